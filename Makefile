@@ -1,0 +1,31 @@
+# The commands anyone must know: make demo, make test, make bench, make lint.
+PYTHON ?= python3
+PORT ?= 8000
+ROWS ?=
+PY := .venv/bin/python
+
+.PHONY: demo test bench lint setup vendor format
+
+setup:
+	@$(PYTHON) scripts/setup.py
+
+demo: setup
+	@$(PY) manage.py demo $(if $(ROWS),--rows $(ROWS)) --port $(PORT)
+
+test: setup
+	@$(PYTHON) scripts/debian.py
+	@$(PY) -W error::DeprecationWarning:enlace manage.py test --noinput
+
+bench: setup
+	@$(PY) -m bench
+
+lint: setup
+	@$(PY) -m ruff check . && $(PY) -m ruff format --check .
+	@$(PY) -m mypy
+	@.venv/bin/lint-imports --no-cache
+
+format: setup
+	@$(PY) -m ruff check --fix . ; $(PY) -m ruff format .
+
+vendor: setup
+	@$(PY) scripts/vendor.py

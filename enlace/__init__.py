@@ -1,0 +1,1 @@
+"""Enlace: wiring data-entry applications to databases that already exist."""

@@ -1,0 +1,1 @@
+"""Who people are and what they may do."""

@@ -1,0 +1,1 @@
+"""The computation of the job. Nothing in here knows Django, HTML or a person's browser."""

@@ -1,0 +1,130 @@
+"""Counts and anchors: what lets any place of a large table be reached by a seek.
+
+Anchors are the order values of every n-th row, read in one pass with a window function and kept until
+somebody commits a change to the database. At most MOST_ANCHORS are kept for an order, whatever the size
+of the table.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass, field
+from itertools import islice
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.engine import Connection
+
+from ..server.dialects import server_kind
+from ..server.engine import ConnectionSpec, reading
+from ..server.names import quoted_table
+from .order import OrderPart, order_by
+
+MOST_ANCHORS = 4096
+LEAST_STEP = 256
+MOST_KEPT = 24
+
+
+@dataclass
+class Landmarks:
+    """What is known of one table in one order: how many rows it has, and anchors once they were needed."""
+
+    stamp: Hashable
+    count: int | None = None
+    step: int = 0
+    anchors: list[tuple[Any, ...]] | None = None
+    lock: threading.Lock = field(default_factory=threading.Lock)
+
+
+_kept: OrderedDict[tuple[ConnectionSpec, str, tuple[OrderPart, ...]], Landmarks] = OrderedDict()
+_lock = threading.Lock()
+
+
+def landmarks(spec: ConnectionSpec, table: str, order: tuple[OrderPart, ...]) -> Landmarks:
+    """The landmarks of a table in an order, empty ones when the data changed since they were read."""
+    stamp = server_kind(spec.kind).change_stamp(spec)
+    key = (spec, table, order)
+    with _lock:
+        found = _kept.get(key)
+        if found is None or found.stamp is None or found.stamp != stamp:
+            found = _kept[key] = Landmarks(stamp)
+        _kept.move_to_end(key)
+        while len(_kept) > MOST_KEPT:
+            _kept.popitem(last=False)
+        return found
+
+
+def forget_landmarks() -> None:
+    """Drop all counts and anchors."""
+    with _lock:
+        _kept.clear()
+
+
+def count_of(spec: ConnectionSpec, table: str) -> int:
+    """How many rows a table has; asked of the server only when something was committed since the last time."""
+    marks = landmarks(spec, table, ())
+    with marks.lock:
+        if marks.count is None:
+            with reading(spec) as connection:
+                marks.count = count_on(connection, table)
+        return marks.count
+
+
+def count_on(connection: Connection, table: str) -> int:
+    """How many rows a table has, asked on an open connection."""
+    return int(connection.execute(select(func.count()).select_from(quoted_table(table, ()))).scalar() or 0)
+
+
+def known_count(spec: ConnectionSpec, table: str) -> int | None:
+    """The count if it is known and still true, without asking the server."""
+    return landmarks(spec, table, ()).count
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """The part of an order in which some positions lie.
+
+    position, place: the last anchor at or before them. end: the order values of an anchor after them, None
+    when there is none.
+    """
+
+    position: int
+    place: tuple[Any, ...]
+    end: tuple[Any, ...] | None
+
+
+def stretch_around(
+    spec: ConnectionSpec, table: str, order: tuple[OrderPart, ...], start: int, size: int, build: bool
+) -> Stretch | None:
+    """Where positions start to start + size lie. None when there are no anchors and `build` does not ask for them."""
+    marks = landmarks(spec, table, order)
+    if marks.anchors is None and not build:
+        return None
+    with marks.lock:
+        if marks.anchors is None:
+            count = count_of(spec, table)
+            marks.step = max(LEAST_STEP, -(-count // MOST_ANCHORS))
+            marks.anchors = _every(spec, table, order, marks.step)
+    if not marks.anchors:
+        return None
+    number = min(start // marks.step, len(marks.anchors) - 1)
+    after = (start + size) // marks.step + 1
+    end = marks.anchors[after] if after < len(marks.anchors) else None
+    return Stretch(number * marks.step, marks.anchors[number], end)
+
+
+def _every(spec: ConnectionSpec, table: str, order: Sequence[OrderPart], step: int) -> list[tuple[Any, ...]]:
+    source = quoted_table(table, [part.column for part in order])
+    columns = [source.c[part.column] for part in order]
+    ordered = order_by(source, order)
+    with reading(spec) as connection:
+        if server_kind(spec.kind).in_process:
+            # The rows need not travel, so skipping them in the driver's C code beats a window function.
+            cursor: Any = connection.execute(select(*columns).order_by(*ordered)).cursor
+            return list(islice(cursor, 0, None, step))
+        number = func.row_number().over(order_by=ordered).label("n")
+        numbered = select(*(c.label(f"o{i}") for i, c in enumerate(columns)), number).subquery()
+        statement = select(*(numbered.c[f"o{i}"] for i in range(len(columns)))).where((numbered.c.n - 1) % step == 0)
+        return [tuple(row) for row in connection.execute(statement.order_by(numbered.c.n))]

@@ -1,0 +1,165 @@
+"""A dataset from a table: labels, kinds, widths and rules that the catalog and some rows suggest."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from ..kinds import is_picture
+from ..server.catalog import Catalog, Column, Table, first_rows
+from ..server.dialects import server_kind
+from ..server.engine import ConnectionSpec, reading
+from .spec import DatasetSpec, FieldSpec, RuleSpec
+
+SAMPLE_ROWS = 50
+SAMPLE_CUT = 400
+ACRONYMS = {"id", "imo", "iso", "vat", "url", "utc", "eta", "etd", "iban", "uuid", "gt", "teu", "no"}
+UNITS = {"m", "km", "kg", "kn", "cm", "mm", "t", "eur", "usd"}
+
+
+def label_of(name: str) -> str:
+    """A column name as a label: `gross_tonnage` → "Gross tonnage", `shipName` → "Ship name", `length_m` → "Length (m)"."""
+    words = re.sub(r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])", " ", name)
+    parts = [part for part in re.split(r"[\s_\-.]+", words) if part]
+    if not parts:
+        return name or "(no name)"
+    unit = ""
+    if len(parts) > 1 and parts[-1].lower() in UNITS:
+        last = parts.pop()
+        unit = f" ({last.upper() if len(last) == 3 else last.lower()})"
+    made = [_word(part, first=i == 0) for i, part in enumerate(parts)]
+    return " ".join(made) + unit
+
+
+def _word(part: str, first: bool) -> str:
+    if part.lower() == "no":
+        return "No." if first else "no."
+    if part.lower() in ACRONYMS or (part.isupper() and 1 < len(part) <= 4):
+        return part.upper()
+    lower = part if not part.isascii() else part.lower()
+    return lower[:1].upper() + lower[1:] if first else lower
+
+
+def make_dataset(spec: ConnectionSpec, name: str) -> DatasetSpec:
+    """The dataset that a table or view suggests. Raises Problem when there is no such table."""
+    table = Catalog.of(spec).table(name)
+    with reading(spec) as connection:
+        rows = first_rows(connection, table, SAMPLE_ROWS, SAMPLE_CUT)
+    samples = [[row[i] for row in rows if row[i] is not None] for i in range(len(table.columns))]
+    fields = tuple(_field(spec, table, one, samples[i]) for i, one in enumerate(table.columns))
+    return DatasetSpec(
+        table=table.name,
+        fields=fields,
+        key=table.key,
+        locator=table.locator,
+        read_only_because=why_read_only(table),
+        rules=tuple(RuleSpec(check.expression, check.name) for check in table.checks),
+        uniques=tuple(one.columns for one in table.uniques),
+        is_view=table.is_view,
+    )
+
+
+def why_read_only(table: Table) -> str:
+    """Why the records of a table can't be edited; "" when they can."""
+    if table.is_view:
+        return f"{table.name} is a view: its rows are computed from other tables, so they can be read but not edited here."
+    if not table.key:
+        return (
+            f"{table.name} has no primary key, so Enlace could not tell two of its rows apart when saving. "
+            "They can be read but not edited. A primary key on the table would change that."
+        )
+    return ""
+
+
+def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]) -> FieldSpec:
+    kind, facts = kind_of(column, table, values)
+    server = server_kind(spec.kind)
+    if kind in ("date", "time", "datetime"):
+        facts["storage"] = server.storage_of(values, kind)
+    read_only = bool(why_read_only(table)) or column.computed or kind == "binary"
+    return FieldSpec(
+        name=column.name,
+        label=label_of(column.name),
+        kind=kind,
+        type_text=column.type_text,
+        width=_width(kind, label_of(column.name), values, facts.get("length")),
+        nullable=column.nullable,
+        required=not column.nullable and not column.numbered and not column.computed,
+        read_only=read_only or column.numbered,
+        numbered=column.numbered,
+        computed=column.computed,
+        default=column.default,
+        **facts,
+    )
+
+
+def kind_of(column: Column, table: Table, values: list[Any]) -> tuple[str, dict[str, Any]]:
+    """The field kind for a column, and what its declared type says of length, precision, scale and storage.
+
+    Declared types are read as SQLite reads them (SQLite, "Datatypes In SQLite", section 3.1), with the
+    standard's names for dates, times and truth values before that; undeclared ones are judged by values.
+    """
+    declared = column.type_text.upper()
+    size = [int(n) for n in re.findall(r"\d+", declared[declared.find("(") :])] if "(" in declared else []
+    name = declared.split("(")[0].strip()
+    if "BOOL" in name or (("INT" in name or name == "BIT") and _is_flag(column, table)):
+        return "yesno", {"storage": "int"}
+    if "TIMESTAMP" in name or "DATETIME" in name:
+        return "datetime", {}
+    if name == "DATE":
+        return "date", {}
+    if name.startswith("TIME"):
+        return "time", {}
+    if "INT" in name:
+        return "whole", {}
+    if any(part in name for part in ("CHAR", "CLOB", "TEXT", "UUID", "STRING")):
+        return _text_kind(name, size, column, values)
+    if "BLOB" in name or "BINARY" in name or "IMAGE" in name:
+        pictures = any(isinstance(v, bytes) and is_picture(v) for v in values)
+        named = re.search(r"photo|picture|image|portrait|logo|thumbnail", column.name, re.I)
+        return ("picture" if pictures or (named and not values) else "binary"), {}
+    if any(part in name for part in ("REAL", "FLOA", "DOUB")):
+        return "decimal", {"storage": "float"}
+    if any(part in name for part in ("DEC", "NUMERIC", "MONEY", "NUMBER")):
+        scale = size[1] if len(size) > 1 else (0 if size else None)
+        return "decimal", {"storage": "numeric15", "precision": size[0] if size else None, "scale": scale}
+    return _kind_by_values(values)
+
+
+def _text_kind(name: str, size: list[int], column: Column, values: list[Any]) -> tuple[str, dict[str, Any]]:
+    length = size[0] if size else None
+    texts = [v for v in values if isinstance(v, str)]
+    long_by_name = re.search(r"remark|note|comment|description|text|body|memo", column.name, re.I)
+    long_by_value = any("\n" in v or len(v) > 120 for v in texts)
+    if long_by_value or (length or 0) > 300 or (length is None and "CHAR" not in name and long_by_name):
+        return "longtext", {"length": length}
+    return "text", {"length": length}
+
+
+def _kind_by_values(values: list[Any]) -> tuple[str, dict[str, Any]]:
+    kinds = {type(v) for v in values}
+    if kinds == {int}:
+        return "whole", {}
+    if kinds and kinds <= {int, float}:
+        return "decimal", {"storage": "float"}
+    if kinds == {bytes}:
+        return ("picture" if any(is_picture(v) for v in values) else "binary"), {}
+    return ("longtext" if any(isinstance(v, str) and "\n" in v for v in values) else "text"), {}
+
+
+def _is_flag(column: Column, table: Table) -> bool:
+    """Whether the table's CHECK allows a whole-number column the values 0 and 1 only."""
+    name = re.escape(column.name)
+    pattern = rf'\s*[\("`\[]*{name}["`\]]*\s+IN\s*\(\s*0\s*,\s*1\s*\)\s*\)?\s*|\s*[\("`\[]*{name}["`\]]*\s+BETWEEN\s+0\s+AND\s+1\s*\)?\s*'
+    return any(re.fullmatch(pattern, check.expression, re.I) for check in table.checks)
+
+
+def _width(kind: str, label: str, values: list[Any], length: int | None) -> int:
+    """Pixels for a grid column: room for the label and for typical values, within reason."""
+    fixed = {"date": 118, "time": 84, "datetime": 178, "yesno": 76, "picture": 96, "binary": 130, "longtext": 240}
+    heading = 30 + 8 * len(label)
+    if kind in fixed:
+        return min(max(fixed[kind], heading), 280)
+    typical = sorted(len(str(v)) for v in values)[int(len(values) * 0.9)] if values else min(length or 12, 20)
+    return min(max(22 + round(8.6 * min(typical, 32)), heading, 64), 300)
+

@@ -1,0 +1,78 @@
+"""Typed values as text, without loss: for drafts that are kept and for keys in addresses."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import datetime
+import json
+import uuid
+from collections.abc import Callable
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+# Types that JSON lacks, as {"$": tag, "v": text}. Longest match first: bool is an int, datetime a date.
+_TAGS: tuple[tuple[str, type, Callable[[Any], Any], Callable[[Any], Any]], ...] = (
+    ("decimal", Decimal, str, Decimal),
+    ("datetime", datetime.datetime, datetime.datetime.isoformat, datetime.datetime.fromisoformat),
+    ("date", datetime.date, datetime.date.isoformat, datetime.date.fromisoformat),
+    ("time", datetime.time, datetime.time.isoformat, datetime.time.fromisoformat),
+    ("span", datetime.timedelta, lambda v: [v.days, v.seconds, v.microseconds], lambda v: datetime.timedelta(*v)),
+    ("uuid", uuid.UUID, str, uuid.UUID),
+    ("bytes", bytes, lambda v: base64.b64encode(v).decode(), base64.b64decode),
+)
+_READERS = {tag: read for tag, _, _, read in _TAGS}
+
+
+def packed(value: Any) -> Any:
+    """A value as what `json` can write; `unpacked` gives the same value of the same type again."""
+    if value is None or isinstance(value, str | bool):
+        return value
+    if isinstance(value, int):
+        # Readers of JSON may hold numbers as floats (RFC 8259, section 6); ours do not, but keys travel.
+        return value
+    if isinstance(value, float):
+        return {"$": "float", "v": value.hex()}
+    for tag, kind, write, _ in _TAGS:
+        if isinstance(value, kind):
+            return {"$": tag, "v": write(value)}
+    raise TypeError(f"a value of type {type(value).__name__} can't be kept")
+
+
+def unpacked(value: Any) -> Any:
+    """The value behind what `packed` made. Raises ValueError."""
+    if not isinstance(value, dict):
+        return value
+    try:
+        tag, text = value["$"], value["v"]
+        return float.fromhex(text) if tag == "float" else _READERS[tag](text)
+    except (KeyError, TypeError, ArithmeticError, InvalidOperation) as error:
+        raise ValueError("not a kept value") from error
+
+
+def record_id(key: tuple[Any, ...]) -> str:
+    """A record's key as a short text that is safe in addresses and element ids."""
+    if len(key) == 1 and type(key[0]) is int:
+        return f"i{key[0]}"
+    text = json.dumps([packed(v) for v in key], ensure_ascii=False, separators=(",", ":"))
+    return "k" + base64.urlsafe_b64encode(text.encode("utf-8", "surrogatepass")).decode().rstrip("=")
+
+
+def key_of(identifier: str) -> tuple[Any, ...]:
+    """The key behind a record id. Raises ValueError for a text that is none."""
+    if identifier[:1] == "i":
+        number = int(identifier[1:])
+        if not -(2**63) <= number < 2**63 or str(number) != identifier[1:]:
+            raise ValueError("not a record id")
+        return (number,)
+    if identifier[:1] != "k":
+        raise ValueError("not a record id")
+    body = identifier[1:]
+    try:
+        text = base64.urlsafe_b64decode(body + "=" * (-len(body) % 4)).decode("utf-8", "surrogatepass")
+        values = json.loads(text)
+    except (binascii.Error, UnicodeError, json.JSONDecodeError, RecursionError) as error:
+        raise ValueError("not a record id") from error
+    if not isinstance(values, list):
+        raise ValueError("not a record id")
+    return tuple(unpacked(v) for v in values)

@@ -1,0 +1,221 @@
+"""Read the rows of a dataset: by position, by key, a window at a time.
+
+A window costs what it shows. Rows near either end are read from that end; rows in the middle from the
+nearest anchor. The order's columns and the key are sought first, in an index where there is one, and only
+the rows of the window are then fetched whole; long text is cut and of bytes only the length is read.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from sqlalchemy import ColumnElement, Select, TableClause, and_, func, select, tuple_
+from sqlalchemy.engine import Connection
+
+from ..server.dialects import server_kind
+from ..server.engine import ConnectionSpec, reading
+from ..server.names import quoted_table
+from .anchors import Stretch, count_of, known_count, stretch_around
+from .order import OrderPart, order_by, reversed_order, segments, total_order
+from .spec import DatasetSpec
+from .values import key_of, record_id
+
+NEAR = 1500
+CUT = 200
+KEYS_A_STATEMENT = 300
+
+
+@dataclass(frozen=True)
+class Row:
+    """One row of a window: its record id, its position counted from 0, its values in the order of the fields."""
+
+    id: str
+    position: int
+    values: tuple[Any, ...]
+
+
+@dataclass(frozen=True)
+class Rows:
+    """The rows of a dataset in one order. A value: make it anew for each request."""
+
+    spec: ConnectionSpec
+    dataset: DatasetSpec
+    order: tuple[OrderPart, ...]
+
+    @classmethod
+    def of(cls, spec: ConnectionSpec, dataset: DatasetSpec, wanted: Sequence[tuple[str, bool]] = ()) -> Rows:
+        """The rows in a wanted order of (field, descending) pairs."""
+        return cls(spec, dataset, total_order(dataset, wanted))
+
+    def count(self) -> int:
+        """How many rows there are."""
+        return count_of(self.spec, self.dataset.table)
+
+    def window(self, start: int, size: int) -> list[Row]:
+        """The rows at positions start, start + 1 ... of the order; fewer at the end. Raises Problem."""
+        if not (self.dataset.key or self.dataset.locator):
+            with reading(self.spec) as connection:
+                return self._plain_window(connection, start, size)
+        order, table = self.order, self.dataset.table
+        # Where anchors stand they bound the rows from both sides, which helps even near the ends.
+        around = stretch_around(self.spec, table, order, start, size, build=False)
+        if around is None and start <= NEAR:
+            return self._read(order, None, start, size, start)
+        count = known_count(self.spec, table)
+        count = self.count() if count is None else count
+        size = min(size, count - start)
+        if size <= 0:
+            return []
+        from_end = count - start - size
+        if around is None and from_end <= NEAR:
+            return self._read(reversed_order(order), None, from_end, size, start)[::-1]
+        around = around or stretch_around(self.spec, table, order, start, size, build=True)
+        return self._read(order, around, start - around.position if around else start, size, start)
+
+    def row(self, identifier: str) -> tuple[Any, ...] | None:
+        """All values of one record, whole, in the order of the fields; None when there is no such record.
+
+        Raises ValueError when the id is none of this dataset.
+        """
+        return self.whole_rows([identifier]).get(identifier)
+
+    def whole_rows(self, identifiers: Sequence[str]) -> dict[str, tuple[Any, ...]]:
+        """All values of several records by their ids; ids that are not there are left out."""
+        keys = {key_of(one): one for one in identifiers}
+        names = self._identity()
+        if any(len(key) != len(names) for key in keys) or not names:
+            raise ValueError("not a record of this dataset")
+        table = self._table()
+        columns = [table.c[f.name] for f in self.dataset.fields]
+        found: dict[str, tuple[Any, ...]] = {}
+        with reading(self.spec) as connection:
+            for part in in_parts(list(keys), KEYS_A_STATEMENT):
+                statement = select(*(table.c[n].label(f"k{i}") for i, n in enumerate(names)), *columns)
+                for row in connection.execute(statement.where(key_in([table.c[n] for n in names], part))):
+                    if (key := tuple(row[: len(names)])) in keys:
+                        found[keys[key]] = tuple(row[len(names) :])
+        return found
+
+    def position(self, identifier: str) -> int | None:
+        """The position of a record, counted by the server; None when there is no such record."""
+        place = self._place(identifier)
+        if place is None:
+            return None
+        table = self._table()
+        nulls_first = server_kind(self.spec.kind).nulls_first
+        before = 0
+        with reading(self.spec) as connection:
+            # Rows at or before, counted from the other end: the segments of the reversed order.
+            for condition in segments(table, reversed_order(self.order), place, nulls_first):
+                before += connection.execute(select(func.count()).select_from(table).where(condition)).scalar() or 0
+        return before - 1
+
+    # -- how ------------------------------------------------------------------------------------------
+
+    def _identity(self) -> tuple[str, ...]:
+        return self.dataset.key or ((self.dataset.locator,) if self.dataset.locator else ())
+
+    def _table(self) -> TableClause:
+        return source_table(self.dataset)
+
+    def _place(self, identifier: str) -> tuple[Any, ...] | None:
+        """The order values of a record."""
+        key, names, table = key_of(identifier), self._identity(), self._table()
+        if len(key) != len(names) or not names:
+            raise ValueError("not a record of this dataset")
+        statement = select(*(table.c[p.column] for p in self.order)).where(key_in([table.c[n] for n in names], [key]))
+        with reading(self.spec) as connection:
+            row = connection.execute(statement).first()
+        return None if row is None else tuple(row)
+
+    def _read(self, order: tuple[OrderPart, ...], around: Stretch | None, skip: int, size: int, start: int) -> list[Row]:
+        """`size` rows of an order, `skip` rows after the start of a stretch (of the order when there is none)."""
+        table = self._table()
+        names = self._identity()
+        nulls_first = server_kind(self.spec.kind).nulls_first
+        conditions: list[ColumnElement[bool] | None] = [None]
+        if around:
+            conditions = list(segments(table, order, around.place, nulls_first, around.end))
+        rows: list[Row] = []
+        direct = [p.column for p in order] == list(names)
+        with reading(self.spec) as connection:
+            for condition in conditions:
+                found = connection.execute(self._statement(order, condition, size - len(rows), skip, direct)).all()
+                for row in found:
+                    identifier = record_id(tuple(row[: len(names)]))
+                    rows.append(Row(identifier, start + len(rows), tuple(row[len(names) :])))
+                if len(rows) >= size:
+                    break
+                if found:
+                    skip = 0
+                elif skip:
+                    passed = select(table.c[names[0]]).where(condition if condition is not None else True).limit(skip)
+                    skip -= connection.execute(select(func.count()).select_from(passed.subquery())).scalar() or 0
+        return rows
+
+    def _statement(
+        self, order: tuple[OrderPart, ...], condition: ColumnElement[bool] | None, size: int, skip: int, direct: bool
+    ) -> Select[Any]:
+        table, names = self._table(), self._identity()
+        keys = [table.c[n].label(f"k{i}") for i, n in enumerate(names)]
+        if direct:
+            statement = select(*keys, *window_columns(self.spec.kind, self.dataset))
+            if condition is not None:
+                statement = statement.where(condition)
+            return statement.order_by(*order_by(table, order)).limit(size).offset(skip)
+        sought = select(*keys).select_from(table).order_by(*order_by(table, order)).limit(size).offset(skip)
+        if condition is not None:
+            sought = sought.where(condition)
+        few = sought.subquery("sought")
+        joined = table.join(few, and_(*(table.c[n] == few.c[f"k{i}"] for i, n in enumerate(names))))
+        columns = [*keys, *window_columns(self.spec.kind, self.dataset)]
+        return select(*columns).select_from(joined).order_by(*order_by(table, order))
+
+    def _plain_window(self, connection: Connection, start: int, size: int) -> list[Row]:
+        table = self._table()
+        statement = select(*window_columns(self.spec.kind, self.dataset)).order_by(*order_by(table, self.order))
+        rows = connection.execute(statement.limit(size).offset(start)).all()
+        return [Row(f"p{start + i}", start + i, tuple(row)) for i, row in enumerate(rows)]
+
+
+@lru_cache(maxsize=256)
+def source_table(dataset: DatasetSpec) -> TableClause:
+    """The table of a dataset with its fields' columns, its key and its locator."""
+    locator = [dataset.locator] if dataset.locator else []
+    return quoted_table(dataset.table, dict.fromkeys([*(f.name for f in dataset.fields), *dataset.key, *locator]))
+
+
+@lru_cache(maxsize=256)
+def window_columns(server: str, dataset: DatasetSpec) -> tuple[ColumnElement[Any], ...]:
+    """What a window reads of each field: text cut after CUT characters, the length in place of bytes."""
+    kind = server_kind(server)
+    table = source_table(dataset)
+    made: list[ColumnElement[Any]] = []
+    for i, field in enumerate(dataset.fields):
+        column: ColumnElement[Any] = table.c[field.name]
+        if field.kind in ("picture", "binary"):
+            column = kind.size_of(column)
+        elif field.kind in ("text", "longtext"):
+            column = kind.shortened(column, CUT)
+        made.append(column.label(f"f{i}"))
+    return tuple(made)
+
+
+def key_in(columns: Sequence[ColumnElement[Any]], keys: Sequence[tuple[Any, ...]]) -> ColumnElement[bool]:
+    """The condition that a row's key is one of these."""
+    if len(columns) == 1:
+        if len(keys) == 1:
+            return columns[0] == keys[0][0]
+        return columns[0].in_([key[0] for key in keys])
+    if len(keys) == 1:
+        return and_(*(column == value for column, value in zip(columns, keys[0], strict=True)))
+    return tuple_(*columns).in_(keys)
+
+
+def in_parts(items: list[Any], size: int) -> Iterator[list[Any]]:
+    """A list in parts of at most `size`."""
+    for i in range(0, len(items), size):
+        yield items[i : i + size]

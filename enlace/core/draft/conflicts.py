@@ -1,0 +1,84 @@
+"""Conflicts: was, mine and theirs, and what becomes of a record when a person has chosen."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass, replace
+from typing import Any
+
+from ..dataset.spec import DatasetSpec, FieldSpec
+from ..kinds import KINDS
+from .pending import PendingRecord, is_long, new_record
+
+
+@dataclass(frozen=True)
+class Version:
+    """The three versions of one field. mine_edited: whether I edited it; theirs_changed: whether they did."""
+
+    field: FieldSpec
+    was: Any
+    mine: Any
+    theirs: Any
+    mine_edited: bool
+    theirs_changed: bool
+
+    @property
+    def disputed(self) -> bool:
+        return self.mine_edited and self.theirs_changed
+
+
+def versions(dataset: DatasetSpec, record: PendingRecord) -> list[Version]:
+    """The fields that either side changed, in the dataset's order."""
+    assert record.conflict is not None
+    theirs = record.conflict.theirs
+    found = []
+    for field in dataset.fields:
+        if field.name not in record.was and field.name not in record.now:
+            continue
+        was = record.was.get(field.name)
+        mine = record.now.get(field.name, was)
+        their = None if theirs is None else theirs.get(field.name)
+        mine_edited = field.name in record.touched
+        theirs_changed = theirs is not None and not exactly(was, their)
+        if mine_edited or theirs_changed:
+            found.append(Version(field, was, mine, their, mine_edited, theirs_changed))
+    return found
+
+
+def exactly(one: Any, other: Any) -> bool:
+    """Whether two stored values are the same to the last letter, NULL equal to NULL."""
+    if isinstance(one, bool) or isinstance(other, bool):
+        one, other = (int(v) if isinstance(v, bool) else v for v in (one, other))
+    number = (int, float)
+    if isinstance(one, number) and isinstance(other, number):
+        return one == other
+    return type(one) is type(other) and bool(one == other)
+
+
+def resolved(dataset: DatasetSpec, record: PendingRecord, take_theirs: Collection[str]) -> PendingRecord | None:
+    """The record after a choice: for the fields named, theirs; for all others, mine.
+
+    The next save compares with theirs, so that a change that comes in between is noticed again. None when
+    nothing of mine is left.
+    """
+    assert record.conflict is not None and record.conflict.theirs is not None
+    theirs = record.conflict.theirs
+    now = {}
+    for name, value in record.now.items():
+        field = dataset.by_name[name]
+        if name not in take_theirs and not KINDS[field.kind].same(theirs.get(name), value, field):
+            now[name] = value
+    texts = {name: text for name, text in record.texts.items() if name not in take_theirs}
+    was = {name: value for name, value in theirs.items() if not is_long(value) or name in now or name in texts}
+    found = replace(record, was=was, now=now, texts=texts, conflict=None, refusals=())
+    return None if found.idle else found
+
+
+def as_new(dataset: DatasetSpec, record: PendingRecord) -> PendingRecord:
+    """A record that somebody removed, as a new one with what was read and what I edited."""
+    values = {
+        name: value
+        for name, value in record.values().items()
+        if name in dataset.by_name and not dataset.by_name[name].generated and value is not None
+    }
+    return replace(new_record(), now=values, texts=record.texts)

@@ -1,0 +1,171 @@
+"""One pending record: what was read, what is wanted, and what the server said."""
+
+from __future__ import annotations
+
+import json
+import secrets
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from ..dataset.spec import DatasetSpec, FieldSpec
+from ..dataset.values import packed, unpacked
+from ..kinds import KINDS, Formats, Unreadable
+from ..rules.record import Complaint
+
+KEEP_WHOLE = 4_000  # longer values are kept as read only for the fields that are edited
+
+
+@dataclass(frozen=True)
+class Conflict:
+    """Somebody else changed or removed the record since it was read.
+
+    theirs: the record as it now is on the server, by field; None when it is gone.
+    """
+
+    theirs: Mapping[str, Any] | None
+
+
+@dataclass(frozen=True)
+class PendingRecord:
+    """One record of a draft. Never changed: every edit makes a new one.
+
+    id: the record id it had when read ("n…" for a new one). state: "new", "edited" or "removed".
+    key: the key's values as read. was: stored values as read, by field. now: the wanted stored values of the
+    edited fields. texts: what was typed where it is no value yet. conflict, refusals: what the last save said.
+    """
+
+    id: str
+    state: str
+    key: tuple[Any, ...] = ()
+    was: Mapping[str, Any] = field(default_factory=dict)
+    now: Mapping[str, Any] = field(default_factory=dict)
+    texts: Mapping[str, str] = field(default_factory=dict)
+    conflict: Conflict | None = None
+    refusals: tuple[Complaint, ...] = ()
+
+    @property
+    def touched(self) -> frozenset[str]:
+        """The fields that somebody edited."""
+        return frozenset(self.now) | frozenset(self.texts)
+
+    @property
+    def idle(self) -> bool:
+        """Whether nothing is left to save."""
+        return self.state == "edited" and not self.now and not self.texts
+
+    def values(self, base: Mapping[str, Any] | None = None) -> dict[str, Any]:
+        """The record as wanted: what was read (or `base`, read anew) with the edits over it."""
+        return {**(self.was if base is None else base), **self.now}
+
+
+def new_record() -> PendingRecord:
+    """A record that the server has not got."""
+    return PendingRecord(id="n" + secrets.token_hex(8), state="new")
+
+
+def as_read(dataset: DatasetSpec, identifier: str, key: tuple[Any, ...], row: Mapping[str, Any]) -> PendingRecord:
+    """A pending record without edits, over a record as just read."""
+    short = {name: value for name, value in row.items() if not is_long(value)}
+    return PendingRecord(identifier, "edited", key, short)
+
+
+def is_long(value: Any) -> bool:
+    """Whether a value is too long to be kept as read for a field that nobody edits."""
+    return isinstance(value, str | bytes) and len(value) > KEEP_WHOLE
+
+
+def with_text(
+    record: PendingRecord, field: FieldSpec, text: str, formats: Formats, current: Any = None
+) -> PendingRecord:
+    """The record after typing `text` into a field. Text that is no value is kept as it was typed.
+
+    current: the field's stored value as read, for a field that `record.was` does not hold.
+    """
+    try:
+        value = KINDS[field.kind].parse(text, field, formats)
+    except Unreadable:
+        texts = {**record.texts, field.name: text}
+        now = {name: value for name, value in record.now.items() if name != field.name}
+        return _settled(replace(record, texts=texts, now=now), field.name, current)
+    return with_value(record, field, value, current)
+
+
+def with_value(record: PendingRecord, field: FieldSpec, value: Any, current: Any = None) -> PendingRecord:
+    """The record after giving a field a stored value; an edit back to what was read is no edit."""
+    texts = {name: text for name, text in record.texts.items() if name != field.name}
+    now = {name: other for name, other in record.now.items() if name != field.name}
+    was = record.was.get(field.name, current)
+    if record.state == "new":
+        if value is not None or field.name in record.touched:
+            now[field.name] = value
+    elif not KINDS[field.kind].same(was, value, field):
+        now[field.name] = value
+    return _settled(replace(record, texts=texts, now=now), field.name, current)
+
+
+def _settled(record: PendingRecord, name: str, current: Any) -> PendingRecord:
+    was = record.was
+    if record.state != "new" and name not in was and name in record.touched:
+        was = {**was, name: current}
+    refusals = tuple(one for one in record.refusals if name not in one.fields and one.fields)
+    return replace(record, was=was, refusals=refusals)
+
+
+def unreadable(record: PendingRecord, dataset: DatasetSpec, formats: Formats) -> list[Complaint]:
+    """What is wrong with the texts that are no values yet."""
+    found = []
+    for name, text in record.texts.items():
+        field = dataset.by_name.get(name)
+        if field is None:
+            continue
+        try:
+            KINDS[field.kind].parse(text, field, formats)
+        except Unreadable as error:
+            found.append(Complaint("unreadable", str(error), (name,)))
+    return found
+
+
+def removed(record: PendingRecord) -> PendingRecord | None:
+    """The record marked for removal; None for a new one, of which nothing is left."""
+    return None if record.state == "new" else replace(record, state="removed", now={}, texts={}, refusals=())
+
+
+# -- the text form ----------------------------------------------------------------------------------------
+
+Put = Callable[[Any], Any]
+
+
+def dump(record: PendingRecord, pack: Put = packed) -> str:
+    """A record as text. pack: what makes a JSON value of a stored one (a store may keep large ones apart)."""
+
+    def mapped(values: Mapping[str, Any]) -> dict[str, Any]:
+        return {name: pack(value) for name, value in values.items()}
+
+    body: dict[str, Any] = {"state": record.state, "key": [pack(v) for v in record.key]}
+    body |= {"was": mapped(record.was), "now": mapped(record.now), "texts": dict(record.texts)}
+    if record.conflict:
+        body["conflict"] = {"theirs": None if record.conflict.theirs is None else mapped(record.conflict.theirs)}
+    if record.refusals:
+        body["refusals"] = [[c.code, c.sentence, list(c.fields)] for c in record.refusals]
+    return json.dumps(body, ensure_ascii=False, separators=(",", ":"))
+
+
+def load(identifier: str, text: str, unpack: Put = unpacked) -> PendingRecord:
+    """The record behind what `dump` made."""
+    body = json.loads(text)
+
+    def mapped(values: Mapping[str, Any]) -> dict[str, Any]:
+        return {name: unpack(value) if isinstance(value, dict) else value for name, value in values.items()}
+
+    conflict = body.get("conflict")
+    return PendingRecord(
+        id=identifier,
+        state=body["state"],
+        key=tuple(unpack(v) for v in body["key"]),
+        was=mapped(body["was"]),
+        now=mapped(body["now"]),
+        texts=body["texts"],
+        conflict=None if conflict is None else Conflict(conflict["theirs"] and mapped(conflict["theirs"])),
+        refusals=tuple(Complaint(code, words, tuple(names)) for code, words, names in body.get("refusals", ())),
+    )

@@ -1,0 +1,77 @@
+"""What a field kind must answer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from ..dataset.spec import FieldSpec
+from .formats import Formats
+
+
+class Unreadable(ValueError):
+    """Text that is not a value of the kind; its message is a sentence for the person who typed it."""
+
+
+@dataclass(frozen=True)
+class Odd:
+    """A stored value that is not of its field's kind, such as text in a number column."""
+
+    raw: Any
+
+
+def raw_text(raw: Any) -> str:
+    """A stored value of any type as plain text."""
+    if isinstance(raw, bytes | bytearray | memoryview):
+        return f"binary, {len(raw)} bytes"
+    return str(raw)
+
+
+class Kind:
+    """One kind of field: how text becomes a value, how a value becomes text.
+
+    name: its name in definitions. label: its name for people. align: "start" or "end".
+    editor: which control edits it: "line", "lines", "tick", "picture" or "none".
+    inputmode: the HTML inputmode of its editor. example: what to type, for the editor's hint.
+    """
+
+    name: str
+    label: str
+    align = "start"
+    editor = "line"
+    inputmode = "text"
+    example = ""
+
+    def read(self, raw: Any, field: FieldSpec) -> Any:
+        """A stored value as the kind's own Python value; Odd when it is none, None for NULL."""
+        raise NotImplementedError
+
+    def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        """Typed text as the value to store, None for nothing typed. Raises Unreadable."""
+        raise NotImplementedError
+
+    def text(self, raw: Any, field: FieldSpec) -> str:
+        """A stored value as the text an editor shows: `parse(text(v))` gives v again."""
+        value = self.read(raw, field)
+        if value is None:
+            return ""
+        return raw_text(value.raw) if isinstance(value, Odd) else str(value)
+
+    def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
+        """A function from a stored value to the text that a grid shows. Made once a window, called once a cell."""
+
+        def show(raw: Any) -> str:
+            return "" if raw is None else self.text(raw, field)
+
+        return show
+
+    def same(self, one: Any, other: Any, field: FieldSpec) -> bool:
+        """Whether two stored values are the same value, so that nothing would change."""
+        if one is None or other is None:
+            return one is None and other is None
+        return bool(self.read(one, field) == self.read(other, field))
+
+    def is_odd(self, raw: Any, field: FieldSpec) -> bool:
+        """Whether a stored value is not of the kind."""
+        return isinstance(self.read(raw, field), Odd)

@@ -1,0 +1,176 @@
+"""Whole numbers, decimal numbers and floating-point numbers."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+from ..dataset.spec import FieldSpec
+from .base import Kind, Odd, Unreadable, raw_text
+from .formats import Formats
+
+# SQLite's INTEGER and the widest integer of the other servers are 64 bits, signed.
+LEAST, GREATEST = -(2**63), 2**63 - 1
+SPACES = "\u0020\u00a0\u202f\u2009'’"
+NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,4})?", re.ASCII)
+
+
+def plain_number(text: str, formats: Formats) -> str:
+    """Typed digits in the programmer's notation: the locale's groups dropped, its decimal sign a point.
+
+    A plain number with a point ("1234.5") is always read as one; in a locale whose group sign is the point,
+    "1.234" is three digits in a group and "1234.5" is not, so only well-formed groups count as groups.
+    Raises Unreadable.
+    """
+    text = text.strip().replace("\u2212", "-")
+    for space in SPACES:
+        if space == formats.group or space in " \u00a0\u202f":
+            text = text.replace(space, "")
+    sign = text[:1] if text[:1] in "+-" else ""
+    body = text[len(sign) :]
+    grouped = rf"\d{{1,3}}({re.escape(formats.group)}\d{{3}})+({re.escape(formats.decimal)}\d*)?"
+    if formats.group not in SPACES and re.fullmatch(grouped, body):
+        body = body.replace(formats.group, "")
+        body = body.replace(formats.decimal, ".")
+    elif formats.decimal != "." and formats.decimal in body and "." not in body:
+        body = body.replace(formats.decimal, ".")
+    if not NUMBER.fullmatch(sign + body):
+        wrong = next((c for c in body if c not in "0123456789.,eE+-" + SPACES), None)
+        if wrong:
+            raise Unreadable(f"“{wrong}” does not belong in a number. Type digits, such as 1204{formats.decimal}5.")
+        raise Unreadable(f"This is not a number. Type digits, such as 1204{formats.decimal}5.")
+    return sign + body
+
+
+class Whole(Kind):
+    name = "whole"
+    label = "Whole number"
+    align = "end"
+    inputmode = "numeric"
+
+    def read(self, raw: Any, field: FieldSpec) -> Any:
+        if raw is None or (isinstance(raw, int) and not isinstance(raw, bool)):
+            return raw
+        return Odd(raw)
+
+    def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        if not text.strip():
+            return None
+        plain = plain_number(text, formats)
+        number = Decimal(plain)
+        if number != number.to_integral_value():
+            raise Unreadable("A whole number is needed here, without a fraction.")
+        if not LEAST <= number <= GREATEST:
+            raise Unreadable("The number is too large: at most 19 digits fit here.")
+        return int(number)
+
+    def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
+        # Keys and codes are read digit by digit: no groups in what the server numbers.
+        write: Callable[[Any], str] = str if field.numbered else formats.number()
+        return lambda raw: write(raw) if type(raw) is int else "" if raw is None else raw_text(raw)
+
+
+class Number(Kind):
+    """Decimal numbers with a scale, and numbers without one; held as Decimal, or float where the column is."""
+
+    name = "decimal"
+    label = "Decimal number"
+    align = "end"
+    inputmode = "decimal"
+
+    def read(self, raw: Any, field: FieldSpec) -> Any:
+        if raw is None:
+            return None
+        if isinstance(raw, Decimal):
+            return raw
+        if isinstance(raw, int) and not isinstance(raw, bool):
+            return Decimal(raw)
+        if isinstance(raw, float) and math.isfinite(raw):
+            return Decimal(repr(raw))
+        return Odd(raw)
+
+    def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        if not text.strip():
+            return None
+        try:
+            number = Decimal(plain_number(text, formats))
+        except InvalidOperation:
+            raise Unreadable("This is not a number. Type digits.") from None
+        self._check_digits(number, field)
+        if field.storage == "float":
+            approximate = float(number)
+            if math.isinf(approximate):
+                raise Unreadable("The number is too large for this column.")
+            return approximate
+        return number
+
+    def _check_digits(self, number: Decimal, field: FieldSpec) -> None:
+        sign, digits, exponent = number.normalize().as_tuple()
+        assert isinstance(exponent, int)
+        after = max(0, -exponent)
+        before = max(0, len(digits) + exponent)
+        if field.scale is not None and after > field.scale:
+            raise Unreadable(f"At most {field.scale} digits after the point are kept here. Round the number.")
+        if field.precision is not None and before > field.precision - (field.scale or 0):
+            most = field.precision - (field.scale or 0)
+            raise Unreadable(f"The number is too large: at most {most} digits before the point fit here.")
+        if field.storage == "numeric15" and len(digits) > 15:
+            # SQLite keeps NUMERIC values as 64-bit floats (SQLite, "Datatypes In SQLite", section 2).
+            raise Unreadable("This database keeps 15 digits of a decimal number; this one has more. Round it.")
+        if abs(exponent) > 400:
+            raise Unreadable("The number is too large or too small for this column.")
+
+    def text(self, raw: Any, field: FieldSpec) -> str:
+        value = self.read(raw, field)
+        if value is None or isinstance(value, Odd):
+            return "" if value is None else raw_text(value.raw)
+        if field.scale is not None and value == round(value, field.scale):
+            return f"{value:.{field.scale}f}"
+        return f"{value:f}" if -20 < value.adjusted() < 20 else str(value)
+
+    def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
+        plain = formats.number()
+        scaled = formats.number(field.scale) if field.scale is not None else plain
+        read = self.read
+
+        def show(raw: Any) -> str:
+            if raw is None:
+                return ""
+            value = read(raw, field)
+            if isinstance(value, Odd):
+                return raw_text(raw)
+            if field.scale is None:
+                return plain(value) if -15 < value.adjusted() < 20 else str(raw)
+            # More digits than the column declares are shown, not rounded away.
+            return scaled(value) if -value.as_tuple().exponent <= field.scale else plain(value)
+
+        return show
+
+
+class YesNo(Kind):
+    name = "yesno"
+    label = "Yes or no"
+    editor = "tick"
+    WORDS = {"yes": True, "true": True, "1": True, "on": True, "no": False, "false": False, "0": False, "off": False}
+
+    def read(self, raw: Any, field: FieldSpec) -> Any:
+        if raw is None or isinstance(raw, bool):
+            return raw
+        return bool(raw) if type(raw) is int and raw in (0, 1) else Odd(raw)
+
+    def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        word = text.strip().lower()
+        if not word:
+            return None
+        if word not in self.WORDS:
+            raise Unreadable("Type yes or no.")
+        return int(self.WORDS[word]) if field.storage == "int" else self.WORDS[word]
+
+    def text(self, raw: Any, field: FieldSpec) -> str:
+        value = self.read(raw, field)
+        if value is None or isinstance(value, Odd):
+            return "" if value is None else raw_text(value.raw)
+        return "yes" if value else "no"

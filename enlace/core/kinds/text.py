@@ -1,0 +1,43 @@
+"""Text: one line, or many."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..dataset.spec import FieldSpec
+from .base import Kind, Odd, Unreadable
+from .formats import Formats
+
+
+class Text(Kind):
+    name = "text"
+    label = "Text"
+
+    def read(self, raw: Any, field: FieldSpec) -> Any:
+        return raw if raw is None or isinstance(raw, str) else Odd(raw)
+
+    def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        if text == "":
+            # NULL is what a column that allows it holds for nothing.
+            return None if field.nullable else ""
+        if "\x00" in text:
+            raise Unreadable("The text contains a NUL character, which databases do not keep. Remove it.")
+        if field.length is not None and len(text) > field.length:
+            over = len(text) - field.length
+            raise Unreadable(f"At most {field.length} characters fit here; this is {over} too long. Shorten it.")
+        return text
+
+
+class LongText(Text):
+    name = "longtext"
+    label = "Long text"
+    editor = "lines"
+
+    def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        # HTML forms send line ends as CR LF whatever was stored (HTML, "constructing the entry list").
+        return super().parse(text.replace("\r\n", "\n"), field, formats)
+
+    def same(self, one: Any, other: Any, field: FieldSpec) -> bool:
+        if isinstance(one, str) and isinstance(other, str):
+            return one.replace("\r\n", "\n") == other.replace("\r\n", "\n")
+        return super().same(one, other, field)

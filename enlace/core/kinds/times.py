@@ -1,0 +1,246 @@
+"""Dates, times of day, and dates with a time."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from collections.abc import Callable
+from typing import Any
+
+from ..dataset.spec import FieldSpec
+from .base import Kind, Odd, Unreadable, raw_text
+from .formats import Formats
+
+UNIX_EPOCH = datetime.datetime(1970, 1, 1)
+JULIAN_UNIX_EPOCH = 2440587.5  # the Julian day of 1970-01-01T00:00, a fact of astronomy's day count
+ISO_DATE = re.compile(r"(\d{4})-(\d{1,2})-(\d{1,2})", re.ASCII)
+OTHER_DATE = re.compile(r"(\d{1,2})[./ -](\d{1,2})[./ -](\d{4})", re.ASCII)
+NAMED_DATE = re.compile(r"(\d{1,2})\.?\s+([^\W\d]+)\.?,?\s+(\d{4})")
+TIME = re.compile(r"(\d{1,2})[:.h](\d{2})(?:[:.](\d{2})(?:[.,](\d{1,6}))?)?\s*([ap]m)?", re.ASCII | re.IGNORECASE)
+
+
+def date_from(text: str, formats: Formats) -> datetime.date:
+    """A date from ISO 8601 or from the locale's order of day and month. Raises Unreadable."""
+    text = text.strip()
+    if found := ISO_DATE.fullmatch(text):
+        year, month, day = (int(part) for part in found.groups())
+    elif found := OTHER_DATE.fullmatch(text):
+        first, second, year = (int(part) for part in found.groups())
+        day, month = (first, second) if formats.day_first else (second, first)
+    elif found := NAMED_DATE.fullmatch(text):
+        day, year = int(found.group(1)), int(found.group(3))
+        month = _month(found.group(2), formats)
+    else:
+        raise Unreadable("This is not a date. Type it as year-month-day, such as 2026-03-31.")
+    return _real_date(year, month, day)
+
+
+def _month(name: str, formats: Formats) -> int:
+    for number, known in enumerate(formats.months, 1):
+        if name.lower()[:3] == known.lower().strip(".")[:3]:
+            return number
+    raise Unreadable(f"“{name}” is not a month. Type the date as year-month-day, such as 2026-03-31.")
+
+
+def _real_date(year: int, month: int, day: int) -> datetime.date:
+    if not 1 <= month <= 12:
+        raise Unreadable(f"There is no month {month}. Type the date as year-month-day, such as 2026-03-31.")
+    if not 1 <= year <= 9999:
+        raise Unreadable("Years go from 1 to 9999.")
+    last = (datetime.date(year + month // 12, month % 12 + 1, 1) - datetime.timedelta(1)).day if year < 9999 else 31
+    if not 1 <= day <= last:
+        name = datetime.date(2000, month, 1).strftime("%B")
+        raise Unreadable(f"{name} {year} has no day {day}; its last day is {last}.")
+    return datetime.date(year, month, day)
+
+
+def time_from(text: str) -> datetime.time:
+    """A time of day such as 14:05, 14:05:30 or 2:05 pm. Raises Unreadable."""
+    found = TIME.fullmatch(text.strip())
+    if not found:
+        raise Unreadable("This is not a time. Type hours and minutes, such as 14:05.")
+    hour, minute, second = int(found.group(1)), int(found.group(2)), int(found.group(3) or 0)
+    half = (found.group(5) or "").lower()
+    if half:
+        if not 1 <= hour <= 12:
+            raise Unreadable(f"There is no hour {hour} {half}.")
+        hour = hour % 12 + (12 if half == "pm" else 0)
+    if hour > 23 or minute > 59 or second > 59:
+        raise Unreadable("There is no such time: hours go to 23, minutes and seconds to 59.")
+    return datetime.time(hour, minute, second, int((found.group(4) or "").ljust(6, "0") or 0))
+
+
+def _stamp_from_number(raw: float, storage: str) -> datetime.datetime | None:
+    try:
+        if storage == "julian day":
+            # A Julian day as a float is good to about a millisecond.
+            microseconds = round((raw - JULIAN_UNIX_EPOCH) * 86_400_000) * 1000
+            return UNIX_EPOCH + datetime.timedelta(microseconds=microseconds)
+        if storage == "unix milliseconds":
+            return UNIX_EPOCH + datetime.timedelta(milliseconds=raw)
+        if storage == "unix seconds":
+            return UNIX_EPOCH + datetime.timedelta(seconds=raw)
+    except (OverflowError, ValueError):
+        pass
+    return None
+
+
+def _number_from_stamp(stamp: datetime.datetime, storage: str) -> float | int:
+    since = stamp - UNIX_EPOCH
+    if storage == "julian day":
+        return since / datetime.timedelta(days=1) + JULIAN_UNIX_EPOCH
+    unit = datetime.timedelta(milliseconds=1) if storage == "unix milliseconds" else datetime.timedelta(seconds=1)
+    number = since / unit
+    return int(number) if number == int(number) else number
+
+
+class Date(Kind):
+    name = "date"
+    label = "Date"
+    inputmode = "text"
+    example = "2026-03-31"
+
+    def read(self, raw: Any, field: FieldSpec) -> Any:
+        if raw is None or type(raw) is datetime.date:
+            return raw
+        if isinstance(raw, str) and ISO_DATE.fullmatch(raw):
+            try:
+                return datetime.date.fromisoformat(raw)
+            except ValueError:
+                return Odd(raw)
+        if isinstance(raw, int | float) and not isinstance(raw, bool) and field.storage not in ("", "native"):
+            stamp = _stamp_from_number(raw, field.storage)
+            # A number with a time of day in a date column is not a date.
+            if stamp is not None and stamp.time() == datetime.time():
+                return stamp.date()
+        return Odd(raw)
+
+    def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        if not text.strip():
+            return None
+        value = date_from(text, formats)
+        if field.storage in ("julian day", "unix seconds", "unix milliseconds"):
+            return _number_from_stamp(datetime.datetime(value.year, value.month, value.day), field.storage)
+        return value if field.storage == "native" else value.isoformat()
+
+    def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
+        read, write = self.read, formats.date()
+
+        def show(raw: Any) -> str:
+            if raw is None:
+                return ""
+            value = read(raw, field)
+            return raw_text(raw) if isinstance(value, Odd) else write(value)
+
+        return show
+
+
+class Time(Kind):
+    name = "time"
+    label = "Time"
+    example = "14:05"
+
+    def read(self, raw: Any, field: FieldSpec) -> Any:
+        if raw is None or isinstance(raw, datetime.time):
+            return raw
+        if isinstance(raw, str):
+            try:
+                return time_from(raw) if ":" in raw else Odd(raw)
+            except Unreadable:
+                return Odd(raw)
+        if field.storage == "seconds" and isinstance(raw, int) and 0 <= raw < 86_400:
+            return (UNIX_EPOCH + datetime.timedelta(seconds=raw)).time()
+        return Odd(raw)
+
+    def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        if not text.strip():
+            return None
+        value = time_from(text)
+        if field.storage == "seconds":
+            return value.hour * 3600 + value.minute * 60 + value.second
+        return value if field.storage == "native" else _clock(value)
+
+    def text(self, raw: Any, field: FieldSpec) -> str:
+        value = self.read(raw, field)
+        if value is None or isinstance(value, Odd):
+            return "" if value is None else raw_text(value.raw)
+        return _clock(value)
+
+    def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
+        def show(raw: Any) -> str:
+            value = self.read(raw, field)
+            return formats.time(value) if isinstance(value, datetime.time) else "" if raw is None else raw_text(raw)
+
+        return show
+
+
+def _clock(value: datetime.time | datetime.datetime) -> str:
+    """Hours and minutes, seconds only where there are some."""
+    if value.microsecond:
+        return value.strftime("%H:%M:%S") + f".{value.microsecond:06}".rstrip("0")
+    return value.strftime("%H:%M:%S" if value.second else "%H:%M")
+
+
+class DateTime(Kind):
+    name = "datetime"
+    label = "Date with time"
+    example = "2026-03-31 14:05"
+
+    def read(self, raw: Any, field: FieldSpec) -> Any:
+        if raw is None or isinstance(raw, datetime.datetime):
+            return raw
+        if isinstance(raw, str):
+            if len(raw) < 10 or raw[4:5] != "-":
+                return Odd(raw)
+            try:
+                return datetime.datetime.fromisoformat(raw)
+            except ValueError:
+                return Odd(raw)
+        if isinstance(raw, int | float) and not isinstance(raw, bool):
+            stamp = _stamp_from_number(raw, field.storage)
+            return Odd(raw) if stamp is None else stamp
+        return Odd(raw)
+
+    def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        text = text.strip()
+        if not text:
+            return None
+        # A stored offset from UTC is typed and kept as ISO 8601 writes it: 2026-03-31 14:05:00+01:00.
+        zone = re.search(r"(?<=\d)\s*(Z|[+-]\d{2}:\d{2})$", text)
+        body = text[: zone.start()] if zone else text
+        clock = re.search(r"[T\s]+(\d{1,2}[:.h]\d{2}\S*(?:\s*[ap]m)?)$", body, re.IGNORECASE)
+        day = date_from(body[: clock.start()] if clock else body, formats)
+        if not clock:
+            raise Unreadable(f"The time is missing. Type it after the date, such as {day.isoformat()} 14:05.")
+        value = datetime.datetime.combine(day, time_from(clock.group(1)))
+        if zone:
+            value = datetime.datetime.fromisoformat(value.isoformat() + zone.group(1))
+        return self._stored(value, field)
+
+    def _stored(self, value: datetime.datetime, field: FieldSpec) -> Any:
+        if field.storage == "native":
+            return value
+        if field.storage in ("julian day", "unix seconds", "unix milliseconds"):
+            return _number_from_stamp(value.replace(tzinfo=None) - (value.utcoffset() or datetime.timedelta()), field.storage)
+        return value.isoformat(sep="T" if field.storage == "text T" else " ")
+
+    def text(self, raw: Any, field: FieldSpec) -> str:
+        value = self.read(raw, field)
+        if value is None or isinstance(value, Odd):
+            return "" if value is None else raw_text(value.raw)
+        zone = value.strftime("%z")
+        return f"{value.date().isoformat()} {_clock(value)}" + (f"{zone[:3]}:{zone[3:5]}" if zone else "")
+
+    def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
+        read, day = self.read, formats.date()
+
+        def show(raw: Any) -> str:
+            if raw is None:
+                return ""
+            value = read(raw, field)
+            if isinstance(value, Odd):
+                return raw_text(raw)
+            zone = f" {value.strftime('%z')}" if value.tzinfo else ""
+            return f"{day(value)}, {formats.time(value)}{zone}"
+
+        return show

@@ -1,0 +1,103 @@
+"""A server's refusal as a sentence on the record and the fields concerned."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import and_, func, select
+from sqlalchemy.engine import Connection
+
+from ..dataset.spec import DatasetSpec
+from ..draft.pending import PendingRecord
+from ..kinds import raw_text
+from ..rules.record import Complaint, RecordRules
+from ..server.catalog import Reference, Table
+from ..server.dialects import server_kind
+from ..server.names import quoted_table
+from ..server.refusal import Refusal
+
+
+def explain(
+    connection: Connection, rules: RecordRules, table: Table, record: PendingRecord, refusal: Refusal
+) -> Complaint:
+    """What the server refused, in words. Asks the server where its own message names too little."""
+    dataset = rules.dataset
+    if refusal.code == "not null":
+        return Complaint("server", f"{_labels(dataset, refusal.columns)} needs a value.", _known(dataset, refusal.columns))
+    if refusal.code == "unique":
+        return _unique(dataset, record, refusal)
+    if refusal.code == "check":
+        found = rules.by_constraint(refusal.constraint)
+        if found:
+            return Complaint("server", found[0], found[1])
+        return Complaint("server", f"The table's condition “{refusal.constraint}” does not hold.", ())
+    if refusal.code == "reference":
+        return _reference(connection, dataset, table, record, refusal)
+    if refusal.code == "type":
+        named = _known(dataset, refusal.columns)
+        return Complaint("server", f"The value is of the wrong type for {_labels(dataset, named) or 'its column'}.", named)
+    return Complaint("server", f"The database refused this record: {refusal.words}", ())
+
+
+def _known(dataset: DatasetSpec, columns: Sequence[str]) -> tuple[str, ...]:
+    return tuple(name for name in columns if name in dataset.by_name)
+
+
+def _labels(dataset: DatasetSpec, columns: Sequence[str]) -> str:
+    names = [dataset.by_name[c].label if c in dataset.by_name else c for c in columns]
+    return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
+
+
+def _unique(dataset: DatasetSpec, record: PendingRecord, refusal: Refusal) -> Complaint:
+    columns = refusal.columns or _columns_of_index(dataset, refusal.constraint) or dataset.key
+    values = record.values()
+    shown = ", ".join(raw_text(values[c]) for c in columns if values.get(c) is not None)
+    labels = _labels(dataset, columns)
+    sentence = f"Another record already has this {labels}{f' ({shown})' if shown else ''}. Choose a different one."
+    return Complaint("server", sentence, _known(dataset, columns))
+
+
+def _columns_of_index(dataset: DatasetSpec, name: str) -> tuple[str, ...]:
+    return dataset.uniques[0] if name and len(dataset.uniques) == 1 else ()
+
+
+def _reference(
+    connection: Connection, dataset: DatasetSpec, table: Table, record: PendingRecord, refusal: Refusal
+) -> Complaint:
+    """Which reference is broken: SQLite does not say, so each is looked at."""
+    values = record.values()
+    if record.state != "removed":
+        for reference in table.references:
+            wanted = [server_kind(connection.dialect.name).bound(values.get(c)) for c in reference.columns]
+            if None in wanted or _rows(connection, reference.target, reference.target_columns, wanted):
+                continue
+            shown = ", ".join(raw_text(v) for v in wanted)
+            sentence = f"There is no {shown} in {reference.target}. Choose one that exists, or add it there first."
+            return Complaint("server", sentence, _known(dataset, reference.columns))
+    users = [_use(connection, dataset, record, reference) for reference in table.referenced_by]
+    used = [text for text in users if text]
+    if used:
+        verb = "removed" if record.state == "removed" else "given another key"
+        return Complaint("server", f"This record can't be {verb}: {' and '.join(used)} still refer to it.", ())
+    return Complaint("server", f"A reference to or from this record would be broken: {refusal.words}.", ())
+
+
+def _use(connection: Connection, dataset: DatasetSpec, record: PendingRecord, reference: Reference) -> str:
+    wanted = [_as_read(dataset, record, name) for name in reference.target_columns]
+    if None in wanted:
+        return ""
+    count = _rows(connection, reference.table, reference.columns, wanted)
+    return f"{count} {'row' if count == 1 else 'rows'} of {reference.table}" if count else ""
+
+
+def _as_read(dataset: DatasetSpec, record: PendingRecord, name: str) -> Any:
+    if name in dataset.key:
+        return record.key[dataset.key.index(name)]
+    return record.was.get(name)
+
+
+def _rows(connection: Connection, table: str, columns: Sequence[str], values: Sequence[Any]) -> int:
+    source = quoted_table(table, columns)
+    condition = and_(*(source.c[c] == v for c, v in zip(columns, values, strict=True)))
+    return int(connection.execute(select(func.count()).select_from(source).where(condition)).scalar() or 0)

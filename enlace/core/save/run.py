@@ -1,0 +1,214 @@
+"""Run a save.
+
+The order of one save: lock and read the records it touches, compare them with what was read, remove, update,
+insert, commit. Conflicts and refusals are gathered for all records before anything is given up, so that a
+person sees all of them at once; then the transaction is rolled back.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import Delete, Insert, Update, and_, bindparam, delete, insert, select, update
+from sqlalchemy.engine import Connection
+from sqlalchemy.exc import DBAPIError
+
+from ..dataset.spec import DatasetSpec
+from ..dataset.values import record_id
+from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in, source_table
+from ..draft.conflicts import exactly
+from ..draft.pending import Conflict, PendingRecord
+from ..problem import Problem
+from ..rules.record import Complaint, RecordRules
+from ..server.catalog import Catalog
+from ..server.dialects import server_kind
+from ..server.engine import ConnectionSpec, writing
+from .outcome import SaveOutcome
+from .refusals import explain
+
+
+class _GiveUp(Exception):
+    """Ends the transaction without a commit."""
+
+
+def save(
+    spec: ConnectionSpec, dataset: DatasetSpec, records: Sequence[PendingRecord], rules: RecordRules | None = None
+) -> SaveOutcome:
+    """Save the pending records of one dataset, all or none.
+
+    Raises Problem when the server can't be reached, is locked, or the dataset can't be edited; nothing was
+    written then.
+    """
+    if not dataset.editable:
+        raise Problem("Nothing was saved.", dataset.read_only_because, code="read-only")
+    run = _Run(spec, dataset, rules or RecordRules(dataset))
+    outcome = run.outcome
+    try:
+        with writing(spec) as connection:
+            run.compare(connection, [r for r in records if r.state != "new"])
+            run.write(connection, records)
+            if outcome.conflicts or outcome.refusals:
+                raise _GiveUp
+    except _GiveUp:
+        outcome.ids.clear()
+        return outcome
+    except Problem as problem:
+        if problem.code in ("reference", "unique", "check", "not null", "trigger"):
+            # The server refused at COMMIT (a deferred constraint): no single record can be named.
+            outcome.ids.clear()
+            complaint = Complaint("server", f"The database refused the save as a whole: {problem.words}.", ())
+            outcome.refusals = {r.id: [complaint] for r in records}
+            return outcome
+        raise
+    outcome.committed = True
+    return outcome
+
+
+class _Run:
+    """The state of one save."""
+
+    def __init__(self, spec: ConnectionSpec, dataset: DatasetSpec, rules: RecordRules) -> None:
+        self.spec, self.dataset, self.rules = spec, dataset, rules
+        self.kind = server_kind(spec.kind)
+        self.table = source_table(dataset)
+        self.outcome = SaveOutcome()
+        self.done: set[str] = set()  # already as wanted on the server: nothing to write
+
+    # -- compare ------------------------------------------------------------------------------------
+
+    def compare(self, connection: Connection, records: Sequence[PendingRecord]) -> None:
+        """Find the records that are no longer what was read."""
+        suspects: list[PendingRecord] = []
+        for names, group in _grouped(records, self._compared).items():
+            current = self._current(connection, names, group)
+            for record in group:
+                values = current.get(record.key)
+                if values is None:
+                    suspects.append(record)
+                elif not all(map(exactly, values, (record.was.get(n) for n in names))):
+                    suspects.append(record)
+        whole = [f.name for f in self.dataset.fields]
+        current = self._current(connection, whole, suspects)
+        for record in suspects:
+            found = current.get(record.key)
+            theirs = None if found is None else dict(zip(whole, found, strict=True))
+            if self._already(record, theirs):
+                self.done.add(record.id)
+                self.outcome.ids[record.id] = "" if record.state == "removed" else record.id
+            else:
+                self.outcome.conflicts[record.id] = Conflict(theirs)
+
+    def _compared(self, record: PendingRecord) -> tuple[str, ...]:
+        # A removal overwrites the whole record, so all of it that is known must be as read.
+        names = record.was if record.state == "removed" else record.now
+        return tuple(f.name for f in self.dataset.fields if f.name in names)
+
+    def _already(self, record: PendingRecord, theirs: Mapping[str, Any] | None) -> bool:
+        """Whether the server holds just what the record wants, as after a save whose answer never arrived."""
+        if record.state == "removed" or theirs is None:
+            return record.state == "removed" and theirs is None
+        return all(exactly(self.kind.bound(value), theirs.get(name)) for name, value in record.now.items())
+
+    def _current(
+        self, connection: Connection, names: Sequence[str], records: Sequence[PendingRecord]
+    ) -> dict[tuple[Any, ...], tuple[Any, ...]]:
+        key = [self.table.c[name] for name in self.dataset.key]
+        columns = [self.table.c[n].label(f"f{i}") for i, n in enumerate(names)]
+        found = {}
+        for part in in_parts([record.key for record in records], KEYS_A_STATEMENT):
+            statement = select(*(c.label(f"k{i}") for i, c in enumerate(key)), *columns).where(key_in(key, part))
+            for row in connection.execute(statement.with_for_update()):
+                found[tuple(row[: len(key)])] = tuple(row[len(key) :])
+        return found
+
+    # -- write --------------------------------------------------------------------------------------
+
+    def write(self, connection: Connection, records: Sequence[PendingRecord]) -> None:
+        """Removals, then updates, then inserts; conflicting records are left out."""
+        todo = [r for r in records if r.id not in self.outcome.conflicts and r.id not in self.done]
+        self._batch(connection, delete(self.table).where(self._by_key()), [r for r in todo if r.state == "removed"])
+        for names, group in _grouped((r for r in todo if r.state == "edited"), lambda r: tuple(r.now)).items():
+            if names:
+                values = {self.table.c[n]: bindparam(f"v{i}") for i, n in enumerate(names)}
+                self._batch(connection, update(self.table).where(self._by_key()).values(values), group)
+        for record in todo:
+            if record.state == "new":
+                self._insert(connection, record)
+
+    def _by_key(self):
+        return and_(*(self.table.c[name] == bindparam(f"k{i}") for i, name in enumerate(self.dataset.key)))
+
+    def _parameters(self, record: PendingRecord) -> dict[str, Any]:
+        found = {f"k{i}": value for i, value in enumerate(record.key)}
+        return found | {f"v{i}": self.kind.bound(value) for i, value in enumerate(record.now.values())}
+
+    def _batch(self, connection: Connection, statement: Update | Delete, records: list[PendingRecord]) -> None:
+        """Many records in one go; where the server refuses, one by one, to learn which."""
+        if not records:
+            return
+        try:
+            with connection.begin_nested():
+                result = connection.execute(statement, [self._parameters(r) for r in records])
+                if result.rowcount not in (len(records), -1):
+                    raise _Short
+        except (DBAPIError, _Short):
+            for record in records:
+                self._one(connection, record, lambda r=record: connection.execute(statement, [self._parameters(r)]))
+        for record in records:
+            if record.id not in self.outcome.refusals:
+                self.outcome.ids[record.id] = "" if record.state == "removed" else self._id_after(record)
+
+    def _one(self, connection: Connection, record: PendingRecord, run: Callable[[], Any]) -> Any:
+        """One record in its own savepoint; a refusal becomes sentences."""
+        try:
+            with connection.begin_nested():
+                result = run()
+                if result.rowcount == 0:
+                    raise _Short
+                return result
+        except _Short:
+            words = "The database took the statement but changed nothing; a trigger may prevent it."
+            self.outcome.refusals[record.id] = [Complaint("server", words, ())]
+        except DBAPIError as error:
+            refusal = self.kind.refusal(error.orig)
+            if refusal.code in ("locked", "missing", "read-only", "slow"):
+                raise
+            table = Catalog.of(self.spec).table(self.dataset.table)
+            self.outcome.refusals[record.id] = [explain(connection, self.rules, table, record, refusal)]
+        return None
+
+    def _id_after(self, record: PendingRecord) -> str:
+        changed = [record.now.get(name, old) for name, old in zip(self.dataset.key, record.key, strict=True)]
+        return record_id(tuple(self.kind.bound(v) for v in changed))
+
+    def _insert(self, connection: Connection, record: PendingRecord) -> None:
+        values = {self.table.c[name]: self.kind.bound(value) for name, value in record.now.items()}
+        key = [self.table.c[name] for name in self.dataset.key]
+        statement: Insert = insert(self.table).values(values) if values else insert(self.table)
+        result = self._one(connection, record, lambda: _Returned(connection.execute(statement.returning(*key)).first()))
+        if result is not None:
+            self.outcome.ids[record.id] = record_id(tuple(result.row))
+
+
+class _Short(Exception):
+    """Fewer rows were changed than there are records."""
+
+
+class _Returned:
+    """The row that an INSERT gave back, looking like a result with a row count."""
+
+    def __init__(self, row: Any) -> None:
+        self.row = row
+        self.rowcount = 0 if row is None else 1
+
+
+def _grouped(
+    records: Iterable[PendingRecord], by: Callable[[PendingRecord], tuple[str, ...]]
+) -> dict[tuple[str, ...], list[PendingRecord]]:
+    """Records by the names that one statement serves, so that each group is one batch."""
+    found: dict[tuple[str, ...], list[PendingRecord]] = defaultdict(list)
+    for record in records:
+        found[by(record)].append(record)
+    return found

@@ -1,0 +1,182 @@
+"""The catalog of a database: tables, views, columns, keys, references in both directions, constraints."""
+
+from __future__ import annotations
+
+import difflib
+import threading
+from collections import OrderedDict
+from collections.abc import Hashable, Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import inspect, select
+from sqlalchemy.engine import Connection
+
+from ..problem import Problem
+from .dialects import server_kind
+from .engine import ConnectionSpec, reading
+from .names import quoted_table
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column as its table declares it.
+
+    type_text: the declared type in the server's words. numbered: the server numbers it when it is left
+    out. computed: the server computes it, it can't be written. default: SQL text of the default.
+    """
+
+    name: str
+    type_text: str
+    nullable: bool = True
+    default: str | None = None
+    numbered: bool = False
+    computed: bool = False
+
+
+@dataclass(frozen=True)
+class Reference:
+    """A foreign key: `columns` of `table` refer to `target_columns` of `target`."""
+
+    name: str
+    table: str
+    columns: tuple[str, ...]
+    target: str
+    target_columns: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Unique:
+    name: str
+    columns: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Check:
+    name: str
+    expression: str
+
+
+@dataclass(frozen=True)
+class Table:
+    """A table or view with all that the catalog says of it.
+
+    key: the primary key's columns, empty when there is none. locator: a hidden column that numbers the
+    rows of a table without a key.
+    """
+
+    name: str
+    is_view: bool
+    columns: tuple[Column, ...]
+    key: tuple[str, ...] = ()
+    references: tuple[Reference, ...] = ()
+    referenced_by: tuple[Reference, ...] = ()
+    uniques: tuple[Unique, ...] = ()
+    checks: tuple[Check, ...] = ()
+    locator: str | None = None
+
+    def column(self, name: str) -> Column:
+        for candidate in self.columns:
+            if candidate.name == name:
+                return candidate
+        raise KeyError(name)
+
+
+@dataclass
+class Catalog:
+    """What one connection holds. Read through `Catalog.of`, which keeps it until the schema changes."""
+
+    spec: ConnectionSpec
+    tables: tuple[str, ...]
+    views: tuple[str, ...]
+    references: tuple[Reference, ...]
+    _details: dict[str, Table] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, spec: ConnectionSpec) -> Catalog:
+        """The catalog of a connection; raises Problem when the server can't be reached."""
+        stamp = server_kind(spec.kind).catalog_stamp(spec)
+        with _lock:
+            kept = _kept.get(spec)
+            if kept is not None and kept[0] == stamp and stamp is not None:
+                _kept.move_to_end(spec)
+                return kept[1]
+        catalog = _read(spec)
+        with _lock:
+            _kept[spec] = (stamp, catalog)
+            while len(_kept) > MOST_CATALOGS:
+                _kept.popitem(last=False)
+        return catalog
+
+    def table(self, name: str) -> Table:
+        """A table or view by its exact name; raises Problem that names the closest one otherwise."""
+        if name not in self._details:
+            if name not in self.tables and name not in self.views:
+                near = closest(name, [*self.tables, *self.views])
+                hint = f"The closest name is “{near}”." if near else "Look at the list of tables."
+                raise Problem(f"There is no table or view “{name}” in this database.", hint, code="missing")
+            self._details[name] = _read_table(self, name)
+        return self._details[name]
+
+
+MOST_CATALOGS = 32
+_kept: OrderedDict[ConnectionSpec, tuple[Hashable, Catalog]] = OrderedDict()
+_lock = threading.Lock()
+
+
+def closest(name: str, names: Iterable[str]) -> str | None:
+    """The name most like `name`, capitals apart first; None when none is near."""
+    by_lower = {candidate.lower(): candidate for candidate in names}
+    near = difflib.get_close_matches(name.lower(), list(by_lower), 1, 0.6)
+    return by_lower[near[0]] if near else None
+
+
+def _read(spec: ConnectionSpec) -> Catalog:
+    with reading(spec) as connection:
+        inspector = inspect(connection)
+        tables = tuple(sorted(inspector.get_table_names(), key=str.lower))
+        views = tuple(sorted(inspector.get_view_names(), key=str.lower))
+        found = inspector.get_multi_foreign_keys()
+        references = tuple(
+            Reference(
+                name=str(one.get("name") or ""),
+                table=table,
+                columns=tuple(one["constrained_columns"]),
+                target=one["referred_table"],
+                target_columns=tuple(one["referred_columns"]),
+            )
+            for (_, table), several in found.items()
+            for one in several
+        )
+    return Catalog(spec, tables, views, references)
+
+
+def _read_table(catalog: Catalog, name: str) -> Table:
+    kind = server_kind(catalog.spec.kind)
+    is_view = name in catalog.views
+    with reading(catalog.spec) as connection:
+        columns = tuple(kind.declared_columns(connection, name))
+        if is_view:
+            return Table(name, True, columns)
+        inspector = inspect(connection)
+        key = tuple(inspector.get_pk_constraint(name)["constrained_columns"])
+        checks = tuple(Check(n, e) for n, e in kind.check_texts(connection, name))
+        return Table(
+            name=name,
+            is_view=False,
+            columns=columns,
+            key=key,
+            references=tuple(r for r in catalog.references if r.table == name),
+            referenced_by=tuple(r for r in catalog.references if r.target == name),
+            uniques=tuple(Unique(n, columns) for n, columns in kind.unique_sets(connection, name)),
+            checks=checks,
+            locator=None if key else kind.row_locator(connection, name),
+        )
+
+
+def first_rows(connection: Connection, table: Table, limit: int, cut: int) -> list[tuple[Any, ...]]:
+    """The first rows as they come, values of text and bytes cut."""
+    kind = server_kind(connection.dialect.name)
+    source = quoted_table(table.name, [c.name for c in table.columns])
+    columns = [kind.shortened(source.c[c.name], cut).label(f"c{i}") for i, c in enumerate(table.columns)]
+    return [tuple(row) for row in connection.execute(select(*columns).limit(limit))]

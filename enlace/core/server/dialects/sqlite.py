@@ -1,0 +1,369 @@
+"""SQLite: a database in one file."""
+
+from __future__ import annotations
+
+import datetime
+import os
+import re
+import sqlite3
+import threading
+import time
+from collections.abc import Hashable
+from decimal import Decimal
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import sqlglot
+from sqlalchemy import ColumnElement, Integer, case, create_engine, event, func, text, type_coerce
+from sqlalchemy.engine import Connection, Engine
+from sqlalchemy.pool import QueuePool
+from sqlglot import exp
+
+from ...problem import Problem
+from ..refusal import Refusal
+from .base import ServerKind, TestStep
+
+if TYPE_CHECKING:
+    from ..catalog import Column
+    from ..engine import ConnectionSpec
+
+HEADER = b"SQLite format 3\x00"
+WAIT_FOR_LOCK_MS = 4_000
+STATEMENT_SECONDS = 30.0
+
+
+class Sqlite(ServerKind):
+    name = "sqlite"
+    label = "SQLite file"
+    parameters = (("path", "File", "The full path of the database file on the machine that runs Enlace."),)
+    nulls_first = True
+    in_process = True
+
+    # -- reaching it ---------------------------------------------------------------------------------
+
+    def make_engine(self, spec: ConnectionSpec) -> Engine:
+        path = spec["path"]
+        engine = create_engine("sqlite+pysqlite://", creator=lambda: _open(path), poolclass=QueuePool, pool_size=8, max_overflow=16)
+
+        @event.listens_for(engine, "begin")
+        def begin(connection: Connection) -> None:
+            # The driver's own BEGIN is off (isolation_level None), so that reading is one snapshot too.
+            connection.exec_driver_sql(connection.info.pop("begin_with", "BEGIN"))
+
+        return engine
+
+    def begin(self, connection: Connection, write: bool) -> None:
+        connection.info["begin_with"] = "BEGIN IMMEDIATE" if write else "BEGIN"
+        limit = time.monotonic() + STATEMENT_SECONDS
+        driver: Any = connection.connection.driver_connection
+        driver.set_progress_handler(lambda: time.monotonic() > limit, 100_000)
+        connection.begin()
+
+    # -- the test ------------------------------------------------------------------------------------
+
+    def test_steps(self) -> tuple[tuple[str, TestStep], ...]:
+        return (
+            ("File found", _file_found),
+            ("File can be read", _file_readable),
+            ("It is an SQLite database", _is_database),
+            ("Tables listed", _tables_listed),
+            ("May write", _may_write),
+        )
+
+    # -- what it says --------------------------------------------------------------------------------
+
+    def refusal(self, error: BaseException | None) -> Refusal:
+        words = str(error)
+        for pattern, code in _REFUSALS:
+            found = re.match(pattern, words, re.S)
+            if found:
+                named = found.groupdict()
+                columns = tuple(part.strip().split(".", 1)[-1] for part in (named.get("columns") or "").split(", "))
+                return Refusal(code, words, tuple(c for c in columns if c), named.get("constraint") or "")
+        if isinstance(error, sqlite3.IntegrityError):
+            return Refusal("trigger", words)
+        return Refusal("other", words)
+
+    def sentence(self, refusal: Refusal) -> tuple[str, str]:
+        return _SENTENCES.get(refusal.code, ("The database refused the statement.", "Its own words say why."))
+
+    # -- the catalog ---------------------------------------------------------------------------------
+
+    def declared_columns(self, connection: Connection, table: str) -> list[Column]:
+        from ..catalog import Column
+
+        statement = text("SELECT name, type, \"notnull\", dflt_value, pk, hidden FROM pragma_table_xinfo(:t)")
+        rows = connection.execute(statement, {"t": table}).all()
+        key_size = sum(1 for row in rows if row.pk)
+        without_rowid = self.row_locator(connection, table) is None
+        columns = []
+        for row in rows:
+            if row.hidden == 1:  # a hidden column of a virtual table
+                continue
+            # INTEGER PRIMARY KEY is the rowid itself: SQLite numbers it when it is left out.
+            rowid_alias = row.pk == 1 and key_size == 1 and row.type.upper() == "INTEGER" and not without_rowid
+            columns.append(
+                Column(
+                    name=row.name,
+                    type_text=row.type,
+                    nullable=not row.notnull and not rowid_alias and not (row.pk and without_rowid),
+                    default=row.dflt_value,
+                    numbered=rowid_alias,
+                    computed=row.hidden in (2, 3),
+                )
+            )
+        return columns
+
+    def check_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
+        statement = text("SELECT sql FROM sqlite_master WHERE type = 'table' AND name = :t COLLATE NOCASE")
+        sql = connection.execute(statement, {"t": table}).scalar()
+        if not sql:
+            return []
+        try:
+            tree = sqlglot.parse_one(sql, read="sqlite")
+        except sqlglot.errors.SqlglotError:
+            return []  # The server's word on save stands in for a check that can't be read.
+        checks = []
+        for node in tree.find_all(exp.CheckColumnConstraint):
+            parent = node.parent
+            while parent is not None and not isinstance(parent, exp.Constraint | exp.ColumnConstraint | exp.Schema):
+                parent = parent.parent
+            name = parent.name if isinstance(parent, exp.Constraint) else ""
+            checks.append((name, node.this.sql(dialect="sqlite")))
+        return checks
+
+    def unique_sets(self, connection: Connection, table: str) -> list[tuple[str, tuple[str, ...]]]:
+        statement = text(
+            "SELECT l.name AS index_name, i.name AS column_name FROM pragma_index_list(:t) l, pragma_index_info(l.name) i "
+            "WHERE l.\"unique\" AND l.origin <> 'pk' AND NOT l.partial ORDER BY l.seq DESC, i.seqno"
+        )
+        found: dict[str, list[str | None]] = {}
+        for row in connection.execute(statement, {"t": table}):
+            found.setdefault(row.index_name, []).append(row.column_name)
+        # An index over an expression has no column name there: it is left to the server.
+        whole = [(name, tuple(c for c in columns if c)) for name, columns in found.items() if None not in columns]
+        return [("" if name.startswith("sqlite_autoindex") else name, columns) for name, columns in whole]
+
+    def row_locator(self, connection: Connection, table: str) -> str | None:
+        rows = connection.execute(text("PRAGMA table_list")).all()
+        for row in rows:
+            if row.name.lower() == table.lower() and row.schema == "main":
+                if row.type != "table" or row.wr:
+                    return None
+        taken = connection.execute(text("SELECT lower(name) FROM pragma_table_xinfo(:t)"), {"t": table}).scalars()
+        free = {"rowid", "_rowid_", "oid"} - set(taken)
+        return min(free) if free else None
+
+    def catalog_stamp(self, spec: ConnectionSpec) -> Hashable:
+        return _watch(spec["path"], "PRAGMA schema_version")
+
+    def change_stamp(self, spec: ConnectionSpec) -> Hashable:
+        # data_version changes on this connection whenever another one, in any process, commits to the file.
+        return _watch(spec["path"], "PRAGMA data_version")
+
+    # -- reading and writing values --------------------------------------------------------------------
+
+    def shortened(self, column: ColumnElement[Any], length: int) -> ColumnElement[Any]:
+        return case((func.length(column) > length, func.substr(column, 1, length)), else_=column)
+
+    def size_of(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
+        return type_coerce(func.length(column), Integer)
+
+    def bound(self, value: Any) -> Any:
+        if isinstance(value, Decimal):
+            return str(value)  # a NUMERIC column turns it into the number; nothing passes through float here
+        if isinstance(value, bool):
+            return int(value)
+        if isinstance(value, datetime.date | datetime.time):
+            return value.isoformat()
+        return value
+
+    def storage_of(self, values: list[Any], kind: str) -> str:
+        numbers = [v for v in values if isinstance(v, int | float) and not isinstance(v, bool)]
+        if not values or len(numbers) * 2 <= len(values):
+            texts = [v for v in values if isinstance(v, str)]
+            return "text T" if texts and sum("T" in v for v in texts) * 2 > len(texts) else "text"
+        typical = sorted(abs(v) for v in numbers)[len(numbers) // 2]
+        if kind in ("date", "datetime"):
+            if typical < 4_000_000:
+                return "julian day"
+            return "unix milliseconds" if typical > 20_000_000_000 else "unix seconds"
+        return "seconds"
+
+
+_REFUSALS = (
+    (r"NOT NULL constraint failed: (?P<columns>.+)", "not null"),
+    (r"UNIQUE constraint failed: index '(?P<constraint>.+)'", "unique"),
+    (r"UNIQUE constraint failed: (?P<columns>.+)", "unique"),
+    (r"PRIMARY KEY constraint failed", "unique"),
+    (r"CHECK constraint failed: (?P<constraint>.+)", "check"),
+    (r"FOREIGN KEY constraint failed", "reference"),
+    (r"(datatype mismatch|cannot store \w+ value in \w+ column (?P<columns>.+))", "type"),
+    (r"(database is locked|database table is locked|database schema is locked).*", "locked"),
+    (r"attempt to write a readonly database.*", "read-only"),
+    (r"unable to open database file.*", "missing"),
+    (r"file is not a database.*", "not a database"),
+    (r"no such (table|column).*", "table gone"),
+    (r"interrupted", "slow"),
+    (r"(string or blob too big|too many SQL variables).*", "too big"),
+)
+
+_SENTENCES = {
+    "locked": (
+        "Another program holds the database locked.",
+        "Wait until it has finished its work, or close it, then try again.",
+    ),
+    "read-only": (
+        "The database file may be read but not written.",
+        "Ask whoever owns the file for the right to write it and its folder.",
+    ),
+    "missing": (
+        "The database file can't be opened.",
+        "Check that the path is right, that the disk is there and that Enlace may read it.",
+    ),
+    "not a database": (
+        "The file is not an SQLite database.",
+        "Check the path: it may be a file of another program, or an encrypted one.",
+    ),
+    "table gone": (
+        "The database no longer has a table or column that this needs.",
+        "A builder can look at the connection's tables and make the form anew.",
+    ),
+    "slow": (
+        f"The database took longer than {STATEMENT_SECONDS:.0f} seconds, so the question was stopped.",
+        "Try again, or order by a column that has an index.",
+    ),
+    "too big": ("The value is larger than this database can hold.", "Make it shorter and try again."),
+}
+
+
+def _open(path: str) -> sqlite3.Connection:
+    # mode=rw: a wrong path must never make a new, empty database.
+    uri = "file:" + _quoted(path) + "?mode=rw"
+    connection = sqlite3.connect(uri, uri=True, isolation_level=None, check_same_thread=False, cached_statements=256)
+    connection.execute(f"PRAGMA busy_timeout = {WAIT_FOR_LOCK_MS}")
+    connection.execute("PRAGMA foreign_keys = ON")
+    connection.text_factory = _text
+    return connection
+
+
+def _text(stored: bytes) -> str | bytes:
+    """Text as stored; bytes where it is not UTF-8, so that it is shown as odd and not lost."""
+    try:
+        return stored.decode()
+    except UnicodeDecodeError:
+        return stored
+
+
+def _quoted(path: str) -> str:
+    from urllib.parse import quote
+
+    return quote(os.path.abspath(path))
+
+
+_watchers: dict[str, sqlite3.Connection] = {}
+_watch_lock = threading.Lock()
+
+
+def _watch(path: str, pragma: str) -> Hashable:
+    """A PRAGMA asked on a connection kept open for just that; also notices that the file was replaced."""
+    try:
+        status = os.stat(path)
+        with _watch_lock:
+            key = f"{path}\0{status.st_dev}\0{status.st_ino}"
+            if key not in _watchers:
+                for old in [k for k in _watchers if k.startswith(f"{path}\0")]:
+                    _watchers.pop(old).close()
+                _watchers[key] = _open(path)
+            return (status.st_ino, _watchers[key].execute(pragma).fetchone()[0])
+    except (OSError, sqlite3.Error):
+        return None
+
+
+# -- the steps of the connection test: each returns what it found, or raises Problem --------------------
+
+
+def _file_found(spec: ConnectionSpec) -> str:
+    path = Path(spec["path"])
+    if not spec["path"].strip() or "\0" in spec["path"]:
+        raise Problem("No file is named.", "Give the full path of the database file.", code="missing")
+    try:
+        if path.is_dir():
+            raise Problem(f"{path} is a folder.", "Give the path of the database file inside it.", code="missing")
+        if not path.exists():
+            raise Problem(f"There is no file {path}.", _nearest_file(path), code="missing")
+    except PermissionError as error:
+        hint = "Ask for the right to enter the folders above it."
+        raise Problem(f"The folder of {path} may not be entered.", hint, str(error), "unreadable") from None
+    except OSError as error:
+        raise Problem(f"The path {path} can't be used.", "Check it for typing errors.", str(error), "missing") from None
+    return f"{path.stat().st_size:,} bytes".replace(",", " ")
+
+
+def _nearest_file(path: Path) -> str:
+    import difflib
+
+    folder = path.parent
+    while not folder.is_dir() and folder != folder.parent:
+        folder = folder.parent
+    if folder != path.parent:
+        return f"The folder {folder} exists, but not {path.parent}. Check the path."
+    try:
+        names = [p.name for p in folder.iterdir() if p.is_file()]
+    except OSError:
+        names = []
+    lower = {name.lower(): name for name in names}
+    near = difflib.get_close_matches(path.name.lower(), list(lower), 1, 0.6)
+    if near:
+        return f"The closest name in that folder is {lower[near[0]]}. Check the path."
+    return "Check the path; Enlace does not make a new file."
+
+
+def _file_readable(spec: ConnectionSpec) -> str:
+    try:
+        with open(spec["path"], "rb") as file:
+            file.read(16)
+    except OSError as error:
+        raise Problem(
+            "The file is there but may not be read.",
+            "Ask its owner to let the account that runs Enlace read it.",
+            error.strerror or str(error),
+            "unreadable",
+        ) from None
+    return "Read"
+
+
+def _is_database(spec: ConnectionSpec) -> str:
+    with open(spec["path"], "rb") as file:
+        start = file.read(16)
+    if start and start != HEADER:
+        raise Problem(*_SENTENCES["not a database"], words="file is not a database", code="not a database")
+    version = _answer(spec, "SELECT sqlite_version()")
+    return f"Read with SQLite {version}" + ("" if start else "; the file is empty")
+
+
+def _tables_listed(spec: ConnectionSpec) -> str:
+    count = _answer(spec, "SELECT count(*) FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite%'")
+    return f"{count} tables and views" if count != 1 else "1 table or view"
+
+
+def _may_write(spec: ConnectionSpec) -> str:
+    if not os.access(spec["path"], os.W_OK):
+        raise Problem(*_SENTENCES["read-only"], code="read-only")
+    from ..engine import writing
+
+    with writing(spec) as connection:
+        # Taking the write lock proves it; rolled back, so nothing changes.
+        connection.rollback()
+    return "Yes"
+
+
+def _answer(spec: ConnectionSpec, sql: str) -> Any:
+    from ..engine import reading
+
+    with reading(spec) as connection:
+        return connection.execute(text(sql)).scalar()
+
+
+
+

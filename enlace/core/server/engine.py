@@ -1,0 +1,99 @@
+"""Engines: one SQLAlchemy engine for each connection in use, and short transactions on them."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+from sqlalchemy.engine import Connection, Engine
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError
+
+from ..problem import Problem
+from .dialects import server_kind
+
+MOST_ENGINES = 64
+
+
+@dataclass(frozen=True)
+class ConnectionSpec:
+    """How to reach one database: the server kind's name and its parameters as (name, value) pairs."""
+
+    kind: str
+    parameters: tuple[tuple[str, str], ...]
+
+    @classmethod
+    def of(cls, kind: str, **parameters: str) -> ConnectionSpec:
+        return cls(kind, tuple(sorted(parameters.items())))
+
+    def __getitem__(self, name: str) -> str:
+        return dict(self.parameters).get(name, "")
+
+
+_engines: OrderedDict[ConnectionSpec, Engine] = OrderedDict()
+_lock = threading.Lock()
+
+
+def engine_for(spec: ConnectionSpec) -> Engine:
+    """The engine of a connection; made at first use, the least used ones are closed."""
+    with _lock:
+        engine = _engines.get(spec)
+        if engine is None:
+            engine = server_kind(spec.kind).make_engine(spec)
+            _engines[spec] = engine
+        _engines.move_to_end(spec)
+        while len(_engines) > MOST_ENGINES:
+            _engines.popitem(last=False)[1].dispose()
+        return engine
+
+
+def forget_engines() -> None:
+    """Close every engine (a file was replaced, a test ends)."""
+    with _lock:
+        for engine in _engines.values():
+            engine.dispose()
+        _engines.clear()
+
+
+@contextmanager
+def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
+    kind = server_kind(spec.kind)
+    try:
+        with engine_for(spec).connect() as connection:
+            kind.begin(connection, write)
+            try:
+                yield connection
+            except BaseException:
+                connection.rollback()
+                raise
+            if write:
+                connection.commit()
+            else:
+                connection.rollback()
+    except SQLAlchemyError as error:
+        raise explained(spec, error) from error
+
+
+def reading(spec: ConnectionSpec):
+    """A transaction that sees one state of the database and is rolled back at the end.
+
+    Raises Problem when the server can't be reached or refuses a statement.
+    """
+    return _transaction(spec, write=False)
+
+
+def writing(spec: ConnectionSpec):
+    """A transaction that may write: committed at the end of the block, rolled back on any exception."""
+    return _transaction(spec, write=True)
+
+
+def explained(spec: ConnectionSpec, error: SQLAlchemyError) -> Problem:
+    """A server's error as a Problem with the server's words."""
+    kind = server_kind(spec.kind)
+    if not isinstance(error, DBAPIError):
+        return Problem("The statement could not be run.", words=str(error).splitlines()[0], code="other")
+    refusal = kind.refusal(error.orig)
+    what, hint = kind.sentence(refusal)
+    return Problem(what, hint, refusal.words, refusal.code)

@@ -1,0 +1,1 @@
+"""Where operators work: forms, drafts and saving."""

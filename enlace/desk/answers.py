@@ -1,0 +1,233 @@
+"""What the desk answers: HTML fragments, and events for the page's scripts."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import HttpResponse
+from django.template.loader import render_to_string
+from django.utils.safestring import mark_safe
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.window import Row, Rows
+from enlace.core.draft import conflicts
+from enlace.core.kinds import KINDS, Odd
+
+from .rowwriter import row_writer
+from .work import RecordView, Work, print_of
+
+LONG_LINE = 60  # characters from which on a text gets an editor of several lines
+
+
+@dataclass(frozen=True)
+class EditorView:
+    """What the editor of one field shows."""
+
+    number: int
+    field: FieldSpec
+    editor: str
+    text: str
+    print: str
+    state: str  # "", "changed", "wrong", "missing"
+    message: str
+    was: str
+    odd: str
+
+    @property
+    def inputmode(self) -> str:
+        return KINDS[self.field.kind].inputmode
+
+    @property
+    def example(self) -> str:
+        return KINDS[self.field.kind].example
+
+    @property
+    def locked(self) -> bool:
+        return self.field.read_only or self.field.generated
+
+
+def editor_views(work: Work, view: RecordView) -> list[EditorView]:
+    """The editors of a record, one for each field shown."""
+    told: dict[str, tuple[str, str]] = {}
+    for one in view.complaints:
+        for name in one.fields:
+            told.setdefault(name, ("missing" if one.code == "missing" else "wrong", one.sentence))
+    shown = {field.name for field in work.dataset.shown}
+    fields = [(i, field) for i, field in enumerate(work.dataset.fields) if field.name in shown]
+    return [_editor_view(work, view, i, field, told.get(field.name)) for i, field in fields]
+
+
+def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, told) -> EditorView:
+    kind, pending = KINDS[field.kind], view.pending
+    value = view.value(field.name)
+    typed = pending.texts.get(field.name) if pending else None
+    touched = bool(pending and field.name in pending.touched)
+    was = kind.text(pending.was.get(field.name), field) if pending and touched and pending.state == "edited" else ""
+    stored = view.stored.get(field.name) if view.stored else None
+    odd = kind.read(value, field) if value is not None else None
+    return EditorView(
+        number=number,
+        field=field,
+        editor=kind.editor if kind.editor != "tick" or not isinstance(odd, Odd) else "line",
+        text=kind.text(value, field) if typed is None else typed,
+        print=print_of(stored) if view.stored is not None else "",
+        state=told[0] if told else "changed" if touched else "",
+        message=told[1] if told else "",
+        was=("was empty" if not was else f"was {was[:80]}{'…' if len(was) > 80 else ''}")
+        if touched and pending and pending.state == "edited"
+        else "",
+        odd=f"Stored as {type(value).__name__}, not as {kind.label.lower()}. Saving another value mends it."
+        if isinstance(odd, Odd) and not touched
+        else "",
+    )
+
+
+class Answer:
+    """One answer to the page: fragments in a fixed order, and events."""
+
+    def __init__(self, request, work: Work) -> None:
+        self.request, self.work = request, work
+        self.parts: list[str] = []
+        self.events: dict[str, Any] = {}
+
+    def base(self, **more: Any) -> dict[str, Any]:
+        return {"form": self.work.form, "dataset": self.work.dataset, "order": order_text(self.work.rows), **more}
+
+    def template(self, name: str, **context: Any) -> Answer:
+        self.parts.append(render_to_string(f"desk/{name}", self.base(**context), self.request))
+        return self
+
+    def panel(self, view: RecordView | None) -> Answer:
+        """The editors of a record; tells the page that it is the current one."""
+        if view is not None:
+            self.events["enlace:current"] = {"id": view.id, "position": view.position}
+        return self.template("panel.html", swap=True, **panel_context(self.work, view))
+
+    def notes(self, view: RecordView) -> Answer:
+        """What stands beside each editor, for a record whose editors keep what is being typed in them."""
+        return self.template("notes.html", record=view, editors=editor_views(self.work, view))
+
+    def row(self, view: RecordView) -> Answer:
+        """The record's row, wherever the grid shows it."""
+        self.parts.append(row_html(self.work, view))
+        return self
+
+    def rail(self, position: int | None, total: int | None) -> Answer:
+        if total is not None:
+            self.events["enlace:total"] = {"total": total}
+        return self.template("rail.html", swap=True, **rail_context(position, total))
+
+    def strip(self) -> Answer:
+        return self.template("strip.html", swap=True, **strip_context(self.work))
+
+    def say(self, sentence: str) -> Answer:
+        """A quiet line that a screen reader gets too."""
+        self.events["enlace:said"] = {"sentence": sentence}
+        return self
+
+    def stale(self) -> Answer:
+        """The rows on the page are not what they were."""
+        self.events["enlace:stale"] = {}
+        return self
+
+    def response(self, status: int = 200) -> HttpResponse:
+        response = HttpResponse("".join(self.parts), status=status)
+        if self.events:
+            response["HX-Trigger"] = json.dumps(self.events)
+        return response
+
+
+def panel_context(work: Work, view: RecordView | None) -> dict[str, Any]:
+    """What the panel of a record shows; None is an empty table."""
+    if view is None:
+        return {"record": None, "editors": []}
+    context: dict[str, Any] = {"record": view, "editors": editor_views(work, view)}
+    context["general"] = [c.sentence for c in view.complaints if not c.fields]
+    if view.pending is not None and view.pending.conflict:
+        context["conflict"] = _conflict_context(work, view)
+    return context
+
+
+def _conflict_context(work: Work, view: RecordView) -> dict[str, Any]:
+    pending = view.pending
+    assert pending is not None and pending.conflict is not None
+
+    def text(field: FieldSpec, value: Any) -> str:
+        shown = KINDS[field.kind].formatter(field, work.formats)(value)
+        return shown[:300] + ("…" if len(shown) > 300 else "")
+
+    lines = [
+        {
+            "field": one.field,
+            "number": work.dataset.fields.index(one.field),
+            "was": text(one.field, one.was),
+            "mine": pending.texts.get(one.field.name) or text(one.field, one.mine),
+            "theirs": text(one.field, one.theirs),
+            "mine_edited": one.mine_edited,
+            "disputed": one.disputed,
+        }
+        for one in conflicts.versions(work.dataset, pending)
+    ]
+    return {"lines": lines, "gone": pending.conflict.theirs is None, "removing": pending.state == "removed"}
+
+
+def rail_context(position: int | None, total: int | None) -> dict[str, Any]:
+    """What the navigator shows. position counts from 0."""
+    last = None if total is None else max(total - 1, 0)
+    return {
+        "position": position,
+        "number": None if position is None else position + 1,
+        "total": total,
+        "back": max((position or 0) - 1, 0),
+        "next": (position or 0) + 1,
+        "last": last,
+        "at_first": position is None or position <= 0,
+        "at_last": position is None or (last is not None and position >= last),
+    }
+
+
+def strip_context(work: Work) -> dict[str, Any]:
+    """What the save strip shows."""
+    counts = work.store.counts()
+    words = [f"{counts[state]} {word}" for state, word in STATES if counts[state]]
+    return {
+        "counts": counts,
+        "pending_words": ", ".join(words),
+        "can_undo": work.store.can_undo(),
+        "can_redo": work.store.can_redo(),
+    }
+
+
+STATES = (("edited", "edited"), ("new", "new"), ("removed", "to be removed"))
+
+
+def order_text(rows: Rows) -> str:
+    """The order as it stands in addresses: a field's name, "-" in front of it for descending; "" for the key's."""
+    first = rows.order[0] if rows.order else None
+    if first is None or first.column in (rows.dataset.key or (rows.dataset.locator,)) and not first.descending:
+        return ""
+    if not (rows.dataset.key or rows.dataset.locator) and not first.descending:
+        return ""
+    return ("-" if first.descending else "") + first.column
+
+
+def row_html(work: Work, view: RecordView) -> str:
+    """A record's row, to be replaced in a page that shows it."""
+    position = view.position
+    if position is None:
+        position = -1  # the page knows where the row stands
+    values = tuple(view.value(f.name) if view.stored is None else view.stored.get(f.name) for f in work.dataset.fields)
+    values = tuple(len(v) if isinstance(v, bytes) and f.kind in ("picture", "binary") else v[:200] if isinstance(v, str) else v for f, v in zip(work.dataset.fields, values, strict=True))
+    row = Row(view.id, position, values)
+    writer = row_writer(work.dataset, work.formats)
+    if view.pending is None:
+        return writer.plain(row).replace(' class="record"', ' class="record" hx-swap-oob="true"', 1)
+    return writer.changed(row, view.pending, lambda record: list(view.complaints), swap=True)
+
+
+def rows_html(work: Work, start: int, size: int) -> str:
+    """The rows of a window."""
+    rows, pending = work.window(start, size)
+    return mark_safe(row_writer(work.dataset, work.formats).write(rows, pending, work.complaints))

@@ -1,0 +1,53 @@
+"""From a request to the work it is about."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import wraps
+
+from django.conf import settings
+from django.shortcuts import get_object_or_404
+
+from enlace.core.kinds import Formats
+from enlace.core.problem import Problem
+from enlace.workshop.models import Form
+from enlace.workshop.place import stand_in
+
+from .work import Work
+
+MOST_POSITION = 2**62
+
+
+def on_form(view: Callable) -> Callable:
+    """Hand a view the person's `Work` on the form named in the address; 404 when there is no such form."""
+
+    @wraps(view)
+    def opened(request, form: int):
+        found = get_object_or_404(Form.objects.select_related("dataset__connection", "project"), pk=form)
+        stand_in(request, found.project, "Desk")
+        order = request.GET.get("order") or request.POST.get("order") or ""
+        wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []
+        return view(request, Work(request.user, found, Formats.of(settings.LOCALE), wanted))
+
+    return opened
+
+
+def number_from(request, name: str, default: int, most: int = MOST_POSITION) -> int:
+    """A whole number of an address, held between 0 and `most`. Raises Problem when it is none."""
+    text = request.GET.get(name) or request.POST.get(name) or ""
+    text = "".join(text.split()).replace(",", "").replace("\u202f", "")
+    if not text:
+        return default
+    try:
+        return max(0, min(int(text[:40]), most))
+    except ValueError:
+        hint = "Type a whole number, such as 412."
+        raise Problem(f"“{text[:40]}” is not a position.", hint, code="bad") from None
+
+
+def text_from(request, name: str) -> str:
+    """A text of a form or address that must be there. Raises Problem otherwise."""
+    value = request.POST.get(name) if request.method == "POST" else request.GET.get(name)
+    if value is None:
+        raise Problem("The request is incomplete.", f"It lacks “{name}”. Reload the page and try again.", code="bad")
+    return value

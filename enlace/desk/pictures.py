@@ -1,0 +1,78 @@
+"""Pictures of a record: shown, replaced, cleared."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import warnings
+
+from django.http import HttpResponse, HttpResponseNotModified
+from PIL import Image
+
+from enlace.core.problem import Problem
+
+from .answers import Answer
+from .opening import on_form, text_from
+from .work import Work
+
+MOST_BYTES = 25_000_000
+MOST_PIXELS = 60_000_000
+FORMATS = {"PNG": "image/png", "JPEG": "image/jpeg", "GIF": "image/gif", "WEBP": "image/webp", "BMP": "image/bmp"}
+THUMBNAIL = (96, 64)
+
+
+@on_form
+def picture(request, work: Work):
+    """GET shows the picture of a field, POST replaces it by a file, or clears it when none is sent."""
+    if request.method == "POST":
+        return _replace(request, work)
+    field = work.field(text_from(request, "field"))
+    content = work.record(text_from(request, "record")).value(field.name)
+    if field.kind != "picture" or not isinstance(content, bytes):
+        raise Problem("There is no picture here.", "Choose a record that has one.", code="missing")
+    tag = f'"{hashlib.sha256(content).hexdigest()[:32]}"'
+    if request.headers.get("If-None-Match") == tag:
+        return HttpResponseNotModified()
+    kind = checked(content)
+    # A picture is data from a database: never let a browser take it for a page.
+    response = HttpResponse(content, content_type=FORMATS[kind])
+    response["X-Content-Type-Options"] = "nosniff"
+    response["Content-Disposition"] = "inline"
+    response["Cache-Control"] = "private, no-cache"
+    response["ETag"] = tag
+    return response
+
+
+def checked(content: bytes) -> str:
+    """The format of a picture, verified by Pillow. Raises Problem when it is none that browsers show."""
+    hint = "Use a PNG, JPEG, GIF, WebP or BMP file."
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("error", Image.DecompressionBombWarning)
+            with Image.open(io.BytesIO(content), formats=list(FORMATS)) as image:
+                if image.width * image.height > MOST_PIXELS:
+                    raise Problem("The picture has too many pixels.", "Make it smaller and try again.", code="bad")
+                kind = str(image.format)
+                image.verify()
+                return kind
+    except Problem:
+        raise
+    except Exception as error:  # Pillow raises many kinds for broken files
+        raise Problem("The file is not a picture that can be shown.", hint, str(error)[:200], "bad") from None
+
+
+def _replace(request, work: Work) -> HttpResponse:
+    name, identifier = text_from(request, "field"), text_from(request, "record")
+    field = work.field(name)
+    if field.kind != "picture":
+        raise Problem(f"{field.label} does not hold pictures.", "Choose a field that does.", code="bad")
+    upload = request.FILES.get("file")
+    if upload is not None and upload.size > MOST_BYTES:
+        most = MOST_BYTES // 1_000_000
+        raise Problem(f"The picture is larger than {most} MB.", "Make it smaller and try again.", code="bad")
+    content = upload.read() if upload is not None else None
+    if content is not None:
+        checked(content)
+    view = work.edit_value(identifier, name, content)
+    position = work.position(identifier)
+    return Answer(request, work).panel(view.moved_to(position)).row(view).strip().response()

@@ -1,0 +1,1 @@
+"""The Django site: settings, addresses, base templates and static files."""

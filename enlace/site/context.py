@@ -1,0 +1,40 @@
+"""What the frame around every page shows: the line with its stops."""
+
+from __future__ import annotations
+
+from django.urls import reverse
+from django.utils.functional import SimpleLazyObject
+
+THEMES = ("light", "dark")
+
+
+def frame(request):
+    """The line of the project at hand, and the theme."""
+    theme = request.COOKIES.get("theme")
+    return {
+        "theme": theme if theme in THEMES else "",
+        "line": SimpleLazyObject(lambda: stops(request)),
+    }
+
+
+def stops(request) -> list[dict]:
+    """The stops of the line: Connections, Datasets, Forms (for builders, in a project) and Desk."""
+    project = getattr(request, "enlace_project", None)
+    found = []
+    if project is not None and request.user.is_builder:
+        tests = list(project.connections.values_list("test_passed", flat=True))
+        found = [
+            _stop("Connections", reverse("connections", args=[project.pk]), len(tests), all(t is not False for t in tests)),
+            _stop("Datasets", reverse("datasets", args=[project.pk]), project.datasets.count()),
+            _stop("Forms", reverse("forms", args=[project.pk]), project.forms.count()),
+        ]
+    found.append(_stop("Desk", reverse("desk"), None))
+    for stop in found:
+        stop["here"] = stop["label"] == getattr(request, "enlace_stop", "")
+    return found
+
+
+def _stop(label: str, url: str, count: int | None, sound: bool = True) -> dict:
+    state = "empty" if count == 0 else "sound" if sound else "attention"
+    words = {"empty": "nothing yet", "sound": "sound", "attention": "needs attention"}[state]
+    return {"label": label, "url": url, "count": count, "state": state, "words": words}

@@ -1,0 +1,149 @@
+"""Settings. What differs between installations comes from the environment:
+
+ENLACE_HOME      folder of Enlace's own data (default: var/ in the checkout)
+ENLACE_HOSTS     host names that may be asked for, with commas (default: this machine only)
+ENLACE_SECRET    the signing key (default: made once, kept in ENLACE_HOME/secret.key)
+ENLACE_HTTPS     "1" behind a proxy that speaks HTTPS: cookies are then sent over HTTPS only
+ENLACE_LOCALE    how numbers and dates are written, such as pt_PT (default: en_GB)
+"""
+
+import os
+import secrets
+from pathlib import Path
+
+BASE = Path(__file__).resolve().parent.parent.parent
+HOME = Path(os.environ.get("ENLACE_HOME", BASE / "var"))
+HOME.mkdir(parents=True, exist_ok=True)
+
+
+def _secret() -> str:
+    if os.environ.get("ENLACE_SECRET"):
+        return os.environ["ENLACE_SECRET"]
+    path = HOME / "secret.key"
+    try:
+        # Made with rights for its owner only, and by one process only.
+        with open(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
+            file.write(secrets.token_urlsafe(50))
+    except FileExistsError:
+        pass
+    return path.read_text()
+
+
+SECRET_KEY = _secret()
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("ENLACE_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
+ROOT_URLCONF = "enlace.site.urls"
+WSGI_APPLICATION = "enlace.site.wsgi.application"
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "django_htmx",
+    "csp",
+    "enlace.accounts",
+    "enlace.workshop",
+    "enlace.desk",
+    "enlace.site",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "enlace.site.middleware.ProblemMiddleware",
+]
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "enlace.site.context.frame",
+            ]
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": HOME / "enlace.sqlite3",
+        "CONN_MAX_AGE": None,
+        "OPTIONS": {
+            # A draft that was acknowledged must survive a crash of the machine: WAL with full syncs.
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA busy_timeout=10000;",
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 10,
+        },
+        # Tests run in a file too, so that they meet the same locking.
+        "TEST": {"NAME": HOME / "test.sqlite3"},
+    }
+}
+AUTH_USER_MODEL = "accounts.Person"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+LOGIN_URL = "sign-in"
+LOGIN_REDIRECT_URL = "home"
+LOGOUT_REDIRECT_URL = "sign-in"
+
+LANGUAGE_CODE = "en-gb"
+USE_I18N = False
+USE_TZ = True
+TIME_ZONE = "UTC"
+LOCALE = os.environ.get("ENLACE_LOCALE", "en_GB")
+
+STATIC_URL = "static/"
+STATIC_ROOT = HOME / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+}
+
+# A text of several megabytes is one form field; a picture has its own limit in enlace.desk.pictures.
+DATA_UPLOAD_MAX_MEMORY_SIZE = 32 * 1024 * 1024
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 2000
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": ["'none'"],
+        "script-src": ["'self'"],
+        "style-src": ["'self'"],
+        "img-src": ["'self'", "data:"],
+        "font-src": ["'self'"],
+        "connect-src": ["'self'"],
+        "form-action": ["'self'"],
+        "base-uri": ["'none'"],
+        "frame-ancestors": ["'none'"],
+    }
+}
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_HTTPONLY = True
+if os.environ.get("ENLACE_HTTPS") == "1":
+    SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+
+TEST_RUNNER = "tests.runner.Runner"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"django.request": {"level": "ERROR"}},
+}

@@ -1,0 +1,210 @@
+// The desk: one current record for grid, navigator and editors; what is typed goes out through Edits.
+
+import { CellEditor } from "./celleditor.js";
+import { apply, complain, Edits } from "./edits.js";
+import { Grid } from "./grid.js";
+
+const desk = document.getElementById("desk");
+const url = desk.dataset.url;
+const order = desk.dataset.order;
+const edits = new Edits(url);
+const panel = () => document.getElementById("panel");
+const tell = { record: panel().dataset.record, position: panel().dataset.position };
+
+const grid = new Grid(document.getElementById("grid"), url, {
+  order,
+  moved: (id, position) => move(id ? `record?record=${encodeURIComponent(id)}&position=${position}` : `at?position=${position}`, 90),
+  edit: (row, head, cell, text) => desk.dataset.editable ? cells.open(row, head, cell, text) : enlaceSay("This form is read only."),
+});
+const cells = new CellEditor(grid, edits, async (id, number) => {
+  await moving;
+  return panel().dataset.record === id ? document.getElementById(`e-${number}`) : null;
+});
+grid.current = { id: tell.record, position: Number(tell.position || 0) };
+grid.setTop(Math.max(0, grid.current.position - 3));
+grid.mark();
+
+// -- moving ------------------------------------------------------------------------------------------------
+
+let moving = Promise.resolve();
+let waiting = null;
+let asking = null;
+
+function move(path, pause = 0) {
+  clearTimeout(waiting?.timer);
+  const done = waiting?.done;
+  moving = new Promise((resolve) => {
+    waiting = { done: resolve };
+    waiting.timer = setTimeout(() => ask(path).finally(resolve), pause);
+  });
+  done?.();
+  return moving;
+}
+
+async function ask(path) {
+  asking?.abort();
+  asking = new AbortController();
+  try {
+    await edits.idle();
+    const address = `${url}${path}&order=${encodeURIComponent(order)}`;
+    const response = await fetch(address, { headers: { "HX-Request": "true" }, signal: asking.signal });
+    if (response.ok) apply(await response.text(), response);
+    else await complain(response);
+  } catch (error) {
+    if (error.name !== "AbortError") enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
+  }
+}
+
+const goTo = (position) => move(`at?position=${position}`);
+
+document.addEventListener("click", (event) => {
+  const go = event.target.closest("[data-go]");
+  if (go) goTo(go.dataset.go === "last" ? 2 ** 53 : go.dataset.go);
+  if (event.target.closest("#act-refresh")) {
+    goTo(grid.current.position ?? 0);
+    grid.load();
+    enlaceSay("Read anew.");
+  }
+  const pick = event.target.closest("[data-pick]");
+  if (pick) pickDate(document.getElementById(pick.dataset.pick));
+  const clear = event.target.closest("[data-clear]");
+  if (clear) edits.send("picture", { record: tell.record, field: clear.dataset.clear });
+});
+document.addEventListener("submit", (event) => {
+  if (event.target.id !== "go-form") return;
+  event.preventDefault();
+  move(`at?number=${encodeURIComponent(document.getElementById("go-number").value)}`);
+});
+document.addEventListener("input", (event) => {
+  if (event.target.id === "go-slide") document.getElementById("go-number").value = event.target.value;
+});
+
+// -- what the server tells ----------------------------------------------------------------------------------
+
+document.addEventListener("enlace:current", ({ detail }) => {
+  tell.record = detail.id;
+  tell.position = detail.position ?? tell.position;
+  grid.setCurrent(detail.id, detail.position);
+  const address = new URL(location);
+  address.searchParams.set("record", detail.id);
+  history.replaceState(null, "", address);
+});
+document.addEventListener("enlace:total", ({ detail }) => grid.setTotal(detail.total));
+document.addEventListener("enlace:stale", () => grid.load());
+document.addEventListener("enlace:focus", ({ detail }) => document.getElementById(`e-${detail.number}`)?.focus());
+document.addEventListener("enlace:settled", ({ detail }) => {
+  if (panel().dataset.record !== detail.record) return;
+  const editor = document.getElementById(`e-${detail.number}`);
+  if (!editor || (editor === document.activeElement && editor.value !== editor.sent && editor.sent !== undefined)) return;
+  editor.value = detail.text;
+  editor.sent = detail.text;
+  const note = document.getElementById(`note-${detail.record}-${detail.number}`);
+  if (note?.classList.contains("wrong")) editor.setAttribute("aria-invalid", "true");
+  else editor.removeAttribute("aria-invalid");
+});
+// Fragments replace rows and buttons; the focus must not get lost with them.
+let last = null;
+document.addEventListener("focusin", (event) => (last = event.target));
+document.addEventListener("htmx:afterSettle", refocus);
+new MutationObserver(refocus).observe(desk, { childList: true, subtree: true });
+function refocus() {
+  if (document.activeElement !== document.body || !last || document.contains(last)) return;
+  const again = last.id && document.getElementById(last.id);
+  if (again && !again.disabled) again.focus();
+  else if (last.matches?.('[role="gridcell"], .record *')) grid.focus();
+  else if (last.closest?.("#rail")) document.getElementById("go-number")?.focus();
+  else if (last.closest?.("#strip")) document.querySelector("#strip button:not(:disabled), #act-new")?.focus();
+  grid.mark();
+}
+
+// -- editing beside the grid --------------------------------------------------------------------------------
+
+function typed(editor) {
+  return {
+    record: panel().dataset.record,
+    field: editor.dataset.field,
+    value: editor.value,
+    seen: editor.dataset.seen,
+    seen_text: (editor.defaultValue ?? "").length < 4000 ? editor.defaultValue : undefined,
+    position: panel().dataset.position,
+    order,
+  };
+}
+desk.addEventListener("change", (event) => {
+  const editor = event.target;
+  if (editor.id === "go-slide") return goTo(editor.value - 1);
+  if (editor.dataset.picture && editor.files.length) {
+    const data = { record: panel().dataset.record, field: editor.dataset.picture, file: editor.files[0] };
+    return edits.send("picture", data);
+  }
+  if (editor.dataset.field && panel().contains(editor) && editor.value !== editor.sent) {
+    editor.sent = editor.value;
+    edits.send("edit", typed(editor));
+  }
+});
+desk.addEventListener("keydown", (event) => {
+  const editor = event.target;
+  if (event.key === "Escape" && editor.dataset.field && panel().contains(editor)) {
+    editor.value = editor.sent ?? editor.defaultValue;
+  } else if (event.key === "Enter" && editor.matches("#panel input[data-field]")) {
+    editor.dispatchEvent(new Event("change", { bubbles: true }));
+  }
+});
+function pickDate(editor) {
+  const picker = document.createElement("input");
+  picker.type = "date";
+  picker.className = "date-picker";
+  picker.tabIndex = -1;
+  picker.setAttribute("aria-hidden", "true");
+  if (/^\d{4}-\d\d-\d\d$/.test(editor.value)) picker.value = editor.value;
+  editor.parentElement.append(picker);
+  picker.addEventListener("change", () => {
+    editor.value = picker.value;
+    editor.dispatchEvent(new Event("change", { bubbles: true }));
+    editor.focus();
+  });
+  picker.addEventListener("blur", () => picker.remove());
+  picker.showPicker?.();
+}
+// A page that closes takes nothing with it: what is still in an editor is sent on the way out.
+window.addEventListener("pagehide", () => {
+  const editor = document.activeElement;
+  if (editor?.dataset?.field && panel().contains(editor) && editor.value !== (editor.sent ?? editor.defaultValue)) {
+    edits.last("edit", typed(editor));
+  }
+});
+
+// -- acts of buttons ----------------------------------------------------------------------------------------
+
+document.addEventListener("htmx:configRequest", ({ detail }) => {
+  detail.parameters.record ??= tell.record ?? "";
+  detail.parameters.position ??= tell.position ?? 0;
+  detail.parameters.order ??= order;
+});
+// An act waits until everything typed before it has arrived.
+document.addEventListener("htmx:confirm", (event) => {
+  if (!edits.busy || !desk.contains(event.detail.elt)) return;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+  const { elt, triggeringEvent } = event.detail;
+  edits.idle().then(() => {
+    const again = (elt.id && document.getElementById(elt.id)) || elt;
+    if (again.matches("form")) again.requestSubmit(triggeringEvent?.submitter);
+    else again.click();
+  });
+}, true);
+document.addEventListener("keydown", (event) => {
+  if (!(event.ctrlKey || event.metaKey) || event.altKey) return;
+  const typing = event.target.matches?.("input, textarea, select");
+  const key = event.key.toLowerCase();
+  if (key === "s") {
+    event.preventDefault();
+    const back = document.activeElement;
+    back?.blur();
+    edits.idle().then(() => document.getElementById("act-save")?.click());
+    back?.focus?.();
+  } else if (!typing && (key === "z" || key === "y")) {
+    event.preventDefault();
+    document.getElementById(key === "z" && !event.shiftKey ? "act-undo" : "act-redo")?.click();
+  }
+});

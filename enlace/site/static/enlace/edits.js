@@ -1,0 +1,90 @@
+// What was typed goes to the server in order, one at a time, and is sent again until the server has it.
+
+const RETRY = 2000;
+
+export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+
+/** Put an answer's fragments where they belong and tell the page its events. */
+export function apply(html, response) {
+  htmx.swap("#said", html, { swapStyle: "none" });
+  const events = response.headers.get("HX-Trigger");
+  if (!events) return;
+  for (const [name, detail] of Object.entries(JSON.parse(events))) {
+    document.dispatchEvent(new CustomEvent(name, { detail }));
+  }
+}
+
+/** The sentence of an answer that is an error. */
+export async function complain(response) {
+  if (response.redirected || response.status === 403) {
+    enlaceSay("You are not signed in any more. Your draft is kept: sign in again in another tab, then go on.", true);
+  } else {
+    enlaceSay((await response.text()).trim().slice(0, 400), true);
+  }
+}
+
+export class Edits {
+  constructor(url) {
+    this.url = url;
+    this.queue = [];
+    this.running = null;
+    window.addEventListener("beforeunload", (event) => {
+      if (this.away) event.preventDefault();
+    });
+  }
+
+  get busy() {
+    return this.running !== null;
+  }
+
+  /** Resolves when everything is sent. */
+  idle() {
+    return this.running || Promise.resolve();
+  }
+
+  send(path, data) {
+    const body = new FormData();
+    for (const [name, value] of Object.entries(data)) if (value !== undefined && value !== null) body.append(name, value);
+    this.queue.push({ path, body });
+    this.running ||= this.run().finally(() => (this.running = null));
+    return this.running;
+  }
+
+  async run() {
+    while (this.queue.length) {
+      if (await this.post(this.queue[0])) this.queue.shift();
+      else await new Promise((later) => setTimeout(later, RETRY));
+    }
+  }
+
+  async post({ path, body }) {
+    let response;
+    try {
+      const headers = { "X-CSRFToken": token(), "HX-Request": "true" };
+      response = await fetch(this.url + path, { method: "POST", body, headers });
+    } catch {
+      return this.wait();
+    }
+    if ([502, 503, 504].includes(response.status)) return this.wait();
+    if (this.away) {
+      this.away = false;
+      enlaceSay("Enlace is back. What you typed has been kept.");
+    }
+    if (response.ok && !response.redirected) apply(await response.text(), response);
+    else await complain(response);
+    return true;
+  }
+
+  wait() {
+    this.away = true;
+    enlaceSay("Enlace can't be reached just now. What you typed stays here and is sent as soon as it is back.", true);
+    return false;
+  }
+
+  /** The page is closing: what is still in an editor goes out with a request that outlives the page. */
+  last(path, data) {
+    const body = new FormData();
+    for (const [name, value] of Object.entries(data)) if (value !== undefined && value !== null) body.append(name, value);
+    fetch(this.url + path, { method: "POST", body, keepalive: true, headers: { "X-CSRFToken": token(), "HX-Request": "true" } });
+  }
+}

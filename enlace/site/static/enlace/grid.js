@@ -1,0 +1,243 @@
+// The grid: a window of rows in a page of any length, moved through by keyboard, mouse and scroll bar.
+//
+// Browsers cap an element's height (at some 17 to 33 million pixels), so from MOST_HEIGHT on the scroll bar
+// stands for a share of the rows, while wheel and keys still move by rows.
+
+const MOST_HEIGHT = 6_000_000;
+const PAUSE = 60;
+
+export class Grid {
+  /** moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell. */
+  constructor(root, url, { moved, edit, order }) {
+    Object.assign(this, { root, url, moved, edit, order });
+    this.scroller = root.querySelector("#scroller");
+    this.head = root.querySelector(".grid-head");
+    this.runway = root.querySelector("#runway");
+    this.rows = root.querySelector("#rows");
+    this.size = Number(root.dataset.size);
+    this.first = Number(root.dataset.start);
+    this.total = root.dataset.total ? Number(root.dataset.total) : this.first + this.rows.children.length;
+    this.counted = Boolean(root.dataset.total);
+    this.top = this.first;
+    this.column = 1;
+    this.current = { id: null, position: 0 };
+    this.scroller.style.setProperty("--columns", `28px ${root.dataset.widths}`);
+    this.rowHeight = parseFloat(getComputedStyle(root).getPropertyValue("--row")) || 30;
+    this.listen();
+    this.measure();
+  }
+
+  listen() {
+    this.scroller.addEventListener("scroll", () => this.scrolled());
+    this.scroller.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
+    this.rows.addEventListener("click", (event) => this.clicked(event));
+    this.rows.addEventListener("dblclick", () => this.startEdit());
+    this.root.addEventListener("keydown", (event) => this.key(event));
+    this.rows.addEventListener("paste", (event) => this.pasted(event));
+    new ResizeObserver(() => this.measure()).observe(this.scroller);
+  }
+
+  // -- geometry ------------------------------------------------------------------------------------------
+
+  get visible() {
+    return Math.max(1, Math.floor((this.scroller.clientHeight - this.head.offsetHeight) / this.rowHeight));
+  }
+
+  get height() {
+    return this.total * this.rowHeight;
+  }
+
+  get short() {
+    return this.height > MOST_HEIGHT;
+  }
+
+  get span() {
+    // How far the scroll bar goes, in pixels.
+    return Math.max(0, Math.min(this.height, MOST_HEIGHT) - (this.scroller.clientHeight - this.head.offsetHeight));
+  }
+
+  get mostTop() {
+    return Math.max(0, this.total - (this.scroller.clientHeight - this.head.offsetHeight) / this.rowHeight);
+  }
+
+  measure() {
+    this.runway.style.height = `${Math.min(this.height, MOST_HEIGHT)}px`;
+    this.root.setAttribute("aria-rowcount", this.counted ? this.total + 1 : -1);
+    document.getElementById("empty").hidden = !(this.counted && this.total === 0);
+    this.setTop(this.top);
+  }
+
+  setTop(top) {
+    this.top = Math.min(Math.max(0, top), this.mostTop);
+    const wanted = this.short ? (this.top / this.mostTop) * this.span : this.top * this.rowHeight;
+    this.scroller.scrollTop = wanted;
+    this.set = this.scroller.scrollTop;
+    this.place();
+    this.ensure();
+  }
+
+  place() {
+    this.rows.style.transform = `translateY(${this.scroller.scrollTop + (this.first - this.top) * this.rowHeight}px)`;
+  }
+
+  scrolled() {
+    if (Math.abs(this.scroller.scrollTop - this.set) >= 1) {
+      this.set = this.scroller.scrollTop;
+      this.top = this.short ? (this.set / this.span) * this.mostTop : this.set / this.rowHeight;
+    }
+    this.place();
+    this.ensure();
+  }
+
+  wheel(event) {
+    if (!this.short || event.ctrlKey || Math.abs(event.deltaY) <= Math.abs(event.deltaX)) return;
+    event.preventDefault();
+    const unit = [1, this.rowHeight, this.visible * this.rowHeight][event.deltaMode];
+    this.setTop(this.top + (event.deltaY * unit) / this.rowHeight);
+  }
+
+  show(position) {
+    if (position < this.top) this.setTop(position);
+    else if (position > this.top + this.visible - 1) this.setTop(position - this.visible + 1);
+  }
+
+  // -- rows ----------------------------------------------------------------------------------------------
+
+  ensure() {
+    const from = Math.max(0, Math.floor(this.top) - 3);
+    const to = Math.min(this.total, Math.ceil(this.top + this.visible) + 3);
+    const end = this.first + this.rows.children.length;
+    if (from >= this.first && to <= end) return;
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.load(), PAUSE);
+  }
+
+  async load(start = Math.max(0, Math.floor(this.top - (this.size - this.visible) / 2))) {
+    this.fetching?.abort();
+    this.fetching = new AbortController();
+    this.root.setAttribute("aria-busy", "true");
+    let html;
+    try {
+      const address = `${this.url}rows?start=${start}&size=${this.size}&order=${encodeURIComponent(this.order)}`;
+      const response = await fetch(address, { signal: this.fetching.signal, headers: { "HX-Request": "true" } });
+      html = await response.text();
+      if (!response.ok) return enlaceSay(html.trim().slice(0, 400), true);
+    } catch (error) {
+      if (error.name === "AbortError") return;
+      enlaceSay("The rows can't be read just now. They will be as soon as Enlace is back.", true);
+      setTimeout(() => this.load(start), 2000);
+      return;
+    }
+    const held = this.rows.contains(document.activeElement);
+    if (this.editing) return void (this.late = true); // never under the hands of somebody who types
+    this.rows.innerHTML = html;
+    this.first = start;
+    this.root.removeAttribute("aria-busy");
+    if (!this.counted && start + this.rows.children.length > this.total) this.total = start + this.rows.children.length;
+    this.place();
+    this.mark();
+    if (held || this.wantsFocus) this.focus();
+    this.ensure();
+  }
+
+  setTotal(total) {
+    this.total = total;
+    this.counted = true;
+    this.measure();
+    this.mark();
+  }
+
+  row(position) {
+    return this.rows.children[position - this.first] || null;
+  }
+
+  // -- the current record ----------------------------------------------------------------------------------
+
+  /** Another part of the page moved to a record. */
+  setCurrent(id, position) {
+    this.current = { id, position };
+    if (position !== null) this.show(position);
+    this.mark();
+  }
+
+  mark() {
+    for (const old of this.rows.querySelectorAll('[aria-selected="true"]')) old.removeAttribute("aria-selected");
+    for (const old of this.rows.querySelectorAll('[tabindex="0"]')) old.tabIndex = -1;
+    const row = this.current.position === null ? null : this.row(this.current.position);
+    row?.setAttribute("aria-selected", "true");
+    const cell = (row || this.rows.firstElementChild)?.children[this.column];
+    if (cell) cell.tabIndex = 0;
+  }
+
+  moveTo(position, column) {
+    position = Math.min(Math.max(0, position), this.total - 1);
+    this.column = Math.min(Math.max(1, column), this.head.querySelectorAll("[data-number]").length);
+    const far = position !== this.current.position;
+    this.current = { id: this.row(position)?.dataset.id ?? null, position };
+    this.show(position);
+    this.mark();
+    this.focus();
+    if (far) this.moved(this.current.id, position);
+  }
+
+  focus() {
+    const cell = this.row(this.current.position)?.children[this.column];
+    this.wantsFocus = !cell;
+    if (!cell) return;
+    cell.tabIndex = 0;
+    cell.focus({ preventScroll: true });
+    const left = cell.offsetLeft - 28;
+    if (left < this.scroller.scrollLeft) this.scroller.scrollLeft = left;
+    const right = cell.offsetLeft + cell.offsetWidth - this.scroller.clientWidth;
+    if (right > this.scroller.scrollLeft) this.scroller.scrollLeft = right;
+  }
+
+  clicked(event) {
+    const cell = event.target.closest('[role="gridcell"]');
+    if (!cell || event.target.closest("input, select")) return;
+    const row = cell.parentElement;
+    this.moveTo(this.first + [...this.rows.children].indexOf(row), Math.max(1, [...row.children].indexOf(cell)));
+  }
+
+  // Keys after the grid pattern of the WAI-ARIA Authoring Practices.
+  key(event) {
+    const cell = event.target.closest?.('[role="gridcell"]');
+    if (!cell || this.editing) return;
+    const { position } = this.current;
+    const end = this.head.querySelectorAll("[data-number]").length;
+    const page = Math.max(1, this.visible - 1);
+    const ctrl = event.ctrlKey || event.metaKey;
+    const moves = {
+      ArrowDown: [position + 1, this.column], ArrowUp: [position - 1, this.column],
+      ArrowRight: [position, this.column + 1], ArrowLeft: [position, this.column - 1],
+      PageDown: [position + page, this.column], PageUp: [position - page, this.column],
+      Home: [ctrl ? 0 : position, 1], End: [ctrl ? this.total - 1 : position, end],
+    };
+    if (moves[event.key] && !event.altKey) {
+      event.preventDefault();
+      this.moveTo(...moves[event.key]);
+    } else if (event.key === "F2" || event.key === "Enter") {
+      event.preventDefault();
+      this.startEdit();
+    } else if (event.key === "Delete") {
+      event.preventDefault();
+      this.startEdit("");
+    } else if (event.key.length === 1 && !ctrl && !event.altKey && event.key !== " ") {
+      event.preventDefault();
+      this.startEdit(event.key);
+    }
+  }
+
+  pasted(event) {
+    if (this.editing) return;
+    const text = event.clipboardData.getData("text/plain");
+    if (text) this.startEdit(text.replace(/\r?\n$/, ""));
+    event.preventDefault();
+  }
+
+  startEdit(text) {
+    const row = this.row(this.current.position);
+    const head = this.head.querySelectorAll("[data-number]")[this.column - 1];
+    if (row && head) this.edit(row, head, row.children[this.column], text);
+  }
+}

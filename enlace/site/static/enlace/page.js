@@ -1,0 +1,57 @@
+// What every page has: questions before an act, and the quiet line that tells what happened.
+(() => {
+  const said = () => document.getElementById("said");
+
+  function say(sentence, wrong = false) {
+    const line = said();
+    line.textContent = sentence;
+    line.classList.toggle("wrong", wrong);
+    line.classList.add("shown");
+    clearTimeout(say.timer);
+    say.timer = setTimeout(() => line.classList.remove("shown"), wrong ? 12000 : 5000);
+  }
+  window.enlaceSay = say;
+
+  function ask(text, yes) {
+    const box = document.getElementById("question");
+    box.querySelector("#question-text").textContent = text;
+    box.querySelector('[value="yes"]').textContent = yes || "Yes";
+    return new Promise((resolve) => {
+      const answer = (event) => {
+        const button = event.target.closest("button");
+        if (button) box.close(button.value);
+      };
+      box.addEventListener("click", answer);
+      box.addEventListener("close", () => {
+        box.removeEventListener("click", answer);
+        resolve(box.returnValue === "yes");
+      }, { once: true });
+      box.returnValue = "no";
+      box.showModal();
+    });
+  }
+  window.enlaceAsk = ask;
+
+  document.addEventListener("htmx:confirm", (event) => {
+    const text = event.detail.elt.dataset.ask;
+    if (!text || event.defaultPrevented) return;
+    event.preventDefault();
+    ask(text, event.detail.elt.dataset.yes).then((yes) => {
+      if (yes) event.detail.issueRequest(true);
+    });
+  });
+  document.addEventListener("submit", (event) => {
+    const text = event.target.dataset.ask;
+    if (!text || event.target.dataset.asked) return;
+    event.preventDefault();
+    ask(text, event.target.dataset.yes).then((yes) => {
+      if (!yes) return;
+      event.target.dataset.asked = "1";
+      event.target.requestSubmit();
+    });
+  });
+
+  document.addEventListener("enlace:said", (event) => say(event.detail.sentence));
+  document.addEventListener("htmx:responseError", (event) => say(event.detail.xhr.responseText.trim().slice(0, 400), true));
+  document.addEventListener("htmx:sendError", () => say("Enlace can't be reached. Nothing is lost; try again in a moment.", true));
+})();

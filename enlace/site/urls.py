@@ -1,0 +1,21 @@
+"""All addresses of the site."""
+
+from django.contrib.auth.views import LogoutView
+from django.urls import include, path
+
+from enlace.accounts.views import SignIn
+
+from . import views
+
+handler400 = views.bad_request
+handler403 = views.forbidden
+handler404 = views.not_found
+handler500 = views.server_error
+
+urlpatterns = [
+    path("", views.home, name="home"),
+    path("sign-in/", SignIn.as_view(), name="sign-in"),
+    path("sign-out/", LogoutView.as_view(), name="sign-out"),
+    path("workshop/", include("enlace.workshop.urls")),
+    path("desk/", include("enlace.desk.urls")),
+]

@@ -1,0 +1,35 @@
+"""The start page and the pages for what went wrong."""
+
+from django.shortcuts import redirect, render
+
+
+def home(request):
+    """Builders start in the workshop, operators at the desk."""
+    return redirect("projects" if request.user.is_builder else "desk")
+
+
+def problem_page(request, status, title, hint, words=""):
+    """One page for everything that could not be done; a fragment where a part of a page was asked for."""
+    htmx = request.headers.get("HX-Request") == "true"
+    template = "problem_fragment.html" if htmx else "problem.html"
+    return render(request, template, {"title": title, "hint": hint, "words": words, "status": status}, status=status)
+
+
+def bad_request(request, exception=None):
+    hint = "Go back and try again; if you typed the address by hand, check it."
+    return problem_page(request, 400, "This request could not be understood.", hint)
+
+
+def forbidden(request, exception=None):
+    hint = str(exception or "") or "Sign in as somebody who may, or ask a builder of the project."
+    return problem_page(request, 403, "You may not open this page.", hint)
+
+
+def not_found(request, exception=None):
+    hint = "It may have been removed or renamed. Start again from the bar at the top."
+    return problem_page(request, 404, "There is nothing at this address.", hint)
+
+
+def server_error(request):
+    hint = "What you had typed into a form is kept in your draft. Go back and try again; the log has the details."
+    return problem_page(request, 500, "Something went wrong inside Enlace.", hint)

@@ -1,0 +1,1 @@
+"""Where builders build: projects, connections, datasets and forms."""

@@ -1,0 +1,159 @@
+"""What a database holds: tables, views, columns, keys, references, first rows; and a form from any of them."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils.http import urlencode
+from django.views.decorators.http import require_POST
+
+from enlace.accounts.access import builder_only
+from enlace.core.dataset.anchors import count_of
+from enlace.core.dataset.defaults import label_of, make_dataset, why_read_only
+from enlace.core.kinds import raw_text
+from enlace.core.problem import Problem
+from enlace.core.server import Catalog, step_names
+from enlace.core.server.catalog import Table, first_rows
+from enlace.core.server.engine import reading
+
+from .models import Connection, Dataset, Form
+from .place import stand_in
+
+FIRST_ROWS = 8
+CUT = 80
+MOST_COLUMNS = 60
+
+
+def _connection(request, pk: int) -> Connection:
+    found = get_object_or_404(Connection.objects.select_related("project"), pk=pk)
+    stand_in(request, found.project, "Connections")
+    return found
+
+
+@builder_only
+def connection(request, connection: int):
+    """A connection: its test, and the tables and views that it reaches."""
+    found = _connection(request, connection)
+    spec = found.to_spec()
+    catalog, problem = None, None
+    try:
+        catalog = Catalog.of(spec)
+    except Problem as error:
+        problem = error
+    context = {
+        "project": found.project,
+        "connection": found,
+        "path": found.parameters.get("path", ""),
+        "steps": step_names(spec),
+        "test_now": "test" in request.GET or problem is not None,
+        "catalog": catalog,
+        "cards": _cards(catalog) if catalog else [],
+        "problem": problem,
+    }
+    return render(request, "workshop/connection.html", context)
+
+
+def _cards(catalog: Catalog) -> list[dict]:
+    out: dict[str, int] = {}
+    for one in catalog.references:
+        out[one.table] = out.get(one.table, 0) + 1
+    cards = [{"name": name, "is_view": False, "references": out.get(name, 0)} for name in catalog.tables]
+    return cards + [{"name": name, "is_view": True, "references": 0} for name in catalog.views]
+
+
+def _name(request) -> str:
+    name = request.POST.get("name") if request.method == "POST" else request.GET.get("name")
+    if not name:
+        raise Problem("No table is named.", "Choose one from the connection's list.", code="bad")
+    return name
+
+
+@builder_only
+def count(request, connection: int):
+    """The row count of one table, asked apart: it may take a while."""
+    found = _connection(request, connection)
+    catalog = Catalog.of(found.to_spec())
+    table = catalog.table(_name(request))
+    try:
+        rows = count_of(catalog.spec, table.name)
+    except Problem as problem:
+        return HttpResponse("not counted: " + ("it takes too long" if problem.code == "slow" else problem.what))
+    return HttpResponse(f"{rows:,}".replace(",", "\u202f") + (" row" if rows == 1 else " rows"))
+
+
+@builder_only
+def table(request, connection: int):
+    """One table or view with all that the catalog says of it."""
+    found = _connection(request, connection)
+    spec = found.to_spec()
+    details = Catalog.of(spec).table(_name(request))
+    try:
+        with reading(spec) as server:
+            rows = [[_shown(value) for value in row[:MOST_COLUMNS]] for row in first_rows(server, details, FIRST_ROWS, CUT)]
+        unreadable = None
+    except Problem as problem:  # a view whose tables are gone can be listed but not read
+        rows, unreadable = [], problem
+    context = {
+        "project": found.project,
+        "connection": found,
+        "table": details,
+        "columns": [_column(details, column) for column in details.columns],
+        "rows": rows,
+        "heads": [column.name for column in details.columns[:MOST_COLUMNS]],
+        "left_out": max(0, len(details.columns) - MOST_COLUMNS),
+        "unreadable": unreadable,
+        "why_read_only": why_read_only(details),
+        "forms": Form.objects.filter(dataset__connection=found, dataset__table=details.name),
+    }
+    return render(request, "workshop/table.html", context)
+
+
+def _column(details: Table, column) -> dict:
+    marks = []
+    if column.name in details.key:
+        marks.append("key" if len(details.key) == 1 else f"key {details.key.index(column.name) + 1}")
+    if column.numbered:
+        marks.append("numbered")
+    if column.computed:
+        marks.append("computed")
+    target = next((r for r in details.references if column.name in r.columns), None)
+    return {"column": column, "marks": marks, "target": target}
+
+
+def _shown(value) -> str | None:
+    if value is None:
+        return None
+    if isinstance(value, bytes):
+        return "binary data"
+    text = raw_text(value)
+    return text if len(text) < CUT else text[: CUT - 1] + "…"
+
+
+@require_POST
+@builder_only
+def make_form(request, connection: int):
+    """A dataset and a complete form from a table or view."""
+    found = _connection(request, connection)
+    name = _name(request)
+    spec = make_dataset(found.to_spec(), name)
+    title = _free_title(found, label_of(name))
+    dataset = Dataset.make(found, spec, title)
+    form = Form.make(dataset, title)
+    messages.success(request, f"The form “{title}” is ready: {len(spec.fields)} fields, a grid and a navigator.")
+    return redirect(reverse("work", args=[form.pk]) if request.POST.get("open") else form)
+
+
+def _free_title(connection: Connection, title: str) -> str:
+    taken = set(connection.project.forms.values_list("title", flat=True))
+    number, free = 1, title[:110]
+    while free in taken:
+        number += 1
+        free = f"{title[:110]} {number}"
+    return free
+
+
+def table_url(connection: Connection, name: str) -> str:
+    """The address of a table's page; names may hold any character."""
+    return reverse("table", args=[connection.pk]) + "?" + urlencode({"name": name})

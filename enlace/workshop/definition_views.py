@@ -1,0 +1,102 @@
+"""Datasets and forms: listed, looked at, and changed in the small things."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.db import transaction
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from enlace.accounts.access import builder_only
+from enlace.core.kinds import KINDS
+from enlace.core.problem import Problem
+
+from .models import Dataset, Form, Project
+from .place import clean_name, stand_in
+
+LEAST_WIDTH, MOST_WIDTH = 40, 800
+
+
+@builder_only
+def datasets(request, project: int):
+    """The datasets of a project."""
+    found = get_object_or_404(Project, pk=project)
+    stand_in(request, found, "Datasets")
+    context = {"project": found, "datasets": found.datasets.select_related("connection").prefetch_related("forms")}
+    return render(request, "workshop/datasets.html", context)
+
+
+@builder_only
+def dataset(request, dataset: int):
+    """The fields of a dataset; labels, widths and what is shown can be changed."""
+    found = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset)
+    stand_in(request, found.project, "Datasets")
+    told = ""
+    fields = list(found.fields.all())
+    if request.method == "POST":
+        try:
+            _change_fields(request, found, fields)
+            messages.success(request, "Kept. All forms of this dataset show it from now on.")
+            return redirect(found)
+        except Problem as problem:
+            told = str(problem)
+    lines = [{"field": one, "kind": KINDS[one.kind].label, "spec": one.to_spec()} for one in fields]
+    context = {"project": found.project, "dataset": found, "lines": lines, "told": told}
+    return render(request, "workshop/dataset.html", context, status=400 if told else 200)
+
+
+@transaction.atomic
+def _change_fields(request, dataset: Dataset, fields) -> None:
+    for one in fields:
+        one.label = clean_name(request.POST.get(f"label-{one.pk}", one.label), f"field {one.name}", 120)
+        width = request.POST.get(f"width-{one.pk}", str(one.width)).strip()
+        if not width.isdecimal() or not LEAST_WIDTH <= int(width[:6]) <= MOST_WIDTH:
+            hint = f"Type a number of pixels from {LEAST_WIDTH} to {MOST_WIDTH}."
+            raise Problem(f"The width of {one.label} is not usable.", hint, code="bad")
+        one.width = int(width)
+        one.hidden = f"shown-{one.pk}" not in request.POST
+        one.help = request.POST.get(f"help-{one.pk}", one.help)[:300]
+    if all(one.hidden for one in fields):
+        raise Problem("A form needs at least one field.", "Leave one ticked.", code="bad")
+    type(fields[0]).objects.bulk_update(fields, ["label", "width", "hidden", "help"])
+    dataset.touch()
+
+
+@builder_only
+def forms(request, project: int):
+    """The forms of a project."""
+    found = get_object_or_404(Project, pk=project)
+    stand_in(request, found, "Forms")
+    context = {"project": found, "forms": found.forms.select_related("dataset__connection")}
+    return render(request, "workshop/forms.html", context)
+
+
+@builder_only
+def form(request, form: int):
+    """A form: its title and the controls it has."""
+    found = get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=form)
+    stand_in(request, found.project, "Forms")
+    told = ""
+    if request.method == "POST":
+        try:
+            found.title = clean_name(request.POST.get("title", ""), "form", 120)
+            found.save(update_fields=["title"])
+            messages.success(request, "The title is kept.")
+            return redirect(found)
+        except Problem as problem:
+            told = str(problem)
+    context = {"project": found.project, "form": found, "controls": found.controls.select_related("field"), "told": told}
+    return render(request, "workshop/form.html", context, status=400 if told else 200)
+
+
+@require_POST
+@builder_only
+def remove_form(request, form: int):
+    """Remove a form, its drafts, and its dataset when no other form uses it."""
+    found = get_object_or_404(Form.objects.select_related("project", "dataset"), pk=form)
+    dataset = found.dataset
+    found.delete()
+    if not dataset.forms.exists():
+        dataset.delete()
+    messages.success(request, f"The form {found.title} is removed. Its table was not touched.")
+    return redirect("forms", found.project_id)

@@ -1,0 +1,49 @@
+"""Projects."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.db.models import Count, ProtectedError
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from enlace.accounts.access import builder_only
+from enlace.core.problem import Problem
+
+from .models import Project
+from .place import clean_name
+
+
+@builder_only
+def projects(request):
+    """All projects, and a new one."""
+    told, typed = "", ""
+    if request.method == "POST":
+        typed = request.POST.get("name", "")
+        try:
+            name = clean_name(typed, "project", 80)
+            if Project.objects.filter(name__iexact=name).exists():
+                raise Problem("There is a project of that name already.", "Choose another name.")
+            return redirect(Project.objects.create(name=name))
+        except Problem as problem:
+            told = str(problem)
+    found = Project.objects.annotate(
+        n_connections=Count("connections", distinct=True), n_forms=Count("forms", distinct=True)
+    )
+    context = {"projects": found, "told": told, "typed": typed}
+    return render(request, "workshop/projects.html", context, status=400 if told else 200)
+
+
+@require_POST
+@builder_only
+def remove(request, project: int):
+    """Remove a project with all that it defines; databases stay as they are."""
+    found = get_object_or_404(Project, pk=project)
+    try:
+        found.forms.all().delete()
+        found.datasets.all().delete()
+        found.delete()
+    except ProtectedError:
+        raise Problem("The project is still in use.", "Remove what uses it first.") from None
+    messages.success(request, f"The project {found.name} is removed. Its databases were not touched.")
+    return redirect("projects")

@@ -1,0 +1,24 @@
+"""Addresses of the workshop."""
+
+from django.urls import path
+
+from . import catalog_views, connection_views, definition_views, project_views
+
+urlpatterns = [
+    path("", project_views.projects, name="projects"),
+    path("project/<int:project>/remove", project_views.remove, name="project-remove"),
+    path("project/<int:project>/connections/", connection_views.connections, name="connections"),
+    path("project/<int:project>/connections/new", connection_views.new, name="connection-new"),
+    path("connection/<int:connection>/", catalog_views.connection, name="connection"),
+    path("connection/<int:connection>/edit", connection_views.edit, name="connection-edit"),
+    path("connection/<int:connection>/remove", connection_views.remove, name="connection-remove"),
+    path("connection/<int:connection>/test", connection_views.test, name="connection-test"),
+    path("connection/<int:connection>/count", catalog_views.count, name="table-count"),
+    path("connection/<int:connection>/table", catalog_views.table, name="table"),
+    path("connection/<int:connection>/make-form", catalog_views.make_form, name="make-form"),
+    path("project/<int:project>/datasets/", definition_views.datasets, name="datasets"),
+    path("dataset/<int:dataset>/", definition_views.dataset, name="dataset"),
+    path("project/<int:project>/forms/", definition_views.forms, name="forms"),
+    path("form/<int:form>/", definition_views.form, name="form"),
+    path("form/<int:form>/remove", definition_views.remove_form, name="form-remove"),
+]
