@@ -117,7 +117,7 @@ class Answer:
     def rail(self, position: int | None, total: int | None) -> Answer:
         if total is not None:
             self.events["enlace:total"] = {"total": total}
-        return self.template("rail.html", swap=True, **rail_context(position, total))
+        return self.template("rail.html", swap=True, **rail_context(self.work, position, total))
 
     def strip(self) -> Answer:
         return self.template("strip.html", swap=True, **strip_context(self.work))
@@ -173,13 +173,14 @@ def _conflict_context(work: Work, view: RecordView) -> dict[str, Any]:
     return {"lines": lines, "gone": pending.conflict.theirs is None, "removing": pending.state == "removed"}
 
 
-def rail_context(position: int | None, total: int | None) -> dict[str, Any]:
+def rail_context(work: Work, position: int | None, total: int | None) -> dict[str, Any]:
     """What the navigator shows. position counts from 0."""
     last = None if total is None else max(total - 1, 0)
     return {
         "position": position,
         "number": None if position is None else position + 1,
         "total": total,
+        "total_text": "" if total is None else work.formats.number()(total),
         "back": max((position or 0) - 1, 0),
         "next": (position or 0) + 1,
         "last": last,

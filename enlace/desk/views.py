@@ -62,7 +62,7 @@ def page(request, work: Work):
         "columns": [(i, f, _sorted_by(work, f.name)) for i, f in enumerate(work.dataset.fields) if not f.hidden],
         "widths": " ".join(f"{f.width}px" for f in work.dataset.shown),
         **panel_context(work, view),
-        **rail_context(position, total),
+        **rail_context(work, position, total),
         **strip_context(work),
     }
     return render(request, "desk/work.html", context)

@@ -82,7 +82,7 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
         label=label_of(column.name),
         kind=kind,
         type_text=column.type_text,
-        width=_width(kind, label_of(column.name), values, facts.get("length")),
+        width=max(_width(kind, label_of(column.name), values, facts.get("length")), 100 if column.numbered else 0),
         nullable=column.nullable,
         required=not column.nullable and not column.numbered and not column.computed,
         read_only=read_only or column.numbered,

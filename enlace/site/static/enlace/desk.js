@@ -105,7 +105,7 @@ document.addEventListener("enlace:settled", ({ detail }) => {
 // Fragments replace rows and buttons; the focus must not get lost with them.
 let last = null;
 document.addEventListener("focusin", (event) => (last = event.target));
-document.addEventListener("htmx:afterSettle", refocus);
+document.addEventListener("htmx:oobAfterSwap", () => grid.mark());
 new MutationObserver(refocus).observe(desk, { childList: true, subtree: true });
 function refocus() {
   if (document.activeElement !== document.body || !last || document.contains(last)) return;

@@ -6,7 +6,11 @@ export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))[
 
 /** Put an answer's fragments where they belong and tell the page its events. */
 export function apply(html, response) {
-  htmx.swap("#said", html, { swapStyle: "none" });
+  const parts = document.createElement("template");
+  parts.innerHTML = html;
+  // A row that is scrolled out of the page needs no replacing.
+  for (const row of parts.content.querySelectorAll(".record")) if (!document.getElementById(row.id)) row.remove();
+  htmx.swap("#said", parts.innerHTML, { swapStyle: "none" });
   const events = response.headers.get("HX-Trigger");
   if (!events) return;
   for (const [name, detail] of Object.entries(JSON.parse(events))) {

@@ -20,6 +20,7 @@ export class Grid {
     this.counted = Boolean(root.dataset.total);
     this.top = this.first;
     this.column = 1;
+    this.awaited = null;
     this.current = { id: null, position: 0 };
     this.scroller.style.setProperty("--columns", `28px ${root.dataset.widths}`);
     this.rowHeight = parseFloat(getComputedStyle(root).getPropertyValue("--row")) || 30;
@@ -97,7 +98,10 @@ export class Grid {
   }
 
   show(position) {
-    if (position < this.top) this.setTop(position);
+    this.awaited = position >= this.total ? position : null; // a new row that the total does not count yet
+    const far = position < this.top - this.visible || position > this.top + 2 * this.visible;
+    if (far) this.setTop(position - this.visible / 3);
+    else if (position < this.top) this.setTop(position);
     else if (position > this.top + this.visible - 1) this.setTop(position - this.visible + 1);
   }
 
@@ -144,6 +148,7 @@ export class Grid {
     this.total = total;
     this.counted = true;
     this.measure();
+    if (this.awaited !== null && this.awaited < total) this.show(this.awaited);
     this.mark();
   }
 
