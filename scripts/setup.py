@@ -34,7 +34,7 @@ def install():
     done = subprocess.run(
         pip + ["install", "--quiet", "-r", os.path.join(HERE, "requirements.txt")],
         stderr=subprocess.PIPE,
-        universal_newlines=True,
+        text=True,
     )
     if done.returncode != 0:
         last = (done.stderr or "").strip().splitlines()[-1:] or ["no reason was given"]

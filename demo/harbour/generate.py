@@ -27,12 +27,23 @@ TYPES = [
     ("TUG", "Tug", 0),
     ("YCT", "Yacht", 0),
 ]
-FIRST = "Alva Brisa Canela Duna Estrela Farol Gaivota Horta Ilha Jangada Lapa Maré Névoa Onda Pedra Quilha Rola".split()
+FIRST = ["Alva", "Brisa", "Canela", "Duna", "Estrela", "Farol", "Gaivota", "Horta", "Ilha", "Jangada", "Lapa", "Maré", "Névoa", "Onda", "Pedra", "Quilha", "Rola"]
 SECOND = "Azul Branca Clara Doce do Norte do Sul Dourada Mansa Nova Serena Velha Verde".replace("do ", "do_").split()
-PEOPLE = "Abel Beatriz Célia Dário Elsa Fausto Glória Hélio Inês Jaime Laura Mário Nélia Otília Pilar Rui".split()
-FAMILIES = "Alcoforado Bragado Caldeirinha Delgadinho Espinhal Faroleiro Godinhal Mareante Novais Pedreiro".split()
-HOUSES = ["Salgueiro Shipping Office", "Ribeira & Onda", "Agência do Molhe", "North Quay Forwarders", "Maré Alta Agents"]
-QUAYS = [("N", "North quay", 3, 9.5), ("S", "South quay", 4, 7.0), ("T", "Tanker pier", 2, 12.8), ("F", "Fish dock", 3, 4.2)]
+PEOPLE = ["Abel", "Beatriz", "Célia", "Dário", "Elsa", "Fausto", "Glória", "Hélio", "Inês", "Jaime", "Laura", "Mário", "Nélia", "Otília", "Pilar", "Rui"]
+FAMILIES = ["Alcoforado", "Bragado", "Caldeirinha", "Delgadinho", "Espinhal", "Faroleiro", "Godinhal", "Mareante", "Novais", "Pedreiro"]
+HOUSES = [
+    "Salgueiro Shipping Office",
+    "Ribeira & Onda",
+    "Agência do Molhe",
+    "North Quay Forwarders",
+    "Maré Alta Agents",
+]
+QUAYS = [
+    ("N", "North quay", 3, 9.5),
+    ("S", "South quay", 4, 7.0),
+    ("T", "Tanker pier", 2, 12.8),
+    ("F", "Fish dock", 3, 4.2),
+]
 COMMODITIES = [
     ("CORK", "Cork", 0, "0.4200"),
     ("SALT", "Sea salt", 0, "0.1800"),
@@ -58,7 +69,7 @@ def container_number(owner: str, serial: int) -> str:
     """An owner code with category and six digits, with the check digit of ISO 6346 appended."""
     text = f"{owner}U{serial:06}"
     # Letters count from 10 on, multiples of 11 left out; each place weighs twice the one before it.
-    letters = {c: v for c, v in zip("ABCDEFGHIJKLMNOPQRSTUVWXYZ", [n for n in range(10, 39) if n % 11], strict=True)}
+    letters = dict(zip("ABCDEFGHIJKLMNOPQRSTUVWXYZ", [n for n in range(10, 39) if n % 11], strict=True))
     total = sum((letters[c] if c in letters else int(c)) << i for i, c in enumerate(text))
     return text + str(total % 11 % 10)
 
@@ -104,7 +115,12 @@ def _fill(db: sqlite3.Connection, dice: random.Random, tide_readings: int) -> No
     _tides(db, dice, tide_readings)
     for n in range(180):
         moment = TODAY - datetime.timedelta(minutes=37 * n)
-        row = (_stamp(moment), f"{dice.randrange(10, 99)}-PS-{dice.randrange(10, 99)}", dice.choice(["in", "out"]), None)
+        row = (
+            _stamp(moment),
+            f"{dice.randrange(10, 99)}-PS-{dice.randrange(10, 99)}",
+            dice.choice(["in", "out"]),
+            None,
+        )
         db.execute("INSERT INTO gate_log VALUES (?, ?, ?, ?)", row)
     for n in range(25):
         places = dice.sample(["Outer roads", "Breakwater", "North quay", "South quay", "Tanker pier"], 2)
@@ -125,7 +141,14 @@ def _agents(db: sqlite3.Connection, dice: random.Random) -> None:
     for n, name in enumerate(names):
         parent = None if n < len(HOUSES) else (n - len(HOUSES)) // 2 + 1
         mail = f"office{n + 1}@agents.example"
-        row = (name, _person(dice), mail, f"+351 000 {100 + n:03} {dice.randrange(1000):03}", dice.randrange(5, 80) * 1000, parent)
+        row = (
+            name,
+            _person(dice),
+            mail,
+            f"+351 000 {100 + n:03} {dice.randrange(1000):03}",
+            dice.randrange(5, 80) * 1000,
+            parent,
+        )
         columns = "name, contact_person, email, phone, credit_limit, parent_agent_id"
         db.execute(f"INSERT INTO agent ({columns}) VALUES (?, ?, ?, ?, ?, ?)", row)
 
@@ -160,7 +183,9 @@ def _picture(number: int, kind: str) -> bytes:
     draw.rectangle((56, 68, 102, 104), fill=(240, 238, 230))
     draw.rectangle((66, 44, 82, 68), fill=(166, 73, 42))
     for i in range(2 + len(kind) + number % 4):
-        draw.rectangle((112 + i * 22, 84, 130 + i * 22, 104), fill=(dice.randrange(90, 230), dice.randrange(90, 200), 90))
+        draw.rectangle(
+            (112 + i * 22, 84, 130 + i * 22, 104), fill=(dice.randrange(90, 230), dice.randrange(90, 200), 90)
+        )
     out = io.BytesIO()
     image.save(out, "PNG", optimize=True)
     return out.getvalue()
@@ -200,12 +225,23 @@ def _calls(db: sqlite3.Connection, dice: random.Random) -> None:
             paid = (eta + stay + datetime.timedelta(days=dice.randrange(2, 50))).date()
             issued = (eta + stay + datetime.timedelta(days=1)).date()
             amount = round(dice.uniform(180, 24_000), 2)
-            values = (f"{eta.year}/{n:05}", n, issued.isoformat(), amount, paid.isoformat() if paid < TODAY.date() else None)
-            db.execute("INSERT INTO dues_invoice (invoice_no, port_call_id, issued_on, amount, paid_on) VALUES (?, ?, ?, ?, ?)", values)
+            values = (
+                f"{eta.year}/{n:05}",
+                n,
+                issued.isoformat(),
+                amount,
+                paid.isoformat() if paid < TODAY.date() else None,
+            )
+            db.execute(
+                "INSERT INTO dues_invoice (invoice_no, port_call_id, issued_on, amount, paid_on) VALUES (?, ?, ?, ?, ?)",
+                values,
+            )
         lines = CARGO_LINES * n // CALLS - CARGO_LINES * (n - 1) // CALLS
         for line in range(1, lines + 1):
             commodity = dice.choice(COMMODITIES)[0]
-            cargo.append((n, line, commodity, dice.choice(["in", "out"]), round(dice.uniform(2, 900), 3), dice.randrange(400)))
+            cargo.append(
+                (n, line, commodity, dice.choice(["in", "out"]), round(dice.uniform(2, 900), 3), dice.randrange(400))
+            )
         for box in range(dice.randrange(3) if n % 4 == 0 else 0):
             number = container_number(dice.choice(["PSG", "QZX", "JQV"]), n * 10 + box)
             moves.append((n, number, dice.choice(["in", "out"]), _stamp(eta + stay / 2), dice.randrange(2200, 32_000)))
@@ -224,6 +260,11 @@ def _tides(db: sqlite3.Connection, dice: random.Random, count: int) -> None:
             hours = n // len(gauges) / 6
             # The principal lunar tide has a period of 12.42 hours.
             level = 2.1 + 1.4 * math.sin(2 * math.pi * hours / 12.42 + gauge / 9) + dice.gauss(0, 0.03)
-            yield (gauges[gauge][0], _stamp(start + datetime.timedelta(hours=hours)), None if n % 997 == 5 else round(level, 3), 1 if n % 53 else 2)
+            yield (
+                gauges[gauge][0],
+                _stamp(start + datetime.timedelta(hours=hours)),
+                None if n % 997 == 5 else round(level, 3),
+                1 if n % 53 else 2,
+            )
 
     db.executemany("INSERT INTO tide_reading (gauge_code, taken_at, level_m, quality) VALUES (?, ?, ?, ?)", readings())

@@ -11,7 +11,17 @@ from enlace.workshop.models import Connection, Dataset, Form, Project
 NAME = "Porto Salgueiro"
 PASSWORD = "porto-salgueiro"
 PEOPLE = (("builder", "Inês Mareante", Person.Role.BUILDER), ("operator", "Rui Faroleiro", Person.Role.OPERATOR))
-TABLES = ("vessel", "port_call", "cargo_line", "dues_invoice", "berth", "pilot_shift", "tide_reading", "gate_log", "unpaid_dues")
+TABLES = (
+    "vessel",
+    "port_call",
+    "cargo_line",
+    "dues_invoice",
+    "berth",
+    "pilot_shift",
+    "tide_reading",
+    "gate_log",
+    "unpaid_dues",
+)
 
 
 def load(path: Path) -> Project:

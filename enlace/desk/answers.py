@@ -207,7 +207,7 @@ STATES = (("edited", "edited"), ("new", "new"), ("removed", "to be removed"))
 def order_text(rows: Rows) -> str:
     """The order as it stands in addresses: a field's name, "-" in front of it for descending; "" for the key's."""
     first = rows.order[0] if rows.order else None
-    if first is None or first.column in (rows.dataset.key or (rows.dataset.locator,)) and not first.descending:
+    if first is None or (first.column in (rows.dataset.key or (rows.dataset.locator,)) and not first.descending):
         return ""
     if not (rows.dataset.key or rows.dataset.locator) and not first.descending:
         return ""
@@ -220,7 +220,10 @@ def row_html(work: Work, view: RecordView) -> str:
     if position is None:
         position = -1  # the page knows where the row stands
     values = tuple(view.value(f.name) if view.stored is None else view.stored.get(f.name) for f in work.dataset.fields)
-    values = tuple(len(v) if isinstance(v, bytes) and f.kind in ("picture", "binary") else v[:200] if isinstance(v, str) else v for f, v in zip(work.dataset.fields, values, strict=True))
+    values = tuple(
+        len(v) if isinstance(v, bytes) and f.kind in ("picture", "binary") else v[:200] if isinstance(v, str) else v
+        for f, v in zip(work.dataset.fields, values, strict=True)
+    )
     row = Row(view.id, position, values)
     writer = row_writer(work.dataset, work.formats)
     if view.pending is None:

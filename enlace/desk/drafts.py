@@ -152,12 +152,22 @@ class DraftStore:
 
     def _write(self, records: Mapping[str, PendingRecord | None]) -> None:
         assert self.draft is not None
+        gone: list[str] = []
+        kept: list[DraftRecord] = []
         for identifier, record in records.items():
             if record is None:
-                self.draft.records.filter(record=identifier).delete()
+                gone.append(identifier)
             else:
-                values = {"state": record.state, "body": dump(record, self._pack), "faulty": self.faulty(record)}
-                DraftRecord.objects.update_or_create(draft=self.draft, record=identifier, defaults=values)
+                body, faulty = dump(record, self._pack), self.faulty(record)
+                kept.append(DraftRecord(draft=self.draft, record=identifier, state=record.state, body=body, faulty=faulty))
+        if gone:
+            self.draft.records.filter(record__in=gone).delete()
+        DraftRecord.objects.bulk_create(
+            kept,
+            update_conflicts=True,
+            unique_fields=["draft", "record"],
+            update_fields=["state", "body", "faulty"],
+        )
 
     def _texts(self, records: Mapping[str, PendingRecord | None]) -> str:
         return json.dumps({one: record and dump(record, self._pack) for one, record in records.items()})
@@ -176,9 +186,7 @@ class DraftStore:
         content = value.encode("utf-8", "surrogatepass") if isinstance(value, str) else value
         digest = hashlib.sha256(content).hexdigest()
         is_text = isinstance(value, str)
-        DraftBlob.objects.get_or_create(
-            draft=self.draft, digest=digest, is_text=is_text, defaults={"content": content}
-        )
+        DraftBlob.objects.get_or_create(draft=self.draft, digest=digest, is_text=is_text, defaults={"content": content})
         return {"$": "blob", "v": digest, "text": is_text}
 
     def _unpack(self, value: Any) -> Any:

@@ -49,7 +49,11 @@ class RowWriter:
         )
 
     def changed(
-        self, row: Row, pending: PendingRecord, complaints: Callable[[PendingRecord], list[Complaint]], swap: bool = False
+        self,
+        row: Row,
+        pending: PendingRecord,
+        complaints: Callable[[PendingRecord], list[Complaint]],
+        swap: bool = False,
     ) -> str:
         """A row with pending changes. swap: for replacing the row in a page that shows it."""
         wrong = {name: one.sentence for one in complaints(pending) for name in one.fields if one.code != "missing"}
@@ -70,7 +74,11 @@ class RowWriter:
             return show(row.values[i])
         text = pending.texts.get(name)
         inner = show(_short(pending.now[name], field)) if text is None else _cell(field, escape(text[:CUT]), "")
-        was = "" if pending.state == "new" else f"was {_plain_text(show(_short(pending.was.get(name), field))) or 'empty'}"
+        was = (
+            ""
+            if pending.state == "new"
+            else f"was {_plain_text(show(_short(pending.was.get(name), field))) or 'empty'}"
+        )
         title = wrong.get(name) or was
         marks = "changed wrong" if name in wrong else "changed"
         invalid = ' aria-invalid="true"' if name in wrong else ""
@@ -111,7 +119,9 @@ def _shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
     show = kind.formatter(field, formats)
     empty = _cell(field, "", "")
     before, after = _cell(field, "\0", "").split("\0")
-    usual: tuple[type, ...] = {"whole": (int,), "decimal": (int, float), "text": (str,), "longtext": (str,)}.get(field.kind, ())
+    usual: tuple[type, ...] = {"whole": (int,), "decimal": (int, float), "text": (str,), "longtext": (str,)}.get(
+        field.kind, ()
+    )
     numeric = field.kind in ("whole", "decimal")
     reads_length = field.kind in ("picture", "binary")
 
@@ -122,7 +132,7 @@ def _shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
             return before + (show(value) if numeric else escape(show(value))) + after
         text = escape(show(value))
         if not reads_length and kind.is_odd(value, field):
-            told = f'Stored as {type(value).__name__}, which does not fit this field of kind “{kind.label.lower()}”.'
+            told = f"Stored as {type(value).__name__}, which does not fit this field of kind “{kind.label.lower()}”."
             return _cell(field, text, " odd").replace("<div ", f'<div title="{escape(told)}" ', 1)
         return before + text + after
 

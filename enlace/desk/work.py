@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from typing import Any
@@ -64,6 +65,19 @@ class RecordView:
         if self.stored is not None:
             return self.stored.get(name)
         return self.pending.was.get(name) if self.pending else None
+
+
+def _no_record() -> Problem:
+    return Problem("There is no such record.", "Go back to the form and choose one.", code="missing")
+
+
+@contextmanager
+def _known_ids():
+    """An id that no record can have is told as one that no record has."""
+    try:
+        yield
+    except (ValueError, OverflowError):
+        raise _no_record() from None
 
 
 class Work:
@@ -134,10 +148,8 @@ class Work:
         """What the server has of a record. Raises Problem when the id is none."""
         if identifier.startswith("n"):
             return None
-        try:
+        with _known_ids():
             row = self.rows.row(identifier)
-        except (ValueError, OverflowError):
-            raise Problem("There is no such record.", "Go back to the form and choose one.", code="missing") from None
         return None if row is None else dict(zip(self._names, row, strict=True))
 
     def record(self, identifier: str, position: int | None = None) -> RecordView:
@@ -145,7 +157,7 @@ class Work:
         if identifier.startswith("p") and identifier[1:].isdecimal() and len(identifier) < 20:
             found = self.at(int(identifier[1:]))
             if found is None:
-                raise Problem("There is no such record.", "Go back to the form and choose one.", code="missing")
+                raise _no_record()
             return found
         pending = self.store.get(identifier)
         stored = self.stored(identifier)
@@ -158,9 +170,8 @@ class Work:
         """A record's position in the order; None when it is not there."""
         if identifier.startswith("n"):
             return self.rows.count() + self.new_ids.index(identifier) if identifier in self.new_ids else None
-        if identifier.startswith("p"):
-            return int(identifier[1:])
-        return self.rows.position(identifier)
+        with _known_ids():
+            return int(identifier[1:]) if identifier.startswith("p") else self.rows.position(identifier)
 
     def _view(
         self, identifier: str, position: int | None, stored: Mapping[str, Any] | None, pending: PendingRecord | None

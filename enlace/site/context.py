@@ -24,7 +24,9 @@ def stops(request) -> list[dict]:
     if project is not None and request.user.is_builder:
         tests = list(project.connections.values_list("test_passed", flat=True))
         found = [
-            _stop("Connections", reverse("connections", args=[project.pk]), len(tests), all(t is not False for t in tests)),
+            _stop(
+                "Connections", reverse("connections", args=[project.pk]), len(tests), all(t is not False for t in tests)
+            ),
             _stop("Datasets", reverse("datasets", args=[project.pk]), project.datasets.count()),
             _stop("Forms", reverse("forms", args=[project.pk]), project.forms.count()),
         ]

@@ -91,7 +91,9 @@ def table(request, connection: int):
     details = Catalog.of(spec).table(_name(request))
     try:
         with reading(spec) as server:
-            rows = [[_shown(value) for value in row[:MOST_COLUMNS]] for row in first_rows(server, details, FIRST_ROWS, CUT)]
+            rows = [
+                [_shown(value) for value in row[:MOST_COLUMNS]] for row in first_rows(server, details, FIRST_ROWS, CUT)
+            ]
         unreadable = None
     except Problem as problem:  # a view whose tables are gone can be listed but not read
         rows, unreadable = [], problem

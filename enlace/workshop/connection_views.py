@@ -98,7 +98,13 @@ def test(request, connection: int):
     last = number == len(names) - 1
     if not outcome.ok or last:
         Connection.objects.filter(pk=found.pk).update(test_passed=outcome.ok or _reads(number, spec))
-    context = {"connection": found, "outcome": outcome, "next": number + 1, "last": last, "waiting": names[number + 1 :]}
+    context = {
+        "connection": found,
+        "outcome": outcome,
+        "next": number + 1,
+        "last": last,
+        "waiting": names[number + 1 :],
+    }
     return render(request, "workshop/test_step.html", context)
 
 

@@ -85,7 +85,12 @@ def form(request, form: int):
             return redirect(found)
         except Problem as problem:
             told = str(problem)
-    context = {"project": found.project, "form": found, "controls": found.controls.select_related("field"), "told": told}
+    context = {
+        "project": found.project,
+        "form": found,
+        "controls": found.controls.select_related("field"),
+        "told": told,
+    }
     return render(request, "workshop/form.html", context, status=400 if told else 200)
 
 

@@ -62,7 +62,9 @@ def make_dataset(spec: ConnectionSpec, name: str) -> DatasetSpec:
 def why_read_only(table: Table) -> str:
     """Why the records of a table can't be edited; "" when they can."""
     if table.is_view:
-        return f"{table.name} is a view: its rows are computed from other tables, so they can be read but not edited here."
+        return (
+            f"{table.name} is a view: its rows are computed from other tables, so they can be read but not edited here."
+        )
     if not table.key:
         return (
             f"{table.name} has no primary key, so Enlace could not tell two of its rows apart when saving. "
@@ -162,4 +164,3 @@ def _width(kind: str, label: str, values: list[Any], length: int | None) -> int:
         return min(max(fixed[kind], heading), 280)
     typical = sorted(len(str(v)) for v in values)[int(len(values) * 0.9)] if values else min(length or 12, 20)
     return min(max(22 + round(8.6 * min(typical, 32)), heading, 64), 300)
-

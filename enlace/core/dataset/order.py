@@ -85,9 +85,7 @@ def _equal(column: ColumnElement[Any], value: Any) -> ColumnElement[bool]:
     return column.is_(None) if value is None else column == value
 
 
-def _after(
-    column: ColumnElement[Any], part: OrderPart, value: Any, nulls_first: bool
-) -> list[ColumnElement[bool]]:
+def _after(column: ColumnElement[Any], part: OrderPart, value: Any, nulls_first: bool) -> list[ColumnElement[bool]]:
     nulls_lead = nulls_first != part.descending
     if value is None:
         return [column.is_not(None)] if nulls_lead else []

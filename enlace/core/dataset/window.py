@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, TableClause, and_, func, select, tuple_
+from sqlalchemy import ColumnElement, Select, TableClause, and_, func, select, true, tuple_
 from sqlalchemy.engine import Connection
 
 from ..server.dialects import server_kind
@@ -131,7 +131,9 @@ class Rows:
             row = connection.execute(statement).first()
         return None if row is None else tuple(row)
 
-    def _read(self, order: tuple[OrderPart, ...], around: Stretch | None, skip: int, size: int, start: int) -> list[Row]:
+    def _read(
+        self, order: tuple[OrderPart, ...], around: Stretch | None, skip: int, size: int, start: int
+    ) -> list[Row]:
         """`size` rows of an order, `skip` rows after the start of a stretch (of the order when there is none)."""
         table = self._table()
         names = self._identity()
@@ -152,7 +154,7 @@ class Rows:
                 if found:
                     skip = 0
                 elif skip:
-                    passed = select(table.c[names[0]]).where(condition if condition is not None else True).limit(skip)
+                    passed = select(table.c[names[0]]).where(true() if condition is None else condition).limit(skip)
                     skip -= connection.execute(select(func.count()).select_from(passed.subquery())).scalar() or 0
         return rows
 

@@ -11,7 +11,7 @@ from __future__ import annotations
 import datetime
 import re
 from collections.abc import Callable, Mapping
-from decimal import Decimal, DivisionByZero, InvalidOperation
+from decimal import Decimal, DivisionByZero
 from typing import Any
 
 import sqlglot
@@ -56,7 +56,7 @@ class Expression:
         except (ArithmeticError, TypeError, ValueError):
             return None  # Servers differ here; what can't be decided is left to the server.
 
-    def _made(self, node: exp.Expression) -> Function:
+    def _made(self, node: exp.Expr) -> Function:
         maker = _MAKERS.get(type(node))
         if maker is None:
             raise Unsupported(f"{type(node).__name__} is not evaluated here.")
@@ -128,29 +128,29 @@ def negation(one: bool | None) -> bool | None:
 # -- makers: one for each kind of node --------------------------------------------------------------------
 
 
-def _column(e: Expression, node: exp.Expression) -> Function:
+def _column(e: Expression, node: exp.Expr) -> Function:
     name = e.field(node.name)
     return lambda r: r[name]
 
 
-def _literal(e: Expression, node: exp.Expression) -> Function:
+def _literal(e: Expression, node: exp.Expr) -> Function:
     value: Any = node.this
     if not node.args.get("is_string"):
         value = int(value) if re.fullmatch(r"\d+", value) else Decimal(value)
     return lambda r: value
 
 
-def _constant(value: Any) -> Callable[[Expression, exp.Expression], Function]:
+def _constant(value: Any) -> Callable[[Expression, exp.Expr], Function]:
     return lambda e, node: lambda r: value
 
 
-def _boolean(e: Expression, node: exp.Expression) -> Function:
+def _boolean(e: Expression, node: exp.Expr) -> Function:
     value = bool(node.this)
     return lambda r: value
 
 
-def _comparison(holds: Callable[[Any, Any], bool]) -> Callable[[Expression, exp.Expression], Function]:
-    def make(e: Expression, node: exp.Expression) -> Function:
+def _comparison(holds: Callable[[Any, Any], bool]) -> Callable[[Expression, exp.Expr], Function]:
+    def make(e: Expression, node: exp.Expr) -> Function:
         left, right = e._made(node.this), e._made(node.expression)
 
         def run(r: Record) -> bool | None:
@@ -164,30 +164,30 @@ def _comparison(holds: Callable[[Any, Any], bool]) -> Callable[[Expression, exp.
     return make
 
 
-def _logic(combine: Callable[[Any, Any], Any]) -> Callable[[Expression, exp.Expression], Function]:
-    def make(e: Expression, node: exp.Expression) -> Function:
+def _logic(combine: Callable[[Any, Any], Any]) -> Callable[[Expression, exp.Expr], Function]:
+    def make(e: Expression, node: exp.Expr) -> Function:
         left, right = e._made(node.this), e._made(node.expression)
         return lambda r: combine(truth(left(r)), truth(right(r)))
 
     return make
 
 
-def _not(e: Expression, node: exp.Expression) -> Function:
+def _not(e: Expression, node: exp.Expr) -> Function:
     inner = e._made(node.this)
     return lambda r: negation(truth(inner(r)))
 
 
-def _paren(e: Expression, node: exp.Expression) -> Function:
+def _paren(e: Expression, node: exp.Expr) -> Function:
     return e._made(node.this)
 
 
-def _negative(e: Expression, node: exp.Expression) -> Function:
+def _negative(e: Expression, node: exp.Expr) -> Function:
     inner = e._made(node.this)
     return lambda r: None if (value := inner(r)) is None else -value
 
 
-def _arithmetic(compute: Callable[[Any, Any], Any]) -> Callable[[Expression, exp.Expression], Function]:
-    def make(e: Expression, node: exp.Expression) -> Function:
+def _arithmetic(compute: Callable[[Any, Any], Any]) -> Callable[[Expression, exp.Expr], Function]:
+    def make(e: Expression, node: exp.Expr) -> Function:
         left, right = e._made(node.this), e._made(node.expression)
 
         def run(r: Record) -> Any:
@@ -218,20 +218,28 @@ def _remainder(one: Any, other: Any) -> Any:
     return (abs(one) % abs(other)) * (-1 if one < 0 else 1)
 
 
-def _is(e: Expression, node: exp.Expression) -> Function:
+def _is(e: Expression, node: exp.Expr) -> Function:
     left, right = e._made(node.this), e._made(node.expression)
 
     def run(r: Record) -> bool:
         one, other = left(r), right(r)
         if one is None or other is None:
             return one is None and other is None
-        one, other = comparable(one, other)
+        try:
+            one, other = comparable(one, other)
+        except TypeError:
+            return False
         return bool(one == other)
 
     return run
 
 
-def _in(e: Expression, node: exp.Expression) -> Function:
+def _is_not(e: Expression, node: exp.Expr) -> Function:
+    same = _is(e, node)
+    return lambda r: not same(r)
+
+
+def _in(e: Expression, node: exp.Expr) -> Function:
     if node.args.get("query") or node.args.get("unnest"):
         raise Unsupported("A subquery is not evaluated here.")
     value, options = e._made(node.this), [e._made(option) for option in node.expressions]
@@ -256,7 +264,7 @@ def _in(e: Expression, node: exp.Expression) -> Function:
     return run
 
 
-def _between(e: Expression, node: exp.Expression) -> Function:
+def _between(e: Expression, node: exp.Expr) -> Function:
     value, low, high = e._made(node.this), e._made(node.args["low"]), e._made(node.args["high"])
 
     def at_least(one: Any, other: Any) -> bool | None:
@@ -298,8 +306,8 @@ def glob_pattern(glob: str) -> str:
     return "".join(parts)
 
 
-def _matching(translate: Callable[[str], str], flags: int) -> Callable[[Expression, exp.Expression], Function]:
-    def make(e: Expression, node: exp.Expression) -> Function:
+def _matching(translate: Callable[[str], str], flags: int) -> Callable[[Expression, exp.Expr], Function]:
+    def make(e: Expression, node: exp.Expr) -> Function:
         value, pattern = e._made(node.this), e._made(node.expression)
 
         def run(r: Record) -> bool | None:
@@ -313,7 +321,7 @@ def _matching(translate: Callable[[str], str], flags: int) -> Callable[[Expressi
     return make
 
 
-def _escape(e: Expression, node: exp.Expression) -> Function:
+def _escape(e: Expression, node: exp.Expr) -> Function:
     if not isinstance(node.this, exp.Like):
         raise Unsupported("ESCAPE without LIKE")
     value, pattern, sign = e._made(node.this.this), e._made(node.this.expression), str(node.expression.this)
@@ -328,7 +336,7 @@ def _escape(e: Expression, node: exp.Expression) -> Function:
     return run
 
 
-def _case(e: Expression, node: exp.Expression) -> Function:
+def _case(e: Expression, node: exp.Expr) -> Function:
     subject = e._made(node.this) if node.this else None
     branches = [(e._made(one.this), e._made(one.args["true"])) for one in node.args["ifs"]]
     default = e._made(node.args["default"]) if node.args.get("default") else (lambda r: None)
@@ -349,12 +357,10 @@ def _case(e: Expression, node: exp.Expression) -> Function:
     return run
 
 
-def _strict(
-    compute: Callable[..., Any], *names: str
-) -> Callable[[Expression, exp.Expression], Function]:
+def _strict(compute: Callable[..., Any], *names: str) -> Callable[[Expression, exp.Expr], Function]:
     """A function that gives NULL when an argument is NULL. `names`: where sqlglot keeps further arguments."""
 
-    def make(e: Expression, node: exp.Expression) -> Function:
+    def make(e: Expression, node: exp.Expr) -> Function:
         arguments = [e._made(node.this)] + [e._made(node.args[n]) for n in names if node.args.get(n) is not None]
 
         def run(r: Record) -> Any:
@@ -366,7 +372,7 @@ def _strict(
     return make
 
 
-def _coalesce(e: Expression, node: exp.Expression) -> Function:
+def _coalesce(e: Expression, node: exp.Expr) -> Function:
     arguments = [e._made(node.this)] + [e._made(one) for one in node.expressions]
     return lambda r: next((value for a in arguments if (value := a(r)) is not None), None)
 
@@ -408,6 +414,7 @@ _MAKERS: dict[type, Callable[[Expression, Any], Function]] = {
     exp.LTE: _comparison(lambda a, b: a <= b),
     exp.Is: _is,
     exp.NullSafeEQ: _is,
+    exp.NullSafeNEQ: _is_not,
     exp.In: _in,
     exp.Between: _between,
     exp.Like: _matching(pattern_of, _LIKE),

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from typing import Any
 
 from sqlglot import exp
 
-_COMPARED = {
+_COMPARED: dict[Any, str] = {
     exp.GT: "greater than",
     exp.GTE: "at least",
     exp.LT: "less than",
@@ -14,16 +15,16 @@ _COMPARED = {
     exp.EQ: "equal to",
     exp.NEQ: "different from",
 }
-_TURNED = {exp.GT: exp.LT, exp.GTE: exp.LTE, exp.LT: exp.GT, exp.LTE: exp.GTE, exp.EQ: exp.EQ, exp.NEQ: exp.NEQ}
+_TURNED: dict[Any, Any] = {exp.GT: exp.LT, exp.GTE: exp.LTE, exp.LT: exp.GT, exp.LTE: exp.GTE, exp.EQ: exp.EQ, exp.NEQ: exp.NEQ}
 
 
-def in_words(tree: exp.Expression, labels: Mapping[str, str]) -> str:
+def in_words(tree: exp.Expr, labels: Mapping[str, str]) -> str:
     """What a condition demands, as a clause such as "Length must be greater than 0"; "" where there are no words.
 
     labels: what to call each column, by its name in lower case.
     """
 
-    def term(node: exp.Expression) -> str:
+    def term(node: exp.Expr) -> str:
         node = node.unnest()
         if isinstance(node, exp.Column):
             return labels.get(node.name.lower(), node.name)
@@ -38,7 +39,7 @@ def in_words(tree: exp.Expression, labels: Mapping[str, str]) -> str:
     return _clause(tree.unnest(), term)
 
 
-def _clause(node: exp.Expression, term: Callable[[exp.Expression], str]) -> str:
+def _clause(node: exp.Expr, term: Callable[[exp.Expr], str]) -> str:
     if isinstance(node, exp.And):
         parts = [_clause(side.unnest(), term) for side in (node.this, node.expression)]
         return " and ".join(parts) if all(parts) else ""
@@ -59,9 +60,10 @@ def _clause(node: exp.Expression, term: Callable[[exp.Expression], str]) -> str:
     return ""
 
 
-def _comparison(node: exp.Expression, term: Callable[[exp.Expression], str]) -> str:
-    left, right, compared = node.this.unnest(), node.expression.unnest(), type(node)
+def _comparison(node: exp.Expr, term: Callable[[exp.Expr], str]) -> str:
+    left, right = node.this.unnest(), node.expression.unnest()
+    compared: Any = type(node)
     if isinstance(left, exp.Literal):
-        left, right, compared = right, left, _TURNED[type(node)]
+        left, right, compared = right, left, _TURNED[compared]
     subject, other = term(left), term(right)
     return f"{subject} must be {_COMPARED[compared]} {other}" if subject and other else ""

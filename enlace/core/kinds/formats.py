@@ -72,8 +72,8 @@ class Formats:
 
 
 def _medium(pattern: str) -> str:
-    # Two digits of a year hide the century: always write it whole.
-    return re.sub(r"(?<!y)yy?(?!y)", "y", pattern)
+    # Two digits of a year hide the century, and fewer than four can't be typed back: always four.
+    return re.sub(r"y+", "yyyy", pattern)
 
 
 @lru_cache(maxsize=256)

@@ -108,7 +108,7 @@ class Number(Kind):
         return number
 
     def _check_digits(self, number: Decimal, field: FieldSpec) -> None:
-        sign, digits, exponent = number.normalize().as_tuple()
+        _sign, digits, exponent = number.normalize().as_tuple()
         assert isinstance(exponent, int)
         after = max(0, -exponent)
         before = max(0, len(digits) + exponent)

@@ -15,7 +15,10 @@ UNIX_EPOCH = datetime.datetime(1970, 1, 1)
 JULIAN_UNIX_EPOCH = 2440587.5  # the Julian day of 1970-01-01T00:00, a fact of astronomy's day count
 ISO_DATE = re.compile(r"(\d{4})-(\d{1,2})-(\d{1,2})", re.ASCII)
 OTHER_DATE = re.compile(r"(\d{1,2})[./ -](\d{1,2})[./ -](\d{4})", re.ASCII)
-NAMED_DATE = re.compile(r"(\d{1,2})\.?\s+([^\W\d]+)\.?,?\s+(\d{4})")
+NAMED_DATES = (
+    re.compile(r"(?P<day>\d{1,2})\.?\s+(?:de\s+)?(?P<month>[^\W\d]+)\.?,?\s+(?:de\s+)?(?P<year>\d{4})"),
+    re.compile(r"(?P<month>[^\W\d]+)\.?\s+(?P<day>\d{1,2}),?\s+(?P<year>\d{4})"),
+)
 TIME = re.compile(r"(\d{1,2})[:.h](\d{2})(?:[:.](\d{2})(?:[.,](\d{1,6}))?)?\s*([ap]m)?", re.ASCII | re.IGNORECASE)
 
 
@@ -27,18 +30,23 @@ def date_from(text: str, formats: Formats) -> datetime.date:
     elif found := OTHER_DATE.fullmatch(text):
         first, second, year = (int(part) for part in found.groups())
         day, month = (first, second) if formats.day_first else (second, first)
-    elif found := NAMED_DATE.fullmatch(text):
-        day, year = int(found.group(1)), int(found.group(3))
-        month = _month(found.group(2), formats)
+    elif found := next(filter(None, (pattern.fullmatch(text) for pattern in NAMED_DATES)), None):
+        day, year = int(found["day"]), int(found["year"])
+        month = _month(found["month"], formats)
     else:
         raise Unreadable("This is not a date. Type it as year-month-day, such as 2026-03-31.")
     return _real_date(year, month, day)
 
 
 def _month(name: str, formats: Formats) -> int:
-    for number, known in enumerate(formats.months, 1):
-        if name.lower()[:3] == known.lower().strip(".")[:3]:
-            return number
+    wanted = name.casefold()
+    known = [month.casefold().strip(".") for month in formats.months]
+    if wanted in known:
+        return known.index(wanted) + 1
+    # A longer or shorter form is taken when only one month can be meant ("jui" is June or July in French).
+    near = [n for n, month in enumerate(known, 1) if wanted.startswith(month) or (len(wanted) > 2 and month.startswith(wanted))]
+    if len(near) == 1:
+        return near[0]
     raise Unreadable(f"“{name}” is not a month. Type the date as year-month-day, such as 2026-03-31.")
 
 
@@ -221,7 +229,9 @@ class DateTime(Kind):
         if field.storage == "native":
             return value
         if field.storage in ("julian day", "unix seconds", "unix milliseconds"):
-            return _number_from_stamp(value.replace(tzinfo=None) - (value.utcoffset() or datetime.timedelta()), field.storage)
+            return _number_from_stamp(
+                value.replace(tzinfo=None) - (value.utcoffset() or datetime.timedelta()), field.storage
+            )
         return value.isoformat(sep="T" if field.storage == "text T" else " ")
 
     def text(self, raw: Any, field: FieldSpec) -> str:

@@ -24,7 +24,9 @@ def explain(
     """What the server refused, in words. Asks the server where its own message names too little."""
     dataset = rules.dataset
     if refusal.code == "not null":
-        return Complaint("server", f"{_labels(dataset, refusal.columns)} needs a value.", _known(dataset, refusal.columns))
+        return Complaint(
+            "server", f"{_labels(dataset, refusal.columns)} needs a value.", _known(dataset, refusal.columns)
+        )
     if refusal.code == "unique":
         return _unique(dataset, record, refusal)
     if refusal.code == "check":
@@ -36,7 +38,9 @@ def explain(
         return _reference(connection, dataset, table, record, refusal)
     if refusal.code == "type":
         named = _known(dataset, refusal.columns)
-        return Complaint("server", f"The value is of the wrong type for {_labels(dataset, named) or 'its column'}.", named)
+        return Complaint(
+            "server", f"The value is of the wrong type for {_labels(dataset, named) or 'its column'}.", named
+        )
     return Complaint("server", f"The database refused this record: {refusal.words}", ())
 
 

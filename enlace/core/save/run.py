@@ -9,9 +9,10 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import partial
 from typing import Any
 
-from sqlalchemy import Delete, Insert, Update, and_, bindparam, delete, insert, select, update
+from sqlalchemy import ColumnElement, Delete, Insert, Update, and_, bindparam, delete, insert, select, update
 from sqlalchemy.engine import Connection
 from sqlalchemy.exc import DBAPIError
 
@@ -85,9 +86,7 @@ class _Run:
             current = self._current(connection, names, group)
             for record in group:
                 values = current.get(record.key)
-                if values is None:
-                    suspects.append(record)
-                elif not all(map(exactly, values, (record.was.get(n) for n in names))):
+                if values is None or not all(map(exactly, values, (record.was.get(n) for n in names))):
                     suspects.append(record)
         whole = [f.name for f in self.dataset.fields]
         current = self._current(connection, whole, suspects)
@@ -131,13 +130,13 @@ class _Run:
         self._batch(connection, delete(self.table).where(self._by_key()), [r for r in todo if r.state == "removed"])
         for names, group in _grouped((r for r in todo if r.state == "edited"), lambda r: tuple(r.now)).items():
             if names:
-                values = {self.table.c[n]: bindparam(f"v{i}") for i, n in enumerate(names)}
+                values: dict[Any, Any] = {self.table.c[n]: bindparam(f"v{i}") for i, n in enumerate(names)}
                 self._batch(connection, update(self.table).where(self._by_key()).values(values), group)
         for record in todo:
             if record.state == "new":
                 self._insert(connection, record)
 
-    def _by_key(self):
+    def _by_key(self) -> ColumnElement[bool]:
         return and_(*(self.table.c[name] == bindparam(f"k{i}") for i, name in enumerate(self.dataset.key)))
 
     def _parameters(self, record: PendingRecord) -> dict[str, Any]:
@@ -153,9 +152,10 @@ class _Run:
                 result = connection.execute(statement, [self._parameters(r) for r in records])
                 if result.rowcount not in (len(records), -1):
                     raise _Short
-        except (DBAPIError, _Short):
+        except (DBAPIError, _Short) as error:
+            self._need_transaction(connection, error)
             for record in records:
-                self._one(connection, record, lambda r=record: connection.execute(statement, [self._parameters(r)]))
+                self._one(connection, record, partial(connection.execute, statement, [self._parameters(record)]))
         for record in records:
             if record.id not in self.outcome.refusals:
                 self.outcome.ids[record.id] = "" if record.state == "removed" else self._id_after(record)
@@ -172,12 +172,24 @@ class _Run:
             words = "The database took the statement but changed nothing; a trigger may prevent it."
             self.outcome.refusals[record.id] = [Complaint("server", words, ())]
         except DBAPIError as error:
+            self._need_transaction(connection, error)
             refusal = self.kind.refusal(error.orig)
             if refusal.code in ("locked", "missing", "read-only", "slow"):
                 raise
             table = Catalog.of(self.spec).table(self.dataset.table)
             self.outcome.refusals[record.id] = [explain(connection, self.rules, table, record, refusal)]
         return None
+
+    def _need_transaction(self, connection: Connection, error: BaseException) -> None:
+        """Stop when the server itself rolled everything back: what came after would no longer be one transaction."""
+        if not self.kind.in_transaction(connection):
+            # Going back to the savepoint failed too; the refusal itself is the oldest error of the chain.
+            chain = [error]
+            while chain[-1].__context__ is not None:
+                chain.append(chain[-1].__context__)
+            first = [one for one in chain if isinstance(one, DBAPIError)][-1:] or chain[:1]
+            words = self.kind.refusal(getattr(first[0], "orig", first[0])).words
+            raise Problem("The database gave up the whole save.", "Nothing was written.", words, "trigger") from None
 
     def _id_after(self, record: PendingRecord) -> str:
         changed = [record.now.get(name, old) for name, old in zip(self.dataset.key, record.key, strict=True)]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 
 from sqlalchemy.engine import Connection, Engine
@@ -76,7 +76,7 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
         raise explained(spec, error) from error
 
 
-def reading(spec: ConnectionSpec):
+def reading(spec: ConnectionSpec) -> AbstractContextManager[Connection]:
     """A transaction that sees one state of the database and is rolled back at the end.
 
     Raises Problem when the server can't be reached or refuses a statement.
@@ -84,7 +84,7 @@ def reading(spec: ConnectionSpec):
     return _transaction(spec, write=False)
 
 
-def writing(spec: ConnectionSpec):
+def writing(spec: ConnectionSpec) -> AbstractContextManager[Connection]:
     """A transaction that may write: committed at the end of the block, rolled back on any exception."""
     return _transaction(spec, write=True)
 

@@ -40,6 +40,10 @@ class ServerKind:
         """Begin a transaction: one view of the data for reading, a write lock where writers exclude each other."""
         raise NotImplementedError
 
+    def in_transaction(self, connection: Connection) -> bool:
+        """Whether the server still has the transaction open, after it refused a statement."""
+        return True
+
     def test_steps(self) -> tuple[tuple[str, TestStep], ...]:
         """The steps of the connection test: (label, function that returns what it found or raises Problem)."""
         raise NotImplementedError

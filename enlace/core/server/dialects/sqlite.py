@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import logging
 import os
 import re
 import sqlite3
@@ -16,6 +17,7 @@ from typing import TYPE_CHECKING, Any
 import sqlglot
 from sqlalchemy import ColumnElement, Integer, case, create_engine, event, func, text, type_coerce
 from sqlalchemy.engine import Connection, Engine
+from sqlalchemy.exc import DisconnectionError
 from sqlalchemy.pool import QueuePool
 from sqlglot import exp
 
@@ -27,7 +29,10 @@ if TYPE_CHECKING:
     from ..catalog import Column
     from ..engine import ConnectionSpec
 
+logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse is dealt with here
 HEADER = b"SQLite format 3\x00"
+# What may stand behind a table's columns (SQLite, "CREATE TABLE", section 5); the parser does not know all of it.
+TABLE_OPTIONS = re.compile(r"\)\s*(?:(?:WITHOUT\s+ROWID|STRICT)\s*,?\s*)+;?\s*$", re.IGNORECASE)
 WAIT_FOR_LOCK_MS = 4_000
 STATEMENT_SECONDS = 30.0
 
@@ -43,7 +48,19 @@ class Sqlite(ServerKind):
 
     def make_engine(self, spec: ConnectionSpec) -> Engine:
         path = spec["path"]
-        engine = create_engine("sqlite+pysqlite://", creator=lambda: _open(path), poolclass=QueuePool, pool_size=8, max_overflow=16)
+        engine = create_engine(
+            "sqlite+pysqlite://", creator=lambda: _open(path), poolclass=QueuePool, pool_size=8, max_overflow=16
+        )
+
+        @event.listens_for(engine, "connect")
+        def connected(driver: sqlite3.Connection, record: Any) -> None:
+            record.info["file"] = _identity(path)
+
+        @event.listens_for(engine, "checkout")
+        def checked_out(driver: sqlite3.Connection, record: Any, proxy: Any) -> None:
+            # An open file goes on working after it was moved or replaced: what is at the path counts.
+            if record.info.get("file") != _identity(path):
+                raise DisconnectionError
 
         @event.listens_for(engine, "begin")
         def begin(connection: Connection) -> None:
@@ -58,6 +75,11 @@ class Sqlite(ServerKind):
         driver: Any = connection.connection.driver_connection
         driver.set_progress_handler(lambda: time.monotonic() > limit, 100_000)
         connection.begin()
+
+    def in_transaction(self, connection: Connection) -> bool:
+        # RAISE(ROLLBACK) in a trigger, a full disk and the like end the transaction (SQLite, "Transactions", 3).
+        driver: Any = connection.connection.driver_connection
+        return bool(driver.in_transaction)
 
     # -- the test ------------------------------------------------------------------------------------
 
@@ -92,7 +114,7 @@ class Sqlite(ServerKind):
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
         from ..catalog import Column
 
-        statement = text("SELECT name, type, \"notnull\", dflt_value, pk, hidden FROM pragma_table_xinfo(:t)")
+        statement = text('SELECT name, type, "notnull", dflt_value, pk, hidden FROM pragma_table_xinfo(:t)')
         rows = connection.execute(statement, {"t": table}).all()
         key_size = sum(1 for row in rows if row.pk)
         without_rowid = self.row_locator(connection, table) is None
@@ -120,8 +142,8 @@ class Sqlite(ServerKind):
         if not sql:
             return []
         try:
-            tree = sqlglot.parse_one(sql, read="sqlite")
-        except sqlglot.errors.SqlglotError:
+            tree = sqlglot.parse_one(TABLE_OPTIONS.sub(")", sql), read="sqlite")
+        except (sqlglot.errors.SqlglotError, RecursionError):
             return []  # The server's word on save stands in for a check that can't be read.
         checks = []
         for node in tree.find_all(exp.CheckColumnConstraint):
@@ -147,9 +169,9 @@ class Sqlite(ServerKind):
     def row_locator(self, connection: Connection, table: str) -> str | None:
         rows = connection.execute(text("PRAGMA table_list")).all()
         for row in rows:
-            if row.name.lower() == table.lower() and row.schema == "main":
-                if row.type != "table" or row.wr:
-                    return None
+            named = row.name.lower() == table.lower() and row.schema == "main"
+            if named and (row.type != "table" or row.wr):
+                return None
         taken = connection.execute(text("SELECT lower(name) FROM pragma_table_xinfo(:t)"), {"t": table}).scalars()
         free = {"rowid", "_rowid_", "oid"} - set(taken)
         return min(free) if free else None
@@ -255,6 +277,15 @@ def _text(stored: bytes) -> str | bytes:
         return stored
 
 
+def _identity(path: str) -> tuple[int, int] | None:
+    """Which file is at a path."""
+    try:
+        status = os.stat(path)
+    except (OSError, ValueError):
+        return None
+    return status.st_dev, status.st_ino
+
+
 def _quoted(path: str) -> str:
     from urllib.parse import quote
 
@@ -268,14 +299,14 @@ _watch_lock = threading.Lock()
 def _watch(path: str, pragma: str) -> Hashable:
     """A PRAGMA asked on a connection kept open for just that; also notices that the file was replaced."""
     try:
-        status = os.stat(path)
+        file = _identity(path)
         with _watch_lock:
-            key = f"{path}\0{status.st_dev}\0{status.st_ino}"
+            key = f"{path}\0{file}"
             if key not in _watchers:
                 for old in [k for k in _watchers if k.startswith(f"{path}\0")]:
                     _watchers.pop(old).close()
                 _watchers[key] = _open(path)
-            return (status.st_ino, _watchers[key].execute(pragma).fetchone()[0])
+            return (file, _watchers[key].execute(pragma).fetchone()[0])
     except (OSError, sqlite3.Error):
         return None
 
@@ -338,12 +369,15 @@ def _is_database(spec: ConnectionSpec) -> str:
         start = file.read(16)
     if start and start != HEADER:
         raise Problem(*_SENTENCES["not a database"], words="file is not a database", code="not a database")
+    _answer(spec, "SELECT count(*) FROM sqlite_master")  # the first read of the file's inside
     version = _answer(spec, "SELECT sqlite_version()")
     return f"Read with SQLite {version}" + ("" if start else "; the file is empty")
 
 
 def _tables_listed(spec: ConnectionSpec) -> str:
-    count = _answer(spec, "SELECT count(*) FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite%'")
+    count = _answer(
+        spec, "SELECT count(*) FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite%'"
+    )
     return f"{count} tables and views" if count != 1 else "1 table or view"
 
 
@@ -363,7 +397,3 @@ def _answer(spec: ConnectionSpec, sql: str) -> Any:
 
     with reading(spec) as connection:
         return connection.execute(text(sql)).scalar()
-
-
-
-

@@ -1,0 +1,56 @@
+"""SQL expressions: three-valued logic, words, and what is left to the server."""
+
+import itertools
+import unittest
+
+from enlace.core.expression import Expression, Unsupported, in_words
+from enlace.core.expression.evaluate import both, either, negation
+
+T, F, U = True, False, None
+
+
+class TruthTables(unittest.TestCase):
+    """ISO/IEC 9075-2, 6.39 <boolean value expression>, tables 14 to 16 (from memory)."""
+
+    AND = {(T, T): T, (T, F): F, (T, U): U, (F, F): F, (F, U): F, (U, U): U}
+    OR = {(T, T): T, (T, F): T, (T, U): T, (F, F): F, (F, U): U, (U, U): U}
+
+    def test_tables_in_full(self):
+        for one, other in itertools.product((T, F, U), repeat=2):
+            key = (one, other) if (one, other) in self.AND else (other, one)
+            self.assertIs(both(one, other), self.AND[key])
+            self.assertIs(either(one, other), self.OR[key])
+        self.assertEqual([negation(v) for v in (T, F, U)], [F, T, U])
+
+
+class Evaluation(unittest.TestCase):
+    def holds(self, text, **record):
+        return Expression(text, list(record))(record)
+
+    def test_unknown_is_not_false(self):
+        self.assertIsNone(self.holds("a > 1", a=None))
+        self.assertIsNone(self.holds("a IN (1, NULL)", a=2))
+        self.assertTrue(self.holds("a IS NULL OR a > 1", a=None))
+        self.assertFalse(self.holds("a NOT IN (1, NULL)", a=1))
+
+    def test_names_match_whatever_their_capitals(self):
+        expression = Expression('"Select" > other', ["select", "Other"])
+        self.assertEqual(expression.names, {"select", "Other"})
+
+    def test_what_is_not_evaluated_is_refused_when_made(self):
+        for text in ("a > (SELECT 1)", "load_extension('x')", "a >", "nothing > 1", "x" * 20_000, "(" * 5000):
+            with self.assertRaises(Unsupported):
+                Expression(text, ["a"])
+
+    def test_words(self):
+        labels = {"length_m": "Length (m)", "status": "Status", "eta": "Arrival", "etd": "Departure"}
+        for text, words in [
+            ("length_m > 0", "Length (m) must be greater than 0"),
+            ("0 < length_m", "Length (m) must be greater than 0"),
+            ("length_m BETWEEN 0.5 AND 25", "Length (m) must be between 0.5 and 25"),
+            ("status IN ('a', 'b')", "Status must be one of “a”, “b”"),
+            ("etd IS NULL OR etd >= eta", "Departure must be at least Arrival"),
+            ("length(status) = 7", "the length of Status must be equal to 7"),
+            ("abs(length_m) > 2", ""),
+        ]:
+            self.assertEqual(in_words(Expression(text, list(labels)).tree, labels), words)

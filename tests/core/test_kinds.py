@@ -1,0 +1,142 @@
+"""Field kinds: what is shown can be typed back, what is no value is said in a sentence."""
+
+import datetime
+import unittest
+from decimal import Decimal
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.kinds import KINDS, Formats, Odd, Unreadable
+
+LOCALES = ["en_GB", "en_US", "pt_PT", "de_DE", "de_CH", "fr_FR", "sv_SE", "pl_PL", "es_ES", "nl_NL"]
+formats = st.sampled_from(LOCALES).map(Formats.of)
+ENGLISH = Formats.of("en_GB")
+
+
+def field(kind, **more):
+    return FieldSpec(name="f", label="F", kind=kind, **more)
+
+
+def typed(kind, text, formats=ENGLISH, **more):
+    return KINDS[kind].parse(text, field(kind, **more), formats)
+
+
+def told(kind, text, **more):
+    try:
+        return f"accepted {typed(kind, text, **more)!r}"
+    except Unreadable as error:
+        return str(error)
+
+
+class RoundTrips(unittest.TestCase):
+    """An editor's text always gives the same value again, and so does what a grid shows of numbers and dates."""
+
+    def back(self, kind, value, formats, **more):
+        spec = field(kind, **more)
+        again = KINDS[kind].parse(KINDS[kind].text(value, spec), spec, formats)
+        self.assertTrue(KINDS[kind].same(value, again, spec), (value, again))
+        shown = KINDS[kind].formatter(spec, formats)(value)
+        return shown, KINDS[kind].parse(shown, spec, formats)
+
+    @given(st.integers(-(2**63), 2**63 - 1), formats)
+    def test_whole_numbers(self, value, formats):
+        self.assertEqual(self.back("whole", value, formats)[1], value)
+
+    @given(st.decimals(-(10**8), 10**8, places=2), formats)
+    def test_decimals(self, value, formats):
+        self.assertEqual(self.back("decimal", value, formats, precision=12, scale=2)[1], value)
+
+    @given(st.floats(allow_nan=False, allow_infinity=False))
+    def test_floats(self, value):
+        spec = field("decimal", storage="float")
+        self.assertEqual(KINDS["decimal"].parse(KINDS["decimal"].text(value, spec), spec, ENGLISH), value)
+
+    @given(st.dates(), formats)
+    def test_dates(self, value, formats):
+        text = value.isoformat()
+        self.assertEqual(self.back("date", text, formats)[1], text)
+
+    @given(st.datetimes(), st.sampled_from(["text", "text T"]))
+    def test_stamps_as_text(self, value, storage):
+        spec = field("datetime", storage=storage)
+        stored = value.isoformat(sep="T" if storage == "text T" else " ")
+        self.assertEqual(KINDS["datetime"].parse(KINDS["datetime"].text(stored, spec), spec, ENGLISH), stored)
+
+    @given(st.integers(0, 4_000_000_000), st.sampled_from(["unix seconds", "unix milliseconds"]))
+    def test_stamps_as_numbers(self, value, storage):
+        spec = field("datetime", storage=storage)
+        self.assertEqual(KINDS["datetime"].parse(KINDS["datetime"].text(value, spec), spec, ENGLISH), value)
+
+    @given(st.times())
+    def test_times(self, value):
+        spec = field("time", storage="native")
+        self.assertEqual(KINDS["time"].parse(KINDS["time"].text(value, spec), spec, ENGLISH), value)
+
+
+class Sentences(unittest.TestCase):
+    def test_wrong_input_is_told(self):
+        self.assertIn("“x” does not belong in a number", told("whole", "12x"))
+        self.assertIn("without a fraction", told("whole", "1.5"))
+        self.assertIn("at most 19 digits", told("whole", "9" * 30))
+        self.assertIn("February 2026 has no day 31; its last day is 28", told("date", "2026-02-31"))
+        self.assertIn("February 2024 has no day 30; its last day is 29", told("date", "30/2/2024"))
+        self.assertIn("no month 13", told("date", "2026-13-01"))
+        self.assertIn("hours go to 23", told("time", "25:00"))
+        self.assertIn("The time is missing", told("datetime", "2026-02-03"))
+        self.assertIn("this is 2 too long", told("text", "abcde", length=3))
+        self.assertIn("At most 2 digits after the point", told("decimal", "1.234", scale=2, precision=6))
+        self.assertIn("at most 4 digits before the point", told("decimal", "12345", scale=2, precision=6))
+        self.assertIn("15 digits", told("decimal", "1234567890.1234567", storage="numeric15"))
+        self.assertIn("Type yes or no", told("yesno", "perhaps"))
+        self.assertIn("NUL", told("text", "a\0b"))
+
+    def test_no_text_makes_a_kind_fall_over(self):
+        @given(st.text(), st.sampled_from(sorted(KINDS)), formats)
+        def check(text, kind, formats):
+            try:
+                KINDS[kind].parse(text, field(kind), formats)
+            except Unreadable as error:
+                self.assertTrue(str(error).endswith("."))
+
+        check()
+
+    def test_forgiving_without_guessing(self):
+        portuguese = Formats.of("pt_PT")
+        self.assertEqual(typed("decimal", "1 234,50", portuguese), Decimal("1234.50"))
+        self.assertEqual(typed("decimal", "1234.5", portuguese), Decimal("1234.5"))
+        self.assertEqual(typed("decimal", "1.234,5", Formats.of("de_DE")), Decimal("1234.5"))
+        self.assertEqual(typed("date", "31/3/2026"), "2026-03-31")
+        self.assertEqual(typed("date", "3/31/2026", Formats.of("en_US")), "2026-03-31")
+        self.assertEqual(typed("date", "31 Mar 2026"), "2026-03-31")
+        self.assertEqual(typed("datetime", "2026-03-31 2:05 pm"), "2026-03-31 14:05:00")
+        self.assertIsNone(typed("text", ""))
+        self.assertEqual(typed("text", "", nullable=False), "")
+
+
+class LooseTyping(unittest.TestCase):
+    """SQLite keeps what it was given: a column's type is a wish."""
+
+    def test_values_of_another_type_are_shown_as_they_are(self):
+        for kind, raw, shown in [
+            ("whole", "twelve", "twelve"),
+            ("decimal", "n/a", "n/a"),
+            ("date", "yesterday", "yesterday"),
+            ("date", "2026-02-31", "2026-02-31"),
+            ("text", 12, "12"),
+            ("text", b"\xff\x00", "binary, 2 bytes"),
+            ("yesno", 7, "7"),
+            ("time", 99.5, "99.5"),
+        ]:
+            spec = field(kind)
+            self.assertIsInstance(KINDS[kind].read(raw, spec), Odd, (kind, raw))
+            self.assertEqual(KINDS[kind].formatter(spec, ENGLISH)(raw), shown)
+
+    def test_dates_as_numbers(self):
+        # 2000-01-01 12:00 is Julian day 2451545.0 (the epoch J2000.0 of astronomy, IAU 1976).
+        spec = field("datetime", storage="julian day")
+        self.assertEqual(KINDS["datetime"].read(2451545.0, spec), datetime.datetime(2000, 1, 1, 12))
+        self.assertEqual(KINDS["datetime"].parse("2000-01-01 12:00", spec, ENGLISH), 2451545.0)
+        seconds = field("date", storage="unix seconds")
+        self.assertEqual(KINDS["date"].text(86_400, seconds), "1970-01-02")

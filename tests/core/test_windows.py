@@ -1,0 +1,82 @@
+"""Windows over tables of any size and shape."""
+
+import random
+import unittest
+
+from enlace.core.dataset.anchors import LEAST_STEP, landmarks
+from enlace.core.dataset.values import key_of, record_id
+from enlace.core.dataset.window import CUT, Rows
+from tests.harbour import Bench, made
+
+
+class Windows(unittest.TestCase):
+    def test_far_jumps_read_few_rows(self):
+        """A window in the middle asks the server for rows near it only, whatever the size of the table."""
+        rows = [(n, n * 7919 % 10007) for n in range(20_000)]
+        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER)", rows={"t": rows}), "t")
+        self.assertEqual([r.values[0] for r in bench.rows.window(9_990, 20)], list(range(9_990, 10_010)))
+        marks = landmarks(bench.spec, "t", bench.rows.order)
+        self.assertEqual(len(marks.anchors), -(-20_000 // LEAST_STEP))
+
+    def test_a_change_by_somebody_else_is_seen(self):
+        import sqlite3
+
+        rows = [(n, n) for n in range(6_000)]
+        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER)", rows={"t": rows}), "t")
+        bench.rows.window(3_000, 1)
+        with sqlite3.connect(bench.spec["path"]) as db:
+            db.execute("DELETE FROM t WHERE id < 1000")
+        db.close()
+        self.assertEqual(bench.rows.count(), 5_000)
+        self.assertEqual(bench.rows.window(3_000, 1)[0].values[0], 4_000)
+
+    def test_edges(self):
+        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a TEXT)"), "t")
+        self.assertEqual((bench.rows.window(0, 50), bench.rows.count()), ([], 0))
+        self.assertEqual(bench.rows.window(10**15, 50), [])
+        one = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY)", "INSERT INTO t VALUES (-5)"), "t")
+        self.assertEqual([r.id for r in one.rows.window(0, 50)], ["i-5"])
+        self.assertEqual(one.rows.position("i-5"), 0)
+
+    def test_long_values_are_cut_and_bytes_not_read(self):
+        spec = made("CREATE TABLE t (id INTEGER PRIMARY KEY, a TEXT, b BLOB)", rows={"t": [(1, "ä" * 5_000_000, b"x" * 99)]})
+        bench = Bench(spec, "t")
+        (row,) = bench.rows.window(0, 5)
+        self.assertEqual((row.values[1], row.values[2]), ("ä" * CUT, 99))
+        self.assertEqual(len(bench.rows.row(row.id)[1]), 5_000_000)
+
+    def test_three_hundred_columns(self):
+        columns = ", ".join(f"c{n} TEXT" for n in range(300))
+        bench = Bench(made(f"CREATE TABLE t (id INTEGER PRIMARY KEY, {columns})", "INSERT INTO t (c299) VALUES ('last')"), "t")
+        self.assertEqual(bench.rows.window(0, 5)[0].values[-1], "last")
+
+    def test_a_table_without_a_key_and_a_view(self):
+        rows = [(random.Random(n).choice(["a", None, "b"]), n % 3) for n in range(5_000)]
+        spec = made("CREATE TABLE t (a TEXT, b INTEGER)", "CREATE VIEW v AS SELECT * FROM t", rows={"t": rows})
+        table, view = Bench(spec, "t"), Bench(spec, "v")
+        self.assertEqual([r.values for r in table.rows.window(2_500, 10)], rows[2_500:2_510])
+        expected = sorted(rows, key=lambda r: (r[0] is not None, r[0] or "", r[1]))
+        self.assertEqual([r.values for r in view.rows.window(2_500, 10)], expected[2_500:2_510])
+
+    def test_a_record_is_found_by_its_key(self):
+        rows = [(f"{n}/{n % 7} é\"'", "x y", n) for n in range(300)]
+        sql = "CREATE TABLE t (a TEXT, b TEXT, c INTEGER, d TEXT, PRIMARY KEY (a, b, c)) WITHOUT ROWID"
+        bench = Bench(made(sql, rows={"t": [(*r, "v") for r in rows]}), "t")
+        for position in (0, 17, 299):
+            row = bench.rows.window(position, 1)[0]
+            self.assertEqual(bench.rows.position(row.id), position)
+            self.assertEqual(bench.rows.row(row.id), row.values)
+
+    def test_ids_are_safe_and_exact(self):
+        for key in [(1,), (-(2**63),), ("a/b?c#d",), ("",), (b"\x00\xff",), (1, "x", None), (2.5,), ("\ud800",)]:
+            identifier = record_id(key)
+            self.assertRegex(identifier, r"\A[ik][A-Za-z0-9_-]+\Z")
+            self.assertEqual(key_of(identifier), key)
+        for wrong in ["", "i", "i01", "i9999999999999999999999", "k", "k!!", "kZZZZ", "x1", "i1 ", "i-", "ié"]:
+            with self.assertRaises(ValueError):
+                key_of(wrong)
+
+    def test_sorting_by_what_can_not_be_sorted_falls_back_to_the_key(self):
+        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, p BLOB)", "INSERT INTO t VALUES (1, x'89504e470d0a1a0a')"), "t")
+        order = Rows.of(bench.spec, bench.dataset, [("p", True), ("nothing", False)]).order
+        self.assertEqual([p.column for p in order], ["id"])

@@ -1,0 +1,69 @@
+"""What tests of views share: people, a project on a copy of the harbour, forms on tables."""
+
+from __future__ import annotations
+
+import json
+import re
+
+from django.test import TestCase, override_settings
+
+from enlace.accounts.models import Person
+from enlace.core.dataset.defaults import make_dataset
+from enlace.core.server import ConnectionSpec
+from enlace.workshop.models import Connection, Dataset, Form, Project
+from tests.harbour import ask, forget, harbour_copy
+
+PLAIN_FILES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+
+
+@override_settings(STORAGES=PLAIN_FILES, PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"])
+class Pages(TestCase):
+    """A signed-in builder (self.client), an operator to sign in as, and a project."""
+
+    def setUp(self):
+        self.builder = Person.objects.create_user("inês", password="quay-side-7", role="builder")
+        self.operator = Person.objects.create_user("rui", password="quay-side-7", role="operator")
+        self.client.force_login(self.builder)
+        self.project = Project.objects.create(name="Porto")
+        self.spec = ConnectionSpec.of("sqlite", path=str(harbour_copy()))
+        self.connection = self.connect(self.spec)
+        self.addCleanup(forget)
+
+    def connect(self, spec: ConnectionSpec) -> Connection:
+        name = f"c{self.project.connections.count()}"
+        return Connection.objects.create(project=self.project, name=name, parameters={"path": spec["path"]})
+
+    def form(self, table: str, connection: Connection | None = None) -> Form:
+        connection = connection or self.connection
+        return Form.make(Dataset.make(connection, make_dataset(connection.to_spec(), table), table), table)
+
+    def sql(self, statement: str, *values):
+        return ask(self.spec, statement, *values)
+
+    def post(self, form: Form, act: str, status: int = 200, **data):
+        response = self.client.post(f"/desk/{form.pk}/{act}", data, headers={"HX-Request": "true"})
+        self.assertEqual(response.status_code, status, response.content[:500])
+        return response
+
+    def edit(self, form: Form, record: str, status: int = 200, **texts: str):
+        response = None
+        for field, value in texts.items():
+            response = self.post(form, "edit", status, record=record, field=field, value=value)
+        return response
+
+    def said(self, response) -> str:
+        return json.loads(response["HX-Trigger"])["enlace:said"]["sentence"]
+
+    def new(self, form: Form, **texts: str) -> str:
+        response = self.post(form, "new")
+        identifier = json.loads(response["HX-Trigger"])["enlace:current"]["id"]
+        self.edit(form, identifier, **texts)
+        return identifier
+
+    def prints(self, form: Form, record: str) -> dict[str, str]:
+        """What the editors of a record say they show, by field."""
+        html = self.client.get(f"/desk/{form.pk}/record", {"record": record}).content.decode()
+        return dict(re.findall(r'data-field="([^"]*)" data-seen="([^"]*)"', html))

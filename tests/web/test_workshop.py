@@ -1,0 +1,68 @@
+"""The workshop over HTTP: from a path to a form."""
+
+from django.conf import settings
+
+from enlace.workshop.models import Connection, Form, Project
+from tests.harbour import made
+from tests.web.pages import Pages
+
+
+class FromPathToForm(Pages):
+    def test_the_whole_way(self):
+        spec = made("CREATE TABLE ice (id INTEGER PRIMARY KEY, kind TEXT NOT NULL)", "INSERT INTO ice VALUES (1, 'pack')")
+        self.client.post("/workshop/", {"name": "  Winter  office "})
+        project = Project.objects.get(name="Winter office")
+        response = self.client.post(f"/workshop/project/{project.pk}/connections/new", {"name": "Ice", "path": spec["path"]})
+        connection = Connection.objects.get(name="Ice")
+        self.assertRedirects(response, f"/workshop/connection/{connection.pk}/?test=1")
+        for step in range(5):
+            self.assertContains(self.client.get(f"/workshop/connection/{connection.pk}/test?step={step}"), 'class="fine"')
+        connection.refresh_from_db()
+        self.assertTrue(connection.test_passed)
+        self.assertContains(self.client.get(f"/workshop/connection/{connection.pk}/"), "?name=ice")
+        self.assertContains(self.client.get(f"/workshop/connection/{connection.pk}/count?name=ice"), "1 row")
+        self.assertContains(self.client.get(f"/workshop/connection/{connection.pk}/table?name=ice"), "pack")
+        response = self.client.post(f"/workshop/connection/{connection.pk}/make-form", {"name": "ice", "open": "1"})
+        form = Form.objects.get(project=project)
+        self.assertRedirects(response, f"/desk/{form.pk}/")
+        kinds = list(form.controls.values_list("kind", flat=True))
+        self.assertEqual(kinds, ["navigator", "grid", "editor", "editor"])
+        self.assertContains(self.client.get(f"/workshop/form/{form.pk}/"), "Editor")
+
+    def test_what_is_wrong_is_said_and_stays_in_the_form(self):
+        address = f"/workshop/project/{self.project.pk}/connections/new"
+        for path, told in [("", "The file is missing"), (str(settings.DATABASES["default"]["NAME"]), "own database")]:
+            self.assertContains(self.client.post(address, {"name": "N", "path": path}), told, status_code=400)
+        again = self.client.post(address, {"name": self.connection.name, "path": "/tmp/typed.db"})
+        self.assertContains(again, "/tmp/typed.db", status_code=400)
+        self.assertContains(self.client.post("/workshop/", {"name": "pORTO"}), "already", status_code=400)
+        self.assertContains(self.client.post("/workshop/", {"name": " "}), "needs a name", status_code=400)
+
+    def test_a_connection_in_use_stays(self):
+        self.form("vessel")
+        response = self.client.post(f"/workshop/connection/{self.connection.pk}/remove")
+        self.assertContains(response, "still used by: vessel", status_code=409)
+
+    def test_fields_can_be_changed_and_every_form_follows(self):
+        form = self.form("vessel")
+        self.assertContains(self.client.get(f"/desk/{form.pk}/"), "Gross tonnage")
+        data = {"width-%d" % f.pk: str(f.width) for f in form.dataset.fields.all()}
+        for field in form.dataset.fields.all():
+            data[f"label-{field.pk}"] = "Tonnage (GT)" if field.name == "gross_tonnage" else field.label
+            if field.name != "remarks":
+                data[f"shown-{field.pk}"] = "on"
+        self.assertEqual(self.client.post(f"/workshop/dataset/{form.dataset_id}/", data).status_code, 302)
+        html = self.client.get(f"/desk/{form.pk}/").content.decode()
+        self.assertIn("Tonnage (GT)", html)
+        self.assertNotIn("Remarks", html)
+        self.assertEqual(self.client.post(f"/desk/{form.pk}/edit", {"record": "i1", "field": "remarks", "value": "x"}).status_code, 400)
+        data["width-%d" % form.dataset.fields.first().pk] = "wide"
+        self.assertContains(self.client.post(f"/workshop/dataset/{form.dataset_id}/", data), "not usable", status_code=400)
+
+    def test_removing_a_form_leaves_the_table(self):
+        form = self.form("vessel")
+        self.client.post(f"/workshop/form/{form.pk}/remove")
+        self.assertEqual((Form.objects.count(), self.sql("SELECT count(*) FROM vessel")), (0, [(40,)]))
+        self.client.post(f"/workshop/project/{self.project.pk}/remove")
+        self.assertEqual(Connection.objects.count(), 0)
+        self.assertEqual(self.sql("SELECT count(*) FROM vessel"), [(40,)])
