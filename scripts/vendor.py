@@ -41,7 +41,42 @@ PACKAGES = [
     ),
     ("axe-core", "4.14.1", "MPL-2.0", {"axe.min.js": "axe.min.js", "LICENSE": "axe.LICENSE"}),
 ]
-ICONS = ["arrow-left", "arrow-right", "calendar", "chevron-first", "chevron-last", "check", "circle-alert", "circle-check", "database", "eye", "file-text", "grid-3x3", "image", "key", "link", "list-tree", "lock", "log-out", "moon", "pencil", "plus", "redo-2", "refresh-cw", "rows-3", "save", "sun", "table-2", "trash-2", "triangle-alert", "undo-2", "unlink", "upload", "user", "x"]
+ICONS = [
+    "arrow-left",
+    "arrow-right",
+    "calendar",
+    "chevron-first",
+    "chevron-last",
+    "check",
+    "circle-alert",
+    "circle-check",
+    "database",
+    "eye",
+    "file-text",
+    "grid-3x3",
+    "image",
+    "key",
+    "link",
+    "list-tree",
+    "lock",
+    "log-out",
+    "moon",
+    "pencil",
+    "plus",
+    "redo-2",
+    "refresh-cw",
+    "rows-3",
+    "save",
+    "sun",
+    "table-2",
+    "trash-2",
+    "triangle-alert",
+    "undo-2",
+    "unlink",
+    "upload",
+    "user",
+    "x",
+]
 LUCIDE = ("lucide-static", "1.62.0", "ISC")
 
 

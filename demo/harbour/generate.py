@@ -27,10 +27,56 @@ TYPES = [
     ("TUG", "Tug", 0),
     ("YCT", "Yacht", 0),
 ]
-FIRST = ["Alva", "Brisa", "Canela", "Duna", "Estrela", "Farol", "Gaivota", "Horta", "Ilha", "Jangada", "Lapa", "Maré", "Névoa", "Onda", "Pedra", "Quilha", "Rola"]
+FIRST = [
+    "Alva",
+    "Brisa",
+    "Canela",
+    "Duna",
+    "Estrela",
+    "Farol",
+    "Gaivota",
+    "Horta",
+    "Ilha",
+    "Jangada",
+    "Lapa",
+    "Maré",
+    "Névoa",
+    "Onda",
+    "Pedra",
+    "Quilha",
+    "Rola",
+]
 SECOND = "Azul Branca Clara Doce do Norte do Sul Dourada Mansa Nova Serena Velha Verde".replace("do ", "do_").split()
-PEOPLE = ["Abel", "Beatriz", "Célia", "Dário", "Elsa", "Fausto", "Glória", "Hélio", "Inês", "Jaime", "Laura", "Mário", "Nélia", "Otília", "Pilar", "Rui"]
-FAMILIES = ["Alcoforado", "Bragado", "Caldeirinha", "Delgadinho", "Espinhal", "Faroleiro", "Godinhal", "Mareante", "Novais", "Pedreiro"]
+PEOPLE = [
+    "Abel",
+    "Beatriz",
+    "Célia",
+    "Dário",
+    "Elsa",
+    "Fausto",
+    "Glória",
+    "Hélio",
+    "Inês",
+    "Jaime",
+    "Laura",
+    "Mário",
+    "Nélia",
+    "Otília",
+    "Pilar",
+    "Rui",
+]
+FAMILIES = [
+    "Alcoforado",
+    "Bragado",
+    "Caldeirinha",
+    "Delgadinho",
+    "Espinhal",
+    "Faroleiro",
+    "Godinhal",
+    "Mareante",
+    "Novais",
+    "Pedreiro",
+]
 HOUSES = [
     "Salgueiro Shipping Office",
     "Ribeira & Onda",

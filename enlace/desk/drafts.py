@@ -159,7 +159,9 @@ class DraftStore:
                 gone.append(identifier)
             else:
                 body, faulty = dump(record, self._pack), self.faulty(record)
-                kept.append(DraftRecord(draft=self.draft, record=identifier, state=record.state, body=body, faulty=faulty))
+                kept.append(
+                    DraftRecord(draft=self.draft, record=identifier, state=record.state, body=body, faulty=faulty)
+                )
         if gone:
             self.draft.records.filter(record__in=gone).delete()
         DraftRecord.objects.bulk_create(

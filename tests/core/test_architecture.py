@@ -24,13 +24,17 @@ class House(unittest.TestCase):
 
     def test_lint_and_format(self):
         for command in (["check"], ["format", "--check"]):
-            done = subprocess.run([sys.executable, "-m", "ruff", *command, "."], cwd=ROOT, capture_output=True, text=True)
+            done = subprocess.run(
+                [sys.executable, "-m", "ruff", *command, "."], cwd=ROOT, capture_output=True, text=True
+            )
             self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
 
     def test_the_vendored_files_are_those_of_the_manifest(self):
         manifest = json.loads((VENDOR / "manifest.json").read_text())
         for entry in manifest:
-            self.assertEqual(hashlib.sha256((VENDOR / entry["file"]).read_bytes()).hexdigest(), entry["sha256"], entry["file"])
+            self.assertEqual(
+                hashlib.sha256((VENDOR / entry["file"]).read_bytes()).hexdigest(), entry["sha256"], entry["file"]
+            )
             self.assertTrue(entry["version"] and entry["licence"])
         self.assertEqual({p.name for p in VENDOR.iterdir()} - {"manifest.json"}, {entry["file"] for entry in manifest})
 

@@ -123,7 +123,19 @@ class Suggestions(unittest.TestCase):
 
 
 class StrangeNames(unittest.TestCase):
-    NAMES = ['a "quoted" name', "select", "Ünïcode ключ 键", "semi;colon", "per%cent", "dot.ted", "sl/ash", "new\nline", "it's", ":colon", "["]
+    NAMES = [
+        'a "quoted" name',
+        "select",
+        "Ünïcode ключ 键",
+        "semi;colon",
+        "per%cent",
+        "dot.ted",
+        "sl/ash",
+        "new\nline",
+        "it's",
+        ":colon",
+        "[",
+    ]
 
     def test_every_name_works_from_catalog_to_save(self):
         from enlace.core.save import save
@@ -132,7 +144,7 @@ class StrangeNames(unittest.TestCase):
         for name in self.NAMES:
             quoted = '"' + name.replace('"', '""') + '"'
             spec = made(
-                f"CREATE TABLE {quoted} ({quoted} TEXT PRIMARY KEY NOT NULL, {quoted[:-1]}2\" INTEGER)",
+                f'CREATE TABLE {quoted} ({quoted} TEXT PRIMARY KEY NOT NULL, {quoted[:-1]}2" INTEGER)',
                 f"INSERT INTO {quoted} VALUES ('k/1 \"x\"', 5)",
             )
             bench = Bench(spec, name)

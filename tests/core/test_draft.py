@@ -34,7 +34,13 @@ mappings = st.dictionaries(st.text(min_size=1), stored, max_size=4)
 
 
 class Lossless(unittest.TestCase):
-    @given(mappings, mappings, st.dictionaries(st.text(), st.text(), max_size=2), st.lists(stored, max_size=3), st.booleans())
+    @given(
+        mappings,
+        mappings,
+        st.dictionaries(st.text(), st.text(), max_size=2),
+        st.lists(stored, max_size=3),
+        st.booleans(),
+    )
     def test_text_and_back(self, was, now, texts, key, gone):
         conflict = Conflict(None if gone else was)
         complaint = Complaint("server", "No.", ("a",))
@@ -48,7 +54,9 @@ class Lossless(unittest.TestCase):
         values = {"a": 1, "b": 1.0, "c": True, "d": Decimal("1.0"), "e": "1", "f": b"1", "g": "", "h": None, "i": -0.0}
         again = load("i1", dump(PendingRecord("i1", "edited", now=values)))
         self.assertEqual([repr(v) for v in again.now.values()], [repr(v) for v in values.values()])
-        self.assertIsInstance(load("i1", dump(PendingRecord("i1", "new", now={"u": uuid.UUID(int=1)}))).now["u"], uuid.UUID)
+        self.assertIsInstance(
+            load("i1", dump(PendingRecord("i1", "new", now={"u": uuid.UUID(int=1)}))).now["u"], uuid.UUID
+        )
 
 
 class Edits(unittest.TestCase):
@@ -65,7 +73,12 @@ class Edits(unittest.TestCase):
         return with_text(record, self.fields[name], text, ENGLISH)
 
     def test_back_to_what_was_read(self):
-        for name, there, back in [("price", "3", "2.50"), ("name", "oak", "cork"), ("day", "2026-02-01", "1 Jan 2026"), ("note", "", "a")]:
+        for name, there, back in [
+            ("price", "3", "2.50"),
+            ("name", "oak", "cork"),
+            ("day", "2026-02-01", "1 Jan 2026"),
+            ("note", "", "a"),
+        ]:
             edited = self.type(self.bench.read("i1"), name, there)
             self.assertEqual(set(edited.now), {name})
             self.assertTrue(self.type(edited, name, back).idle, name)
@@ -82,7 +95,10 @@ class Edits(unittest.TestCase):
 
     def test_rules_speak_of_touched_fields_only(self):
         def complaints(record):
-            return [(c.code, c.fields) for c in self.rules.complaints(record.values(), record.touched, record.state == "new")]
+            return [
+                (c.code, c.fields)
+                for c in self.rules.complaints(record.values(), record.touched, record.state == "new")
+            ]
 
         self.assertEqual(complaints(self.bench.edit("i1", price="-1")), [("check", ("price",))])
         self.assertEqual(complaints(self.bench.edit("i1", name="")), [])  # '' is a value in a NOT NULL text column
@@ -100,7 +116,9 @@ class Edits(unittest.TestCase):
         mine = self.bench.edit("i1", name="oak", price="9")
         theirs = {**mine.was, "name": "elm", "note": "b"}
         record = replace(mine, conflict=Conflict(theirs))
-        lines = {v.field.name: (v.mine_edited, v.theirs_changed) for v in conflicts.versions(self.bench.dataset, record)}
+        lines = {
+            v.field.name: (v.mine_edited, v.theirs_changed) for v in conflicts.versions(self.bench.dataset, record)
+        }
         self.assertEqual(lines, {"name": (True, True), "price": (True, False), "note": (False, True)})
         kept = conflicts.resolved(self.bench.dataset, record, ["name"])
         self.assertEqual((dict(kept.now), kept.was["note"], kept.conflict), ({"price": Decimal(9)}, "b", None))
@@ -111,4 +129,6 @@ class Edits(unittest.TestCase):
 
     def test_exactly_means_to_the_last_letter(self):
         self.assertTrue(exactly(1, 1.0) and exactly(True, 1) and exactly(None, None))
-        self.assertFalse(exactly("a", "A") or exactly("1", 1) or exactly(None, "") or exactly(b"a", "a") or exactly("a", "a "))
+        self.assertFalse(
+            exactly("a", "A") or exactly("1", 1) or exactly(None, "") or exactly(b"a", "a") or exactly("a", "a ")
+        )

@@ -37,7 +37,9 @@ class Saves(unittest.TestCase):
         with sqlite3.connect(self.spec["path"]) as db:
             db.execute("CREATE TABLE heard (what TEXT)")
             for name in ("name", "flag", "beam_m"):
-                db.execute(f"CREATE TRIGGER t_{name} AFTER UPDATE OF {name} ON vessel BEGIN INSERT INTO heard VALUES ('{name}'); END")
+                db.execute(
+                    f"CREATE TRIGGER t_{name} AFTER UPDATE OF {name} ON vessel BEGIN INSERT INTO heard VALUES ('{name}'); END"
+                )
         bench = self.bench("vessel")
         self.assertTrue(save(self.spec, bench.dataset, [bench.edit("i3", flag="MT")]).committed)
         self.assertEqual(ask(self.spec, "SELECT * FROM heard"), [("flag",)])
@@ -54,7 +56,9 @@ class Saves(unittest.TestCase):
         shifts = self.bench("pilot_shift")
         row = shifts.rows.window(5, 1)[0]
         self.assertTrue(save(self.spec, shifts.dataset, [shifts.edit(row.id, ends="23:45")]).committed)
-        self.assertEqual(ask(self.spec, "SELECT ends FROM pilot_shift WHERE pilot_id = ? AND day = ?", *row.values[:2]), [("23:45",)])
+        self.assertEqual(
+            ask(self.spec, "SELECT ends FROM pilot_shift WHERE pilot_id = ? AND day = ?", *row.values[:2]), [("23:45",)]
+        )
         invoices = self.bench("dues_invoice")
         row = invoices.rows.window(0, 1)[0]
         self.assertIn("/", row.values[0])
@@ -66,9 +70,14 @@ class Saves(unittest.TestCase):
     def test_decimals_do_not_pass_through_float(self):
         agents = self.bench("agent")
         save(self.spec, agents.dataset, [agents.edit("i1", credit_limit="1234567890.12")])
-        self.assertEqual(ask(self.spec, "SELECT credit_limit, typeof(credit_limit) FROM agent WHERE id = 1"), [(1234567890.12, "real")])
+        self.assertEqual(
+            ask(self.spec, "SELECT credit_limit, typeof(credit_limit) FROM agent WHERE id = 1"),
+            [(1234567890.12, "real")],
+        )
         save(self.spec, agents.dataset, [agents.edit("i1", credit_limit="70000.00")])
-        self.assertEqual(ask(self.spec, "SELECT credit_limit, typeof(credit_limit) FROM agent WHERE id = 1"), [(70000, "integer")])
+        self.assertEqual(
+            ask(self.spec, "SELECT credit_limit, typeof(credit_limit) FROM agent WHERE id = 1"), [(70000, "integer")]
+        )
 
     def test_changed_meanwhile(self):
         bench = self.bench("vessel")
@@ -107,10 +116,16 @@ class Saves(unittest.TestCase):
     def test_refusals_in_sentences(self):
         vessel, call = self.bench("vessel"), self.bench("port_call")
         imo = ask(self.spec, "SELECT imo_no FROM vessel WHERE id = 2")[0][0]
-        self.assertIn(f"already has this IMO no. ({imo}). Choose a different one. ('imo_no',)", self.refusal(vessel, vessel.edit("i1", imo_no=imo)))
+        self.assertIn(
+            f"already has this IMO no. ({imo}). Choose a different one. ('imo_no',)",
+            self.refusal(vessel, vessel.edit("i1", imo_no=imo)),
+        )
         self.assertIn("There is no ZZZ in vessel_type", self.refusal(vessel, vessel.edit("i1", vessel_type_code="ZZZ")))
         self.assertIn("rows of port_call still refer to it", self.refusal(vessel, removed(vessel.read("i1"))))
-        self.assertIn("Draught (m) must be between 0.5 and 25. ('draught_m',)", self.refusal(vessel, vessel.edit("i1", draught_m="99")))
+        self.assertIn(
+            "Draught (m) must be between 0.5 and 25. ('draught_m',)",
+            self.refusal(vessel, vessel.edit("i1", draught_m="99")),
+        )
         self.assertIn("needs a value. ('eta',)", self.refusal(call, self.new(call, vessel_id="1", agent_id="1")))
         late = call.edit("i5", etd="1999-01-01 10:00")
         self.assertIn("ETD must be at least ETA. ('eta', 'etd')", self.refusal(call, late))
@@ -160,7 +175,9 @@ class Triggers(unittest.TestCase):
         return {one: [c.sentence for c in several] for one, several in outcome.refusals.items()}
 
     def test_a_trigger_that_refuses(self):
-        words = self.saved("CREATE TRIGGER n BEFORE UPDATE ON t WHEN new.a = 'bad' BEGIN SELECT RAISE(ABORT, 'Not on Sundays'); END")
+        words = self.saved(
+            "CREATE TRIGGER n BEFORE UPDATE ON t WHEN new.a = 'bad' BEGIN SELECT RAISE(ABORT, 'Not on Sundays'); END"
+        )
         self.assertEqual(list(words), ["i3"])
         self.assertIn("Not on Sundays", words["i3"][0])
 
@@ -170,7 +187,9 @@ class Triggers(unittest.TestCase):
 
     def test_a_trigger_that_rolls_everything_back(self):
         """After it the transaction is gone: going on record by record would commit each alone."""
-        words = self.saved("CREATE TRIGGER n BEFORE UPDATE ON t WHEN new.a = 'bad' BEGIN SELECT RAISE(ROLLBACK, 'All over'); END")
+        words = self.saved(
+            "CREATE TRIGGER n BEFORE UPDATE ON t WHEN new.a = 'bad' BEGIN SELECT RAISE(ROLLBACK, 'All over'); END"
+        )
         self.assertEqual(len(words), 5)
         self.assertIn("All over", words["i1"][0])
 

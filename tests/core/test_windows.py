@@ -39,7 +39,9 @@ class Windows(unittest.TestCase):
         self.assertEqual(one.rows.position("i-5"), 0)
 
     def test_long_values_are_cut_and_bytes_not_read(self):
-        spec = made("CREATE TABLE t (id INTEGER PRIMARY KEY, a TEXT, b BLOB)", rows={"t": [(1, "ä" * 5_000_000, b"x" * 99)]})
+        spec = made(
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, a TEXT, b BLOB)", rows={"t": [(1, "ä" * 5_000_000, b"x" * 99)]}
+        )
         bench = Bench(spec, "t")
         (row,) = bench.rows.window(0, 5)
         self.assertEqual((row.values[1], row.values[2]), ("ä" * CUT, 99))
@@ -47,7 +49,9 @@ class Windows(unittest.TestCase):
 
     def test_three_hundred_columns(self):
         columns = ", ".join(f"c{n} TEXT" for n in range(300))
-        bench = Bench(made(f"CREATE TABLE t (id INTEGER PRIMARY KEY, {columns})", "INSERT INTO t (c299) VALUES ('last')"), "t")
+        bench = Bench(
+            made(f"CREATE TABLE t (id INTEGER PRIMARY KEY, {columns})", "INSERT INTO t (c299) VALUES ('last')"), "t"
+        )
         self.assertEqual(bench.rows.window(0, 5)[0].values[-1], "last")
 
     def test_a_table_without_a_key_and_a_view(self):
@@ -77,6 +81,9 @@ class Windows(unittest.TestCase):
                 key_of(wrong)
 
     def test_sorting_by_what_can_not_be_sorted_falls_back_to_the_key(self):
-        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, p BLOB)", "INSERT INTO t VALUES (1, x'89504e470d0a1a0a')"), "t")
+        bench = Bench(
+            made("CREATE TABLE t (id INTEGER PRIMARY KEY, p BLOB)", "INSERT INTO t VALUES (1, x'89504e470d0a1a0a')"),
+            "t",
+        )
         order = Rows.of(bench.spec, bench.dataset, [("p", True), ("nothing", False)]).order
         self.assertEqual([p.column for p in order], ["id"])

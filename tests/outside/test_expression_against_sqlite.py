@@ -25,9 +25,13 @@ simple = st.one_of(
     st.tuples(number_terms, comparisons, number_terms).map(" ".join),
     st.tuples(text_terms, comparisons, text_terms).map(" ".join),
     st.tuples(number_terms, number_terms, number_terms).map(lambda p: f"{p[0]} BETWEEN {p[1]} AND {p[2]}"),
-    st.tuples(number_terms, st.lists(number_terms, min_size=1, max_size=3)).map(lambda p: f"{p[0]} IN ({', '.join(p[1])})"),
+    st.tuples(number_terms, st.lists(number_terms, min_size=1, max_size=3)).map(
+        lambda p: f"{p[0]} IN ({', '.join(p[1])})"
+    ),
     st.tuples(text_terms, st.sampled_from(["'a%'", "'_b'", "'%'", "u"])).map(lambda p: f"{p[0]} LIKE {p[1]}"),
-    st.tuples(text_terms, st.sampled_from(["'a*'", "'?b'", "'[a-b]*'", "'[^x]*'"])).map(lambda p: f"{p[0]} GLOB {p[1]}"),
+    st.tuples(text_terms, st.sampled_from(["'a*'", "'?b'", "'[a-b]*'", "'[^x]*'"])).map(
+        lambda p: f"{p[0]} GLOB {p[1]}"
+    ),
 )
 conditions = st.recursive(
     simple,
@@ -51,4 +55,6 @@ class AgainstSqlite(unittest.TestCase):
             db.execute("INSERT INTO r VALUES (?, ?, ?, ?)", (n, m, s, u))
             theirs = db.execute(f"SELECT {condition} FROM r").fetchone()[0]
         db.close()
-        self.assertEqual(None if ours is None else int(bool(ours)), None if theirs is None else int(bool(theirs)), condition)
+        self.assertEqual(
+            None if ours is None else int(bool(ours)), None if theirs is None else int(bool(theirs)), condition
+        )

@@ -46,7 +46,7 @@ class AgainstOffset(unittest.TestCase):
         self.assertEqual(sortable[-1], "id")
         expected = [r[0] for r in ask(spec, f"SELECT id FROM t ORDER BY {order}")]
         for start in range(0, len(rows), 1):
-            got = [r.id for r in reader.window(start, size)]
-            self.assertEqual(got, [f"i{n}" for n in expected[start : start + size]])
+            got = [(r.position, r.id) for r in reader.window(start, size)]
+            self.assertEqual(got, [(start + i, f"i{n}") for i, n in enumerate(expected[start : start + size])])
         for position, n in enumerate(expected):
             self.assertEqual(reader.position(f"i{n}"), position)

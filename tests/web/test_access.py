@@ -17,7 +17,12 @@ def addresses(resolver=None, prefix="/"):
 
 class Access(Pages):
     def fill(self, address, form, number=None):
-        values = {"project": self.project.pk, "connection": self.connection.pk, "dataset": form.dataset_id, "form": form.pk}
+        values = {
+            "project": self.project.pk,
+            "connection": self.connection.pk,
+            "dataset": form.dataset_id,
+            "form": form.pk,
+        }
         for name, pk in values.items():
             address = address.replace(f"<int:{name}>", str(number or pk))
         return address
@@ -27,7 +32,9 @@ class Access(Pages):
         for address in addresses():
             response = Client().get(self.fill(address, form))
             if address not in ("/sign-in/", "/sign-out/"):
-                self.assertRedirects(response, f"/sign-in/?next={self.fill(address, form)}", fetch_redirect_response=False)
+                self.assertRedirects(
+                    response, f"/sign-in/?next={self.fill(address, form)}", fetch_redirect_response=False
+                )
 
     def test_operators_can_not_reach_the_workshop(self):
         self.client.force_login(self.operator)
@@ -43,8 +50,35 @@ class Access(Pages):
     def test_no_address_falls_over(self):
         """Any address with any number and any parameter: a clear page, never status 500."""
         form = self.form("vessel")
-        junk = ["", "x", "-1", "9" * 30, "n0", "i1", "i999", "kAAAA", "p5", "p" + "9" * 30, "\x00", "é/\\'\"%00<>", "k" + "A" * 5000]
-        names = ["record", "field", "value", "position", "number", "start", "size", "order", "name", "step", "all", "seen"]
+        junk = [
+            "",
+            "x",
+            "-1",
+            "9" * 30,
+            "n0",
+            "i1",
+            "i999",
+            "kAAAA",
+            "p5",
+            "p" + "9" * 30,
+            "\x00",
+            "é/\\'\"%00<>",
+            "k" + "A" * 5000,
+        ]
+        names = [
+            "record",
+            "field",
+            "value",
+            "position",
+            "number",
+            "start",
+            "size",
+            "order",
+            "name",
+            "step",
+            "all",
+            "seen",
+        ]
         self.client.raise_request_exception = False
         for address in addresses():
             if address == "/sign-out/":

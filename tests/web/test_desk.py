@@ -5,10 +5,9 @@ import json
 import os
 import re
 
-from PIL import Image
-
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
+from PIL import Image
 
 from enlace.desk.models import Draft, DraftBlob, DraftStep
 from tests.harbour import made
@@ -59,7 +58,10 @@ class Reading(Pages):
             self.assertEqual(self.client.get(f"/desk/{form.pk}/at?position=3").status_code, 200)
 
     def test_odd_values_are_shown_and_named(self):
-        spec = made("CREATE TABLE t (id INTEGER PRIMARY KEY, n INTEGER, d DATE)", "INSERT INTO t VALUES (1, 'twelve', '31/12/99')")
+        spec = made(
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, n INTEGER, d DATE)",
+            "INSERT INTO t VALUES (1, 'twelve', '31/12/99')",
+        )
         html = self.client.get(f"/desk/{self.form('t', self.connect(spec)).pk}/").content.decode()
         self.assertIn("twelve", html)
         self.assertIn("Stored as str, not as whole number", html)
@@ -148,7 +150,9 @@ class Editing(Pages):
         upload.name = "ship.bmp"
         self.post(form, "picture", record="i2", field="photo", file=upload)
         shown = self.client.get(f"/desk/{form.pk}/picture?record=i2&field=photo")
-        self.assertEqual((shown["Content-Type"], shown["X-Content-Type-Options"], shown.content), ("image/bmp", "nosniff", content))
+        self.assertEqual(
+            (shown["Content-Type"], shown["X-Content-Type-Options"], shown.content), ("image/bmp", "nosniff", content)
+        )
         self.assertEqual(DraftBlob.objects.count(), 1)
         self.assertIn("Saved 1 record", self.said(self.post(form, "save", record="i2")))
         self.assertEqual(self.sql("SELECT photo FROM vessel WHERE id = 2")[0][0], content)
@@ -268,10 +272,22 @@ class StrangeTables(Pages):
         wide = ", ".join(f"c{n} TEXT" for n in range(300))
         for sql, row, record_edit in [
             (f"CREATE TABLE wide (id INTEGER PRIMARY KEY, {wide})", "(id, c0) VALUES (1, 'x')", ("c299", "last")),
-            ('CREATE TABLE "select" ("from" TEXT NOT NULL, "a b" TEXT NOT NULL, "ключ" INTEGER NOT NULL, v TEXT, PRIMARY KEY ("from", "a b", "ключ"))', "VALUES ('a/b ''c''', 'd \"e\"', 7, 'x')", ("v", "new")),
-            ("CREATE TABLE single (id INTEGER PRIMARY KEY, v TEXT)", "VALUES (1, 'x')", ("v", "<script>alert(1)</script>")),
+            (
+                'CREATE TABLE "select" ("from" TEXT NOT NULL, "a b" TEXT NOT NULL, "ключ" INTEGER NOT NULL, v TEXT, PRIMARY KEY ("from", "a b", "ключ"))',
+                "VALUES ('a/b ''c''', 'd \"e\"', 7, 'x')",
+                ("v", "new"),
+            ),
+            (
+                "CREATE TABLE single (id INTEGER PRIMARY KEY, v TEXT)",
+                "VALUES (1, 'x')",
+                ("v", "<script>alert(1)</script>"),
+            ),
             ("CREATE TABLE generic (k PRIMARY KEY NOT NULL, v)", "VALUES (x'00ff', 'x')", ("v", "y")),
-            ("CREATE TABLE computed (id INTEGER PRIMARY KEY, v TEXT, w TEXT AS (upper(v)))", "(id, v) VALUES (1, 'x')", ("v", "y")),
+            (
+                "CREATE TABLE computed (id INTEGER PRIMARY KEY, v TEXT, w TEXT AS (upper(v)))",
+                "(id, v) VALUES (1, 'x')",
+                ("v", "y"),
+            ),
         ]:
             name = re.match(r'CREATE TABLE ("?\w+"?)', sql).group(1)
             spec = made(sql, f"INSERT INTO {name} {row}")

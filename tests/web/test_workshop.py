@@ -9,14 +9,20 @@ from tests.web.pages import Pages
 
 class FromPathToForm(Pages):
     def test_the_whole_way(self):
-        spec = made("CREATE TABLE ice (id INTEGER PRIMARY KEY, kind TEXT NOT NULL)", "INSERT INTO ice VALUES (1, 'pack')")
+        spec = made(
+            "CREATE TABLE ice (id INTEGER PRIMARY KEY, kind TEXT NOT NULL)", "INSERT INTO ice VALUES (1, 'pack')"
+        )
         self.client.post("/workshop/", {"name": "  Winter  office "})
         project = Project.objects.get(name="Winter office")
-        response = self.client.post(f"/workshop/project/{project.pk}/connections/new", {"name": "Ice", "path": spec["path"]})
+        response = self.client.post(
+            f"/workshop/project/{project.pk}/connections/new", {"name": "Ice", "path": spec["path"]}
+        )
         connection = Connection.objects.get(name="Ice")
         self.assertRedirects(response, f"/workshop/connection/{connection.pk}/?test=1")
         for step in range(5):
-            self.assertContains(self.client.get(f"/workshop/connection/{connection.pk}/test?step={step}"), 'class="fine"')
+            self.assertContains(
+                self.client.get(f"/workshop/connection/{connection.pk}/test?step={step}"), 'class="fine"'
+            )
         connection.refresh_from_db()
         self.assertTrue(connection.test_passed)
         self.assertContains(self.client.get(f"/workshop/connection/{connection.pk}/"), "?name=ice")
@@ -55,9 +61,14 @@ class FromPathToForm(Pages):
         html = self.client.get(f"/desk/{form.pk}/").content.decode()
         self.assertIn("Tonnage (GT)", html)
         self.assertNotIn("Remarks", html)
-        self.assertEqual(self.client.post(f"/desk/{form.pk}/edit", {"record": "i1", "field": "remarks", "value": "x"}).status_code, 400)
+        self.assertEqual(
+            self.client.post(f"/desk/{form.pk}/edit", {"record": "i1", "field": "remarks", "value": "x"}).status_code,
+            400,
+        )
         data["width-%d" % form.dataset.fields.first().pk] = "wide"
-        self.assertContains(self.client.post(f"/workshop/dataset/{form.dataset_id}/", data), "not usable", status_code=400)
+        self.assertContains(
+            self.client.post(f"/workshop/dataset/{form.dataset_id}/", data), "not usable", status_code=400
+        )
 
     def test_removing_a_form_leaves_the_table(self):
         form = self.form("vessel")

@@ -71,7 +71,8 @@ class Rows:
             return []
         from_end = count - start - size
         if around is None and from_end <= NEAR:
-            return self._read(reversed_order(order), None, from_end, size, start)[::-1]
+            rows = self._read(reversed_order(order), None, from_end, size, 0)[::-1]
+            return [Row(row.id, start + i, row.values) for i, row in enumerate(rows)]
         around = around or stretch_around(self.spec, table, order, start, size, build=True)
         return self._read(order, around, start - around.position if around else start, size, start)
 

@@ -15,7 +15,14 @@ _COMPARED: dict[Any, str] = {
     exp.EQ: "equal to",
     exp.NEQ: "different from",
 }
-_TURNED: dict[Any, Any] = {exp.GT: exp.LT, exp.GTE: exp.LTE, exp.LT: exp.GT, exp.LTE: exp.GTE, exp.EQ: exp.EQ, exp.NEQ: exp.NEQ}
+_TURNED: dict[Any, Any] = {
+    exp.GT: exp.LT,
+    exp.GTE: exp.LTE,
+    exp.LT: exp.GT,
+    exp.LTE: exp.GTE,
+    exp.EQ: exp.EQ,
+    exp.NEQ: exp.NEQ,
+}
 
 
 def in_words(tree: exp.Expr, labels: Mapping[str, str]) -> str:

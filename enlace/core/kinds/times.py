@@ -44,7 +44,11 @@ def _month(name: str, formats: Formats) -> int:
     if wanted in known:
         return known.index(wanted) + 1
     # A longer or shorter form is taken when only one month can be meant ("jui" is June or July in French).
-    near = [n for n, month in enumerate(known, 1) if wanted.startswith(month) or (len(wanted) > 2 and month.startswith(wanted))]
+    near = [
+        n
+        for n, month in enumerate(known, 1)
+        if wanted.startswith(month) or (len(wanted) > 2 and month.startswith(wanted))
+    ]
     if len(near) == 1:
         return near[0]
     raise Unreadable(f"“{name}” is not a month. Type the date as year-month-day, such as 2026-03-31.")

@@ -1,5 +1,6 @@
 // Editing in the grid: a cell becomes an input, Enter and Tab keep what was typed, Escape drops it.
 
+const SHOWN = 200; // characters of a text that a cell shows at the most
 const ELSEWHERE = ["longtext", "picture", "binary"]; // edited beside the grid, where there is room
 
 export class CellEditor {
@@ -15,9 +16,14 @@ export class CellEditor {
     if ("locked" in head.dataset) return enlaceSay(`${label} can't be edited.`);
     if (row.dataset.state === "removed") return enlaceSay("This record is marked for removal. Keep it first, then edit it.");
     if (ELSEWHERE.includes(kind)) return (await this.panelEditor(id, number))?.focus();
-    const ready = this.panelEditor(id, number);
-    const beside = text === undefined || kind === "yesno" ? await ready : null;
-    const input = this.input(kind, beside, text);
+    // What a cell shows can be typed back, so nobody has to wait for the editors beside the grid to load; only a
+    // text that the cell shows cut has to be fetched first.
+    const cut = text === undefined && cell.textContent.length >= SHOWN;
+    const beside = cut ? await this.panelEditor(id, number) : this.loaded(id, number);
+    if (cut) cell = document.getElementById(row.id)?.children[this.grid.column];
+    if (!cell) return;
+    const before = beside?.value ?? cell.textContent;
+    const input = kind === "yesno" ? this.choice(before, text, "nullable" in head.dataset) : this.line(text ?? before);
     input.setAttribute("aria-label", label);
     const kept = cell.innerHTML;
     cell.replaceChildren(input);
@@ -25,13 +31,13 @@ export class CellEditor {
     this.grid.editing = input;
     input.focus();
     if (text === undefined) input.select?.();
-    const before = beside?.value;
 
     const close = (keep) => {
       if (this.grid.editing !== input) return;
       this.grid.editing = null;
       cell.classList.remove("editing");
       if (keep && input.value !== before) this.keep(row, cell, { id, number, name, value: input.value, before });
+      else if (input.kept) cell.replaceWith(input.kept);
       else cell.innerHTML = kept;
       if (this.grid.late) {
         this.grid.late = false;
@@ -42,17 +48,21 @@ export class CellEditor {
     input.addEventListener("keydown", (event) => this.key(event, close));
   }
 
-  input(kind, beside, text) {
-    if (kind === "yesno" && beside) {
-      const select = beside.cloneNode(true);
-      select.removeAttribute("id");
-      select.value = beside.value;
-      const typed = { y: "yes", n: "no", 1: "yes", 0: "no" }[text?.toLowerCase()];
-      if (typed) select.value = typed;
-      return select;
-    }
+  /** The editor beside the grid if it shows the record already. */
+  loaded(id, number) {
+    return document.getElementById("panel").dataset.record === id ? document.getElementById(`e-${number}`) : null;
+  }
+
+  choice(before, typed, nullable) {
+    const select = document.createElement("select");
+    for (const word of ["yes", "no", ...(nullable || !before ? [""] : [])]) select.add(new Option(word || "—", word));
+    select.value = { y: "yes", n: "no", 1: "yes", 0: "no" }[typed?.toLowerCase()] ?? before;
+    return select;
+  }
+
+  line(text) {
     const input = document.createElement("input");
-    input.value = text ?? beside?.value ?? "";
+    input.value = text;
     input.autocomplete = "off";
     input.spellcheck = false;
     return input;
@@ -77,10 +87,10 @@ export class CellEditor {
   async keep(row, cell, { id, number, name, value, before }) {
     cell.textContent = value;
     const data = { record: id, field: name, value, position: row.dataset.at, order: this.grid.order };
-    const beside = document.getElementById("panel").dataset.record === id && document.getElementById(`e-${number}`);
+    const beside = this.loaded(id, number);
     if (beside) {
       data.seen = beside.dataset.seen;
-      data.seen_text = before ?? beside.value;
+      data.seen_text = before;
       beside.value = value;
     }
     this.edits.send("edit", data);

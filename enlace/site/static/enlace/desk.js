@@ -27,16 +27,18 @@ grid.mark();
 // -- moving ------------------------------------------------------------------------------------------------
 
 let moving = Promise.resolve();
+let moves = 0; // under way: until the last one arrives, the current record is not settled
 let waiting = null;
 let asking = null;
 
 function move(path, pause = 0) {
   clearTimeout(waiting?.timer);
   const done = waiting?.done;
+  moves += 1;
   moving = new Promise((resolve) => {
     waiting = { done: resolve };
     waiting.timer = setTimeout(() => ask(path).finally(resolve), pause);
-  });
+  }).finally(() => (moves -= 1));
   done?.();
   return moving;
 }
@@ -106,6 +108,21 @@ document.addEventListener("enlace:settled", ({ detail }) => {
 let last = null;
 document.addEventListener("focusin", (event) => (last = event.target));
 document.addEventListener("htmx:oobAfterSwap", () => grid.mark());
+document.addEventListener("htmx:oobBeforeSwap", (event) => {
+  // Of a row with an open editor in it, all but the editor's cell is replaced.
+  const { target, fragment } = event.detail;
+  if (!grid.editing || !target?.contains(grid.editing)) return;
+  event.detail.shouldSwap = false;
+  const fresh = fragment.querySelector?.(".record") || fragment;
+  for (const name of ["state", "fault"]) {
+    if (name in fresh.dataset) target.dataset[name] = fresh.dataset[name];
+    else delete target.dataset[name];
+  }
+  [...fresh.children].forEach((cell, i) => {
+    if (target.children[i].contains(grid.editing)) grid.editing.kept = cell;
+    else target.children[i].replaceWith(cell.cloneNode(true));
+  });
+});
 new MutationObserver(refocus).observe(desk, { childList: true, subtree: true });
 function refocus() {
   if (document.activeElement !== document.body || !last || document.contains(last)) return;
@@ -170,9 +187,16 @@ function pickDate(editor) {
 window.addEventListener("pagehide", () => {
   const editor = document.activeElement;
   if (editor?.dataset?.field && panel().contains(editor) && editor.value !== (editor.sent ?? editor.defaultValue)) {
+    // The next page may be read before the request arrives, so it is told too, and sends it once more.
     edits.last("edit", typed(editor));
+    sessionStorage.setItem(`unsent ${url}`, JSON.stringify(typed(editor)));
   }
 });
+const unsent = sessionStorage.getItem(`unsent ${url}`);
+if (unsent) {
+  sessionStorage.removeItem(`unsent ${url}`);
+  edits.send("edit", JSON.parse(unsent));
+}
 
 // -- acts of buttons ----------------------------------------------------------------------------------------
 
@@ -181,13 +205,17 @@ document.addEventListener("htmx:configRequest", ({ detail }) => {
   detail.parameters.position ??= tell.position ?? 0;
   detail.parameters.order ??= order;
 });
-// An act waits until everything typed before it has arrived.
+// Everything typed has arrived, and the record that the person went to is the current one.
+async function settled() {
+  while (edits.busy || moves) await Promise.all([edits.idle(), moving]);
+}
+// An act waits for that: it is about the record that is current when it is pressed.
 document.addEventListener("htmx:confirm", (event) => {
-  if (!edits.busy || !desk.contains(event.detail.elt)) return;
+  if (!(edits.busy || moves) || !desk.contains(event.detail.elt)) return;
   event.preventDefault();
   event.stopImmediatePropagation();
   const { elt, triggeringEvent } = event.detail;
-  edits.idle().then(() => {
+  settled().then(() => {
     const again = (elt.id && document.getElementById(elt.id)) || elt;
     if (again.matches("form")) again.requestSubmit(triggeringEvent?.submitter);
     else again.click();
@@ -201,7 +229,7 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
     const back = document.activeElement;
     back?.blur();
-    edits.idle().then(() => document.getElementById("act-save")?.click());
+    settled().then(() => document.getElementById("act-save")?.click());
     back?.focus?.();
   } else if (!typing && (key === "z" || key === "y")) {
     event.preventDefault();

@@ -8,8 +8,8 @@ export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))[
 export function apply(html, response) {
   const parts = document.createElement("template");
   parts.innerHTML = html;
-  // A row that is scrolled out of the page needs no replacing.
-  for (const row of parts.content.querySelectorAll(".record")) if (!document.getElementById(row.id)) row.remove();
+  // What the page does not show any more, a row scrolled away, a note of another record, needs no replacing.
+  for (const part of parts.content.querySelectorAll("[hx-swap-oob]")) if (!document.getElementById(part.id)) part.remove();
   htmx.swap("#said", parts.innerHTML, { swapStyle: "none" });
   const events = response.headers.get("HX-Trigger");
   if (!events) return;

@@ -1,0 +1,131 @@
+"""The real server process with the demo's data, and a browser on it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, expect, sync_playwright
+
+from enlace.core.problem import Problem  # noqa: F401  (the core must import without Django)
+
+ROOT = Path(__file__).resolve().parents[2]
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+PASSWORD = "porto-salgueiro"
+expect.set_options(timeout=10_000)
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+class Served(unittest.TestCase):
+    """Starts the server once for a class; each test gets a fresh browser context as self.page."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.home = Path(tempfile.mkdtemp(prefix="enlace-browser-"))
+        cls.addClassCleanup(shutil.rmtree, cls.home, ignore_errors=True)
+        cls.harbour = cls.home / "harbour.sqlite3"
+        cls.environment = {**os.environ, "ENLACE_HOME": str(cls.home), "DJANGO_SETTINGS_MODULE": "enlace.site.settings"}
+        done = subprocess.run(
+            [sys.executable, "manage.py", "demo", "--no-serve", "--rows", "3000"],
+            cwd=ROOT, env=cls.environment, capture_output=True, text=True,
+        )  # fmt: skip
+        assert done.returncode == 0, done.stdout + done.stderr
+        cls.port = free_port()
+        cls.base = f"http://127.0.0.1:{cls.port}"
+        cls.start()
+        cls.addClassCleanup(cls.stop)
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+
+    @classmethod
+    def start(cls):
+        command = [
+            sys.executable,
+            "-m",
+            "gunicorn",
+            "-c",
+            "enlace/site/gunicorn_conf.py",
+            "-b",
+            f"127.0.0.1:{cls.port}",
+        ]
+        cls.server = subprocess.Popen(
+            [*command, "enlace.site.wsgi"], cwd=ROOT, env=cls.environment, start_new_session=True,
+            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+        for _ in range(100):
+            try:
+                urllib.request.urlopen(cls.base + "/sign-in/", timeout=1).close()
+                return
+            except OSError:
+                time.sleep(0.1)
+        raise AssertionError("the server did not start")
+
+    @classmethod
+    def stop(cls, how=signal.SIGKILL):
+        """End the server and its workers at once, as a crash would."""
+        os.killpg(cls.server.pid, how)
+        cls.server.wait()
+
+    def setUp(self):
+        self.wrong: list[str] = []
+        self.page = self.open_page()
+
+    def open_page(self, who: str | None = "builder", **context) -> Page:
+        page = self.browser.new_context(viewport={"width": 1280, "height": 800}, **context).new_page()
+        self.addCleanup(page.context.close)
+        page.on("console", lambda m: self.wrong.append(f"console: {m.text}") if m.type == "error" else None)
+        page.on("pageerror", lambda e: self.wrong.append(f"script: {e}"))
+        page.on(
+            "request",
+            lambda r: None if r.url.startswith(self.base) else self.wrong.append(f"left the machine: {r.url}"),
+        )
+        if who:
+            page.goto(self.base + "/sign-in/")
+            page.fill("#id_username", who)
+            page.fill("#id_password", PASSWORD)
+            page.press("#id_password", "Enter")
+            page.wait_for_url(lambda url: "sign-in" not in url)
+        return page
+
+    def tearDown(self):
+        self.assertEqual(self.wrong, [])
+
+    # -- what tests say -----------------------------------------------------------------------------------
+
+    def work(self, title: str, page: Page | None = None) -> Page:
+        """Open a form at the desk."""
+        page = page or self.page
+        page.goto(self.base + "/desk/")
+        page.get_by_role("link", name=title, exact=True).click()
+        expect(page.locator("#rows .record").first).to_be_visible()
+        return page
+
+    def type_into(self, label: str, text: str, page: Page | None = None) -> None:
+        """Type into an editor beside the grid and leave it."""
+        page = page or self.page
+        editor = page.locator("#panel").get_by_label(label, exact=False).first
+        editor.fill(text)
+        with page.expect_response("**/edit"):
+            editor.press("Tab")
+
+    def says(self, words: str, page: Page | None = None) -> None:
+        expect((page or self.page).locator("#said")).to_contain_text(words)
+
+    def cell(self, position: int, column: int, page: Page | None = None):
+        return (page or self.page).locator(f'#rows .record[data-at="{position}"] > [role=gridcell]').nth(column)

@@ -1,0 +1,86 @@
+"""Every screen against axe-core's rules for WCAG 2.2 AA, in both themes and on a narrow window."""
+
+from playwright.sync_api import expect
+
+from tests.browser.served import ROOT, Served
+
+AXE = (ROOT / "enlace/site/static/vendor/axe.min.js").read_text()
+RULES = (
+    "{runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'], resultTypes: ['violations']}"
+)
+
+
+class Axe(Served):
+    def screens(self, page):
+        """(name, what leads there) of every screen, with the states that a form can be in."""
+        page.goto(self.base + "/workshop/")
+        yield "projects"
+        page.get_by_role("link", name="Porto Salgueiro").click()
+        yield "connections"
+        page.get_by_role("link", name="New connection").click()
+        yield "new connection"
+        page.goto(self.base + "/workshop/connection/1/?test=1")
+        expect(page.locator("#test .fine")).to_have_count(5)
+        yield "connection"
+        page.goto(self.base + "/workshop/connection/1/table?name=vessel")
+        yield "table"
+        page.goto(self.base + "/workshop/connection/1/table?name=nothing")
+        yield "a problem"
+        for address in ("project/1/datasets/", "dataset/1/", "project/1/forms/", "form/1/"):
+            page.goto(f"{self.base}/workshop/{address}")
+            yield address
+        page.goto(self.base + "/desk/")
+        yield "desk"
+        self.work("Gate log", page)
+        yield "a read-only form"
+        self.work("Vessel", page)
+        yield "a form"
+        self.type_into("Name", "", page)
+        self.type_into("Length", "12x", page)
+        self.cell(3, 2, page).click()
+        page.keyboard.press("F2")
+        yield "a form with errors and an open editor"
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="New", exact=True).click()
+        expect(page.locator("#panel")).to_have_attribute("data-state", "new")
+        yield "a new record"
+        self.cell(5, 2, page).click()
+        page.get_by_role("button", name="Remove", exact=True).click()
+        yield "a question"
+        page.locator("#question").get_by_role("button", name="Remove").click()
+        expect(page.locator("#panel")).to_have_attribute("data-state", "removed")
+        yield "a removed record"
+        page.get_by_role("link", name="Review").click()
+        yield "review"
+        self.work("Vessel", page)
+        page.get_by_role("button", name="Discard").click()
+        page.locator("#question").get_by_role("button", name="Drop them").click()
+        self.says("dropped", page)
+
+    def check(self, page):
+        for screen in self.screens(page):
+            page.evaluate(AXE)
+            found = page.evaluate(f"axe.run(document, {RULES})")["violations"]
+            told = [
+                (v["id"], v["help"], [n["html"][:160] for n in v["nodes"][:3]], v["nodes"][0]["failureSummary"][:300])
+                for v in found
+            ]
+            self.assertEqual(told, [], screen)
+            wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
+            self.assertLessEqual(wide, 0, f"{screen} is wider than the window")
+        self.wrong = [w for w in self.wrong if "404" not in w]
+
+    def test_light(self):
+        page = self.open_page(None)
+        page.goto(self.base + "/sign-in/")
+        page.evaluate(AXE)
+        self.assertEqual(page.evaluate(f"axe.run(document, {RULES})")["violations"], [])
+        self.check(self.page)
+
+    def test_dark(self):
+        self.check(self.open_page(color_scheme="dark"))
+
+    def test_narrow(self):
+        page = self.open_page()
+        page.set_viewport_size({"width": 390, "height": 780})
+        self.check(page)

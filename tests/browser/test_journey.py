@@ -1,0 +1,228 @@
+"""Whole journeys in a real browser: from a file to a saved edit, by mouse and by keyboard."""
+
+import re
+import sqlite3
+import time
+
+from playwright.sync_api import expect
+
+from tests.browser.served import Served
+
+
+def office(path):
+    """A database that has nothing to do with Enlace or its demo."""
+    with sqlite3.connect(path) as db:
+        db.executescript("""
+            CREATE TABLE quarry (id INTEGER PRIMARY KEY, name TEXT NOT NULL);
+            CREATE TABLE stone (
+                id INTEGER PRIMARY KEY, quarry_id INTEGER NOT NULL REFERENCES quarry (id), label VARCHAR(12) NOT NULL UNIQUE,
+                weight_kg DECIMAL(7, 2) CHECK (weight_kg > 0), cut_on DATE, polished BOOLEAN NOT NULL DEFAULT 0, remarks TEXT);
+            INSERT INTO quarry VALUES (1, 'Upper'), (2, 'Lower');
+        """)
+        rows = [(n, 1 + n % 2, f"S-{n:03}", n * 2.5, f"2026-01-{1 + n % 28:02}", n % 2) for n in range(1, 61)]
+        db.executemany(
+            "INSERT INTO stone (id, quarry_id, label, weight_kg, cut_on, polished) VALUES (?, ?, ?, ?, ?, ?)", rows
+        )
+    db.close()
+
+
+class Journey(Served):
+    def ask(self, sql, path=None):
+        with sqlite3.connect(path or self.harbour) as db:
+            found = db.execute(sql).fetchall()
+        db.close()
+        return found
+
+    def test_from_a_file_to_a_saved_edit_by_mouse(self):
+        page, path = self.page, self.home / "stones.db"
+        office(path)
+        page.get_by_label("Name").fill("Stone office")
+        page.get_by_role("button", name="Make the project").click()
+        page.get_by_role("link", name="New connection").click()
+        page.get_by_label("Name").fill("Stones")
+        page.get_by_label("File").fill(str(path) + "x")
+        page.get_by_role("button", name="Keep and test").click()
+        expect(page.locator("#test .failed")).to_contain_text("The closest name in that folder is stones.db")
+        page.get_by_role("link", name="Change").click()
+        page.get_by_label("File").fill(str(path))
+        page.get_by_role("button", name="Keep and test").click()
+        expect(page.locator("#test .fine")).to_have_count(5)
+        expect(page.locator(".card-sheet", has_text="stone")).to_contain_text("60 rows")
+        page.get_by_role("link", name="stone", exact=True).click()
+        expect(page.get_by_role("region", name="Columns")).to_contain_text("DECIMAL(7, 2)")
+        page.get_by_role("button", name="Make a form").click()
+
+        expect(page.get_by_role("heading", name="Stone", exact=True)).to_be_visible()
+        expect(page.locator("#go-total")).to_have_text("60")
+        for button in ("First", "Back"):
+            expect(page.get_by_role("button", name=button, exact=True)).to_be_disabled()
+        page.get_by_role("button", name="Last", exact=True).click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i60")
+        for button in ("Next", "Last"):
+            expect(page.get_by_role("button", name=button, exact=True)).to_be_disabled()
+        expect(self.cell(59, 3)).to_be_in_viewport()
+        expect(page.locator('.record[aria-selected="true"]')).to_have_attribute("data-id", "i60")
+        page.locator("#go-number").fill("7")
+        page.locator("#go-number").press("Enter")
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i7")
+
+        self.type_into("Weight (kg)", "twelve")
+        expect(page.locator("#panel")).to_contain_text("“t” does not belong in a number")
+        expect(self.cell(6, 4)).to_have_text("twelve")
+        self.type_into("Weight (kg)", "-3")
+        expect(page.locator("#panel")).to_contain_text("Weight (kg) must be greater than 0")
+        self.type_into("Weight (kg)", "12.75")
+        expect(page.locator("#panel")).to_contain_text("was 17.50")
+        self.type_into("Cut on", "31.2.2026")
+        expect(page.locator("#panel")).to_contain_text("February 2026 has no day 31")
+        page.get_by_role("button", name="Save").click()
+        self.says("Nothing was saved")
+        self.type_into("Cut on", "28/2/2026")
+        expect(self.cell(6, 5)).to_have_text("28 Feb 2026")
+
+        page.get_by_role("button", name="New", exact=True).click()
+        expect(page.locator("#panel")).to_contain_text("The database makes this value")
+        self.type_into("Quarry ID", "2")
+        self.type_into("Label", "S-007")
+        self.cell(2, 3).click()
+        page.get_by_role("button", name="Remove", exact=True).click()
+        page.locator("#question").get_by_role("button", name="Remove").click()
+        expect(page.locator("#strip")).to_contain_text("3 records pending: 1 edited, 1 new, 1 to be removed")
+        page.reload()
+        expect(page.locator("#strip")).to_contain_text("3 records pending")
+        page.get_by_role("button", name="Save").click()
+        self.says("already has this Label (S-007)")
+        expect(page.locator("#strip")).to_contain_text("3 records pending")
+        self.type_into("Label", "S-100")
+        page.get_by_role("button", name="Save").click()
+        self.says("Saved 3 records")
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i61")
+        expect(page.locator("#go-total")).to_have_text("60")
+        self.assertEqual(self.ask("SELECT weight_kg, cut_on FROM stone WHERE id = 7", path), [(12.75, "2026-02-28")])
+        self.assertEqual(
+            self.ask("SELECT id, quarry_id, label, polished FROM stone WHERE id > 60", path), [(61, 2, "S-100", 0)]
+        )
+        self.assertEqual(self.ask("SELECT count(*) FROM stone WHERE id = 3", path), [(0,)])
+
+    def test_by_keyboard_alone(self):
+        page = self.work("Berth", self.open_page("operator"))
+        page.keyboard.press("Tab")  # the skip link comes first
+        expect(page.locator(".skip")).to_be_focused()
+        for _ in range(40):
+            page.keyboard.press("Tab")
+            if page.evaluate("document.activeElement.getAttribute('role')") == "gridcell":
+                break
+        else:
+            self.fail("the grid can't be reached by Tab")
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("ArrowRight")
+        expect(self.cell(1, 2, page)).to_be_focused()
+        page.keyboard.press("F2")
+        page.keyboard.press("End")
+        page.keyboard.type(" of the north")
+        page.keyboard.press("Enter")
+        expect(self.cell(2, 2, page)).to_be_focused()
+        expect(page.locator("#strip")).to_contain_text("1 record pending")
+        page.keyboard.press("ArrowRight")
+        page.keyboard.type("99,5")
+        page.keyboard.press("Tab")
+        expect(self.cell(2, 4, page)).to_be_focused()
+        page.keyboard.type("x")
+        page.keyboard.press("Escape")
+        expect(self.cell(2, 4, page)).to_be_focused()
+        expect(self.cell(2, 3, page)).to_have_attribute("aria-invalid", "true")
+        page.keyboard.press("ArrowLeft")
+        page.keyboard.type("99.5")
+        page.keyboard.press("Enter")
+        expect(page.locator("#strip")).not_to_contain_text("attention")
+        expect(page.locator("#strip")).to_contain_text("2 records pending")
+        page.keyboard.press("Control+z")
+        expect(self.cell(2, 3, page)).to_have_text("99,5")
+        page.keyboard.press("Control+y")
+        expect(self.cell(2, 3, page)).to_have_text("99.50")
+        page.keyboard.press("Control+End")
+        expect(page.locator('.record[aria-selected="true"]')).to_have_attribute("data-at", "11")
+        page.keyboard.press("Control+s")
+        self.says("Saved 2 records", page)
+        rows = self.ask("SELECT quay, length_m FROM berth ORDER BY code LIMIT 2 OFFSET 1")
+        self.assertEqual((rows[0][0][-13:], rows[1][1]), (" of the north", 99.5))
+
+    def test_the_draft_outlives_everything(self):
+        page = self.work("Dues invoice", self.open_page("operator"))
+        self.type_into("Amount", "1234.56", page)
+        editor = page.locator("#panel").get_by_label("Currency")
+        editor.fill("USD")  # still in the editor when the page closes
+        page.reload()
+        expect(page.locator("#panel").get_by_label("Currency")).to_have_value("USD")
+        self.stop()  # SIGKILL, while an edit is on its way
+        self.addCleanup(lambda: self.server.poll() is None or self.start())
+        page.locator("#panel").get_by_role("textbox", name="Paid on").fill("2026-12-24")
+        page.keyboard.press("Tab")
+        self.says("Enlace can't be reached just now", page)
+        self.start()
+        self.says("Enlace is back", page)
+        other = self.work("Dues invoice", self.open_page("operator"))
+        for label, value in (("Amount", "1234.56"), ("Currency", "USD"), ("Paid on", "2026-12-24")):
+            expect(other.locator("#panel").get_by_role("textbox", name=label)).to_have_value(value)
+        other.get_by_role("button", name="Discard").click()
+        other.locator("#question").get_by_role("button", name="Drop them").click()
+        self.says("dropped", other)
+        self.wrong = [
+            w
+            for w in self.wrong
+            if "ERR_CONNECTION_REFUSED" not in w and "ERR_EMPTY" not in w and "ERR_CONNECTION_RESET" not in w
+        ]
+
+    def test_two_people_one_record(self):
+        mine, theirs = self.work("Vessel"), self.work("Vessel", self.open_page("operator"))
+        for page, name, flag in ((theirs, "Theirs", "NO"), (mine, "Mine", "MT")):
+            self.type_into("Name", name, page)
+            self.type_into("Flag", flag, page)
+        theirs.get_by_role("button", name="Save").click()
+        self.says("Saved 1 record", theirs)
+        mine.get_by_role("button", name="Save").click()
+        table = mine.locator(".conflict table")
+        expect(table.locator("tr", has_text="Name")).to_contain_text("Gaivota Azul")
+        expect(table.locator("tr", has_text="Name")).to_contain_text("Theirs")
+        table.locator("tr", has_text="Flag").get_by_label("NO").check()
+        mine.get_by_role("button", name="Use this choice").click()
+        expect(mine.locator(".conflict")).to_have_count(0)
+        mine.get_by_role("button", name="Save").click()
+        self.says("Saved 1 record", mine)
+        self.assertEqual(self.ask("SELECT name, flag FROM vessel WHERE id = 1"), [("Mine", "NO")])
+
+    def test_a_million_rows(self):
+        path = self.home / "million.db"
+        with sqlite3.connect(path) as db:
+            db.execute("CREATE TABLE n (id INTEGER PRIMARY KEY, twice INTEGER)")
+            numbers = "WITH RECURSIVE c(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM c WHERE n < 1000000) SELECT n, 2 * n FROM c"
+            db.execute(f"INSERT INTO n {numbers}")
+        db.close()
+        page = self.page
+        page.get_by_role("link", name="Porto Salgueiro").click()
+        page.get_by_role("link", name="New connection").click()
+        page.get_by_label("Name").fill("Million")
+        page.get_by_label("File").fill(str(path))
+        page.get_by_role("button", name="Keep and test").click()
+        page.get_by_role("link", name="n", exact=True).click()
+        page.get_by_role("button", name="Make a form").click()
+        expect(page.locator("#go-total")).to_have_text("1,000,000")
+        scroller = page.locator("#scroller")
+        scroller.evaluate("e => { e.scrollTop = e.scrollHeight }")
+        expect(self.cell(999_999, 1)).to_be_in_viewport()
+        expect(self.cell(999_999, 2)).to_have_text("2,000,000")
+        scroller.evaluate("e => { e.scrollTop = e.scrollHeight / 2 }")
+        expect(page.locator("#rows .record").first).to_have_attribute("data-at", re.compile("^(499|500)...$"))
+        scroller.hover()
+        page.mouse.wheel(0, -90)  # three rows, however long the table
+        time.sleep(0.3)
+        self.assertLessEqual(page.locator("#rows .record").count(), 100)
+        scroller.evaluate("e => { e.scrollTop = 0 }")
+        expect(self.cell(0, 1)).to_be_in_viewport()
+        self.cell(5, 1).click()
+        page.keyboard.press("Control+End")
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i1000000")
+        expect(self.cell(999_999, 2)).to_be_focused()
+        page.keyboard.press("ArrowUp")
+        page.keyboard.press("PageUp")
+        expect(page.locator('.record[aria-selected="true"] > [role=gridcell]').nth(2)).to_be_focused()
