@@ -19,7 +19,15 @@ from playwright.sync_api import Page, expect, sync_playwright
 from enlace.core.problem import Problem  # noqa: F401  (the core must import without Django)
 
 ROOT = Path(__file__).resolve().parents[2]
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 PASSWORD = "porto-salgueiro"
 expect.set_options(timeout=10_000)
 

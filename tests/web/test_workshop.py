@@ -52,7 +52,7 @@ class FromPathToForm(Pages):
     def test_fields_can_be_changed_and_every_form_follows(self):
         form = self.form("vessel")
         self.assertContains(self.client.get(f"/desk/{form.pk}/"), "Gross tonnage")
-        data = {"width-%d" % f.pk: str(f.width) for f in form.dataset.fields.all()}
+        data = {f"width-{f.pk}": str(f.width) for f in form.dataset.fields.all()}
         for field in form.dataset.fields.all():
             data[f"label-{field.pk}"] = "Tonnage (GT)" if field.name == "gross_tonnage" else field.label
             if field.name != "remarks":
@@ -65,7 +65,7 @@ class FromPathToForm(Pages):
             self.client.post(f"/desk/{form.pk}/edit", {"record": "i1", "field": "remarks", "value": "x"}).status_code,
             400,
         )
-        data["width-%d" % form.dataset.fields.first().pk] = "wide"
+        data[f"width-{form.dataset.fields.first().pk}"] = "wide"
         self.assertContains(
             self.client.post(f"/workshop/dataset/{form.dataset_id}/", data), "not usable", status_code=400
         )

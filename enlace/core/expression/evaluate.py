@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import datetime
 import re
+import string
 from collections.abc import Callable, Mapping
 from decimal import Decimal, DivisionByZero
 from typing import Any
@@ -395,7 +396,10 @@ def _round(value: Any, digits: int = 0) -> Any:
     return number.quantize(Decimal(1).scaleb(-int(digits)), ROUND_HALF_UP)
 
 
-_LIKE = re.IGNORECASE | re.ASCII  # SQLite's LIKE folds the 26 ASCII letters only
+# SQLite's LIKE, upper and lower know the 26 ASCII letters only.
+_LIKE = re.IGNORECASE | re.ASCII
+_UPPER = str.maketrans(string.ascii_lowercase, string.ascii_uppercase)
+_LOWER = str.maketrans(string.ascii_uppercase, string.ascii_lowercase)
 
 _MAKERS: dict[type, Callable[[Expression, Any], Function]] = {
     exp.Column: _column,
@@ -429,8 +433,8 @@ _MAKERS: dict[type, Callable[[Expression, Any], Function]] = {
     exp.Case: _case,
     exp.Coalesce: _coalesce,
     exp.Length: _strict(_length),
-    exp.Upper: _strict(lambda v: str(v).upper()),
-    exp.Lower: _strict(lambda v: str(v).lower()),
+    exp.Upper: _strict(lambda v: str(v).translate(_UPPER)),
+    exp.Lower: _strict(lambda v: str(v).translate(_LOWER)),
     exp.Trim: _strict(lambda v: str(v).strip(" ")),
     exp.Abs: _strict(abs),
     exp.Round: _strict(_round, "decimals"),

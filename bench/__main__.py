@@ -1,0 +1,102 @@
+"""Run all measurements: `make bench`. docs/bench.md says what each is."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from enlace.core.dataset.defaults import make_dataset
+from enlace.core.dataset.values import key_of
+from enlace.core.dataset.window import Rows
+from enlace.core.draft.pending import PendingRecord, as_read, with_text
+from enlace.core.kinds import Formats
+from enlace.core.save import save
+from enlace.core.server import ConnectionSpec
+
+from . import handwritten, table
+from .results import Results, medians
+from .served import Server
+
+FIRST, LAST = 0, table.ROWS - 100
+
+
+def windows(results: Results, server: Server) -> None:
+    """(a) to (c): windows over HTTP."""
+    ours = lambda: server.get("/desk/1/rows?start=0&size=100")  # noqa: E731
+    assert ours().count(b'class="record"') == 100
+    assert server.get("/handwritten").count(b"<td>") == 800
+    results.ratio(
+        "(a) first window of 100 rows against a hand-written view",
+        *medians(ours, lambda: server.get("/handwritten"), 80), "ms", 1.5,
+    )  # fmt: skip
+    for name, order, target, times in [
+        ("(b) last window of a million by an indexed column against the first one", "code", 1.5, 60),
+        ("(c) last window of a million by a column without an index against the first one", "level", 2.0, 12),
+    ]:
+        server.get(f"/desk/1/rows?start={LAST // 2}&size=100&order={order}")  # anchors stand from here on
+        ask = lambda start, order=order: server.get(f"/desk/1/rows?start={start}&size=100&order={order}")  # noqa: E731
+        results.ratio(name, *medians(lambda: ask(LAST), lambda: ask(FIRST), times), "ms", target)  # noqa: B023
+
+
+def memory(results: Results, server: Server) -> None:
+    """(e): from one end of the million to the other, in two orders."""
+    server.get("/desk/1/")
+    before = server.memory()
+    for order in ("", "code"):
+        for start in range(0, table.ROWS, 5_000):
+            server.get(f"/desk/1/rows?start={start}&size=100&order={order}")
+    results.bound("(e) memory growth while scrolling through the million", server.memory() - before, "MB", 30)
+
+
+def saves(results: Results, database: str) -> None:
+    """(d): a thousand edited records in one transaction."""
+    spec = ConnectionSpec.of("sqlite", path=database)
+    dataset = make_dataset(spec, "reading")
+    names = [field.name for field in dataset.fields]
+    ids = [f"i{n}" for n in range(1, 200_000, 200)]
+    turn = iter(range(10**6))
+
+    def edited() -> list[PendingRecord]:
+        rows, text = Rows.of(spec, dataset).whole_rows(ids), f"edit {next(turn)}"
+        records = [as_read(dataset, one, key_of(one), dict(zip(names, rows[one], strict=True))) for one in ids]
+        return [with_text(record, dataset.by_name["note"], text, Formats.of("en_GB")) for record in records]
+
+    def ours() -> None:
+        outcome = save(spec, dataset, prepared[0])
+        assert outcome.committed and len(outcome.ids) == 1000
+
+    def theirs() -> None:
+        handwritten.save(database, prepared[1])
+
+    # Each turn edits what the other one left, and only the saving itself is measured.
+    from .results import milliseconds
+
+    pairs = []
+    prepared: list = [None, None]
+    for _ in range(25):
+        prepared[0] = edited()
+        first = milliseconds(ours)
+        text = f"by hand {next(turn)}"
+        prepared[1] = [(text, record.key[0], record.now["note"]) for record in prepared[0]]
+        pairs.append((first, milliseconds(theirs)))
+    from statistics import median
+
+    name = "(d) saving 1 000 edited records against a hand-written loop"
+    results.ratio(name, median(p[0] for p in pairs), median(p[1] for p in pairs), "ms", 2.0)
+
+
+def main() -> None:
+    results = Results()
+    with tempfile.TemporaryDirectory(prefix="enlace-bench-") as folder:
+        database = str(Path(folder) / "million.sqlite3")
+        print(f"Making a table of {table.ROWS} rows ...", flush=True)
+        table.make(database)
+        with Server(Path(folder) / "home", database) as server:
+            windows(results, server)
+            memory(results, server)
+        saves(results, database)
+    results.write()
+
+
+if __name__ == "__main__":
+    main()
