@@ -4,7 +4,7 @@ PORT ?= 8000
 ROWS ?=
 PY := .venv/bin/python
 
-.PHONY: demo test bench lint setup vendor format
+.PHONY: demo test bench lint setup vendor format screenshots
 
 setup:
 	@$(PYTHON) scripts/setup.py
@@ -29,3 +29,6 @@ format: setup
 
 vendor: setup
 	@$(PY) scripts/vendor.py
+
+screenshots: setup
+	@$(PY) -m scripts.screenshots

@@ -11,6 +11,7 @@ from PIL import Image
 
 from enlace.core.problem import Problem
 
+from . import editing
 from .answers import Answer
 from .opening import on_form, text_from
 from .work import Work
@@ -73,6 +74,6 @@ def _replace(request, work: Work) -> HttpResponse:
     content = upload.read() if upload is not None else None
     if content is not None:
         checked(content)
-    view = work.edit_value(identifier, name, content)
+    view = editing.edit_value(work, identifier, name, content)
     position = work.position(identifier)
     return Answer(request, work).panel(view.moved_to(position)).row(view).strip().response()

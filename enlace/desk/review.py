@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS, raw_text
 
 from .rowwriter import STATE_WORDS
@@ -29,7 +30,7 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
         found.append(
             {
                 "id": identifier,
-                "name": ", ".join(raw_text(part) for part in record.key) or "new record",
+                "name": _name(work, record),
                 "state": state,
                 "word": STATE_WORDS[state],
                 "changes": changes,
@@ -37,6 +38,14 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
             }
         )
     return found
+
+
+def _name(work: Work, record: PendingRecord) -> str:
+    """What people know a record by: its key and its first text."""
+    texts = (f.name for f in work.dataset.fields if f.kind == "text" and f.name not in work.dataset.key)
+    first = next((value for name in texts if (value := record.was.get(name) or record.now.get(name))), "")
+    parts = [", ".join(raw_text(part) for part in record.key) or "new record", raw_text(first)[:60]]
+    return " · ".join(part for part in parts if part)
 
 
 def _text(work: Work, field, value) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from django.http import HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
@@ -10,6 +12,7 @@ from enlace.core.dataset.window import known_count
 from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
+from . import editing
 from .answers import Answer, editor_views, order_text, panel_context, rail_context, rows_html, strip_context
 from .opening import number_from, on_form, text_from
 from .review import pending_list
@@ -117,7 +120,8 @@ def _moved(request, work: Work, view) -> HttpResponse:
 @on_form
 def edit(request, work: Work):
     """One field of one record gets what was typed."""
-    view = work.edit(
+    view = editing.edit(
+        work,
         text_from(request, "record"),
         text_from(request, "field"),
         text_from(request, "value"),
@@ -142,7 +146,7 @@ def edit(request, work: Work):
 @on_form
 def new(request, work: Work):
     """A new record, after the last one."""
-    view = work.add()
+    view = editing.add(work)
     answer = Answer(request, work).panel(view).rail(view.position, work.total()).strip()
     answer.events["enlace:focus"] = {"number": next((e.number for e in editor_views(work, view) if not e.locked), 0)}
     return answer.stale().say("A new record. Fill in its fields, then save.").response()
@@ -154,7 +158,7 @@ def remove(request, work: Work):
     """Mark the record for removal; it stays in view until the save."""
     identifier = text_from(request, "record")
     position = work.position(identifier)
-    view = work.remove(identifier)
+    view = editing.remove(work, identifier)
     if view is None:
         view = work.at(max((position or 0) - 1, 0))
         return _all_anew(request, work, view).say("The new record is gone.").response()
@@ -170,7 +174,7 @@ def keep(request, work: Work):
     position = work.position(identifier)
     if identifier.startswith("n"):
         raise Problem("A new record has nothing to go back to.", "Remove it instead.", code="bad")
-    view = work.keep(identifier).moved_to(position)
+    view = editing.keep(work, identifier).moved_to(position)
     return Answer(request, work).panel(view).row(view).strip().say("The record is as it was read.").response()
 
 
@@ -183,10 +187,10 @@ def choose(request, work: Work):
         theirs = [f.name for f in work.dataset.fields]
     else:
         theirs = [f.name for i, f in enumerate(work.dataset.fields) if request.POST.get(f"take-{i}") == "theirs"]
-    if request.POST.get("all") == "theirs" or work.gone(identifier):
-        view = _or_first(work, identifier, work.let_go)
+    if request.POST.get("all") == "theirs" or editing.gone(work, identifier):
+        view = _or_first(work, identifier, partial(editing.let_go, work))
     else:
-        view = work.choose(identifier, theirs)
+        view = editing.choose(work, identifier, theirs)
     return _all_anew(request, work, view).say("Settled. Save again when you are ready.").response()
 
 
@@ -204,7 +208,7 @@ def _or_first(work: Work, identifier: str, act):
 @on_form
 def create_again(request, work: Work):
     """A record that somebody removed, as a new one."""
-    view = work.create_again(text_from(request, "record"))
+    view = editing.create_again(work, text_from(request, "record"))
     return _all_anew(request, work, view).say("It will be created again with the next save.").response()
 
 

@@ -1,6 +1,6 @@
-"""One person at work on one form: the records as they stand, and what can be done with them.
+"""One person at work on one form: the records as they stand, and the save.
 
-No HTML here: `enlace.desk.answers` shows what this computes.
+No HTML here: `enlace.desk.answers` shows what this computes. `enlace.desk.editing` makes the changes.
 """
 
 from __future__ import annotations
@@ -13,11 +13,10 @@ from functools import cached_property, lru_cache
 from typing import Any
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
-from enlace.core.dataset.values import key_of
 from enlace.core.dataset.window import Row, Rows
-from enlace.core.draft import Conflict, PendingRecord, conflicts
-from enlace.core.draft.pending import as_read, new_record, removed, unreadable, with_text, with_value
-from enlace.core.kinds import KINDS, Formats, Unreadable
+from enlace.core.draft import PendingRecord
+from enlace.core.draft.pending import unreadable
+from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
 from enlace.core.save import SaveOutcome, save
@@ -137,7 +136,7 @@ class Work:
         if not rows:
             return None
         if rows[0].id.startswith("p"):
-            return self._view(rows[0].id, rows[0].position, dict(zip(self._names, rows[0].values, strict=True)), None)
+            return self.view(rows[0].id, rows[0].position, dict(zip(self._names, rows[0].values, strict=True)), None)
         return self.record(rows[0].id, rows[0].position)
 
     @property
@@ -164,7 +163,7 @@ class Work:
         if stored is None and pending is None:
             hint = "Somebody may have removed it. Refresh the form to see what is there."
             raise Problem("This record is not there any more.", hint, code="gone")
-        return self._view(identifier, position, stored, pending)
+        return self.view(identifier, position, stored, pending)
 
     def position(self, identifier: str) -> int | None:
         """A record's position in the order; None when it is not there."""
@@ -172,11 +171,6 @@ class Work:
             return self.rows.count() + self.new_ids.index(identifier) if identifier in self.new_ids else None
         with _known_ids():
             return int(identifier[1:]) if identifier.startswith("p") else self.rows.position(identifier)
-
-    def _view(
-        self, identifier: str, position: int | None, stored: Mapping[str, Any] | None, pending: PendingRecord | None
-    ) -> RecordView:
-        return RecordView(identifier, position, stored, pending, tuple(self.complaints(pending, stored)))
 
     def complaints(self, pending: PendingRecord | None, stored: Mapping[str, Any] | None = None) -> list[Complaint]:
         """What is wrong with a pending record: texts that are no values, rules, and what the server refused."""
@@ -192,146 +186,16 @@ class Work:
         rules = [c for c in self.rules.complaints(values, touched, new) if not set(c.fields) <= unread]
         return found + rules + list(pending.refusals)
 
-    # -- editing --------------------------------------------------------------------------------------
-
     def require_editable(self) -> None:
+        """Raises Problem when the form is for reading only."""
         if not self.dataset.editable:
-            raise Problem("Nothing was changed.", self.dataset.read_only_because, code="forbidden")
+            raise Problem("Nothing was changed.", self.dataset.read_only_because, code="read-only")
 
-    def _open(self, identifier: str) -> tuple[PendingRecord | None, PendingRecord, dict[str, Any] | None]:
-        """The pending record before an edit, one to edit, and what the server has."""
-        self.require_editable()
-        before, stored = self.store.get(identifier), self.stored(identifier)
-        if before is not None:
-            return before, before, stored
-        if stored is None:
-            hint = "Somebody may have removed it. Refresh the form to see what is there."
-            raise Problem("This record is not there any more.", hint, code="gone")
-        return None, as_read(self.dataset, identifier, key_of(identifier), stored), stored
-
-    def edit(self, identifier: str, name: str, text: str, seen: str = "", seen_text: str | None = None) -> RecordView:
-        """Give a field the value that a text stands for.
-
-        seen: `print_of` what the page showed; seen_text: the text it showed. When the server's value is another
-        one by now, the edit is kept and the record is in conflict at once.
-        """
-        field = self._writable(name)
-        before, record, stored = self._opened_for(identifier, field, seen_text)
-        after = with_text(record, field, text, self.formats, stored and stored.get(name))
-        after = self._against_seen(record, after, field, stored, seen, seen_text)
-        return self._put(f"{field.label}", before, after, stored)
-
-    def edit_value(self, identifier: str, name: str, value: Any) -> RecordView:
-        """Give a field a stored value, such as the bytes of a picture."""
-        field = self._writable(name)
-        before, record, stored = self._opened_for(identifier, field, None)
-        after = with_value(record, field, value, stored and stored.get(name))
-        return self._put(field.label, before, after, stored)
-
-    def _writable(self, name: str) -> FieldSpec:
-        field = self.field(name)
-        if field.read_only or field.generated:
-            raise Problem(f"{field.label} can't be edited.", "The database makes its value.", code="bad")
-        return field
-
-    def _opened_for(self, identifier: str, field: FieldSpec, seen_text: str | None):
-        try:
-            before, record, stored = self._open(identifier)
-        except Problem as problem:
-            if problem.code != "gone" or seen_text is None or identifier[:1] not in "ik":
-                raise
-            # Removed while somebody was typing: what was typed is kept, as a conflict with a record that is gone.
-            was = {field.name: self._parsed(seen_text, field)}
-            record = PendingRecord(identifier, "edited", key_of(identifier), was, conflict=Conflict(None))
-            return None, record, None
-        if record.state == "removed":
-            raise Problem("This record is marked for removal.", "Keep it first, then edit it.", code="bad")
-        if stored is not None and field.name not in record.touched and record.conflict is None:
-            # What counts as read is what stood there when the field was first edited.
-            record = replace(record, was={**record.was, field.name: stored.get(field.name)})
-        return before, record, stored
-
-    def _parsed(self, text: str, field: FieldSpec) -> Any:
-        try:
-            return KINDS[field.kind].parse(text, field, self.formats)
-        except Unreadable:
-            return text
-
-    def _against_seen(self, record, after, field, stored, seen, seen_text) -> PendingRecord:
-        if stored is None or field.name in record.touched or record.conflict or field.name not in after.touched:
-            return after
-        current = stored.get(field.name)
-        kind = KINDS[field.kind]
-        if seen:
-            stale = seen != print_of(current)
-        else:
-            stale = seen_text is not None and kind.text(current, field) != seen_text
-        if not stale:
-            return after
-        was = {**after.was, field.name: None if seen_text is None else self._parsed(seen_text, field)}
-        return replace(after, was=was, conflict=Conflict(stored))
-
-    def _put(self, label: str, before, after: PendingRecord, stored) -> RecordView:
-        result = None if after.idle else after
-        if before != result:
-            self.store.put(label, {after.id: before}, {after.id: result})
-        return self._view(after.id, None, stored, result)
-
-    def add(self) -> RecordView:
-        """A new record."""
-        self.require_editable()
-        record = new_record()
-        self.store.put("New record", {record.id: None}, {record.id: record})
-        self.forget_new()
-        return self._view(record.id, self.position(record.id), None, record)
-
-    def remove(self, identifier: str) -> RecordView | None:
-        """Mark a record for removal; of a new one nothing is left (None)."""
-        before, record, stored = self._open(identifier)
-        after = removed(record)
-        self.store.put("Remove record", {identifier: before}, {identifier: after})
-        self.forget_new()
-        return None if after is None else self._view(identifier, None, stored, after)
-
-    def keep(self, identifier: str) -> RecordView:
-        """Take a removal, or all edits of a record, back."""
-        before = self.store.get(identifier)
-        if before is None:
-            return self.record(identifier)
-        self.store.put("Take back", {identifier: before}, {identifier: None})
-        return self.record(identifier)
-
-    def choose(self, identifier: str, take_theirs: Sequence[str]) -> RecordView:
-        """Settle a conflict: theirs for the fields named, mine for the others."""
-        before = self._in_conflict(identifier)
-        after = conflicts.resolved(self.dataset, before, take_theirs)
-        self.store.put("Settle conflict", {identifier: before}, {identifier: after})
-        return self.record(identifier)
-
-    def create_again(self, identifier: str) -> RecordView:
-        """Make a record that somebody removed anew, with my edits."""
-        before = self._in_conflict(identifier)
-        after = conflicts.as_new(self.dataset, before)
-        self.store.put("Create again", {identifier: before, after.id: None}, {identifier: None, after.id: after})
-        self.forget_new()
-        return self._view(after.id, self.position(after.id), None, after)
-
-    def let_go(self, identifier: str) -> RecordView:
-        """Drop what is pending on a record in conflict. Raises Problem (gone) when the record itself is gone."""
-        before = self._in_conflict(identifier)
-        self.store.put("Settle conflict", {identifier: before}, {identifier: None})
-        return self.record(identifier)
-
-    def gone(self, identifier: str) -> bool:
-        """Whether a record in conflict is not there any more."""
-        conflict = self._in_conflict(identifier).conflict
-        return conflict is not None and conflict.theirs is None
-
-    def _in_conflict(self, identifier: str) -> PendingRecord:
-        record = self.store.get(identifier)
-        if record is None or record.conflict is None:
-            raise Problem("This record is not in conflict any more.", "Reload the page to see it.", code="bad")
-        return record
+    def view(
+        self, identifier: str, position: int | None, stored: Mapping[str, Any] | None, pending: PendingRecord | None
+    ) -> RecordView:
+        """A record as a person sees it, from what is known of it."""
+        return RecordView(identifier, position, stored, pending, tuple(self.complaints(pending, stored)))
 
     # -- saving ---------------------------------------------------------------------------------------
 

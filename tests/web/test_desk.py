@@ -54,7 +54,7 @@ class Reading(Pages):
             html = self.client.get(f"/desk/{form.pk}/").content.decode()
             self.assertIn(words, html)
             self.assertNotIn("act-new", html)
-            self.assertEqual(self.client.post(f"/desk/{form.pk}/new").status_code, 403)
+            self.assertEqual(self.client.post(f"/desk/{form.pk}/new").status_code, 409)
             self.assertEqual(self.client.get(f"/desk/{form.pk}/at?position=3").status_code, 200)
 
     def test_odd_values_are_shown_and_named(self):

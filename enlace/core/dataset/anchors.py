@@ -17,6 +17,7 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.engine import Connection
 
+from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading
 from ..server.names import quoted_table
@@ -35,6 +36,7 @@ class Landmarks:
     count: int | None = None
     step: int = 0
     anchors: list[tuple[Any, ...]] | None = None
+    building: bool = False
     lock: threading.Lock = field(default_factory=threading.Lock)
 
 
@@ -80,6 +82,25 @@ def count_on(connection: Connection, table: str) -> int:
 def known_count(spec: ConnectionSpec, table: str) -> int | None:
     """The count if it is known and still true, without asking the server."""
     return landmarks(spec, table, ()).count
+
+
+def build_in_background(spec: ConnectionSpec, table: str, order: tuple[OrderPart, ...]) -> None:
+    """Begin to build the anchors of an order, unless somebody did already; nobody waits for it."""
+    marks = landmarks(spec, table, order)
+    with _lock:
+        if marks.building:
+            return
+        marks.building = True
+
+    def build() -> None:
+        try:
+            stretch_around(spec, table, order, 0, 1, build=True)
+        except Problem:
+            pass  # The next far jump meets the same problem and tells it.
+        finally:
+            marks.building = False
+
+    threading.Thread(target=build, daemon=True, name="anchors").start()
 
 
 @dataclass(frozen=True)

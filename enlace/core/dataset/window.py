@@ -18,12 +18,13 @@ from sqlalchemy.engine import Connection
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading
 from ..server.names import quoted_table
-from .anchors import Stretch, count_of, known_count, stretch_around
+from .anchors import Stretch, build_in_background, count_of, known_count, stretch_around
 from .order import OrderPart, order_by, reversed_order, segments, total_order
 from .spec import DatasetSpec
 from .values import key_of, record_id
 
 NEAR = 1500
+WAIT_FOR_ANCHORS = 2_000_000  # rows; larger tables get their anchors in the background
 CUT = 200
 KEYS_A_STATEMENT = 300
 
@@ -70,10 +71,14 @@ class Rows:
         if size <= 0:
             return []
         from_end = count - start - size
-        if around is None and from_end <= NEAR:
+        if around is None and from_end > NEAR and count > WAIT_FOR_ANCHORS:
+            # Anchors of so many rows take seconds: count the rows off this time, and have anchors the next time.
+            build_in_background(self.spec, table, order)
+        elif around is None and from_end > NEAR:
+            around = stretch_around(self.spec, table, order, start, size, build=True)
+        if around is None and from_end < start:
             rows = self._read(reversed_order(order), None, from_end, size, 0)[::-1]
             return [Row(row.id, start + i, row.values) for i, row in enumerate(rows)]
-        around = around or stretch_around(self.spec, table, order, start, size, build=True)
         return self._read(order, around, start - around.position if around else start, size, start)
 
     def row(self, identifier: str) -> tuple[Any, ...] | None:

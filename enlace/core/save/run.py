@@ -192,6 +192,8 @@ class _Run:
             raise Problem("The database gave up the whole save.", "Nothing was written.", words, "trigger") from None
 
     def _id_after(self, record: PendingRecord) -> str:
+        if record.now.keys().isdisjoint(self.dataset.key):
+            return record.id
         changed = [record.now.get(name, old) for name, old in zip(self.dataset.key, record.key, strict=True)]
         return record_id(tuple(self.kind.bound(v) for v in changed))
 

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from ..engine import ConnectionSpec
 
 logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse is dealt with here
+NATIVE = frozenset({str, int, float, bytes, type(None)})  # what the driver takes as it is
 HEADER = b"SQLite format 3\x00"
 # What may stand behind a table's columns (SQLite, "CREATE TABLE", section 5); the parser does not know all of it.
 TABLE_OPTIONS = re.compile(r"\)\s*(?:(?:WITHOUT\s+ROWID|STRICT)\s*,?\s*)+;?\s*$", re.IGNORECASE)
@@ -192,6 +193,8 @@ class Sqlite(ServerKind):
         return type_coerce(func.length(column), Integer)
 
     def bound(self, value: Any) -> Any:
+        if type(value) in NATIVE:
+            return value
         if isinstance(value, Decimal):
             return str(value)  # a NUMERIC column turns it into the number; nothing passes through float here
         if isinstance(value, bool):

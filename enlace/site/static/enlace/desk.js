@@ -35,10 +35,14 @@ function move(path, pause = 0) {
   clearTimeout(waiting?.timer);
   const done = waiting?.done;
   moves += 1;
+  panel().inert = true; // its editors are of the record before: nobody should type into them now
   moving = new Promise((resolve) => {
     waiting = { done: resolve };
     waiting.timer = setTimeout(() => ask(path).finally(resolve), pause);
-  }).finally(() => (moves -= 1));
+  }).finally(() => {
+    moves -= 1;
+    if (!moves) panel().inert = false;
+  });
   done?.();
   return moving;
 }

@@ -18,10 +18,18 @@ export function apply(html, response) {
   }
 }
 
+/** Take the token of a session that began after this page was made. */
+async function renew() {
+  const page = await fetch(location.href);
+  if (page.redirected) return;
+  const body = new DOMParser().parseFromString(await page.text(), "text/html").body;
+  document.body.setAttribute("hx-headers", body.getAttribute("hx-headers"));
+}
+
 /** The sentence of an answer that is an error. */
 export async function complain(response) {
   if (response.redirected || response.status === 403) {
-    enlaceSay("You are not signed in any more. Your draft is kept: sign in again in another tab, then go on.", true);
+    enlaceSay("You are not signed in any more. What you typed is kept: sign in again in another tab, and it is sent.", true);
   } else {
     enlaceSay((await response.text()).trim().slice(0, 400), true);
   }
@@ -74,7 +82,13 @@ export class Edits {
       this.away = false;
       enlaceSay("Enlace is back. What you typed has been kept.");
     }
-    if (response.ok && !response.redirected) apply(await response.text(), response);
+    if (response.redirected || response.status === 403) {
+      // Signed out meanwhile: what was typed waits until the person has signed in again, in any tab.
+      await complain(response);
+      await renew();
+      return false;
+    }
+    if (response.ok) apply(await response.text(), response);
     else await complain(response);
     return true;
   }

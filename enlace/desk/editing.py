@@ -1,0 +1,192 @@
+"""What a person can do to a record: each act reads the server first, then changes the draft in one transaction.
+
+The order matters: Enlace's own database is never kept locked while another one is waited for, and two windows
+of one person that edit the same record at once both leave their edit in the draft.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import replace
+from typing import Any
+
+from django.db import transaction
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.values import key_of
+from enlace.core.draft import Conflict, PendingRecord, conflicts
+from enlace.core.draft.pending import as_read, new_record, removed, with_text, with_value
+from enlace.core.kinds import KINDS, Unreadable
+from enlace.core.problem import Problem
+
+from .work import RecordView, Work, print_of
+
+Stored = Mapping[str, Any] | None
+
+
+def edit(work: Work, identifier: str, name: str, text: str, seen: str = "", seen_text: str | None = None) -> RecordView:
+    """Give a field the value that a text stands for.
+
+    seen: `print_of` what the page showed; seen_text: the text it showed. When the server's value is another
+    one by now, the edit is kept and the record is in conflict at once.
+    """
+    field, stored = _writable(work, name), work.stored(identifier)
+    with transaction.atomic():
+        if stored is None and seen_text is not None and identifier[:1] in "ik" and work.store.get(identifier) is None:
+            # Removed while somebody was typing: what was typed is kept, in conflict with a record that is gone.
+            was = {name: _parsed(work, seen_text, field)}
+            before, record = None, PendingRecord(identifier, "edited", key_of(identifier), was, conflict=Conflict(None))
+        else:
+            before, record = _opened_for(work, identifier, field, stored)
+        after = with_text(record, field, text, work.formats, stored and stored.get(name))
+        after = _against_seen(work, record, after, field, stored, seen, seen_text)
+        return _put(work, field.label, before, after, stored)
+
+
+def edit_value(work: Work, identifier: str, name: str, value: Any) -> RecordView:
+    """Give a field a stored value, such as the bytes of a picture."""
+    field, stored = _writable(work, name), work.stored(identifier)
+    with transaction.atomic():
+        before, record = _opened_for(work, identifier, field, stored)
+        return _put(work, field.label, before, with_value(record, field, value, stored and stored.get(name)), stored)
+
+
+def add(work: Work) -> RecordView:
+    """A new record."""
+    work.require_editable()
+    record = new_record()
+    work.store.put("New record", {record.id: None}, {record.id: record})
+    work.forget_new()
+    return work.view(record.id, work.position(record.id), None, record)
+
+
+def remove(work: Work, identifier: str) -> RecordView | None:
+    """Mark a record for removal; of a new one nothing is left (None)."""
+    stored = work.stored(identifier)
+    with transaction.atomic():
+        before, record = _open(work, identifier, stored)
+        after = removed(record)
+        work.store.put("Remove record", {identifier: before}, {identifier: after})
+    work.forget_new()
+    return None if after is None else work.view(identifier, None, stored, after)
+
+
+def keep(work: Work, identifier: str) -> RecordView:
+    """Take a removal, or all edits of a record, back."""
+    with transaction.atomic():
+        before = work.store.get(identifier)
+        if before is not None:
+            work.store.put("Take back", {identifier: before}, {identifier: None})
+    return work.record(identifier)
+
+
+def choose(work: Work, identifier: str, take_theirs: Collection[str]) -> RecordView:
+    """Settle a conflict: theirs for the fields named, mine for the others."""
+    with transaction.atomic():
+        before = _in_conflict(work, identifier)
+        after = conflicts.resolved(work.dataset, before, take_theirs)
+        work.store.put("Settle conflict", {identifier: before}, {identifier: after})
+    return work.record(identifier)
+
+
+def let_go(work: Work, identifier: str) -> RecordView:
+    """Drop what is pending on a record in conflict. Raises Problem (gone) when the record itself is gone."""
+    with transaction.atomic():
+        before = _in_conflict(work, identifier)
+        work.store.put("Settle conflict", {identifier: before}, {identifier: None})
+    return work.record(identifier)
+
+
+def create_again(work: Work, identifier: str) -> RecordView:
+    """Make a record that somebody removed anew, with my edits."""
+    with transaction.atomic():
+        before = _in_conflict(work, identifier)
+        after = conflicts.as_new(work.dataset, before)
+        work.store.put("Create again", {identifier: before, after.id: None}, {identifier: None, after.id: after})
+    work.forget_new()
+    return work.view(after.id, work.position(after.id), None, after)
+
+
+def gone(work: Work, identifier: str) -> bool:
+    """Whether a record in conflict is not there any more."""
+    conflict = _in_conflict(work, identifier).conflict
+    return conflict is not None and conflict.theirs is None
+
+
+# -- how --------------------------------------------------------------------------------------------------
+
+
+def _open(work: Work, identifier: str, stored: Stored) -> tuple[PendingRecord | None, PendingRecord]:
+    """The pending record before an edit, and one to edit."""
+    work.require_editable()
+    before = work.store.get(identifier)
+    if before is not None:
+        return before, before
+    if stored is None:
+        hint = "Somebody may have removed it. Refresh the form to see what is there."
+        raise Problem("This record is not there any more.", hint, code="gone")
+    return None, as_read(work.dataset, identifier, key_of(identifier), stored)
+
+
+def _opened_for(
+    work: Work, identifier: str, field: FieldSpec, stored: Stored
+) -> tuple[PendingRecord | None, PendingRecord]:
+    before, record = _open(work, identifier, stored)
+    if record.state == "removed":
+        raise Problem("This record is marked for removal.", "Keep it first, then edit it.", code="bad")
+    if stored is not None and field.name not in record.touched and record.conflict is None:
+        # What counts as read is what stood there when the field was first edited.
+        record = replace(record, was={**record.was, field.name: stored.get(field.name)})
+    return before, record
+
+
+def _writable(work: Work, name: str) -> FieldSpec:
+    work.require_editable()
+    field = work.field(name)
+    if field.read_only or field.generated:
+        raise Problem(f"{field.label} can't be edited.", "The database makes its value.", code="bad")
+    return field
+
+
+def _parsed(work: Work, text: str, field: FieldSpec) -> Any:
+    try:
+        return KINDS[field.kind].parse(text, field, work.formats)
+    except Unreadable:
+        return text
+
+
+def _against_seen(
+    work: Work,
+    record: PendingRecord,
+    after: PendingRecord,
+    field: FieldSpec,
+    stored: Stored,
+    seen: str,
+    seen_text: str | None,
+) -> PendingRecord:
+    """The edited record, in conflict when the server's value is not the one that the page showed."""
+    if stored is None or field.name in record.touched or record.conflict or field.name not in after.touched:
+        return after
+    current = stored.get(field.name)
+    if seen:
+        stale = seen != print_of(current)
+    else:
+        stale = seen_text is not None and KINDS[field.kind].text(current, field) != seen_text
+    if not stale:
+        return after
+    was = {**after.was, field.name: None if seen_text is None else _parsed(work, seen_text, field)}
+    return replace(after, was=was, conflict=Conflict(stored))
+
+
+def _put(work: Work, label: str, before: PendingRecord | None, after: PendingRecord, stored: Stored) -> RecordView:
+    result = None if after.idle else after
+    if before != result:
+        work.store.put(label, {after.id: before}, {after.id: result})
+    return work.view(after.id, None, stored, result)
+
+
+def _in_conflict(work: Work, identifier: str) -> PendingRecord:
+    record = work.store.get(identifier)
+    if record is None or record.conflict is None:
+        raise Problem("This record is not in conflict any more.", "Reload the page to see it.", code="bad")
+    return record

@@ -1,0 +1,82 @@
+"""Take the pictures in docs/screenshots anew from the demo's data: `make screenshots`."""
+
+from __future__ import annotations
+
+import sqlite3
+import unittest
+from pathlib import Path
+
+from playwright.sync_api import expect
+
+from tests.browser.served import Served
+
+FOLDER = Path(__file__).resolve().parent.parent / "docs/screenshots"
+
+
+class Shots(Served):
+    """One walk through the demo."""
+
+    def shot(self, name: str, page=None) -> None:
+        page = page or self.page
+        page.wait_for_timeout(400)
+        page.screenshot(path=FOLDER / f"{name}.png")
+
+    def quiet(self, page) -> None:
+        page.evaluate("document.getElementById('said').classList.remove('shown')")
+
+    def edit(self, page) -> None:
+        """A draft with an edit, a mistake, a removal and a new record."""
+        self.work("Vessel", page)
+        self.cell(3, 3, page).click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i4")
+        self.type_into("Name", "Quilha Mansa II", page)
+        self.cell(6, 3, page).click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i7")
+        page.get_by_role("button", name="Remove", exact=True).click()
+        page.locator("#question").get_by_role("button", name="Remove").click()
+        self.cell(1, 3, page).click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i2")
+        self.type_into("Draught", "93", page)
+        self.quiet(page)
+
+    def test_all(self) -> None:
+        page = self.page
+        page.goto(self.base + "/workshop/connection/1/?test=1")
+        expect(page.locator("#test .fine")).to_have_count(5)
+        self.shot("connection")
+        page.goto(self.base + "/workshop/connection/1/table?name=vessel")
+        self.shot("table")
+        page.goto(self.base + "/workshop/dataset/1/")
+        self.shot("dataset")
+        self.edit(page)
+        self.shot("desk")
+        page.get_by_role("link", name="Review").click()
+        self.shot("review")
+        dark = self.open_page("operator", color_scheme="dark")
+        self.work("Port call", dark)
+        dark.locator("#go-number").fill("1160")
+        dark.locator("#go-number").press("Enter")
+        expect(dark.locator("#panel")).to_have_attribute("data-record", "i1160")
+        self.type_into("Berth code", "N2", dark)
+        self.quiet(dark)
+        self.shot("desk-dark", dark)
+        narrow = self.open_page()
+        narrow.set_viewport_size({"width": 390, "height": 780})
+        self.work("Berth", narrow)
+        self.shot("narrow", narrow)
+        page.goto(self.base + "/desk/1/?record=i4")
+        page.get_by_role("button", name="Discard").click()
+        page.locator("#question").get_by_role("button", name="Drop them").click()
+        page.goto(self.base + "/desk/1/?record=i4")
+        self.type_into("Name", "Quilha Mansa II", page)
+        self.type_into("Flag", "PT", page)
+        with sqlite3.connect(self.harbour) as db:
+            db.execute("UPDATE vessel SET name = 'Quilha Nova', gross_tonnage = 24500 WHERE id = 4")
+        page.get_by_role("button", name="Save").click()
+        expect(page.locator("form.conflict")).to_be_visible()
+        self.quiet(page)
+        self.shot("conflict")
+
+
+if __name__ == "__main__":
+    unittest.main()
