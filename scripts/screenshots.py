@@ -73,7 +73,7 @@ class Shots(Served):
         with sqlite3.connect(self.harbour) as db:
             db.execute("UPDATE vessel SET name = 'Quilha Nova', gross_tonnage = 24500 WHERE id = 4")
         page.get_by_role("button", name="Save").click()
-        expect(page.locator("form.conflict")).to_be_visible()
+        expect(page.locator("form.settle")).to_be_visible()
         self.quiet(page)
         self.shot("conflict")
 

@@ -125,6 +125,19 @@ class DraftStore:
         self._stand(draft, row.number)
         return step
 
+    def begin_sending(self) -> bool:
+        """Note that a save begins; tells whether the outcome of an earlier one was never known."""
+        draft = self.draft
+        assert draft is not None
+        in_doubt = draft.sending
+        Draft.objects.filter(pk=draft.pk).update(sending=True)
+        return in_doubt
+
+    def end_sending(self) -> None:
+        """Note that the outcome of the save is known."""
+        if self.draft is not None:
+            Draft.objects.filter(pk=self.draft.pk).update(sending=False)
+
     @transaction.atomic
     def settle(self, records: Mapping[str, PendingRecord | None]) -> None:
         """Store what a save said of records, without a step: it is not something a person did."""

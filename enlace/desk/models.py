@@ -7,11 +7,15 @@ from enlace.workshop.models import Form
 
 
 class Draft(models.Model):
-    """One person's draft on one form. done: how many of its steps stand (those after it can be redone)."""
+    """One person's draft on one form. done: how many of its steps stand (those after it can be redone).
+
+    sending: a save was begun and its outcome is not known yet; still set after a crash in between.
+    """
 
     person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="drafts")
     form = models.ForeignKey(Form, models.CASCADE, related_name="drafts")
     done = models.PositiveIntegerField(default=0)
+    sending = models.BooleanField(default=False)
     changed = models.DateTimeField(auto_now=True)
 
     class Meta:

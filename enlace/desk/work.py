@@ -217,7 +217,13 @@ class Work:
         problems = self.problems(records)
         if problems or not records:
             return SaveOutcome(), problems
-        outcome = save(self.rows.spec, self.dataset, list(records.values()), self.rules)
+        in_doubt = self.store.begin_sending()
+        try:
+            outcome = save(self.rows.spec, self.dataset, list(records.values()), self.rules, in_doubt)
+        except Problem:
+            if not in_doubt:
+                self.store.end_sending()  # nothing was written, and that is known
+            raise
         if outcome.committed:
             self.store.clear()
         else:
@@ -232,5 +238,6 @@ class Work:
                     if one in outcome.conflicts or one in outcome.refusals or record.refusals
                 }
             )
+            self.store.end_sending()
         self.forget_new()
         return outcome, {}

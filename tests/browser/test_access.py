@@ -1,5 +1,7 @@
 """Every screen against axe-core's rules for WCAG 2.2 AA, in both themes and on a narrow window."""
 
+import sqlite3
+
 from playwright.sync_api import expect
 
 from tests.browser.served import ROOT, Served
@@ -50,6 +52,13 @@ class Axe(Served):
         page.locator("#question").get_by_role("button", name="Remove").click()
         expect(page.locator("#panel")).to_have_attribute("data-state", "removed")
         yield "a removed record"
+        self.cell(8, 3, page).click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i9")
+        with sqlite3.connect(self.harbour) as db:
+            db.execute("UPDATE vessel SET name = name || '.' WHERE id = 9")
+        self.type_into("Name", "Mine", page)
+        expect(page.locator(".settle")).to_be_visible()
+        yield "a conflict"
         page.get_by_role("link", name="Review").click()
         yield "review"
         self.work("Vessel", page)

@@ -173,6 +173,17 @@ class Journey(Served):
             if "ERR_CONNECTION_REFUSED" not in w and "ERR_EMPTY" not in w and "ERR_CONNECTION_RESET" not in w
         ]
 
+    def test_signed_out_while_typing(self):
+        page = self.work("Pilot shift", self.open_page("operator"))
+        cookies = page.context.cookies()
+        page.context.clear_cookies()
+        page.locator("#panel").get_by_role("textbox", name="Ends").fill("21:45")
+        page.keyboard.press("Tab")
+        self.says("sign in again in another tab", page)
+        page.context.add_cookies(cookies)
+        expect(page.locator("#strip")).to_contain_text("1 record pending")
+        self.wrong = [w for w in self.wrong if "403" not in w]
+
     def test_two_people_one_record(self):
         mine, theirs = self.work("Vessel"), self.work("Vessel", self.open_page("operator"))
         for page, name, flag in ((theirs, "Theirs", "NO"), (mine, "Mine", "MT")):
@@ -181,12 +192,12 @@ class Journey(Served):
         theirs.get_by_role("button", name="Save").click()
         self.says("Saved 1 record", theirs)
         mine.get_by_role("button", name="Save").click()
-        table = mine.locator(".conflict table")
+        table = mine.locator(".settle table")
         expect(table.locator("tr", has_text="Name")).to_contain_text("Gaivota Azul")
         expect(table.locator("tr", has_text="Name")).to_contain_text("Theirs")
         table.locator("tr", has_text="Flag").get_by_label("NO").check()
         mine.get_by_role("button", name="Use this choice").click()
-        expect(mine.locator(".conflict")).to_have_count(0)
+        expect(mine.locator(".settle")).to_have_count(0)
         mine.get_by_role("button", name="Save").click()
         self.says("Saved 1 record", mine)
         self.assertEqual(self.ask("SELECT name, flag FROM vessel WHERE id = 1"), [("Mine", "NO")])

@@ -109,9 +109,27 @@ class Saves(unittest.TestCase):
         ask(self.spec, "DELETE FROM vessel WHERE id = 2")
         ask(self.spec, "UPDATE vessel SET name = 'Mine' WHERE id = 1")
         version = ask(self.spec, "SELECT version FROM vessel WHERE id = 1")
-        outcome = save(self.spec, bench.dataset, records)
+        self.assertEqual(set(save(self.spec, bench.dataset, records).conflicts), {"i1", "i2"})
+        outcome = save(self.spec, bench.dataset, records, in_doubt=True)
         self.assertEqual((outcome.committed, outcome.ids), (True, {"i1": "i1", "i2": ""}))
         self.assertEqual(ask(self.spec, "SELECT version FROM vessel WHERE id = 1"), version)
+
+    def test_new_records_in_doubt_are_not_inserted_twice(self):
+        """The evidence is the transaction's: edits of the same draft, or rows with just these values."""
+        bench = self.bench("berth")
+        one = self.new(bench, code="X1", quay="Test", length_m="10", depth_m="3.5", shore_power="no")
+        edited = bench.edit(bench.rows.window(0, 1)[0].id, quay="Moved")
+        self.assertTrue(save(self.spec, bench.dataset, [one, edited]).committed)
+        for draft in ([one, edited], [one]):
+            again = save(self.spec, bench.dataset, draft, in_doubt=True)
+            self.assertEqual((again.committed, len(again.ids)), (True, len(draft)))
+        self.assertEqual(ask(self.spec, "SELECT count(*) FROM berth WHERE quay = 'Test'"), [(1,)])
+        log = self.bench("PilotOrder")
+        before = ask(self.spec, 'SELECT count(*) FROM "PilotOrder"')[0][0]
+        fresh = self.new(log, **{"from": "A", "to": "B"})
+        for _ in range(2):
+            self.assertTrue(save(self.spec, log.dataset, [fresh], in_doubt=True).committed)
+        self.assertEqual(ask(self.spec, 'SELECT count(*) FROM "PilotOrder"')[0][0], before + 1)
 
     def test_refusals_in_sentences(self):
         vessel, call = self.bench("vessel"), self.bench("port_call")

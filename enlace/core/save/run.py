@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import partial
 from typing import Any
 
-from sqlalchemy import ColumnElement, Delete, Insert, Update, and_, bindparam, delete, insert, select, update
+from sqlalchemy import ColumnElement, Delete, Insert, Update, and_, bindparam, delete, insert, select, true, update
 from sqlalchemy.engine import Connection
 from sqlalchemy.exc import DBAPIError
 
@@ -35,16 +35,24 @@ class _GiveUp(Exception):
 
 
 def save(
-    spec: ConnectionSpec, dataset: DatasetSpec, records: Sequence[PendingRecord], rules: RecordRules | None = None
+    spec: ConnectionSpec,
+    dataset: DatasetSpec,
+    records: Sequence[PendingRecord],
+    rules: RecordRules | None = None,
+    in_doubt: bool = False,
 ) -> SaveOutcome:
     """Save the pending records of one dataset, all or none.
+
+    in_doubt: an earlier save of these records was begun and its outcome never known. Then records that already
+    are as wanted count as saved. Otherwise they don't: somebody else wrote the same value, and may have meant
+    it as another change.
 
     Raises Problem when the server can't be reached, is locked, or the dataset can't be edited; nothing was
     written then.
     """
     if not dataset.editable:
         raise Problem("Nothing was saved.", dataset.read_only_because, code="read-only")
-    run = _Run(spec, dataset, rules or RecordRules(dataset))
+    run = _Run(spec, dataset, rules or RecordRules(dataset), in_doubt)
     outcome = run.outcome
     try:
         with writing(spec) as connection:
@@ -70,8 +78,8 @@ def save(
 class _Run:
     """The state of one save."""
 
-    def __init__(self, spec: ConnectionSpec, dataset: DatasetSpec, rules: RecordRules) -> None:
-        self.spec, self.dataset, self.rules = spec, dataset, rules
+    def __init__(self, spec: ConnectionSpec, dataset: DatasetSpec, rules: RecordRules, in_doubt: bool) -> None:
+        self.spec, self.dataset, self.rules, self.in_doubt = spec, dataset, rules, in_doubt
         self.kind = server_kind(spec.kind)
         self.table = source_table(dataset)
         self.outcome = SaveOutcome()
@@ -93,7 +101,7 @@ class _Run:
         for record in suspects:
             found = current.get(record.key)
             theirs = None if found is None else dict(zip(whole, found, strict=True))
-            if self._already(record, theirs):
+            if self.in_doubt and self._already(record, theirs):
                 self.done.add(record.id)
                 self.outcome.ids[record.id] = "" if record.state == "removed" else record.id
             else:
@@ -132,9 +140,35 @@ class _Run:
             if names:
                 values: dict[Any, Any] = {self.table.c[n]: bindparam(f"v{i}") for i, n in enumerate(names)}
                 self._batch(connection, update(self.table).where(self._by_key()).values(values), group)
-        for record in todo:
-            if record.state == "new":
-                self._insert(connection, record)
+        new = [r for r in todo if r.state == "new"]
+        if self.in_doubt:
+            new = self._not_there_yet(connection, new, bool(self.done), len(new) == len(records))
+        for record in new:
+            self._insert(connection, record)
+
+    def _not_there_yet(
+        self, connection: Connection, records: list[PendingRecord], others_saved: bool, alone: bool
+    ) -> list[PendingRecord]:
+        """Of new records whose save is in doubt, those to insert.
+
+        A save is all or nothing: where an edit or removal of the same draft was found saved, so were the new
+        records; where one was found not saved, they were not. A draft of new records alone was saved when a row
+        with just these values is there for each of them.
+        """
+        key = [self.table.c[name] for name in self.dataset.key]
+        found = {}
+        for record in records if others_saved or alone else ():
+            same = and_(true(), *(self._is(name, value) for name, value in record.now.items()))
+            row = connection.execute(select(*key).where(same).order_by(*(c.desc() for c in key)).limit(1)).first()
+            if row is not None:
+                found[record.id] = record_id(tuple(row))
+        if len(found) < len(records):
+            return records
+        self.outcome.ids.update(found)
+        return []
+
+    def _is(self, name: str, value: Any) -> ColumnElement[bool]:
+        return self.table.c[name].is_(None) if value is None else self.table.c[name] == self.kind.bound(value)
 
     def _by_key(self) -> ColumnElement[bool]:
         return and_(*(self.table.c[name] == bindparam(f"k{i}") for i, name in enumerate(self.dataset.key)))
