@@ -18,7 +18,7 @@ from enlace.core.kinds import KINDS, Odd
 from .rowwriter import row_writer
 from .work import RecordView, Work, print_of
 
-LONG_LINE = 60  # characters from which on a text gets an editor of several lines
+MOST_IN_HEADER = 600  # characters of a text that travels in an event
 
 
 @dataclass(frozen=True)
@@ -42,6 +42,11 @@ class EditorView:
     @property
     def example(self) -> str:
         return KINDS[self.field.kind].example
+
+    def noted(self, state: str) -> bool:
+        """Whether there is anything to say beside the editor of a record in a state."""
+        hint = state == "new" and (self.field.generated or (self.field.default and not self.text))
+        return bool(self.message or self.was or self.odd or hint)
 
     @property
     def locked(self) -> bool:
@@ -105,9 +110,21 @@ class Answer:
             self.events["enlace:current"] = {"id": view.id, "position": view.position}
         return self.template("panel.html", swap=True, **panel_context(self.work, view))
 
-    def notes(self, view: RecordView) -> Answer:
-        """What stands beside each editor, for a record whose editors keep what is being typed in them."""
-        return self.template("notes.html", record=view, editors=editor_views(self.work, view))
+    def notes(self, view: RecordView, name: str) -> Answer:
+        """What stands beside each editor after an edit of one field; the editors keep what is being typed in them.
+
+        Notes without a word are left out: the page empties all that are not named.
+        """
+        editors = editor_views(self.work, view)
+        spoken = [one for one in editors if one.noted(view.state)]
+        edited = next(one for one in editors if one.field.name == name)
+        settled = {"record": view.id, "number": edited.number, "notes": [one.number for one in spoken]}
+        if len(edited.text) < MOST_IN_HEADER:  # events travel in a header; a long text stays as it was typed
+            settled["text"] = edited.text
+        self.events["enlace:settled"] = settled
+        if edited.state == "wrong":
+            self.say(f"{edited.field.label}: {edited.message}")
+        return self.template("notes.html", record=view, editors=spoken)
 
     def row(self, view: RecordView) -> Answer:
         """The record's row, wherever the grid shows it."""
@@ -124,7 +141,7 @@ class Answer:
 
     def say(self, sentence: str) -> Answer:
         """A quiet line that a screen reader gets too."""
-        self.events["enlace:said"] = {"sentence": sentence}
+        self.events["enlace:said"] = {"sentence": sentence[:MOST_IN_HEADER]}
         return self
 
     def stale(self) -> Answer:

@@ -133,12 +133,7 @@ def edit(request, work: Work):
     if view.state == "conflict":
         answer.panel(view)
     else:
-        answer.notes(view)
-        name = request.POST["field"]
-        one = next(e for e in editor_views(work, view) if e.field.name == name)
-        answer.events["enlace:settled"] = {"record": view.id, "number": one.number, "text": one.text}
-        if one.state == "wrong":
-            answer.say(f"{one.field.label}: {one.message}")
+        answer.notes(view, request.POST["field"])
     return answer.strip().response()
 
 

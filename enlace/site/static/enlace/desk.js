@@ -100,10 +100,14 @@ document.addEventListener("enlace:stale", () => grid.load());
 document.addEventListener("enlace:focus", ({ detail }) => document.getElementById(`e-${detail.number}`)?.focus());
 document.addEventListener("enlace:settled", ({ detail }) => {
   if (panel().dataset.record !== detail.record) return;
+  for (const note of panel().querySelectorAll(".note:not(:empty)")) {
+    if (detail.notes.includes(Number(note.id.split("-").pop()))) continue;
+    note.className = "note";
+    note.replaceChildren();
+  }
   const editor = document.getElementById(`e-${detail.number}`);
   if (!editor || (editor === document.activeElement && editor.value !== editor.sent && editor.sent !== undefined)) return;
-  editor.value = detail.text;
-  editor.sent = detail.text;
+  if (detail.text !== undefined) editor.value = editor.sent = detail.text;
   const note = document.getElementById(`note-${detail.record}-${detail.number}`);
   if (note?.classList.contains("wrong")) editor.setAttribute("aria-invalid", "true");
   else editor.removeAttribute("aria-invalid");
@@ -111,7 +115,7 @@ document.addEventListener("enlace:settled", ({ detail }) => {
 // Fragments replace rows and buttons; the focus must not get lost with them.
 let last = null;
 document.addEventListener("focusin", (event) => (last = event.target));
-document.addEventListener("htmx:oobAfterSwap", () => grid.mark());
+document.addEventListener("htmx:oobAfterSwap", ({ detail }) => detail.target?.matches(".record") && grid.mark());
 document.addEventListener("htmx:oobBeforeSwap", (event) => {
   // Of a row with an open editor in it, all but the editor's cell is replaced.
   const { target, fragment } = event.detail;

@@ -35,7 +35,7 @@ export class Grid {
     this.rows.addEventListener("dblclick", () => this.startEdit());
     this.root.addEventListener("keydown", (event) => this.key(event));
     this.rows.addEventListener("paste", (event) => this.pasted(event));
-    new ResizeObserver(() => this.measure()).observe(this.scroller);
+    new ResizeObserver(() => this.resized()).observe(this.scroller);
   }
 
   // -- geometry ------------------------------------------------------------------------------------------
@@ -62,10 +62,19 @@ export class Grid {
   }
 
   measure() {
+    this.shownRows = this.visible;
     this.runway.style.height = `${Math.min(this.height, MOST_HEIGHT)}px`;
     this.root.setAttribute("aria-rowcount", this.counted ? this.total + 1 : -1);
     document.getElementById("empty").hidden = !(this.counted && this.total === 0);
     this.setTop(this.top);
+  }
+
+  /** The view got another height, as when the save strip appears: what was current in it stays in it. */
+  resized() {
+    const { position } = this.current;
+    const inView = position !== null && position >= this.top - 1 && position <= this.top + this.shownRows;
+    this.measure();
+    if (inView) this.show(position);
   }
 
   setTop(top) {
