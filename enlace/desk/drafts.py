@@ -13,7 +13,7 @@ from django.db.models import Count
 from enlace.core.dataset.values import packed, unpacked
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
 
-from .models import Draft, DraftBlob, DraftRecord, DraftStep
+from .models import Draft, DraftBlob, DraftRecord, DraftStep, JournalEntry
 
 BLOB_FROM = 50_000  # characters or bytes; larger values are kept apart
 MOST_STEPS = 1_000
@@ -137,6 +137,11 @@ class DraftStore:
         """Note that the outcome of the save is known."""
         if self.draft is not None:
             Draft.objects.filter(pk=self.draft.pk).update(sending=False)
+
+    def note_takes_back(self, entry: JournalEntry) -> None:
+        """Note which save the draft takes back."""
+        assert self.draft is not None
+        Draft.objects.filter(pk=self.draft.pk).update(takes_back=entry)
 
     @transaction.atomic
     def settle(self, records: Mapping[str, PendingRecord | None]) -> None:

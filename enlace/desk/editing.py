@@ -65,6 +65,9 @@ def remove(work: Work, identifier: str) -> RecordView | None:
     stored = work.stored(identifier)
     with transaction.atomic():
         before, record = _open(work, identifier, stored)
+        if stored is not None and record.conflict is None:
+            # All of it counts as read, long values too: a removal overwrites everything, and may be taken back.
+            record = replace(record, was={**stored, **{n: record.was[n] for n in record.touched if n in record.was}})
         after = removed(record)
         work.store.put("Remove record", {identifier: before}, {identifier: after})
     work.forget_new()

@@ -2,10 +2,13 @@
 
 from django.urls import path
 
-from . import pictures, views
+from . import journal_views, pictures, views
 
 urlpatterns = [
     path("", views.start, name="desk"),
+    path("journal/", journal_views.entries, name="journal"),
+    path("journal/<int:entry>/", journal_views.entry, name="journal-entry"),
+    path("journal/<int:entry>/take-back", journal_views.undo_entry, name="take-back"),
     path("<int:form>/", views.page, name="work"),
     path("<int:form>/rows", views.rows, name="rows"),
     path("<int:form>/count", views.count, name="count"),
@@ -22,5 +25,6 @@ urlpatterns = [
     path("<int:form>/redo", views.redo, name="redo"),
     path("<int:form>/discard", views.discard, name="discard"),
     path("<int:form>/save", views.save, name="save"),
+    path("<int:form>/rehearse", views.rehearse, name="rehearse"),
     path("<int:form>/picture", pictures.picture, name="picture"),
 ]

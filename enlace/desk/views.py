@@ -15,7 +15,7 @@ from enlace.workshop.models import Form
 from . import editing
 from .answers import Answer, editor_views, order_text, panel_context, rail_context, rows_html, strip_context
 from .opening import number_from, on_form, text_from
-from .review import pending_list
+from .review import pending_list, rehearsal_list
 from .work import Work
 
 WINDOW = 100
@@ -285,6 +285,16 @@ def _all_anew(request, work: Work, view) -> Answer:
         view = view.moved_to(work.position(view.id))
     answer = Answer(request, work).panel(view)
     return answer.rail(view.position if view else None, work.total()).strip().stale()
+
+
+@require_POST
+@on_form
+def rehearse(request, work: Work):
+    """Try the save and roll it back; shows what would have happened to each record."""
+    outcome, held = work.rehearse()
+    context = {"form": work.form, "lines": rehearsal_list(work, outcome, held), **strip_context(work)}
+    context["fine"] = not (held or outcome.conflicts or outcome.refusals)
+    return render(request, "desk/rehearsal.html", context)
 
 
 @require_GET

@@ -12,6 +12,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from typing import Any
 
+from django.db import transaction
+
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.window import Row, Rows
 from enlace.core.draft import PendingRecord
@@ -19,9 +21,10 @@ from enlace.core.draft.pending import unreadable
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
-from enlace.core.save import SaveOutcome, save
+from enlace.core.save import SaveOutcome, rehearse, save
 
 from .drafts import DraftStore
+from .journal import write_entry
 
 
 @lru_cache(maxsize=256)
@@ -210,6 +213,15 @@ class Work:
                 found[identifier] = complaints
         return found
 
+    def rehearse(self) -> tuple[SaveOutcome, dict[str, list[Complaint]]]:
+        """Try the save on the server and roll it back; the draft stays as it is."""
+        self.require_editable()
+        records = self.store.all()
+        problems = self.problems(records)
+        if problems or not records:
+            return SaveOutcome(), problems
+        return rehearse(self.rows.spec, self.dataset, list(records.values()), self.rules), {}
+
     def save(self) -> tuple[SaveOutcome, dict[str, list[Complaint]]]:
         """Save the draft. What holds it back before the server is asked comes as the second part."""
         self.require_editable()
@@ -225,7 +237,9 @@ class Work:
                 self.store.end_sending()  # nothing was written, and that is known
             raise
         if outcome.committed:
-            self.store.clear()
+            with transaction.atomic():
+                write_entry(self, records.values(), outcome)
+                self.store.clear()
         else:
             self.store.settle(
                 {

@@ -4,6 +4,7 @@ from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from enlace.accounts.models import Person
+from enlace.desk.models import JournalEntry
 from tests.web.pages import Pages
 
 
@@ -16,12 +17,19 @@ def addresses(resolver=None, prefix="/"):
 
 
 class Access(Pages):
+    def entry(self, form):
+        """A save in the journal."""
+        return JournalEntry.objects.first() or JournalEntry.objects.create(
+            person=self.builder, form=form, form_title="x"
+        )
+
     def fill(self, address, form, number=None):
         values = {
             "project": self.project.pk,
             "connection": self.connection.pk,
             "dataset": form.dataset_id,
             "form": form.pk,
+            "entry": self.entry(form).pk,
         }
         for name, pk in values.items():
             address = address.replace(f"<int:{name}>", str(number or pk))

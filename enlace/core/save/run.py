@@ -17,7 +17,7 @@ from sqlalchemy.engine import Connection
 from sqlalchemy.exc import DBAPIError
 
 from ..dataset.spec import DatasetSpec
-from ..dataset.values import record_id
+from ..dataset.values import key_of, record_id
 from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in, source_table
 from ..draft.conflicts import exactly
 from ..draft.pending import Conflict, PendingRecord
@@ -50,6 +50,31 @@ def save(
     Raises Problem when the server can't be reached, is locked, or the dataset can't be edited; nothing was
     written then.
     """
+    outcome = _attempt(spec, dataset, records, rules, in_doubt, rehearsal=False)
+    if not outcome.committed:
+        outcome.ids.clear()
+    return outcome
+
+
+def rehearse(
+    spec: ConnectionSpec, dataset: DatasetSpec, records: Sequence[PendingRecord], rules: RecordRules | None = None
+) -> SaveOutcome:
+    """Do all that `save` does, and roll it back: what would be saved, refused or in conflict, and the rows as they
+    would stand, with what the server generates.
+
+    What it can't show: checks that the server leaves to COMMIT. Raises Problem like `save`.
+    """
+    return _attempt(spec, dataset, records, rules, False, rehearsal=True)
+
+
+def _attempt(
+    spec: ConnectionSpec,
+    dataset: DatasetSpec,
+    records: Sequence[PendingRecord],
+    rules: RecordRules | None,
+    in_doubt: bool,
+    rehearsal: bool,
+) -> SaveOutcome:
     if not dataset.editable:
         raise Problem("Nothing was saved.", dataset.read_only_because, code="read-only")
     run = _Run(spec, dataset, rules or RecordRules(dataset), in_doubt)
@@ -58,15 +83,15 @@ def save(
         with writing(spec) as connection:
             run.compare(connection, [r for r in records if r.state != "new"])
             run.write(connection, records)
-            if outcome.conflicts or outcome.refusals:
+            if rehearsal:
+                run.read_back(connection)
+            if rehearsal or outcome.conflicts or outcome.refusals:
                 raise _GiveUp
     except _GiveUp:
-        outcome.ids.clear()
         return outcome
     except Problem as problem:
         if problem.code in ("reference", "unique", "check", "not null", "trigger"):
             # The server refused at COMMIT (a deferred constraint): no single record can be named.
-            outcome.ids.clear()
             complaint = Complaint("server", f"The database refused the save as a whole: {problem.words}.", ())
             outcome.refusals = {r.id: [complaint] for r in records}
             return outcome
@@ -91,13 +116,13 @@ class _Run:
         """Find the records that are no longer what was read."""
         suspects: list[PendingRecord] = []
         for names, group in _grouped(records, self._compared).items():
-            current = self._current(connection, names, group)
+            current = self._current(connection, names, [record.key for record in group])
             for record in group:
                 values = current.get(record.key)
                 if values is None or not all(map(exactly, values, (record.was.get(n) for n in names))):
                     suspects.append(record)
         whole = [f.name for f in self.dataset.fields]
-        current = self._current(connection, whole, suspects)
+        current = self._current(connection, whole, [record.key for record in suspects])
         for record in suspects:
             found = current.get(record.key)
             theirs = None if found is None else dict(zip(whole, found, strict=True))
@@ -119,16 +144,24 @@ class _Run:
         return all(exactly(self.kind.bound(value), theirs.get(name)) for name, value in record.now.items())
 
     def _current(
-        self, connection: Connection, names: Sequence[str], records: Sequence[PendingRecord]
+        self, connection: Connection, names: Sequence[str], keys: Sequence[tuple[Any, ...]]
     ) -> dict[tuple[Any, ...], tuple[Any, ...]]:
         key = [self.table.c[name] for name in self.dataset.key]
         columns = [self.table.c[n].label(f"f{i}") for i, n in enumerate(names)]
         found = {}
-        for part in in_parts([record.key for record in records], KEYS_A_STATEMENT):
+        for part in in_parts(list(keys), KEYS_A_STATEMENT):
             statement = select(*(c.label(f"k{i}") for i, c in enumerate(key)), *columns).where(key_in(key, part))
             for row in connection.execute(statement.with_for_update()):
                 found[tuple(row[: len(key)])] = tuple(row[len(key) :])
         return found
+
+    def read_back(self, connection: Connection) -> None:
+        """The written records as they stand now, with defaults, generated keys and what triggers did."""
+        whole = [f.name for f in self.dataset.fields]
+        written = {key_of(after): before for before, after in self.outcome.ids.items() if after}
+        for key, values in self._current(connection, whole, list(written)).items():
+            if key in written:
+                self.outcome.rows[written[key]] = dict(zip(whole, values, strict=True))
 
     # -- write --------------------------------------------------------------------------------------
 

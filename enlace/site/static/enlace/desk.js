@@ -77,6 +77,10 @@ document.addEventListener("click", (event) => {
   if (clear) edits.send("picture", { record: tell.record, field: clear.dataset.clear });
 });
 document.addEventListener("submit", (event) => {
+  if (event.target.id === "rehearse" && (edits.busy || moves)) {
+    event.preventDefault();
+    settled().then(() => document.getElementById("rehearse")?.submit());
+  }
   if (event.target.id !== "go-form") return;
   event.preventDefault();
   move(`at?number=${encodeURIComponent(document.getElementById("go-number").value)}`);

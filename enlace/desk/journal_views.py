@@ -1,0 +1,79 @@
+"""The journal's pages."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.contrib import messages
+from django.core.paginator import Paginator
+from django.db.models import Count, Q
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from enlace.core.kinds import Formats
+from enlace.core.problem import Problem
+from enlace.workshop.models import Form
+from enlace.workshop.place import stand_in
+
+from .journal import MOST_SHOWN, shown_lines, take_back
+from .models import JournalEntry
+from .opening import number_from
+from .work import Work
+
+PAGE = 50
+
+
+@require_GET
+def entries(request):
+    """All saves, the newest first, narrowed by form, person and table."""
+    found = JournalEntry.objects.annotate(
+        inserted=Count("records", filter=Q(records__action="inserted")),
+        updated=Count("records", filter=Q(records__action="updated")),
+        removed=Count("records", filter=Q(records__action="removed")),
+    )
+    found = found.order_by("-pk")  # counting drops the model's own order
+    form, person = number_from(request, "form", 0), request.GET.get("person", "")[:300].replace("\0", "")
+    if form:
+        found = found.filter(form_id=form)
+    if person:
+        found = found.filter(person_name__icontains=person)
+    pages = Paginator(found, PAGE)
+    page = pages.get_page(number_from(request, "page", 1, 10**6))
+    context = {"page": page, "forms": Form.objects.all(), "chosen": form, "person": person}
+    return render(request, "desk/journal.html", context)
+
+
+def _opened(request, entry: int) -> tuple[JournalEntry, Work | None]:
+    found = get_object_or_404(
+        JournalEntry.objects.select_related("form__dataset__connection", "form__project"), pk=entry
+    )
+    if found.form is None:
+        return found, None
+    stand_in(request, found.form.project, "Desk")
+    return found, Work(request.user, found.form, Formats.of(settings.LOCALE))
+
+
+@require_GET
+def entry(request, entry: int):
+    """One save, record by record and field by field."""
+    found, work = _opened(request, entry)
+    total = found.records.count()
+    context = {
+        "entry": found,
+        "lines": shown_lines(work, found),
+        "left_out": max(0, total - MOST_SHOWN),
+        "can_take_back": work is not None and work.dataset.editable,
+        "taken_back_by": found.taken_back_by.first(),
+    }
+    return render(request, "desk/journal_entry.html", context)
+
+
+@require_POST
+def undo_entry(request, entry: int):
+    """Make a draft that takes a save back, and show it for review."""
+    found, work = _opened(request, entry)
+    if work is None:
+        raise Problem("The form of this save is not there any more.", "Make the change on another form.", code="gone")
+    count = take_back(work, found)
+    records = "record" if count == 1 else "records"
+    messages.success(request, f"A draft of {count} {records} that takes the save back. Look through it, then save it.")
+    return redirect("review", found.form_id)
