@@ -52,9 +52,12 @@ async function ask(path) {
   asking = new AbortController();
   try {
     await edits.idle();
+    const { count } = edits;
     const address = `${url}${path}&order=${encodeURIComponent(order)}`;
     const response = await fetch(address, { headers: { "HX-Request": "true" }, signal: asking.signal });
-    if (response.ok) apply(await response.text(), response);
+    const html = response.ok && (await response.text());
+    if (edits.count !== count) return await ask(path); // read before what was typed meanwhile
+    if (response.ok) apply(html, response);
     else await complain(response);
   } catch (error) {
     if (error.name !== "AbortError") enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);

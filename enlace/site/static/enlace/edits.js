@@ -39,6 +39,7 @@ export class Edits {
   constructor(url) {
     this.url = url;
     this.queue = [];
+    this.count = 0; // how many were ever sent: an answer asked for before the newest one is out of date
     this.running = null;
     window.addEventListener("beforeunload", (event) => {
       if (this.away) event.preventDefault();
@@ -58,6 +59,7 @@ export class Edits {
     const body = new FormData();
     for (const [name, value] of Object.entries(data)) if (value !== undefined && value !== null) body.append(name, value);
     this.queue.push({ path, body });
+    this.count += 1;
     this.running ||= this.run().finally(() => (this.running = null));
     return this.running;
   }
