@@ -213,20 +213,22 @@ class Work:
                 found[identifier] = complaints
         return found
 
-    def rehearse(self) -> tuple[SaveOutcome, dict[str, list[Complaint]]]:
-        """Try the save on the server and roll it back; the draft stays as it is."""
+    def _to_send(self) -> tuple[dict[str, PendingRecord], dict[str, list[Complaint]]]:
+        """The draft, and what holds it back before the server is asked."""
         self.require_editable()
         records = self.store.all()
-        problems = self.problems(records)
+        return records, self.problems(records)
+
+    def rehearse(self) -> tuple[SaveOutcome, dict[str, list[Complaint]]]:
+        """Try the save on the server and roll it back; the draft stays as it is."""
+        records, problems = self._to_send()
         if problems or not records:
             return SaveOutcome(), problems
         return rehearse(self.rows.spec, self.dataset, list(records.values()), self.rules), {}
 
     def save(self) -> tuple[SaveOutcome, dict[str, list[Complaint]]]:
         """Save the draft. What holds it back before the server is asked comes as the second part."""
-        self.require_editable()
-        records = self.store.all()
-        problems = self.problems(records)
+        records, problems = self._to_send()
         if problems or not records:
             return SaveOutcome(), problems
         in_doubt = self.store.begin_sending()

@@ -16,8 +16,6 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect, sync_playwright
 
-from enlace.core.problem import Problem  # noqa: F401  (the core must import without Django)
-
 ROOT = Path(__file__).resolve().parents[2]
 FLAGS = [
     "--no-sandbox",
