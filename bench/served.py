@@ -5,15 +5,12 @@ from __future__ import annotations
 import http.client
 import os
 import re
-import signal
-import socket
 import subprocess
 import sys
-import time
 from pathlib import Path
 from urllib.parse import urlencode
 
-ROOT = Path(__file__).resolve().parents[1]
+from scripts.serving import ROOT, ServerProcess
 
 
 class Server:
@@ -26,31 +23,12 @@ class Server:
             "BENCH_DATABASE": database,
             "DJANGO_SETTINGS_MODULE": "bench.settings",
         }
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
+        self.server = ServerProcess(self.environment)
 
     def __enter__(self) -> Server:
         subprocess.run([sys.executable, "-m", "bench.prepare"], cwd=ROOT, env=self.environment, check=True)
-        command = [
-            sys.executable,
-            "-m",
-            "gunicorn",
-            "-c",
-            "enlace/site/gunicorn_conf.py",
-            "-b",
-            f"127.0.0.1:{self.port}",
-        ]
-        self.process = subprocess.Popen(
-            [*command, "enlace.site.wsgi"], cwd=ROOT, env=self.environment, start_new_session=True
-        )
-        for _ in range(100):
-            try:
-                self.client = http.client.HTTPConnection("127.0.0.1", self.port)
-                self.client.connect()
-                break
-            except OSError:
-                time.sleep(0.1)
+        self.server.start()
+        self.client = http.client.HTTPConnection("127.0.0.1", self.server.port)
         self.cookies: dict[str, str] = {}
         page = self.get("/sign-in/")
         token = re.search(rb'name="csrfmiddlewaretoken" value="([^"]+)"', page).group(1).decode()
@@ -59,8 +37,7 @@ class Server:
         return self
 
     def __exit__(self, *error) -> None:
-        os.killpg(self.process.pid, signal.SIGTERM)
-        self.process.wait()
+        self.server.stop()
 
     def _ask(self, method: str, path: str, body: str | None = None, headers: dict | None = None) -> bytes:
         cookie = "; ".join(f"{k}={v}" for k, v in self.cookies.items())
@@ -80,7 +57,9 @@ class Server:
 
     def memory(self) -> float:
         """Resident memory of the process that answers, in MB (10**6 bytes)."""
-        workers = subprocess.run(["ps", "-o", "pid=", "--ppid", str(self.process.pid)], capture_output=True, text=True)
+        workers = subprocess.run(
+            ["ps", "-o", "pid=", "--ppid", str(self.server.process.pid)], capture_output=True, text=True
+        )
         total = 0
         for pid in workers.stdout.split():
             status = Path(f"/proc/{pid}/status").read_text()

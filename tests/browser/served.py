@@ -4,19 +4,16 @@ from __future__ import annotations
 
 import os
 import shutil
-import signal
-import socket
 import subprocess
 import sys
 import tempfile
-import time
 import unittest
-import urllib.request
 from pathlib import Path
 
 from playwright.sync_api import Page, expect, sync_playwright
 
-ROOT = Path(__file__).resolve().parents[2]
+from scripts.serving import ROOT, ServerProcess
+
 FLAGS = [
     "--no-sandbox",
     "--disable-gpu",
@@ -28,12 +25,6 @@ FLAGS = [
 ]
 PASSWORD = "porto-salgueiro"
 expect.set_options(timeout=10_000)
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
 
 
 class Served(unittest.TestCase):
@@ -50,43 +41,14 @@ class Served(unittest.TestCase):
             cwd=ROOT, env=cls.environment, capture_output=True, text=True,
         )  # fmt: skip
         assert done.returncode == 0, done.stdout + done.stderr
-        cls.port = free_port()
-        cls.base = f"http://127.0.0.1:{cls.port}"
-        cls.start()
-        cls.addClassCleanup(cls.stop)
+        cls.server = ServerProcess(cls.environment)
+        cls.base = cls.server.base
+        cls.server.start()
+        cls.addClassCleanup(cls.server.stop)
         cls.playwright = sync_playwright().start()
         cls.addClassCleanup(cls.playwright.stop)
         cls.browser = cls.playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
         cls.addClassCleanup(cls.browser.close)
-
-    @classmethod
-    def start(cls):
-        command = [
-            sys.executable,
-            "-m",
-            "gunicorn",
-            "-c",
-            "enlace/site/gunicorn_conf.py",
-            "-b",
-            f"127.0.0.1:{cls.port}",
-        ]
-        cls.server = subprocess.Popen(
-            [*command, "enlace.site.wsgi"], cwd=ROOT, env=cls.environment, start_new_session=True,
-            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-        )  # fmt: skip
-        for _ in range(100):
-            try:
-                urllib.request.urlopen(cls.base + "/sign-in/", timeout=1).close()
-                return
-            except OSError:
-                time.sleep(0.1)
-        raise AssertionError("the server did not start")
-
-    @classmethod
-    def stop(cls, how=signal.SIGKILL):
-        """End the server and its workers at once, as a crash would."""
-        os.killpg(cls.server.pid, how)
-        cls.server.wait()
 
     def setUp(self):
         self.wrong: list[str] = []

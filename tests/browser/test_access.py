@@ -35,6 +35,18 @@ class Axe(Served):
         yield "desk"
         self.work("Gate log", page)
         yield "a read-only form"
+        yield from self.a_form_at_work(page)
+        self.work("Pilot shift", page)
+        editor = page.locator("#panel").get_by_label("Ends")
+        self.type_into("Ends", "23:58" if editor.input_value().startswith("23:59") else "23:59", page)
+        page.get_by_role("button", name="Save").click()
+        self.says("Saved 1 record", page)
+        page.goto(self.base + "/desk/journal/")
+        yield "the journal"
+        page.locator("main tbody a").first.click()
+        yield "a save in the journal"
+
+    def a_form_at_work(self, page):
         self.work("Vessel", page)
         yield "a form"
         self.type_into("Name", "", page)
@@ -61,6 +73,10 @@ class Axe(Served):
         yield "a conflict"
         page.get_by_role("link", name="Review").click()
         yield "review"
+        self.work("Vessel", page)
+        page.get_by_role("button", name="Rehearse").click()
+        expect(page.get_by_role("heading", name="rehearsal")).to_be_visible()
+        yield "a rehearsal"
         self.work("Vessel", page)
         page.get_by_role("button", name="Discard").click()
         page.locator("#question").get_by_role("button", name="Drop them").click()

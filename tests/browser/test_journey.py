@@ -33,9 +33,7 @@ class Journey(Served):
         db.close()
         return found
 
-    def test_from_a_file_to_a_saved_edit_by_mouse(self):
-        page, path = self.page, self.home / "stones.db"
-        office(path)
+    def connect(self, page, path):
         page.get_by_label("Name").fill("Stone office")
         page.get_by_role("button", name="Make the project").click()
         page.get_by_role("link", name="New connection").click()
@@ -52,6 +50,7 @@ class Journey(Served):
         expect(page.get_by_role("region", name="Columns")).to_contain_text("DECIMAL(7, 2)")
         page.get_by_role("button", name="Make a form").click()
 
+    def move(self, page):
         expect(page.get_by_role("heading", name="Stone", exact=True)).to_be_visible()
         expect(page.locator("#go-total")).to_have_text("60")
         for button in ("First", "Back"):
@@ -66,6 +65,7 @@ class Journey(Served):
         page.locator("#go-number").press("Enter")
         expect(page.locator("#panel")).to_have_attribute("data-record", "i7")
 
+    def be_wrong(self, page):
         self.type_into("Weight (kg)", "twelve")
         expect(page.locator("#panel")).to_contain_text("“t” does not belong in a number")
         expect(self.cell(6, 4)).to_have_text("twelve")
@@ -80,6 +80,12 @@ class Journey(Served):
         self.type_into("Cut on", "28/2/2026")
         expect(self.cell(6, 5)).to_have_text("28 Feb 2026")
 
+    def test_from_a_file_to_a_saved_edit_by_mouse(self):
+        page, path = self.page, self.home / "stones.db"
+        office(path)
+        self.connect(page, path)
+        self.move(page)
+        self.be_wrong(page)
         page.get_by_role("button", name="New", exact=True).click()
         expect(page.locator("#panel")).to_contain_text("The database makes this value")
         self.type_into("Quarry ID", "2")
@@ -154,12 +160,12 @@ class Journey(Served):
         editor.fill("USD")  # still in the editor when the page closes
         page.reload()
         expect(page.locator("#panel").get_by_label("Currency")).to_have_value("USD")
-        self.stop()  # SIGKILL, while an edit is on its way
-        self.addCleanup(lambda: self.server.poll() is None or self.start())
+        self.server.stop()  # SIGKILL, while an edit is on its way
+        self.addCleanup(lambda: self.server.process.poll() is None or self.server.start())
         page.locator("#panel").get_by_role("textbox", name="Paid on").fill("2026-12-24")
         page.keyboard.press("Tab")
         self.says("Enlace can't be reached just now", page)
-        self.start()
+        self.server.start()
         self.says("Enlace is back", page)
         other = self.work("Dues invoice", self.open_page("operator"))
         for label, value in (("Amount", "1234.56"), ("Currency", "USD"), ("Paid on", "2026-12-24")):

@@ -4,7 +4,7 @@ import itertools
 import unittest
 
 from enlace.core.expression import Expression, Unsupported, in_words
-from enlace.core.expression.evaluate import both, either, negation
+from enlace.core.expression.logic import both, either, negation
 
 T, F, U = True, False, None
 

@@ -8,7 +8,6 @@ server alone checks it.
 
 from __future__ import annotations
 
-import datetime
 import re
 import string
 from collections.abc import Callable, Mapping
@@ -17,6 +16,9 @@ from typing import Any
 
 import sqlglot
 from sqlglot import exp
+
+from .logic import both, comparable, either, negation, plain, truth
+from .patterns import glob_pattern, pattern_of
 
 Record = Mapping[str, Any]
 Function = Callable[[Record], Any]
@@ -70,60 +72,6 @@ class Expression:
         found = self._spelling[name.lower()]
         self.names.add(found)
         return found
-
-
-# -- values ---------------------------------------------------------------------------------------------
-
-
-def comparable(one: Any, other: Any) -> tuple[Any, Any]:
-    """Two values in forms that Python compares as SQL does. Raises TypeError where they don't compare."""
-    one, other = _plain(one), _plain(other)
-    if isinstance(one, float) and isinstance(other, Decimal):
-        one = Decimal(repr(one))
-    elif isinstance(other, float) and isinstance(one, Decimal):
-        other = Decimal(repr(other))
-    numbers = isinstance(one, int | float | Decimal), isinstance(other, int | float | Decimal)
-    if numbers[0] != numbers[1] or (not numbers[0] and type(one) is not type(other)):
-        raise TypeError("not comparable")
-    return one, other
-
-
-def _plain(value: Any) -> Any:
-    if isinstance(value, bool):
-        return int(value)
-    if isinstance(value, datetime.datetime):
-        return value.isoformat(sep=" ")
-    if isinstance(value, datetime.date | datetime.time):
-        return value.isoformat()
-    return value
-
-
-def truth(value: Any) -> bool | None:
-    """A value as a truth value."""
-    if value is None or isinstance(value, bool):
-        return value
-    if isinstance(value, int | float | Decimal):
-        return value != 0
-    raise TypeError("not a truth value")
-
-
-def both(one: bool | None, other: bool | None) -> bool | None:
-    """AND."""
-    if one is False or other is False:
-        return False
-    return None if one is None or other is None else True
-
-
-def either(one: bool | None, other: bool | None) -> bool | None:
-    """OR."""
-    if one is True or other is True:
-        return True
-    return None if one is None or other is None else False
-
-
-def negation(one: bool | None) -> bool | None:
-    """NOT."""
-    return None if one is None else not one
 
 
 # -- makers: one for each kind of node --------------------------------------------------------------------
@@ -277,36 +225,6 @@ def _between(e: Expression, node: exp.Expr) -> Function:
     return lambda r: both(at_least(value(r), low(r)), at_least(high(r), value(r)))
 
 
-def pattern_of(like: str, escape: str | None = None) -> str:
-    """A LIKE pattern as a regular expression."""
-    parts, i = [], 0
-    while i < len(like):
-        if escape and like[i] == escape and i + 1 < len(like):
-            i += 1
-            parts.append(re.escape(like[i]))
-        else:
-            parts.append({"%": ".*", "_": "."}.get(like[i], re.escape(like[i])))
-        i += 1
-    return "".join(parts)
-
-
-def glob_pattern(glob: str) -> str:
-    """An SQLite GLOB pattern as a regular expression (SQLite, "SQL Language Expressions", section 5)."""
-    parts, i = [], 0
-    while i < len(glob):
-        c = glob[i]
-        end = glob.find("]", i + 2) if c == "[" else -1
-        if end > 0:
-            inside = glob[i + 1 : end]
-            negated = inside.startswith("^")
-            parts.append("[" + ("^" if negated else "") + re.sub(r"([\\\[\]^])", r"\\\1", inside[negated:]) + "]")
-            i = end
-        else:
-            parts.append({"*": ".*", "?": "."}.get(c, re.escape(c)))
-        i += 1
-    return "".join(parts)
-
-
 def _matching(translate: Callable[[str], str], flags: int) -> Callable[[Expression, exp.Expr], Function]:
     def make(e: Expression, node: exp.Expr) -> Function:
         value, pattern = e._made(node.this), e._made(node.expression)
@@ -315,7 +233,7 @@ def _matching(translate: Callable[[str], str], flags: int) -> Callable[[Expressi
             one, like = value(r), pattern(r)
             if one is None or like is None:
                 return None
-            return re.fullmatch(translate(str(like)), str(_plain(one)), flags | re.DOTALL) is not None
+            return re.fullmatch(translate(str(like)), str(plain(one)), flags | re.DOTALL) is not None
 
         return run
 
@@ -331,7 +249,7 @@ def _escape(e: Expression, node: exp.Expr) -> Function:
         one, like = value(r), pattern(r)
         if one is None or like is None:
             return None
-        found = re.fullmatch(pattern_of(str(like), sign), str(_plain(one)), re.IGNORECASE | re.ASCII | re.DOTALL)
+        found = re.fullmatch(pattern_of(str(like), sign), str(plain(one)), re.IGNORECASE | re.ASCII | re.DOTALL)
         return found is not None
 
     return run
@@ -379,7 +297,7 @@ def _coalesce(e: Expression, node: exp.Expr) -> Function:
 
 
 def _length(value: Any) -> int:
-    return len(value) if isinstance(value, bytes) else len(str(_plain(value)))
+    return len(value) if isinstance(value, bytes) else len(str(plain(value)))
 
 
 def _substring(value: Any, start: int, length: int | None = None) -> str:

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from ..catalog import Column
     from ..engine import ConnectionSpec
 
+STATEMENT_SECONDS = 30.0  # the longest that a server may work on one statement
 TestStep = Callable[["ConnectionSpec"], str]
 
 

@@ -11,7 +11,6 @@ import threading
 import time
 from collections.abc import Hashable
 from decimal import Decimal
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import sqlglot
@@ -21,9 +20,9 @@ from sqlalchemy.exc import DisconnectionError
 from sqlalchemy.pool import QueuePool
 from sqlglot import exp
 
-from ...problem import Problem
 from ..refusal import Refusal
-from .base import ServerKind, TestStep
+from . import sqlite_steps
+from .base import STATEMENT_SECONDS, ServerKind, TestStep
 
 if TYPE_CHECKING:
     from ..catalog import Column
@@ -31,11 +30,9 @@ if TYPE_CHECKING:
 
 logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse is dealt with here
 NATIVE = frozenset({str, int, float, bytes, type(None)})  # what the driver takes as it is
-HEADER = b"SQLite format 3\x00"
 # What may stand behind a table's columns (SQLite, "CREATE TABLE", section 5); the parser does not know all of it.
 TABLE_OPTIONS = re.compile(r"\)\s*(?:(?:WITHOUT\s+ROWID|STRICT)\s*,?\s*)+;?\s*$", re.IGNORECASE)
 WAIT_FOR_LOCK_MS = 4_000
-STATEMENT_SECONDS = 30.0
 
 
 class Sqlite(ServerKind):
@@ -86,11 +83,11 @@ class Sqlite(ServerKind):
 
     def test_steps(self) -> tuple[tuple[str, TestStep], ...]:
         return (
-            ("File found", _file_found),
-            ("File can be read", _file_readable),
-            ("It is an SQLite database", _is_database),
-            ("Tables listed", _tables_listed),
-            ("May write", _may_write),
+            ("File found", sqlite_steps.file_found),
+            ("File can be read", sqlite_steps.file_readable),
+            ("It is an SQLite database", sqlite_steps.is_database),
+            ("Tables listed", sqlite_steps.tables_listed),
+            ("May write", sqlite_steps.may_write),
         )
 
     # -- what it says --------------------------------------------------------------------------------
@@ -108,7 +105,9 @@ class Sqlite(ServerKind):
         return Refusal("other", words)
 
     def sentence(self, refusal: Refusal) -> tuple[str, str]:
-        return _SENTENCES.get(refusal.code, ("The database refused the statement.", "Its own words say why."))
+        return sqlite_steps.SENTENCES.get(
+            refusal.code, ("The database refused the statement.", "Its own words say why.")
+        )
 
     # -- the catalog ---------------------------------------------------------------------------------
 
@@ -233,34 +232,6 @@ _REFUSALS = (
     (r"(string or blob too big|too many SQL variables).*", "too big"),
 )
 
-_SENTENCES = {
-    "locked": (
-        "Another program holds the database locked.",
-        "Wait until it has finished its work, or close it, then try again.",
-    ),
-    "read-only": (
-        "The database file may be read but not written.",
-        "Ask whoever owns the file for the right to write it and its folder.",
-    ),
-    "missing": (
-        "The database file can't be opened.",
-        "Check that the path is right, that the disk is there and that Enlace may read it.",
-    ),
-    "not a database": (
-        "The file is not an SQLite database.",
-        "Check the path: it may be a file of another program, or an encrypted one.",
-    ),
-    "table gone": (
-        "The database no longer has a table or column that this needs.",
-        "A builder can look at the connection's tables and make the form anew.",
-    ),
-    "slow": (
-        f"The database took longer than {STATEMENT_SECONDS:.0f} seconds, so the question was stopped.",
-        "Try again, or order by a column that has an index.",
-    ),
-    "too big": ("The value is larger than this database can hold.", "Make it shorter and try again."),
-}
-
 
 def _open(path: str) -> sqlite3.Connection:
     # mode=rw: a wrong path must never make a new, empty database.
@@ -312,91 +283,3 @@ def _watch(path: str, pragma: str) -> Hashable:
             return (file, _watchers[key].execute(pragma).fetchone()[0])
     except (OSError, sqlite3.Error):
         return None
-
-
-# -- the steps of the connection test: each returns what it found, or raises Problem --------------------
-
-
-def _file_found(spec: ConnectionSpec) -> str:
-    path = Path(spec["path"])
-    if not spec["path"].strip() or "\0" in spec["path"]:
-        raise Problem("No file is named.", "Give the full path of the database file.", code="missing")
-    try:
-        if path.is_dir():
-            raise Problem(f"{path} is a folder.", "Give the path of the database file inside it.", code="missing")
-        if not path.exists():
-            raise Problem(f"There is no file {path}.", _nearest_file(path), code="missing")
-    except PermissionError as error:
-        hint = "Ask for the right to enter the folders above it."
-        raise Problem(f"The folder of {path} may not be entered.", hint, str(error), "unreadable") from None
-    except OSError as error:
-        raise Problem(f"The path {path} can't be used.", "Check it for typing errors.", str(error), "missing") from None
-    return f"{path.stat().st_size:,} bytes".replace(",", " ")
-
-
-def _nearest_file(path: Path) -> str:
-    import difflib
-
-    folder = path.parent
-    while not folder.is_dir() and folder != folder.parent:
-        folder = folder.parent
-    if folder != path.parent:
-        return f"The folder {folder} exists, but not {path.parent}. Check the path."
-    try:
-        names = [p.name for p in folder.iterdir() if p.is_file()]
-    except OSError:
-        names = []
-    lower = {name.lower(): name for name in names}
-    near = difflib.get_close_matches(path.name.lower(), list(lower), 1, 0.6)
-    if near:
-        return f"The closest name in that folder is {lower[near[0]]}. Check the path."
-    return "Check the path; Enlace does not make a new file."
-
-
-def _file_readable(spec: ConnectionSpec) -> str:
-    try:
-        with open(spec["path"], "rb") as file:
-            file.read(16)
-    except OSError as error:
-        raise Problem(
-            "The file is there but may not be read.",
-            "Ask its owner to let the account that runs Enlace read it.",
-            error.strerror or str(error),
-            "unreadable",
-        ) from None
-    return "Read"
-
-
-def _is_database(spec: ConnectionSpec) -> str:
-    with open(spec["path"], "rb") as file:
-        start = file.read(16)
-    if start and start != HEADER:
-        raise Problem(*_SENTENCES["not a database"], words="file is not a database", code="not a database")
-    _answer(spec, "SELECT count(*) FROM sqlite_master")  # the first read of the file's inside
-    version = _answer(spec, "SELECT sqlite_version()")
-    return f"Read with SQLite {version}" + ("" if start else "; the file is empty")
-
-
-def _tables_listed(spec: ConnectionSpec) -> str:
-    count = _answer(
-        spec, "SELECT count(*) FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite%'"
-    )
-    return f"{count} tables and views" if count != 1 else "1 table or view"
-
-
-def _may_write(spec: ConnectionSpec) -> str:
-    if not os.access(spec["path"], os.W_OK):
-        raise Problem(*_SENTENCES["read-only"], code="read-only")
-    from ..engine import writing
-
-    with writing(spec) as connection:
-        # Taking the write lock proves it; rolled back, so nothing changes.
-        connection.rollback()
-    return "Yes"
-
-
-def _answer(spec: ConnectionSpec, sql: str) -> Any:
-    from ..engine import reading
-
-    with reading(spec) as connection:
-        return connection.execute(text(sql)).scalar()

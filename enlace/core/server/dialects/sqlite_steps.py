@@ -1,0 +1,129 @@
+"""The steps of testing an SQLite file. Each returns what it found, or raises Problem."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from sqlalchemy import text
+
+from ...problem import Problem
+from .base import STATEMENT_SECONDS
+
+if TYPE_CHECKING:
+    from ..engine import ConnectionSpec
+
+HEADER = b"SQLite format 3\x00"
+SENTENCES = {
+    "locked": (
+        "Another program holds the database locked.",
+        "Wait until it has finished its work, or close it, then try again.",
+    ),
+    "read-only": (
+        "The database file may be read but not written.",
+        "Ask whoever owns the file for the right to write it and its folder.",
+    ),
+    "missing": (
+        "The database file can't be opened.",
+        "Check that the path is right, that the disk is there and that Enlace may read it.",
+    ),
+    "not a database": (
+        "The file is not an SQLite database.",
+        "Check the path: it may be a file of another program, or an encrypted one.",
+    ),
+    "table gone": (
+        "The database no longer has a table or column that this needs.",
+        "A builder can look at the connection's tables and make the form anew.",
+    ),
+    "slow": (
+        f"The database took longer than {STATEMENT_SECONDS:.0f} seconds, so the question was stopped.",
+        "Try again, or order by a column that has an index.",
+    ),
+    "too big": ("The value is larger than this database can hold.", "Make it shorter and try again."),
+}
+
+
+def file_found(spec: ConnectionSpec) -> str:
+    path = Path(spec["path"])
+    if not spec["path"].strip() or "\0" in spec["path"]:
+        raise Problem("No file is named.", "Give the full path of the database file.", code="missing")
+    try:
+        if path.is_dir():
+            raise Problem(f"{path} is a folder.", "Give the path of the database file inside it.", code="missing")
+        if not path.exists():
+            raise Problem(f"There is no file {path}.", _nearest_file(path), code="missing")
+    except PermissionError as error:
+        hint = "Ask for the right to enter the folders above it."
+        raise Problem(f"The folder of {path} may not be entered.", hint, str(error), "unreadable") from None
+    except OSError as error:
+        raise Problem(f"The path {path} can't be used.", "Check it for typing errors.", str(error), "missing") from None
+    return f"{path.stat().st_size:,} bytes".replace(",", " ")
+
+
+def _nearest_file(path: Path) -> str:
+    import difflib
+
+    folder = path.parent
+    while not folder.is_dir() and folder != folder.parent:
+        folder = folder.parent
+    if folder != path.parent:
+        return f"The folder {folder} exists, but not {path.parent}. Check the path."
+    try:
+        names = [p.name for p in folder.iterdir() if p.is_file()]
+    except OSError:
+        names = []
+    lower = {name.lower(): name for name in names}
+    near = difflib.get_close_matches(path.name.lower(), list(lower), 1, 0.6)
+    if near:
+        return f"The closest name in that folder is {lower[near[0]]}. Check the path."
+    return "Check the path; Enlace does not make a new file."
+
+
+def file_readable(spec: ConnectionSpec) -> str:
+    try:
+        with open(spec["path"], "rb") as file:
+            file.read(16)
+    except OSError as error:
+        raise Problem(
+            "The file is there but may not be read.",
+            "Ask its owner to let the account that runs Enlace read it.",
+            error.strerror or str(error),
+            "unreadable",
+        ) from None
+    return "Read"
+
+
+def is_database(spec: ConnectionSpec) -> str:
+    with open(spec["path"], "rb") as file:
+        start = file.read(16)
+    if start and start != HEADER:
+        raise Problem(*SENTENCES["not a database"], words="file is not a database", code="not a database")
+    _answer(spec, "SELECT count(*) FROM sqlite_master")  # the first read of the file's inside
+    version = _answer(spec, "SELECT sqlite_version()")
+    return f"Read with SQLite {version}" + ("" if start else "; the file is empty")
+
+
+def tables_listed(spec: ConnectionSpec) -> str:
+    count = _answer(
+        spec, "SELECT count(*) FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite%'"
+    )
+    return f"{count} tables and views" if count != 1 else "1 table or view"
+
+
+def may_write(spec: ConnectionSpec) -> str:
+    if not os.access(spec["path"], os.W_OK):
+        raise Problem(*SENTENCES["read-only"], code="read-only")
+    from ..engine import writing
+
+    with writing(spec) as connection:
+        # Taking the write lock proves it; rolled back, so nothing changes.
+        connection.rollback()
+    return "Yes"
+
+
+def _answer(spec: ConnectionSpec, sql: str) -> Any:
+    from ..engine import reading
+
+    with reading(spec) as connection:
+        return connection.execute(text(sql)).scalar()
