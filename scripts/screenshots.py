@@ -52,6 +52,10 @@ class Shots(Served):
         self.shot("desk")
         page.get_by_role("link", name="Review").click()
         self.shot("review")
+        page.go_back()
+        page.get_by_role("button", name="Rehearse").click()
+        expect(page.get_by_role("heading", name="rehearsal")).to_be_visible()
+        self.shot("rehearsal")
         dark = self.open_page("operator", color_scheme="dark")
         self.work("Port call", dark)
         dark.locator("#go-number").fill("1160")
@@ -76,6 +80,11 @@ class Shots(Served):
         expect(page.locator("form.settle")).to_be_visible()
         self.quiet(page)
         self.shot("conflict")
+        page.locator("form.settle button", has_text="Use this choice").click()
+        page.get_by_role("button", name="Save").click()
+        self.says("Saved 1 record")
+        page.goto(self.base + "/desk/journal/1/")
+        self.shot("journal")
 
 
 if __name__ == "__main__":
