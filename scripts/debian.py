@@ -1,15 +1,23 @@
 """Install the Debian packages that the tests need, where they are missing and may be installed."""
 
+import glob
 import os
 import shutil
 import subprocess
 import sys
 
-NEEDED = {"chromium": "chromium"}  # program: package
+NEEDED = {"chromium": "chromium", "postgres": "postgresql", "mariadbd": "mariadb-server"}  # program: package
+
+
+def there(program):
+    # Debian keeps PostgreSQL's programs out of the path, and MariaDB's server in a folder for administrators.
+    return (
+        shutil.which(program) or glob.glob("/usr/lib/postgresql/*/bin/" + program) or glob.glob("/usr/sbin/" + program)
+    )
 
 
 def main():
-    missing = sorted(package for program, package in NEEDED.items() if not shutil.which(program))
+    missing = sorted(package for program, package in NEEDED.items() if not there(program))
     if not missing:
         return
     if os.geteuid() != 0 or not shutil.which("apt-get"):

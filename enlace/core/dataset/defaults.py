@@ -53,9 +53,22 @@ def make_dataset(spec: ConnectionSpec, name: str) -> DatasetSpec:
         key=table.key,
         locator=table.locator,
         read_only_because=why_read_only(table),
-        rules=tuple(RuleSpec(check.expression, check.name) for check in table.checks),
+        rules=tuple(RuleSpec(check.expression, check.name) for check in table.checks) + _enumerations(table),
         uniques=tuple(one.columns for one in table.uniques),
         is_view=table.is_view,
+    )
+
+
+def _enumerations(table: Table) -> tuple[RuleSpec, ...]:
+    """An enumeration's values as rules, so that a wrong one is told while somebody types."""
+
+    def quoted(text: str, mark: str) -> str:
+        return mark + text.replace(mark, mark * 2) + mark
+
+    return tuple(
+        RuleSpec(f"{quoted(c.name, chr(34))} IN ({', '.join(quoted(one, chr(39)) for one in c.choices)})")
+        for c in table.columns
+        if c.choices
     )
 
 
@@ -76,9 +89,10 @@ def why_read_only(table: Table) -> str:
 def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]) -> FieldSpec:
     kind, facts = kind_of(column, table, values)
     server = server_kind(spec.kind)
-    if kind in ("date", "time", "datetime"):
+    if kind in ("date", "time", "datetime") and not column.family:
         facts["storage"] = server.storage_of(values, kind)
-    read_only = bool(why_read_only(table)) or column.computed or kind == "binary"
+    shown_only = kind == "binary" or column.family == "shown"
+    read_only = bool(why_read_only(table)) or column.computed or shown_only
     return FieldSpec(
         name=column.name,
         label=label_of(column.name),
@@ -91,6 +105,7 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
         numbered=column.numbered,
         computed=column.computed,
         default=column.default,
+        help="Values of this type are shown here but can't be edited." if column.family == "shown" else "",
         **facts,
     )
 
@@ -101,6 +116,8 @@ def kind_of(column: Column, table: Table, values: list[Any]) -> tuple[str, dict[
     Declared types are read as SQLite reads them (SQLite, "Datatypes In SQLite", section 3.1), with the
     standard's names for dates, times and truth values before that; undeclared ones are judged by values.
     """
+    if column.family:
+        return _kind_of_family(column, values)
     declared = column.type_text.upper()
     size = [int(n) for n in re.findall(r"\d+", declared[declared.find("(") :])] if "(" in declared else []
     name = declared.split("(")[0].strip()
@@ -117,15 +134,44 @@ def kind_of(column: Column, table: Table, values: list[Any]) -> tuple[str, dict[
     if any(part in name for part in ("CHAR", "CLOB", "TEXT", "UUID", "STRING")):
         return _text_kind(name, size, column, values)
     if "BLOB" in name or "BINARY" in name or "IMAGE" in name:
-        pictures = any(isinstance(v, bytes) and is_picture(v) for v in values)
-        named = re.search(r"photo|picture|image|portrait|logo|thumbnail", column.name, re.I)
-        return ("picture" if pictures or (named and not values) else "binary"), {}
+        return _bytes_kind(column, values), {}
     if any(part in name for part in ("REAL", "FLOA", "DOUB")):
         return "decimal", {"storage": "float"}
     if any(part in name for part in ("DEC", "NUMERIC", "MONEY", "NUMBER")):
         scale = size[1] if len(size) > 1 else (0 if size else None)
         return "decimal", {"storage": "numeric15", "precision": size[0] if size else None, "scale": scale}
     return _kind_by_values(values)
+
+
+FAMILIES = {
+    "whole": "whole",
+    "decimal": "decimal",
+    "yes or no": "yesno",
+    "date": "date",
+    "time": "time",
+    "date and time": "datetime",
+    "shown": "text",
+}
+
+
+def _kind_of_family(column: Column, values: list[Any]) -> tuple[str, dict[str, Any]]:
+    """The kind where the server's own type settles it."""
+    facts = {"storage": column.storage, "precision": column.precision, "scale": column.scale}
+    if column.family == "bytes":
+        return _bytes_kind(column, values), {}
+    if column.family == "long text":
+        return "longtext", {"length": column.length}
+    if column.family == "text":
+        unbounded = column.type_text.lower() == "text" and not column.storage
+        kind, found = _text_kind("TEXT" if unbounded else "CHAR", [], column, values)
+        return ("text" if column.choices else kind), {**found, "length": column.length, "storage": column.storage}
+    return FAMILIES[column.family], facts
+
+
+def _bytes_kind(column: Column, values: list[Any]) -> str:
+    pictures = any(isinstance(v, bytes) and is_picture(v) for v in values)
+    named = re.search(r"photo|picture|image|portrait|logo|thumbnail", column.name, re.I)
+    return "picture" if pictures or (named and not values) else "binary"
 
 
 def _text_kind(name: str, size: list[int], column: Column, values: list[Any]) -> tuple[str, dict[str, Any]]:

@@ -52,7 +52,7 @@ def unpacked(value: Any) -> Any:
 
 def record_id(key: tuple[Any, ...]) -> str:
     """A record's key as a short text that is safe in addresses and element ids."""
-    if len(key) == 1 and type(key[0]) is int:
+    if len(key) == 1 and type(key[0]) is int and -(2**63) <= key[0] < 2**63:
         return f"i{key[0]}"
     text = json.dumps([packed(v) for v in key], ensure_ascii=False, separators=(",", ":"))
     return "k" + base64.urlsafe_b64encode(text.encode("utf-8", "surrogatepass")).decode().rstrip("=")

@@ -193,7 +193,9 @@ class Rows:
 def source_table(dataset: DatasetSpec) -> TableClause:
     """The table of a dataset with its fields' columns, its key and its locator."""
     locator = [dataset.locator] if dataset.locator else []
-    return quoted_table(dataset.table, dict.fromkeys([*(f.name for f in dataset.fields), *dataset.key, *locator]))
+    names = dict.fromkeys([*(f.name for f in dataset.fields), *dataset.key, *locator])
+    single = {f.name for f in dataset.fields if f.storage == "float32"}
+    return quoted_table(dataset.table, names, single)
 
 
 @lru_cache(maxsize=256)

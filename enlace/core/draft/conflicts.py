@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass, replace
+from decimal import Decimal
 from typing import Any
 
 from ..dataset.spec import DatasetSpec, FieldSpec
@@ -51,7 +52,9 @@ def exactly(one: Any, other: Any) -> bool:
         one, other = (int(v) if isinstance(v, bool) else v for v in (one, other))
     number = (int, float)
     if isinstance(one, number) and isinstance(other, number):
-        return one == other
+        return one == other or (one != one and other != other)
+    if type(one) is Decimal and type(other) is Decimal and one.is_nan() and other.is_nan():
+        return True
     return type(one) is type(other) and bool(one == other)
 
 

@@ -14,6 +14,18 @@ from .formats import Formats
 
 # SQLite's INTEGER and the widest integer of the other servers are 64 bits, signed.
 LEAST, GREATEST = -(2**63), 2**63 - 1
+NOT_FINITE = {"nan": "NaN", "infinity": "Infinity", "inf": "Infinity", "-infinity": "-Infinity", "-inf": "-Infinity"}
+
+
+def bounds(storage: str) -> tuple[int, int]:
+    """The least and the greatest whole number of a storage such as "int2" or "uint8" (bytes), else of 64 bits."""
+    found = re.fullmatch(r"(u?)int([1-8])", storage)
+    if not found:
+        return LEAST, GREATEST
+    bits = int(found[2]) * 8
+    return (0, 2**bits - 1) if found[1] else (-(2 ** (bits - 1)), 2 ** (bits - 1) - 1)
+
+
 SPACES = "\u0020\u00a0\u202f\u2009'’"
 NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,4})?", re.ASCII)
 
@@ -63,8 +75,11 @@ class Whole(Kind):
         number = Decimal(plain)
         if number != number.to_integral_value():
             raise Unreadable("A whole number is needed here, without a fraction.")
-        if not LEAST <= number <= GREATEST:
-            raise Unreadable("The number is too large: at most 19 digits fit here.")
+        least, greatest = bounds(field.storage)
+        if not least <= number <= greatest:
+            if (least, greatest) == (LEAST, GREATEST):
+                raise Unreadable("The number is too large: at most 19 digits fit here.")
+            raise Unreadable(f"Only numbers from {least} to {greatest} fit here.")
         return int(number)
 
     def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
@@ -88,19 +103,21 @@ class Number(Kind):
             return raw
         if isinstance(raw, int) and not isinstance(raw, bool):
             return Decimal(raw)
-        if isinstance(raw, float) and math.isfinite(raw):
+        if isinstance(raw, float) and (math.isfinite(raw) or field.storage == "float nan"):
             return Decimal(repr(raw))
         return Odd(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
         if not text.strip():
             return None
+        if field.storage.endswith(" nan") and (word := NOT_FINITE.get(text.strip().lower())):
+            return float(word) if field.storage == "float nan" else Decimal(word)
         try:
             number = Decimal(plain_number(text, formats))
         except InvalidOperation:
             raise Unreadable("This is not a number. Type digits.") from None
         self._check_digits(number, field)
-        if field.storage == "float":
+        if field.storage.startswith("float"):
             approximate = float(number)
             if math.isinf(approximate):
                 raise Unreadable("The number is too large for this column.")
@@ -120,16 +137,24 @@ class Number(Kind):
         if field.storage == "numeric15" and len(digits) > 15:
             # SQLite keeps NUMERIC values as 64-bit floats (SQLite, "Datatypes In SQLite", section 2).
             raise Unreadable("This database keeps 15 digits of a decimal number; this one has more. Round it.")
-        if abs(exponent) > 400:
+        if field.storage.startswith("float") and abs(exponent) > 400:
             raise Unreadable("The number is too large or too small for this column.")
 
     def text(self, raw: Any, field: FieldSpec) -> str:
         value = self.read(raw, field)
         if value is None or isinstance(value, Odd):
             return "" if value is None else raw_text(value.raw)
+        if not value.is_finite():
+            return str(value)
         if field.scale is not None and value == round(value, field.scale):
             return f"{value:.{field.scale}f}"
         return f"{value:f}" if -20 < value.adjusted() < 20 else str(value)
+
+    def same(self, one: Any, other: Any, field: FieldSpec) -> bool:
+        first, second = self.read(one, field), self.read(other, field)
+        if isinstance(first, Decimal) and isinstance(second, Decimal) and first.is_nan() and second.is_nan():
+            return True
+        return super().same(one, other, field)
 
     def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
         plain = formats.number()
@@ -142,6 +167,8 @@ class Number(Kind):
             value = read(raw, field)
             if isinstance(value, Odd):
                 return raw_text(raw)
+            if not value.is_finite():
+                return str(value)
             if field.scale is None:
                 return plain(value) if -15 < value.adjusted() < 20 else str(raw)
             # More digits than the column declares are shown, not rounded away.

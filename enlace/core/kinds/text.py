@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import uuid
 from typing import Any
 
 from ..dataset.spec import FieldSpec
@@ -25,6 +27,22 @@ class Text(Kind):
         if field.length is not None and len(text) > field.length:
             over = len(text) - field.length
             raise Unreadable(f"At most {field.length} characters fit here; this is {over} too long. Shorten it.")
+        return self._in_form(text, field.storage)
+
+    def _in_form(self, text: str, storage: str) -> str:
+        """A text that stands for a value of another type, checked as far as it can be without the server."""
+        if storage == "uuid":
+            try:
+                return str(uuid.UUID(text.strip()))
+            except ValueError:
+                raise Unreadable("This is not a UUID. It has 32 hexadecimal digits, in groups of 8-4-4-4-12.") from None
+        if storage == "json":
+            try:
+                json.loads(text)
+            except ValueError as error:
+                raise Unreadable(f"This is not JSON: {error}.") from None
+            except RecursionError:
+                raise Unreadable("This JSON is nested too deeply.") from None
         return text
 
 

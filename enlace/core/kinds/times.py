@@ -231,7 +231,12 @@ class DateTime(Kind):
 
     def _stored(self, value: datetime.datetime, field: FieldSpec) -> Any:
         if field.storage == "native":
+            if value.tzinfo:
+                raise Unreadable("This column keeps no offset from UTC. Type the date and time without one.")
             return value
+        if field.storage == "native utc":
+            # Without an offset the time is meant as it is shown: in UTC.
+            return value.astimezone(datetime.UTC) if value.tzinfo else value.replace(tzinfo=datetime.UTC)
         if field.storage in ("julian day", "unix seconds", "unix milliseconds"):
             return _number_from_stamp(
                 value.replace(tzinfo=None) - (value.utcoffset() or datetime.timedelta()), field.storage

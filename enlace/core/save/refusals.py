@@ -28,7 +28,12 @@ def explain(
             "server", f"{_labels(dataset, refusal.columns)} needs a value.", _known(dataset, refusal.columns)
         )
     if refusal.code == "unique":
-        return _unique(dataset, record, refusal)
+        return _unique(dataset, table, record, refusal)
+    if refusal.code in ("long", "range"):
+        named = _known(dataset, refusal.columns)
+        fault = "longer than" if refusal.code == "long" else "outside of what"
+        column = _labels(dataset, named) or "one of its columns"
+        return Complaint("server", f"A value is {fault} {column} can hold. Make it fit ({refusal.words}).", named)
     if refusal.code == "check":
         found = rules.by_constraint(refusal.constraint)
         if found:
@@ -39,7 +44,9 @@ def explain(
     if refusal.code == "type":
         named = _known(dataset, refusal.columns)
         return Complaint(
-            "server", f"The value is of the wrong type for {_labels(dataset, named) or 'its column'}.", named
+            "server",
+            f"The value is of the wrong type for {_labels(dataset, named) or 'its column'} ({refusal.words}).",
+            named,
         )
     return Complaint("server", f"The database refused this record: {refusal.words}", ())
 
@@ -53,8 +60,9 @@ def _labels(dataset: DatasetSpec, columns: Sequence[str]) -> str:
     return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
 
 
-def _unique(dataset: DatasetSpec, record: PendingRecord, refusal: Refusal) -> Complaint:
-    columns = refusal.columns or _columns_of_index(dataset, refusal.constraint) or dataset.key
+def _unique(dataset: DatasetSpec, table: Table, record: PendingRecord, refusal: Refusal) -> Complaint:
+    named = next((one.columns for one in table.uniques if one.name == refusal.constraint), ())
+    columns = refusal.columns or named or _columns_of_index(dataset, refusal.constraint) or dataset.key
     values = record.values()
     shown = ", ".join(raw_text(values[c]) for c in columns if values.get(c) is not None)
     labels = _labels(dataset, columns)
@@ -63,7 +71,8 @@ def _unique(dataset: DatasetSpec, record: PendingRecord, refusal: Refusal) -> Co
 
 
 def _columns_of_index(dataset: DatasetSpec, name: str) -> tuple[str, ...]:
-    return dataset.uniques[0] if name and len(dataset.uniques) == 1 else ()
+    generic = name.upper() == "PRIMARY" or name.endswith("_pkey")
+    return dataset.uniques[0] if name and not generic and len(dataset.uniques) == 1 else ()
 
 
 def _reference(

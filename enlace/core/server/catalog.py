@@ -9,7 +9,7 @@ from collections.abc import Hashable, Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import inspect, select
+from sqlalchemy import ColumnElement, inspect, select
 from sqlalchemy.engine import Connection
 
 from ..problem import Problem
@@ -24,6 +24,10 @@ class Column:
 
     type_text: the declared type in the server's words. numbered: the server numbers it when it is left
     out. computed: the server computes it, it can't be written. default: SQL text of the default.
+    family: what it holds, by the server's own type: "text", "long text", "whole", "decimal", "yes or no", "date",
+    "time", "date and time", "bytes", "shown" (can be read as text but not edited); "" where the declared type does
+    not bind (SQLite). storage: how values of a field kind are held (see FieldSpec). length, precision, scale: its
+    limits. choices: the only values that an enumeration takes.
     """
 
     name: str
@@ -32,6 +36,12 @@ class Column:
     default: str | None = None
     numbered: bool = False
     computed: bool = False
+    family: str = ""
+    storage: str = ""
+    length: int | None = None
+    precision: int | None = None
+    scale: int | None = None
+    choices: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -120,6 +130,7 @@ class Catalog:
 
 
 MOST_CATALOGS = 32
+CUT_FAMILIES = frozenset({"", "text", "long text", "bytes", "shown"})
 _kept: OrderedDict[ConnectionSpec, tuple[Hashable, Catalog]] = OrderedDict()
 _lock = threading.Lock()
 
@@ -136,18 +147,7 @@ def _read(spec: ConnectionSpec) -> Catalog:
         inspector = inspect(connection)
         tables = tuple(sorted(inspector.get_table_names(), key=str.lower))
         views = tuple(sorted(inspector.get_view_names(), key=str.lower))
-        found = inspector.get_multi_foreign_keys()
-        references = tuple(
-            Reference(
-                name=str(one.get("name") or ""),
-                table=table,
-                columns=tuple(one["constrained_columns"]),
-                target=one["referred_table"],
-                target_columns=tuple(one["referred_columns"]),
-            )
-            for (_, table), several in found.items()
-            for one in several
-        )
+        references = tuple(server_kind(spec.kind).references(connection))
     return Catalog(spec, tables, views, references)
 
 
@@ -158,8 +158,7 @@ def _read_table(catalog: Catalog, name: str) -> Table:
         columns = tuple(kind.declared_columns(connection, name))
         if is_view:
             return Table(name, True, columns)
-        inspector = inspect(connection)
-        key = tuple(inspector.get_pk_constraint(name)["constrained_columns"])
+        key = kind.key(connection, name)
         checks = tuple(Check(n, e) for n, e in kind.check_texts(connection, name))
         return Table(
             name=name,
@@ -178,5 +177,10 @@ def first_rows(connection: Connection, table: Table, limit: int, cut: int) -> li
     """The first rows as they come, values of text and bytes cut."""
     kind = server_kind(connection.dialect.name)
     source = quoted_table(table.name, [c.name for c in table.columns])
-    columns = [kind.shortened(source.c[c.name], cut).label(f"c{i}") for i, c in enumerate(table.columns)]
+    columns = []
+    for i, column in enumerate(table.columns):
+        found: ColumnElement[Any] = source.c[column.name]
+        if column.family in CUT_FAMILIES:
+            found = kind.shortened(found, cut, column.family == "bytes")
+        columns.append(found.label(f"c{i}"))
     return [tuple(row) for row in connection.execute(select(*columns).limit(limit))]

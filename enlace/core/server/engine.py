@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Hashable, Iterator
 from contextlib import AbstractContextManager, contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError, SQLAlchemyError
@@ -19,14 +19,20 @@ MOST_ENGINES = 64
 
 @dataclass(frozen=True)
 class ConnectionSpec:
-    """How to reach one database: the server kind's name and its parameters as (name, value) pairs."""
+    """How to reach one database: the server kind's name and its parameters as (name, value) pairs.
+
+    secret: the password; it never shows in a representation of the spec. receipts: a table of the database in
+    which each save leaves a row of its own, so that its outcome is always known; "" when there is none.
+    """
 
     kind: str
     parameters: tuple[tuple[str, str], ...]
+    secret: str = field(default="", repr=False)
+    receipts: str = ""
 
     @classmethod
-    def of(cls, kind: str, **parameters: str) -> ConnectionSpec:
-        return cls(kind, tuple(sorted(parameters.items())))
+    def of(cls, kind: str, secret: str = "", receipts: str = "", **parameters: str) -> ConnectionSpec:
+        return cls(kind, tuple(sorted(parameters.items())), secret, receipts)
 
     def __getitem__(self, name: str) -> str:
         return dict(self.parameters).get(name, "")
@@ -60,6 +66,8 @@ def forget_engines() -> None:
 @contextmanager
 def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
     kind = server_kind(spec.kind)
+    if missing := kind.missing():
+        raise Problem("This kind of server can't be reached yet.", missing, code="driver")
     try:
         with engine_for(spec).connect() as connection:
             kind.begin(connection, write)
@@ -69,11 +77,46 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
                 connection.rollback()
                 raise
             if write:
-                connection.commit()
+                _commit(spec, connection)
             else:
                 connection.rollback()
     except SQLAlchemyError as error:
         raise explained(spec, error) from error
+
+
+def _commit(spec: ConnectionSpec, connection: Connection) -> None:
+    session = server_kind(spec.kind).session_of(connection)
+    try:
+        connection.commit()
+    except DBAPIError as error:
+        problem = explained(spec, error)
+        if problem.code in ("away", "slow"):
+            raise UnknownOutcome(problem, session) from error
+        raise
+
+
+class UnknownOutcome(Problem):
+    """The connection was lost while the server committed: nobody told whether it did.
+
+    session: the server's number of the lost connection.
+    """
+
+    def __init__(self, cause: Problem, session: Hashable) -> None:
+        super().__init__(
+            "The connection to the database was lost while it was saving, so it is not known whether it saved.",
+            "Nothing of the draft is lost. Press Save again: Enlace looks first whether the save went through.",
+            cause.words,
+            "unknown",
+        )
+        self.session = session
+
+
+def session_ended(spec: ConnectionSpec, session: Hashable) -> bool:
+    """Whether the server has ended a connection that was lost on this side. Raises Problem."""
+    if session is None:
+        return True
+    with reading(spec) as connection:
+        return not server_kind(spec.kind).session_alive(connection, session)
 
 
 def reading(spec: ConnectionSpec) -> AbstractContextManager[Connection]:

@@ -2,21 +2,56 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import struct
+from collections.abc import Collection, Iterable
+from typing import Any
 
-from sqlalchemy import TableClause, column, table
+from sqlalchemy import TableClause, column, literal_column, table
 from sqlalchemy.sql.elements import ColumnClause, quoted_name
+from sqlalchemy.types import TypeEngine, UserDefinedType
 
 
-def quoted_table(name: str, columns: Iterable[str]) -> TableClause:
+class Raw(UserDefinedType[Any]):
+    """Values that come and go as the driver has them: neither converted nor cast."""
+
+    cache_ok = True
+
+    def coerce_compared_value(self, op: Any, value: Any) -> TypeEngine[Any]:
+        return self  # what a column is compared with goes to the driver as it is, too
+
+
+class Single(Raw):
+    """FLOAT of MariaDB, which it rounds to six digits in its answers: read as DOUBLE, then written shortest."""
+
+    def column_expression(self, column: Any) -> Any:
+        return column + literal_column("0e0")
+
+    def result_processor(self, dialect: Any, coltype: Any) -> Any:
+        return shortest_single
+
+
+def shortest_single(value: Any) -> Any:
+    """The number with the fewest digits that is the same IEEE 754 single as `value`."""
+    if not isinstance(value, float):
+        return value
+    packed = struct.pack("f", value)
+    for digits in range(6, 10):
+        short = float(f"{value:.{digits}g}")
+        if struct.pack("f", short) == packed:
+            return short
+    return value
+
+
+def quoted_table(name: str, columns: Iterable[str], single: Collection[str] = ()) -> TableClause:
     """A table with untyped columns: values come and go as the driver has them.
 
     A column is always written together with its table: SQLite takes a quoted name that it does not know
     for a text, but not after a table's name (SQLite, "Quirks", section 8).
+    single: those that hold IEEE 754 singles which the server would round when asked.
     """
-    return table(quoted_name(name, True), *(quoted_column(c) for c in columns))
+    return table(quoted_name(name, True), *(quoted_column(c, Single if c in single else Raw) for c in columns))
 
 
-def quoted_column(name: str) -> ColumnClause:
+def quoted_column(name: str, kind: type[Raw] = Raw) -> ColumnClause:
     """One untyped column."""
-    return column(quoted_name(name, True))
+    return column(quoted_name(name, True), kind())

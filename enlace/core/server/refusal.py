@@ -9,8 +9,9 @@ from dataclasses import dataclass
 class Refusal:
     """A server's refusal.
 
-    `code` is one of "not null", "unique", "check", "reference", "type", "trigger", "locked", "read-only",
-    "missing", "slow", "other". `columns` are the columns the server named, `constraint` the constraint's
+    `code` is one of "not null", "unique", "check", "reference", "type", "long", "range", "trigger", "locked",
+    "deadlock", "serialization", "read-only", "denied", "missing", "away", "sign-in", "no database", "tls", "table gone",
+    "slow", "other". `columns` are the columns the server named, `constraint` the constraint's
     name or text, `words` the server's own message.
     """
 

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from .base import ServerKind
+from .base import Parameter, ServerKind
+from .mariadb import MariaDB
+from .postgresql import PostgreSQL
 from .sqlite import Sqlite
 
-SERVER_KINDS: dict[str, ServerKind] = {kind.name: kind for kind in (Sqlite(),)}
+SERVER_KINDS: dict[str, ServerKind] = {kind.name: kind for kind in (Sqlite(), PostgreSQL(), MariaDB())}
+# The names of SQLAlchemy's dialects that differ from ours.
+_ALIASES = {"mysql": "mariadb"}
 
 
 def server_kind(name: str) -> ServerKind:
     """The server kind of that name; KeyError when there is none."""
-    return SERVER_KINDS[name]
+    return SERVER_KINDS[_ALIASES.get(name, name)]
 
 
-__all__ = ["SERVER_KINDS", "ServerKind", "server_kind"]
+__all__ = ["SERVER_KINDS", "Parameter", "ServerKind", "server_kind"]

@@ -2,39 +2,66 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import ColumnElement
+from sqlalchemy import ColumnElement, Insert, inspect
 from sqlalchemy.engine import Connection, Engine
 
 from ..refusal import Refusal
 
 if TYPE_CHECKING:
-    from ..catalog import Column
+    from ..catalog import Column, Reference
     from ..engine import ConnectionSpec
 
 STATEMENT_SECONDS = 30.0  # the longest that a server may work on one statement
 TestStep = Callable[["ConnectionSpec"], str]
 
 
+@dataclass(frozen=True)
+class Parameter:
+    """One thing that a connection needs.
+
+    choices: (value, label) pairs where only some values make sense. initial: what to suggest.
+    """
+
+    name: str
+    label: str
+    help: str = ""
+    required: bool = False
+    choices: tuple[tuple[str, str], ...] = ()
+    initial: str = ""
+
+
 class ServerKind:
     """One kind of database server.
 
     name: its name in definitions. label: its name for people.
-    parameters: (name, label, help) of what a connection needs.
+    parameters: what a connection needs, the password apart. is_file: whether the database is a file.
+    has_password: whether people sign in to it.
     in_process: whether the server's code runs inside this process, so that rows need not travel.
     nulls_first: whether NULLs come first in an ascending order when the statement does not say.
     """
 
     name: str
     label: str
-    parameters: tuple[tuple[str, str, str], ...]
+    parameters: tuple[Parameter, ...]
+    is_file: bool = False
+    has_password: bool = True
     in_process: bool = False
     nulls_first: bool
 
     def make_engine(self, spec: ConnectionSpec) -> Engine:
         """An engine with the kind's settings; connects at first use."""
+        raise NotImplementedError
+
+    def missing(self) -> str:
+        """A sentence that says what to install before this kind can be used; "" when all is there."""
+        return ""
+
+    def place_of(self, spec: ConnectionSpec) -> str:
+        """Where the database is, in a few words that hold no secret."""
         raise NotImplementedError
 
     def begin(self, connection: Connection, write: bool) -> None:
@@ -56,6 +83,26 @@ class ServerKind:
     def sentence(self, refusal: Refusal) -> tuple[str, str]:
         """What happened and what to do next, for refusals that are not about a record."""
         raise NotImplementedError
+
+    def references(self, connection: Connection) -> list[Reference]:
+        """The foreign keys of all tables."""
+        from ..catalog import Reference
+
+        return [
+            Reference(
+                name=str(one.get("name") or ""),
+                table=table,
+                columns=tuple(one["constrained_columns"]),
+                target=one["referred_table"],
+                target_columns=tuple(one["referred_columns"]),
+            )
+            for (_, table), several in inspect(connection).get_multi_foreign_keys().items()
+            for one in several
+        ]
+
+    def key(self, connection: Connection, table: str) -> tuple[str, ...]:
+        """The columns of a table's primary key, empty when it has none."""
+        return tuple(inspect(connection).get_pk_constraint(table)["constrained_columns"])
 
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
         """The columns of a table or view with their declared types."""
@@ -81,8 +128,8 @@ class ServerKind:
         """A value that changes when somebody commits a change of data."""
         raise NotImplementedError
 
-    def shortened(self, column: ColumnElement[Any], length: int) -> ColumnElement[Any]:
-        """The column, cut after `length` characters or bytes where it is text or bytes and longer than that."""
+    def shortened(self, column: ColumnElement[Any], length: int, is_bytes: bool = False) -> ColumnElement[Any]:
+        """A column of text, or of bytes, cut after `length` characters or bytes."""
         raise NotImplementedError
 
     def size_of(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
@@ -92,6 +139,28 @@ class ServerKind:
     def bound(self, value: Any) -> Any:
         """A value as the driver wants it."""
         return value
+
+    def inserted_keys(
+        self,
+        connection: Connection,
+        statement: Insert,
+        rows: Sequence[dict[str, Any]],
+        key: Sequence[ColumnElement[Any]],
+    ) -> list[tuple[Any, ...]]:
+        """Insert several rows that fill the same columns; the keys that they have now, in the same order."""
+        returning = statement.returning(*key)
+        return [tuple(connection.execute(returning, row).one()) for row in rows]
+
+    def check_deferred(self, connection: Connection) -> None:
+        """Have the server check now what it would check at COMMIT, where it can be asked to."""
+
+    def session_of(self, connection: Connection) -> Hashable:
+        """The server's own number of this connection, None where there is none."""
+        return None
+
+    def session_alive(self, connection: Connection, session: Hashable) -> bool:
+        """Whether the server still works for a connection that was lost on this side."""
+        return False
 
     def storage_of(self, values: list[Any], kind: str) -> str:
         """How values of a date or time kind are held, judged by some of them ("" where there is one way only)."""

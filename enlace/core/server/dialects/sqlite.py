@@ -22,7 +22,7 @@ from sqlglot import exp
 
 from ..refusal import Refusal
 from . import sqlite_steps
-from .base import STATEMENT_SECONDS, ServerKind, TestStep
+from .base import STATEMENT_SECONDS, Parameter, ServerKind, TestStep
 
 if TYPE_CHECKING:
     from ..catalog import Column
@@ -38,7 +38,11 @@ WAIT_FOR_LOCK_MS = 4_000
 class Sqlite(ServerKind):
     name = "sqlite"
     label = "SQLite file"
-    parameters = (("path", "File", "The full path of the database file on the machine that runs Enlace."),)
+    parameters = (
+        Parameter("path", "File", "The full path of the database file on the machine that runs Enlace.", required=True),
+    )
+    is_file = True
+    has_password = False
     nulls_first = True
     in_process = True
 
@@ -66,6 +70,9 @@ class Sqlite(ServerKind):
             connection.exec_driver_sql(connection.info.pop("begin_with", "BEGIN"))
 
         return engine
+
+    def place_of(self, spec: ConnectionSpec) -> str:
+        return spec["path"]
 
     def begin(self, connection: Connection, write: bool) -> None:
         connection.info["begin_with"] = "BEGIN IMMEDIATE" if write else "BEGIN"
@@ -185,7 +192,7 @@ class Sqlite(ServerKind):
 
     # -- reading and writing values --------------------------------------------------------------------
 
-    def shortened(self, column: ColumnElement[Any], length: int) -> ColumnElement[Any]:
+    def shortened(self, column: ColumnElement[Any], length: int, is_bytes: bool = False) -> ColumnElement[Any]:
         return case((func.length(column) > length, func.substr(column, 1, length)), else_=column)
 
     def size_of(self, column: ColumnElement[Any]) -> ColumnElement[Any]:

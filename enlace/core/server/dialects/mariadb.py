@@ -1,0 +1,231 @@
+"""MariaDB and MySQL, through PyMySQL."""
+
+from __future__ import annotations
+
+import re
+import ssl
+from collections.abc import Hashable, Sequence
+from typing import TYPE_CHECKING, Any
+
+import sqlglot
+from sqlalchemy import URL, ColumnElement, Insert, create_engine, event, func, text
+from sqlalchemy.engine import Connection, Engine
+
+from ..refusal import Refusal
+from .base import STATEMENT_SECONDS
+from .network import CONNECT_SECONDS, LOCK_SECONDS, NetworkServer
+
+if TYPE_CHECKING:
+    import socket
+
+    from ..catalog import Column
+    from ..engine import ConnectionSpec
+
+CLIENT_SSL = 0x800  # a capability flag of the first packet (MariaDB, "Connection", initial handshake)
+
+
+class MariaDB(NetworkServer):
+    name = "mariadb"
+    label = "MariaDB or MySQL"
+    port = 3306
+    nulls_first = True
+    version_sql = "SELECT version()"
+
+    # -- reaching it ---------------------------------------------------------------------------------
+
+    def make_engine(self, spec: ConnectionSpec) -> Engine:
+        from .mariadb_values import conversions
+
+        arguments: dict[str, Any] = {
+            "connect_timeout": CONNECT_SECONDS,
+            "read_timeout": int(STATEMENT_SECONDS) + 5,
+            "write_timeout": int(STATEMENT_SECONDS) + 5,
+            "charset": "utf8mb4",
+            "conv": conversions(),
+            "program_name": "Enlace",
+        }
+        tls = spec["tls"] or "prefer"
+        if tls == "off":
+            arguments["ssl_disabled"] = True
+        elif tls != "prefer":
+            context = ssl.create_default_context()
+            if tls == "verify":
+                self._trust(context, spec)
+            else:
+                context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+            arguments["ssl"] = context
+        url = URL.create(
+            "mysql+pymysql", spec["user"], spec.secret or None, spec["host"], self.port_of(spec), spec["database"]
+        )
+        engine = create_engine(
+            url, connect_args=arguments, pool_size=8, max_overflow=16, pool_pre_ping=True, pool_timeout=CONNECT_SECONDS
+        )
+
+        @event.listens_for(engine, "connect")
+        def connected(driver: Any, record: Any) -> None:
+            with driver.cursor() as cursor:
+                # TRADITIONAL: a value that does not fit is refused, never bent into one that does.
+                cursor.execute("SET time_zone = '+00:00', sql_mode = 'TRADITIONAL'")
+                cursor.execute(f"SET innodb_lock_wait_timeout = {LOCK_SECONDS}")
+                if "MariaDB" in driver.get_server_info():
+                    cursor.execute(f"SET max_statement_time = {STATEMENT_SECONDS}")
+
+        return engine
+
+    def begin(self, connection: Connection, write: bool) -> None:
+        # Writers lock what they touch and then compare, so they read what is committed; readers see one state.
+        level = "READ COMMITTED" if write else "REPEATABLE READ"
+        connection.execution_options(isolation_level=level)
+        connection.begin()
+        if not write:
+            connection.execute(text("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY"))
+
+    def session_of(self, connection: Connection) -> Hashable:
+        driver: Any = connection.connection.driver_connection
+        return int(driver.thread_id())
+
+    def session_alive(self, connection: Connection, session: Hashable) -> bool:
+        return self.alive(connection, "SELECT 1 FROM information_schema.processlist WHERE id = :session", session)
+
+    # -- the test ------------------------------------------------------------------------------------
+
+    def offers_tls(self, dialled: socket.socket) -> bool:
+        packet = b""
+        while len(packet) < 5 or len(packet) < 4 + int.from_bytes(packet[:3], "little"):
+            part = dialled.recv(4096)
+            if not part:
+                return False
+            packet += part
+        body = packet[4:]
+        # protocol version, server version up to a zero byte, connection id, 8 bytes of salt, a zero byte, flags
+        at = body.find(b"\0", 1) + 1 + 4 + 8 + 1
+        if body[:1] == b"\xff" or len(body) < at + 2 or not int.from_bytes(body[at : at + 2], "little") & CLIENT_SSL:
+            return False
+        # The client asks for TLS with a short packet: flags, greatest packet, character set, 23 zero bytes.
+        flags = CLIENT_SSL | 0x200 | 0x8000
+        asked = flags.to_bytes(4, "little") + (2**24).to_bytes(4, "little") + b"\x2d" + b"\0" * 23
+        dialled.sendall(len(asked).to_bytes(3, "little") + b"\x01" + asked)
+        return True
+
+    def _may_write(self, spec: ConnectionSpec) -> str:
+        from ...problem import Problem
+
+        if self._ask(spec, "SELECT @@global.read_only"):
+            raise Problem(*self.sentence(Refusal("read-only", "")), code="read-only")
+        wanted = "privilege_type IN ('INSERT', 'UPDATE', 'DELETE')"
+        everywhere = self._ask(spec, f"SELECT count(*) FROM information_schema.user_privileges WHERE {wanted}")
+        here = self._ask(
+            spec,
+            "SELECT (SELECT count(*) FROM information_schema.schema_privileges "
+            f"WHERE {wanted} AND database() LIKE table_schema) + "
+            f"(SELECT count(*) FROM information_schema.table_privileges WHERE {wanted} AND table_schema = database())",
+        )
+        if not everywhere and not here:
+            raise Problem(*self.sentence(Refusal("denied", "")), code="denied")
+        return "Yes"
+
+    # -- what it says --------------------------------------------------------------------------------
+
+    def refusal(self, error: BaseException | None) -> Refusal:
+        number, words = (*getattr(error, "args", ()), "", "")[:2]
+        words = str(words) or str(error)
+        code = _NUMBERS.get(number, "other") if isinstance(number, int) else "away"
+        column = re.search(r"(?:[Cc]olumn|[Ff]ield) '([^']+)'", words)
+        constraint = ""
+        if code == "unique":
+            constraint = words.rpartition("for key ")[2].strip("'`").rpartition(".")[2]
+        elif code == "check" and (found := re.search(r"[`']([^`']+)[`'] (?:failed|is violated)", words)):
+            constraint = found[1].rpartition(".")[2]
+        columns = (column[1],) if column and code in ("not null", "long", "range", "type") else ()
+        return Refusal(code, words, columns, constraint)
+
+    # -- the catalog ---------------------------------------------------------------------------------
+
+    def declared_columns(self, connection: Connection, table: str) -> list[Column]:
+        from .mariadb_values import column_of
+
+        return [column_of(row) for row in connection.execute(text(_COLUMNS), {"t": table}).all()]
+
+    def check_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
+        found = []
+        for name, sql in connection.execute(text(_CHECKS), {"t": table}):
+            try:
+                found.append((name, sqlglot.parse_one(sql, read="mysql").sql(dialect="sqlite")))
+            except (sqlglot.errors.SqlglotError, RecursionError):
+                continue  # The server's word on save stands in for a check that can't be read.
+        return found
+
+    def unique_sets(self, connection: Connection, table: str) -> list[tuple[str, tuple[str, ...]]]:
+        found: dict[str, list[str]] = {}
+        for name, column in connection.execute(text(_UNIQUES), {"t": table}):
+            found.setdefault(name, []).append(column)
+        return [(name, tuple(columns)) for name, columns in found.items()]
+
+    def shortened(self, column: ColumnElement[Any], length: int, is_bytes: bool = False) -> ColumnElement[Any]:
+        return func.substr(column, 1, length) if is_bytes else func.left(column, length)
+
+    def catalog_stamp(self, spec: ConnectionSpec) -> Hashable:
+        return self.quick(spec, _CATALOG_STAMP)
+
+    def change_stamp(self, spec: ConnectionSpec) -> Hashable:
+        # The end of InnoDB's log moves on with every change; MySQL does not tell it, so nothing is kept there.
+        found = self.quick(spec, "SHOW GLOBAL STATUS LIKE 'Innodb_lsn_current'")
+        return found
+
+    # -- writing values --------------------------------------------------------------------------------
+
+    def bound(self, value: Any) -> Any:
+        return int(value) if isinstance(value, bool) else value
+
+    def inserted_keys(
+        self,
+        connection: Connection,
+        statement: Insert,
+        rows: Sequence[dict[str, Any]],
+        key: Sequence[ColumnElement[Any]],
+    ) -> list[tuple[Any, ...]]:
+        if connection.dialect.insert_returning:
+            return super().inserted_keys(connection, statement, rows, key)
+        found = []
+        for row in rows:  # MySQL gives back the number it generated and nothing else
+            number = connection.execute(statement, row).lastrowid
+            values = statement.compile().params | row
+            found.append(tuple(values.get(c.name) if values.get(c.name) is not None else number for c in key))
+        return found
+
+
+# MariaDB, "MariaDB Error Codes".
+_NUMBERS = {
+    1048: "not null", 1364: "not null", 1062: "unique", 4025: "check", 3819: "check", 1451: "reference",
+    1452: "reference", 1216: "reference", 1217: "reference", 1406: "long", 1264: "range", 1690: "range", 1265: "type",
+    1366: "type", 1292: "type", 1411: "type", 3140: "type", 1906: "type", 1213: "deadlock", 1205: "locked",
+    1020: "serialization", 1969: "slow", 3024: "slow", 1317: "slow", 1290: "read-only", 1792: "read-only",
+    1836: "read-only", 2006: "away", 2013: "away", 2003: "away", 2002: "away", 1053: "away", 2014: "away", 1040: "away",
+    1927: "away", 1152: "away", 1146: "table gone", 1054: "table gone", 1142: "denied", 1143: "denied", 1044: "denied",
+    1045: "sign-in", 1698: "sign-in", 1130: "sign-in", 2026: "tls", 1049: "no database", 1644: "trigger", 1442: "trigger",
+}  # fmt: skip
+_COLUMNS = """
+SELECT column_name AS name, column_type AS type_text, data_type AS base, is_nullable = 'YES' AS optional,
+       column_default AS plain_default, extra AS extra, character_maximum_length AS length,
+       numeric_precision AS digits, numeric_scale AS scale, datetime_precision AS fraction
+FROM information_schema.columns WHERE table_schema = database() AND table_name = :t ORDER BY ordinal_position
+"""
+_CHECKS = """
+SELECT constraint_name, check_clause FROM information_schema.check_constraints
+WHERE constraint_schema = database() AND table_name = :t AND check_clause NOT LIKE 'json_valid(%' ORDER BY 1
+"""
+_UNIQUES = """
+SELECT index_name, column_name FROM information_schema.statistics s
+WHERE table_schema = database() AND table_name = :t AND non_unique = 0 AND index_name <> 'PRIMARY'
+  AND NOT EXISTS (SELECT 1 FROM information_schema.statistics p WHERE p.table_schema = database()
+                  AND p.table_name = :t AND p.index_name = s.index_name AND (p.sub_part IS NOT NULL OR p.column_name IS NULL))
+ORDER BY index_name, seq_in_index
+"""
+_CATALOG_STAMP = """
+SELECT (SELECT concat(count(*), '.', coalesce(max(create_time), ''), '.', coalesce(sum(crc32(table_name)), 0))
+        FROM information_schema.tables WHERE table_schema = database()),
+       (SELECT coalesce(sum(crc32(concat_ws(' ', table_name, column_name, column_type, is_nullable, column_default, extra))), 0)
+        FROM information_schema.columns WHERE table_schema = database()),
+       (SELECT coalesce(sum(crc32(concat_ws(' ', table_name, constraint_name))), 0)
+        FROM information_schema.table_constraints WHERE table_schema = database())
+"""

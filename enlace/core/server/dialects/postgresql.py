@@ -1,0 +1,309 @@
+"""PostgreSQL, through psycopg 3."""
+
+from __future__ import annotations
+
+import re
+import struct
+from collections.abc import Hashable, Sequence
+from typing import TYPE_CHECKING, Any
+
+import sqlglot
+from sqlalchemy import URL, ColumnElement, Insert, create_engine, event, text
+from sqlalchemy.engine import Connection, Engine
+from sqlglot import exp
+
+from ..refusal import Refusal
+from .base import STATEMENT_SECONDS
+from .network import CONNECT_SECONDS, LOCK_SECONDS, NetworkServer
+
+if TYPE_CHECKING:
+    import socket
+
+    from ..catalog import Column, Reference
+    from ..engine import ConnectionSpec
+
+
+SSL_MODES = {"off": "disable", "prefer": "prefer", "require": "require", "verify": "verify-full"}
+SSL_REQUEST = struct.pack("!ii", 8, 80877103)  # PostgreSQL, "Message Formats": SSLRequest
+
+
+class PostgreSQL(NetworkServer):
+    name = "postgresql"
+    label = "PostgreSQL"
+    port = 5432
+    nulls_first = False
+    version_sql = "SELECT 'PostgreSQL ' || current_setting('server_version')"
+
+    # -- reaching it ---------------------------------------------------------------------------------
+
+    def make_engine(self, spec: ConnectionSpec) -> Engine:
+        settings = {
+            "timezone": "UTC",
+            "statement_timeout": f"{STATEMENT_SECONDS:.0f}s",
+            "lock_timeout": f"{LOCK_SECONDS}s",
+            "idle_in_transaction_session_timeout": "60s",
+            "intervalstyle": "iso_8601",
+            "datestyle": "ISO",
+            "bytea_output": "hex",
+            "extra_float_digits": "1",
+        }
+        arguments: dict[str, Any] = {
+            "connect_timeout": CONNECT_SECONDS,
+            "sslmode": SSL_MODES[spec["tls"] or "prefer"],
+            "application_name": "Enlace",
+            "options": " ".join(f"-c {name}={value}" for name, value in settings.items()),
+            "keepalives_idle": 10,
+            "keepalives_interval": 5,
+            "keepalives_count": 3,
+            "tcp_user_timeout": int(STATEMENT_SECONDS + CONNECT_SECONDS) * 1000,
+        }
+        if spec["ca"]:
+            arguments["sslrootcert"] = spec["ca"]
+        url = URL.create(
+            "postgresql+psycopg", spec["user"], spec.secret or None, spec["host"], self.port_of(spec), spec["database"]
+        )
+        engine = create_engine(
+            url, connect_args=arguments, pool_size=8, max_overflow=16, pool_pre_ping=True, pool_timeout=CONNECT_SECONDS
+        )
+
+        @event.listens_for(engine, "connect")
+        def connected(driver: Any, record: Any) -> None:
+            from .postgresql_values import read_as_they_are
+
+            read_as_they_are(driver)
+
+        return engine
+
+    def begin(self, connection: Connection, write: bool) -> None:
+        # Writers lock what they touch and then compare, so they read what is committed; readers see one state.
+        level = "READ COMMITTED" if write else "REPEATABLE READ"
+        connection.execution_options(isolation_level=level, postgresql_readonly=not write)
+        connection.begin()
+
+    def in_transaction(self, connection: Connection) -> bool:
+        from psycopg.pq import TransactionStatus
+
+        driver: Any = connection.connection.driver_connection
+        return driver.info.transaction_status in (TransactionStatus.INTRANS, TransactionStatus.INERROR)
+
+    def session_of(self, connection: Connection) -> Hashable:
+        driver: Any = connection.connection.driver_connection
+        return int(driver.info.backend_pid)
+
+    def session_alive(self, connection: Connection, session: Hashable) -> bool:
+        return self.alive(connection, "SELECT 1 FROM pg_stat_activity WHERE pid = :session", session)
+
+    def check_deferred(self, connection: Connection) -> None:
+        connection.execute(text("SET CONSTRAINTS ALL IMMEDIATE"))
+
+    # -- the test ------------------------------------------------------------------------------------
+
+    def offers_tls(self, dialled: socket.socket) -> bool:
+        dialled.sendall(SSL_REQUEST)
+        return dialled.recv(1) == b"S"
+
+    def _may_write(self, spec: ConnectionSpec) -> str:
+        from ...problem import Problem
+
+        away = self._ask(spec, "SELECT pg_is_in_recovery() OR current_setting('default_transaction_read_only') = 'on'")
+        if away:
+            raise Problem(*self.sentence(Refusal("read-only", "")), code="read-only")
+        count = self._ask(
+            spec,
+            "SELECT count(*) FROM pg_class WHERE relkind IN ('r', 'p') AND pg_table_is_visible(oid) "
+            "AND relnamespace NOT IN ('pg_catalog'::regnamespace, 'information_schema'::regnamespace) "
+            "AND has_table_privilege(oid, 'INSERT, UPDATE, DELETE')",
+        )
+        if not count:
+            raise Problem(*self.sentence(Refusal("denied", "")), code="denied")
+        return f"Yes, in {count} tables" if count != 1 else "Yes, in 1 table"
+
+    # -- what it says --------------------------------------------------------------------------------
+
+    def refusal(self, error: BaseException | None) -> Refusal:
+        words = str(error).splitlines()[0] if str(error) else ""
+        state = getattr(error, "sqlstate", None) or ""
+        diag = getattr(error, "diag", None)
+        code = _STATES.get(state) or _CLASSES.get(state[:2]) or _unstated(str(error), state)
+        column = getattr(diag, "column_name", None)
+        if code in ("trigger", "type") and getattr(diag, "message_primary", None):
+            words = str(diag.message_primary)  # type: ignore[union-attr]
+        return Refusal(code, words, (column,) if column else (), getattr(diag, "constraint_name", None) or "")
+
+    # -- the catalog ---------------------------------------------------------------------------------
+
+    # SQLAlchemy's own reflection of these reads arrays, which come as text here.
+    def references(self, connection: Connection) -> list[Reference]:
+        from ..catalog import Reference
+
+        return [
+            Reference(row.name, row.source, tuple(row.columns.split("\n")), row.target, tuple(row.targets.split("\n")))
+            for row in connection.execute(text(_REFERENCES))
+        ]
+
+    def key(self, connection: Connection, table: str) -> tuple[str, ...]:
+        return tuple(connection.execute(text(_KEY), {"t": table}).scalars())
+
+    def declared_columns(self, connection: Connection, table: str) -> list[Column]:
+        from .postgresql_values import column_of
+
+        return [column_of(row) for row in connection.execute(text(_COLUMNS), {"t": table}).all()]
+
+    def check_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
+        found = []
+        for name, sql in connection.execute(text(_CHECKS), {"t": table}):
+            try:
+                tree = sqlglot.parse_one(sql, read="postgres").transform(_without_casts)
+            except (sqlglot.errors.SqlglotError, RecursionError):
+                continue  # The server's word on save stands in for a check that can't be read.
+            found.append((name, tree.sql(dialect="sqlite")))
+        return found
+
+    def unique_sets(self, connection: Connection, table: str) -> list[tuple[str, tuple[str, ...]]]:
+        return [
+            (name, tuple(columns.split("\n"))) for name, columns in connection.execute(text(_UNIQUES), {"t": table})
+        ]
+
+    def catalog_stamp(self, spec: ConnectionSpec) -> Hashable:
+        return self.quick(spec, _CATALOG_STAMP)
+
+    def change_stamp(self, spec: ConnectionSpec) -> Hashable:
+        # The snapshot moves on whenever a writing transaction of any database begins or ends.
+        return self.quick(spec, "SELECT pg_current_snapshot()::text")
+
+    # -- writing values --------------------------------------------------------------------------------
+
+    def bound(self, value: Any) -> Any:
+        return value
+
+    def inserted_keys(
+        self,
+        connection: Connection,
+        statement: Insert,
+        rows: Sequence[dict[str, Any]],
+        key: Sequence[ColumnElement[Any]],
+    ) -> list[tuple[Any, ...]]:
+        # One trip for all of them, and the driver hands back each row's key in order.
+        names = list(rows[0])
+        compiled = statement.returning(*key).compile(dialect=connection.dialect, column_keys=names)
+        cursor: Any = connection.connection.cursor()
+        try:
+            cursor.executemany(str(compiled), [{**compiled.params, **row} for row in rows], returning=True)
+            found = []
+            while True:
+                found.append(tuple(cursor.fetchone()))
+                if not cursor.nextset():
+                    return found
+        except connection.dialect.dbapi.Error as error:  # type: ignore[union-attr]
+            from sqlalchemy.exc import DBAPIError
+
+            raise DBAPIError(str(compiled), None, error) from error
+        finally:
+            cursor.close()
+
+
+def _unstated(words: str, state: str) -> str:
+    """What an error without a state of its own is about: those of making a connection."""
+    if state:
+        return "other"
+    if "does not exist" in words and 'database "' in words:
+        return "no database"
+    if any(part in words for part in ("password", "authentication", "pg_hba.conf", "role ")):
+        return "sign-in"
+    if any(part in words for part in ("SSL", "certificate", "TLS")):
+        return "tls"
+    return "away"
+
+
+# PostgreSQL, "Appendix A. PostgreSQL Error Codes".
+_STATES = {
+    "23502": "not null",
+    "23503": "reference",
+    "23505": "unique",
+    "23514": "check",
+    "23P01": "unique",
+    "22001": "long",
+    "22003": "range",
+    "428C9": "type",
+    "P0001": "trigger",
+    "40001": "serialization",
+    "40P01": "deadlock",
+    "55P03": "locked",
+    "57014": "slow",
+    "25006": "read-only",
+    "42501": "denied",
+    "42P01": "table gone",
+    "42703": "table gone",
+    "3D000": "no database",
+    "25P03": "away",
+    "28P01": "sign-in",
+    "28000": "sign-in",
+}
+_CLASSES = {"22": "type", "42": "type", "08": "away", "57": "away", "53": "away", "23": "check", "P0": "trigger"}
+
+_TABLE = "(SELECT c.oid FROM pg_class c WHERE c.relname = :t AND pg_table_is_visible(c.oid) LIMIT 1)"
+_COLUMNS = f"""
+SELECT a.attname AS name, format_type(a.atttypid, a.atttypmod) AS type_text, a.attnotnull AS needed,
+       pg_get_expr(d.adbin, d.adrelid) AS default, a.attidentity <> '' AS identity,
+       a.attidentity = 'a' AS always, a.attgenerated <> '' AS computed,
+       format_type(CASE WHEN t.typtype = 'd' THEN t.typbasetype ELSE t.oid END,
+                   CASE WHEN t.typtype = 'd' THEN t.typtypmod ELSE a.atttypmod END) AS base,
+       CASE WHEN t.typtype = 'd' THEN b.typtype ELSE t.typtype END AS sort, t.typtype = 'd' AND t.typnotnull AS strict,
+       (SELECT string_agg(e.enumlabel, E'\\n' ORDER BY e.enumsortorder) FROM pg_enum e
+        WHERE e.enumtypid = coalesce(b.oid, t.oid)) AS choices
+FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid
+LEFT JOIN pg_type b ON b.oid = t.typbasetype AND t.typtype = 'd'
+LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = a.attnum
+WHERE a.attrelid = {_TABLE} AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attnum
+"""
+_CHECKS = f"SELECT conname, pg_get_expr(conbin, conrelid) FROM pg_constraint WHERE contype = 'c' AND conrelid = {_TABLE} ORDER BY conname"
+_UNIQUES = f"""
+SELECT c.relname, (SELECT string_agg(a.attname, E'\\n' ORDER BY k.n)
+                   FROM unnest(i.indkey::int2[]) WITH ORDINALITY AS k(attnum, n)
+                   JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.attnum WHERE k.n <= i.indnkeyatts)
+FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid
+WHERE i.indrelid = {_TABLE} AND i.indisunique AND NOT i.indisprimary AND i.indpred IS NULL AND i.indexprs IS NULL
+ORDER BY c.relname
+"""
+_KEY = f"""
+SELECT a.attname FROM pg_constraint k CROSS JOIN unnest(k.conkey) WITH ORDINALITY AS p(attnum, n)
+JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = p.attnum
+WHERE k.contype = 'p' AND k.conrelid = {_TABLE} ORDER BY p.n
+"""
+_REFERENCES = """
+SELECT k.conname AS name, s.relname AS source, t.relname AS target,
+       (SELECT string_agg(a.attname, E'\\n' ORDER BY p.n) FROM unnest(k.conkey) WITH ORDINALITY AS p(attnum, n)
+        JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = p.attnum) AS columns,
+       (SELECT string_agg(a.attname, E'\\n' ORDER BY p.n) FROM unnest(k.confkey) WITH ORDINALITY AS p(attnum, n)
+        JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = p.attnum) AS targets
+FROM pg_constraint k JOIN pg_class s ON s.oid = k.conrelid JOIN pg_class t ON t.oid = k.confrelid
+WHERE k.contype = 'f' AND k.conparentid = 0 AND pg_table_is_visible(s.oid) ORDER BY s.relname, k.conname
+"""
+_CATALOG_STAMP = """
+SELECT (SELECT count(*) || '.' || coalesce(sum(hashtext(c.oid || ' ' || c.xmin)::bigint), 0) FROM pg_class c
+        WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f', 'i') AND c.relnamespace NOT IN ('pg_catalog'::regnamespace)
+          AND c.relnamespace <> 'pg_toast'::regnamespace),
+       (SELECT count(*) || '.' || coalesce(sum(hashtext(a.attrelid || ' ' || a.xmin || ' ' || a.attnum)::bigint), 0)
+        FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
+        WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND c.relnamespace <> 'pg_catalog'::regnamespace
+          AND c.relnamespace <> 'information_schema'::regnamespace),
+       (SELECT count(*) || '.' || coalesce(sum(hashtext(oid || ' ' || xmin)::bigint), 0) FROM pg_constraint)
+"""
+
+
+def _without_casts(node: exp.Expr) -> exp.Expr:
+    """A check as people write it: the server adds a cast to each constant and turns IN into = ANY."""
+    if isinstance(node, exp.EQ) and isinstance(node.expression, exp.Any):
+        options = node.expression.this.unnest()
+        while isinstance(options, exp.Cast | exp.Paren):
+            options = options.this
+        if isinstance(options, exp.Array):
+            subject = node.this.transform(_without_casts)
+            return exp.In(this=subject, expressions=[one.transform(_without_casts) for one in options.expressions])
+    if isinstance(node, exp.Cast) and re.match(
+        r"(text|varchar|char|numeric|decimal|double|bpchar)", node.to.sql(), re.I
+    ):
+        inner = node.this.unnest()
+        if isinstance(inner, exp.Column | exp.Literal | exp.Neg):
+            return inner.transform(_without_casts)
+    return node

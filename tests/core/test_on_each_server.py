@@ -1,0 +1,246 @@
+"""One behaviour on every server: the same tests, unchanged, on SQLite, PostgreSQL and MariaDB."""
+
+from __future__ import annotations
+
+import datetime
+import unittest
+from dataclasses import replace
+from decimal import Decimal
+from unittest import mock
+
+from sqlalchemy import text
+
+from enlace.core.dataset import anchors
+from enlace.core.dataset.window import Rows
+from enlace.core.draft.conflicts import resolved
+from enlace.core.draft.pending import new_record, removed, with_text
+from enlace.core.problem import Problem
+from enlace.core.save import rehearse, save
+from enlace.core.server import Catalog, run_step, step_names
+from enlace.core.server.dialects import sqlite
+from tests.harbour import ENGLISH, Bench, forget
+from tests.servers import Place, yard
+
+
+class Behaviour:
+    kind = ""
+
+    def setUp(self):
+        self.place = Place(self.kind)
+        self.addCleanup(self.place.close)
+        self.addCleanup(forget)
+        yard(self.place)
+        self.spec = self.place.spec
+        self.bench = Bench(self.spec, "shipment")
+
+    def new(self, bench=None, **texts):
+        bench, record = bench or self.bench, new_record()
+        for name, typed in texts.items():
+            record = with_text(record, bench.dataset.by_name[name], typed, ENGLISH)
+        return record
+
+    def save(self, *records, bench=None, **how):
+        return save(self.spec, (bench or self.bench).dataset, records, **how)
+
+    def told(self, *records, bench=None):
+        """The one refusal of a save: (sentence, fields)."""
+        outcome = self.save(*records, bench=bench)
+        self.assertFalse(outcome.committed)
+        ((complaint,),) = outcome.refusals.values()
+        return complaint.sentence, complaint.fields
+
+    # -- connecting and looking around ----------------------------------------------------------------
+
+    def test_every_step_of_the_test_passes(self):
+        for number, _ in enumerate(step_names(self.spec)):
+            outcome = run_step(self.spec, number)
+            self.assertTrue(outcome.ok, outcome)
+        self.assertIn(outcome.found[:3], ("Yes",))
+
+    def test_catalog(self):
+        table = Catalog.of(self.spec).table("shipment")
+        self.assertEqual(table.key, ("id",))
+        self.assertTrue(table.column("id").numbered)
+        self.assertEqual(
+            [(r.columns, r.target, r.target_columns) for r in table.references], [(("agent_id",), "agent", ("id",))]
+        )
+        self.assertEqual([r.table for r in table.referenced_by], ["Leg of way"])
+        self.assertIn(("code",), [one.columns for one in table.uniques])
+        self.assertEqual(
+            [self.bench.dataset.by_name[n].required for n in ("code", "weight", "id")], [True, False, False]
+        )
+        kinds = [f.kind for f in self.bench.dataset.fields]
+        self.assertEqual(kinds, ["whole", "text", "whole", "decimal", "whole", "date", "time", "datetime", "longtext"])
+        code, weight = self.bench.dataset.by_name["code"], self.bench.dataset.by_name["weight"]
+        self.assertEqual((code.length, weight.precision, weight.scale), (12, 9, 3))
+
+    def test_the_catalog_follows_a_changed_table(self):
+        Catalog.of(self.spec).table("agent")
+        self.place.run("ALTER TABLE agent ADD COLUMN phone VARCHAR(20)")
+        self.assertEqual([c.name for c in Catalog.of(self.spec).table("agent").columns][-1], "phone")
+        with self.assertRaisesRegex(Problem, "agent"):
+            Catalog.of(self.spec).table("Agent ")
+
+    def test_windows_are_the_servers_order(self):
+        for down in (False, True):
+            rows = Rows.of(self.spec, self.bench.dataset, [("weight", down)])
+            way = "DESC" if down else "ASC"
+            whole = [r[0] for r in self.place.run(f"SELECT id FROM shipment ORDER BY weight {way}, id {way}")]
+            with mock.patch.object(anchors, "LEAST_STEP", 16):
+                for start in (0, 37, 200, 390, 399, 140):
+                    found = [int(row.id[1:]) for row in rows.window(start, 25)]
+                    self.assertEqual(found, whole[start : start + 25], (down, start))
+            self.assertEqual(rows.position(f"i{whole[57]}"), 57)
+        self.assertEqual(self.bench.rows.count(), 400)
+        self.place.run("DELETE FROM shipment WHERE id = 400")
+        self.assertEqual(self.bench.rows.count(), 399)
+
+    # -- saving -----------------------------------------------------------------------------------------
+
+    def test_edited_new_and_removed(self):
+        edited = self.bench.edit(
+            "i2", weight="12.5", day="2026-03-31", clock="14:05", at="2026-03-31 14:05:30", remarks="ä\n€"
+        )
+        new = self.new(code="NEW", agent_id="2")
+        gone = removed(self.bench.read("i3"))
+        outcome = self.save(edited, new, gone)
+        self.assertTrue(outcome.committed, outcome)
+        number = int(outcome.ids[new.id][1:])
+        self.assertEqual(
+            self.place.run("SELECT code, agent_id, weight, pieces FROM shipment WHERE id = :n", n=number),
+            [("NEW", 2, None, 1)],
+        )
+        self.assertEqual(self.place.run("SELECT count(*) FROM shipment WHERE id = 3"), [(0,)])
+        row = dict(zip([f.name for f in self.bench.dataset.fields], self.bench.rows.row("i2"), strict=True))
+        fields = self.bench.dataset.by_name
+        from enlace.core.kinds import KINDS
+
+        read = {name: KINDS[fields[name].kind].read(value, fields[name]) for name, value in row.items()}
+        self.assertEqual(
+            (read["weight"], read["day"], read["clock"], read["at"], read["remarks"]),
+            (Decimal("12.5"), datetime.date(2026, 3, 31), datetime.time(14, 5),
+             datetime.datetime(2026, 3, 31, 14, 5, 30), "ä\n€"),
+        )  # fmt: skip
+
+    def test_many_new_records_get_their_own_keys(self):
+        records = [self.new(code=f"N{n}", agent_id="1") for n in range(50)]
+        outcome = self.save(*records)
+        found = dict(self.place.run("SELECT id, code FROM shipment WHERE code LIKE 'N%'"))
+        self.assertEqual([found[int(outcome.ids[r.id][1:])] for r in records], [f"N{n}" for n in range(50)])
+
+    def test_changed_and_removed_behind_ones_back(self):
+        edited, gone = self.bench.edit("i2", code="MINE"), self.bench.edit("i5", code="X")
+        untouched = self.bench.edit("i6", code="FINE")
+        self.place.run("UPDATE shipment SET code = 'THEIRS' WHERE id = 2")
+        self.place.run("UPDATE shipment SET pieces = 9 WHERE id = 6")  # another field: no conflict
+        self.place.run("DELETE FROM shipment WHERE id = 5")
+        outcome = self.save(edited, gone, untouched)
+        self.assertFalse(outcome.committed)
+        self.assertEqual(set(outcome.conflicts), {"i2", "i5"})
+        self.assertEqual(outcome.conflicts["i2"].theirs["code"], "THEIRS")
+        self.assertIsNone(outcome.conflicts["i5"].theirs)
+        mine = resolved(self.bench.dataset, replace(edited, conflict=outcome.conflicts["i2"]), [])
+        self.assertTrue(self.save(mine, untouched).committed)
+        self.assertEqual(self.place.run("SELECT code, pieces FROM shipment WHERE id IN (2, 6) ORDER BY id"),
+                         [("MINE", 1), ("FINE", 9)])  # fmt: skip
+
+    def test_capitals_and_blanks_of_others_are_changes(self):
+        edited = self.bench.edit("i2", code="MINE")
+        self.place.run("UPDATE shipment SET code = 's-002' WHERE id = 2")
+        self.assertEqual(set(self.save(edited).conflicts), {"i2"})
+
+    def test_refusals_in_words(self):
+        self.assertEqual(self.told(self.bench.edit("i2", code="S-003"))[1], ("code",))
+        sentence, fields = self.told(self.bench.edit("i2", agent_id="77"))
+        self.assertEqual((sentence[:17], fields), ("There is no 77 in", ("agent_id",)))
+        sentence, _ = self.told(removed(self.bench.read("i1")))
+        self.assertIn("3 rows of Leg of way", sentence)
+        self.assertEqual(self.told(self.bench.edit("i2", weight="-1"))[1], ("weight",))
+        nothing = replace(self.bench.read("i2"), now={"code": None})
+        self.assertEqual(self.told(nothing), ("Code needs a value.", ("code",)))
+        self.assertEqual(self.place.run("SELECT count(*) FROM shipment"), [(400,)])
+
+    def test_all_refusals_of_a_save_are_told_at_once(self):
+        outcome = self.save(
+            self.bench.edit("i2", code="S-003"), self.bench.edit("i4", weight="-1"), self.bench.edit("i5", code="OK"),
+            self.new(code="S-006", agent_id="1"),
+        )  # fmt: skip
+        self.assertEqual(len(outcome.refusals), 3)
+        self.assertEqual(self.place.run("SELECT count(*) FROM shipment WHERE code = 'OK'"), [(0,)])
+
+    def test_rehearsed(self):
+        new = self.new(code="R", agent_id="1")
+        outcome = rehearse(self.spec, self.bench.dataset, [self.bench.edit("i2", code="R2"), new])
+        self.assertEqual(outcome.rows[new.id]["pieces"], 1)
+        self.assertEqual(outcome.rows["i2"]["code"], "R2")
+        self.assertEqual(self.place.run("SELECT count(*) FROM shipment WHERE code LIKE 'R%'"), [(0,)])
+
+    def test_keys_of_two_columns_with_odd_names(self):
+        legs = Bench(self.spec, "Leg of way")
+        ids = [row.id for row in legs.rows.window(0, 9)]
+        edited = legs.edit(ids[0], order="9", place="Moved")
+        outcome = self.save(edited, removed(legs.read(ids[1])), bench=legs)
+        self.assertTrue(outcome.committed, outcome)
+        self.assertEqual(list(legs.rows.whole_rows([outcome.ids[ids[0]]]).values()), [(1, 9, "Moved")])
+        self.assertEqual(legs.rows.count(), 2)
+
+    def test_empty_text_and_null_differ(self):
+        remarks = self.bench.dataset.by_name["remarks"]
+        record = replace(self.bench.read("i2"), now={"remarks": ""})
+        self.assertTrue(self.save(record).committed)
+        self.assertEqual(
+            self.place.run("SELECT remarks FROM shipment WHERE id IN (2, 4) ORDER BY id"), [("",), (None,)]
+        )
+        back = with_text(self.bench.read("i2"), remarks, "", ENGLISH)
+        self.assertEqual(dict(back.now), {"remarks": None})
+
+    def test_a_lock_that_lasts_is_told(self):
+        record = self.bench.edit("i2", code="MINE")
+        with self.place.engine.connect() as db:
+            db.execute(text("UPDATE shipment SET pieces = 3 WHERE id = 2"))
+            with self.assertRaises(Problem) as caught:
+                self.save(record)
+            self.assertEqual(caught.exception.code, "locked")
+            db.rollback()
+        self.assertTrue(self.save(record).committed)
+
+    def test_a_connection_that_died_is_remade(self):
+        if self.kind == "sqlite":
+            forget()
+        elif self.kind == "postgresql":
+            self.place.run("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'Enlace'")
+        else:
+            for (number,) in self.place.run(
+                "SELECT id FROM information_schema.processlist WHERE db = database() AND id <> connection_id()"
+            ):
+                self.place.run(f"KILL {number}")
+        self.assertEqual(len(self.bench.rows.window(0, 5)), 5)
+        self.assertTrue(self.save(self.bench.edit("i2", code="AGAIN")).committed)
+
+
+class OnSqlite(Behaviour, unittest.TestCase):
+    kind = "sqlite"
+
+    @classmethod
+    def setUpClass(cls):
+        cls.enterClassContext(mock.patch.object(sqlite, "WAIT_FOR_LOCK_MS", 300))
+
+
+class OnPostgreSQL(Behaviour, unittest.TestCase):
+    kind = "postgresql"
+
+    @classmethod
+    def setUpClass(cls):
+        from enlace.core.server.dialects import postgresql
+
+        cls.enterClassContext(mock.patch.object(postgresql, "LOCK_SECONDS", 1))
+
+
+class OnMariaDB(Behaviour, unittest.TestCase):
+    kind = "mariadb"
+
+    @classmethod
+    def setUpClass(cls):
+        from enlace.core.server.dialects import mariadb
+
+        cls.enterClassContext(mock.patch.object(mariadb, "LOCK_SECONDS", 1))
