@@ -61,6 +61,8 @@ class DatasetSpec:
     key: the columns that identify a record, empty when nothing does. locator: a hidden column that orders
     the rows of a table without a key. read_only_because: a sentence; empty when records can be edited.
     uniques: column sets that the table keeps unique, the key apart.
+    compare: what must still be as read when a record is saved: "edited" (the edited fields), "all" (every field), or
+    "version" (the field named by `version`, and the edited ones).
     """
 
     table: str
@@ -71,6 +73,8 @@ class DatasetSpec:
     rules: tuple[RuleSpec, ...] = ()
     uniques: tuple[tuple[str, ...], ...] = ()
     is_view: bool = False
+    compare: str = "edited"
+    version: str = ""
 
     @cached_property
     def by_name(self) -> dict[str, FieldSpec]:

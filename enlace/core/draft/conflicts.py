@@ -8,6 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from ..dataset.spec import DatasetSpec, FieldSpec
+from ..dataset.values import key_of
 from ..kinds import KINDS
 from .pending import PendingRecord, is_long, new_record
 
@@ -58,23 +59,39 @@ def exactly(one: Any, other: Any) -> bool:
     return type(one) is type(other) and bool(one == other)
 
 
+def combinable(dataset: DatasetSpec, record: PendingRecord) -> bool:
+    """Whether both sides changed only fields that the other left alone, so that nothing gets lost by taking both."""
+    if record.conflict is None or record.conflict.theirs is None or record.state != "edited":
+        return False
+    found = versions(dataset, record)
+    return any(one.theirs_changed for one in found) and not any(one.disputed for one in found)
+
+
 def resolved(dataset: DatasetSpec, record: PendingRecord, take_theirs: Collection[str]) -> PendingRecord | None:
     """The record after a choice: for the fields named, theirs; for all others, mine.
 
-    The next save compares with theirs, so that a change that comes in between is noticed again. None when
-    nothing of mine is left.
+    The next save compares with theirs, so that a change that comes in between is noticed again. A record whose key
+    somebody changed, or that somebody else entered too, goes on as an edit of theirs. None when nothing of mine is
+    left.
     """
     assert record.conflict is not None and record.conflict.theirs is not None
-    theirs = record.conflict.theirs
+    theirs, moved = record.conflict.theirs, record.conflict.id
+    if moved:
+        record = replace(record, id=moved, key=key_of(moved), state=STAYS.get(record.state, "edited"))
     now = {}
     for name, value in record.now.items():
         field = dataset.by_name[name]
         if name not in take_theirs and not KINDS[field.kind].same(theirs.get(name), value, field):
             now[name] = value
     texts = {name: text for name, text in record.texts.items() if name not in take_theirs}
-    was = {name: value for name, value in theirs.items() if not is_long(value) or name in now or name in texts}
-    found = replace(record, was=was, now=now, texts=texts, conflict=None, refusals=())
+    under = {name: source for name, source in record.under.items() if name not in take_theirs}
+    kept = {*now, *texts, *under}
+    was = {n: v for n, v in theirs.items() if not is_long(v) or n in kept or dataset.compare == "all"}
+    found = replace(record, was=was, now=now, texts=texts, under=under, conflict=None, refusals=(), later=False)
     return None if found.idle else found
+
+
+STAYS = {"removed": "removed"}
 
 
 def as_new(dataset: DatasetSpec, record: PendingRecord) -> PendingRecord:
@@ -84,4 +101,4 @@ def as_new(dataset: DatasetSpec, record: PendingRecord) -> PendingRecord:
         for name, value in record.values().items()
         if name in dataset.by_name and not dataset.by_name[name].generated and value is not None
     }
-    return replace(new_record(), now=values, texts=record.texts)
+    return replace(new_record(), now=values, texts=record.texts, under=record.under)

@@ -21,9 +21,13 @@ class Conflict:
     """Somebody else changed or removed the record since it was read.
 
     theirs: the record as it now is on the server, by field; None when it is gone.
+    kind: "changed", "removed", "key changed" (theirs stands under another key now) or "inserted" (somebody else
+    entered a record with the key of this new one). id: the record id of theirs, where it is not the record's own.
     """
 
     theirs: Mapping[str, Any] | None
+    kind: str = "changed"
+    id: str = ""
 
 
 @dataclass(frozen=True)
@@ -32,7 +36,9 @@ class PendingRecord:
 
     id: the record id it had when read ("n…" for a new one). state: "new", "edited" or "removed".
     key: the key's values as read. was: stored values as read, by field. now: the wanted stored values of the
-    edited fields. texts: what was typed where it is no value yet. conflict, refusals: what the last save said.
+    edited fields. texts: what was typed where it is no value yet. under: fields whose value the server makes for
+    another new record of the same draft, as {field: (part, record id, column)}. later: saves leave it out until
+    somebody comes back to it. conflict, refusals: what the last save said.
     """
 
     id: str
@@ -43,16 +49,18 @@ class PendingRecord:
     texts: Mapping[str, str] = field(default_factory=dict)
     conflict: Conflict | None = None
     refusals: tuple[Complaint, ...] = ()
+    under: Mapping[str, tuple[str, str, str]] = field(default_factory=dict)
+    later: bool = False
 
     @property
     def touched(self) -> frozenset[str]:
         """The fields that somebody edited."""
-        return frozenset(self.now) | frozenset(self.texts)
+        return frozenset(self.now) | frozenset(self.texts) | frozenset(self.under)
 
     @property
     def idle(self) -> bool:
         """Whether nothing is left to save."""
-        return self.state == "edited" and not self.now and not self.texts
+        return self.state == "edited" and not self.touched
 
     def values(self, base: Mapping[str, Any] | None = None) -> dict[str, Any]:
         """The record as wanted: what was read (or `base`, read anew) with the edits over it."""
@@ -66,7 +74,8 @@ def new_record() -> PendingRecord:
 
 def as_read(dataset: DatasetSpec, identifier: str, key: tuple[Any, ...], row: Mapping[str, Any]) -> PendingRecord:
     """A pending record without edits, over a record as just read."""
-    short = {name: value for name, value in row.items() if not is_long(value)}
+    whole = dataset.compare == "all"  # then a save looks at every field, the long ones too
+    short = {name: value for name, value in row.items() if whole or not is_long(value)}
     return PendingRecord(identifier, "edited", key, short)
 
 
@@ -86,22 +95,26 @@ def with_text(
         value = KINDS[field.kind].parse(text, field, formats)
     except Unreadable:
         texts = {**record.texts, field.name: text}
-        now = {name: value for name, value in record.now.items() if name != field.name}
-        return _settled(replace(record, texts=texts, now=now), field.name, current)
+        now, under = _without(record.now, field.name), _without(record.under, field.name)
+        return _settled(replace(record, texts=texts, now=now, under=under), field.name, current)
     return with_value(record, field, value, current)
 
 
 def with_value(record: PendingRecord, field: FieldSpec, value: Any, current: Any = None) -> PendingRecord:
     """The record after giving a field a stored value; an edit back to what was read is no edit."""
-    texts = {name: text for name, text in record.texts.items() if name != field.name}
-    now = {name: other for name, other in record.now.items() if name != field.name}
+    texts, now = _without(record.texts, field.name), _without(record.now, field.name)
+    under = _without(record.under, field.name)
     was = record.was.get(field.name, current)
     if record.state == "new":
         if value is not None or field.name in record.touched:
             now[field.name] = value
     elif not KINDS[field.kind].same(was, value, field):
         now[field.name] = value
-    return _settled(replace(record, texts=texts, now=now), field.name, current)
+    return _settled(replace(record, texts=texts, now=now, under=under), field.name, current)
+
+
+def _without(values: Mapping[str, Any], name: str) -> dict[str, Any]:
+    return {other: value for other, value in values.items() if other != name}
 
 
 def _settled(record: PendingRecord, name: str, current: Any) -> PendingRecord:
@@ -128,7 +141,7 @@ def unreadable(record: PendingRecord, dataset: DatasetSpec, formats: Formats) ->
 
 def removed(record: PendingRecord) -> PendingRecord | None:
     """The record marked for removal; None for a new one, of which nothing is left."""
-    return None if record.state == "new" else replace(record, state="removed", now={}, texts={}, refusals=())
+    return None if record.state == "new" else replace(record, state="removed", now={}, texts={}, under={}, refusals=())
 
 
 # -- the text form ----------------------------------------------------------------------------------------
@@ -145,9 +158,15 @@ def dump(record: PendingRecord, pack: Put = packed) -> str:
     body: dict[str, Any] = {"state": record.state, "key": [pack(v) for v in record.key]}
     body |= {"was": mapped(record.was), "now": mapped(record.now), "texts": dict(record.texts)}
     if record.conflict:
-        body["conflict"] = {"theirs": None if record.conflict.theirs is None else mapped(record.conflict.theirs)}
+        theirs = record.conflict.theirs
+        body["conflict"] = {"theirs": None if theirs is None else mapped(theirs)}
+        body["conflict"] |= {"kind": record.conflict.kind, "id": record.conflict.id}
     if record.refusals:
         body["refusals"] = [[c.code, c.sentence, list(c.fields)] for c in record.refusals]
+    if record.under:
+        body["under"] = record.under
+    if record.later:
+        body["later"] = True
     return json.dumps(body, ensure_ascii=False, separators=(",", ":"))
 
 
@@ -166,6 +185,13 @@ def load(identifier: str, text: str, unpack: Put = unpacked) -> PendingRecord:
         was=mapped(body["was"]),
         now=mapped(body["now"]),
         texts=body["texts"],
-        conflict=None if conflict is None else Conflict(conflict["theirs"] and mapped(conflict["theirs"])),
+        conflict=None if conflict is None else _conflict(conflict, mapped),
         refusals=tuple(Complaint(code, words, tuple(names)) for code, words, names in body.get("refusals", ())),
+        under={name: (part, one, column) for name, (part, one, column) in body.get("under", {}).items()},
+        later=body.get("later", False),
     )
+
+
+def _conflict(body: dict[str, Any], mapped: Callable[[Mapping[str, Any]], dict[str, Any]]) -> Conflict:
+    theirs = body["theirs"]
+    return Conflict(theirs and mapped(theirs), body.get("kind", "changed"), body.get("id", ""))

@@ -72,7 +72,7 @@ class Table:
     """A table or view with all that the catalog says of it.
 
     key: the primary key's columns, empty when there is none. locator: a hidden column that numbers the
-    rows of a table without a key.
+    rows of a table without a key. has_triggers: whether the server may change what is written to it.
     """
 
     name: str
@@ -84,6 +84,7 @@ class Table:
     uniques: tuple[Unique, ...] = ()
     checks: tuple[Check, ...] = ()
     locator: str | None = None
+    has_triggers: bool = False
 
     def column(self, name: str) -> Column:
         for candidate in self.columns:
@@ -170,6 +171,7 @@ def _read_table(catalog: Catalog, name: str) -> Table:
             uniques=tuple(Unique(n, columns) for n, columns in kind.unique_sets(connection, name)),
             checks=checks,
             locator=None if key else kind.row_locator(connection, name),
+            has_triggers=kind.has_triggers(connection, name),
         )
 
 

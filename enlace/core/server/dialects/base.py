@@ -6,8 +6,9 @@ from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import ColumnElement, Insert, inspect
+from sqlalchemy import ColumnElement, Insert, UpdateBase, inspect
 from sqlalchemy.engine import Connection, Engine
+from sqlalchemy.exc import DBAPIError
 
 from ..refusal import Refusal
 
@@ -140,16 +141,71 @@ class ServerKind:
         """A value as the driver wants it."""
         return value
 
+    def exactly(self, column: ColumnElement[Any], value: ColumnElement[Any], is_text: bool) -> ColumnElement[bool]:
+        """The condition that a column holds a value to the last letter, NULL equal to NULL."""
+        return column.is_not_distinct_from(value)
+
+    def write_many(self, connection: Connection, statement: UpdateBase, rows: Sequence[dict[str, Any]]) -> int:
+        """Run an INSERT, UPDATE or DELETE once for each row of values; how many rows of the table it changed.
+
+        Compiled once and handed to the driver whole: most of what a large save costs is here.
+        """
+        cursor, sql, arranged = self._prepared(connection, statement, rows)
+        try:
+            if len(arranged) == 1:
+                cursor.execute(sql, arranged[0])
+            else:
+                cursor.executemany(sql, arranged)
+            return int(cursor.rowcount)
+        except connection.dialect.dbapi.Error as error:  # type: ignore[union-attr]
+            raise DBAPIError(sql, None, error) from error
+        finally:
+            cursor.close()
+
+    def _prepared(
+        self, connection: Connection, statement: UpdateBase, rows: Sequence[dict[str, Any]]
+    ) -> tuple[Any, str, list[Any]]:
+        """(cursor, SQL, the rows as the driver wants them)"""
+        compiled: Any = statement.compile(dialect=connection.dialect, column_keys=list(rows[0]))
+        given: list[Any] = list(rows)
+        if compiled.positional:
+            names = compiled.positiontup
+            constants = {name: value for name, value in compiled.params.items() if name not in rows[0]}
+            given = [tuple([row[n] if n in row else constants[n] for n in names]) for row in rows]
+        elif extra := {name: v for name, v in compiled.params.items() if name not in rows[0]}:
+            given = [{**extra, **row} for row in rows]
+        return connection.connection.cursor(), str(compiled), given
+
     def inserted_keys(
         self,
         connection: Connection,
         statement: Insert,
         rows: Sequence[dict[str, Any]],
         key: Sequence[ColumnElement[Any]],
+        columns: Sequence[str],
     ) -> list[tuple[Any, ...]]:
-        """Insert several rows that fill the same columns; the keys that they have now, in the same order."""
-        returning = statement.returning(*key)
-        return [tuple(connection.execute(returning, row).one()) for row in rows]
+        """Insert several rows that fill the same columns; the keys that they have now, in the same order.
+
+        rows: the values by the statement's parameters v0, v1 …, in the order of `columns`.
+        """
+        if (given := _given_keys(rows, key, columns)) is not None:
+            self.write_many(connection, statement, rows)
+            return given
+        cursor, sql, arranged = self._prepared(connection, statement.returning(*key), rows)
+        try:
+            found = []
+            for one in arranged:
+                cursor.execute(sql, one)
+                found.append(tuple(cursor.fetchone()))
+            return found
+        except connection.dialect.dbapi.Error as error:  # type: ignore[union-attr]
+            raise DBAPIError(sql, None, error) from error
+        finally:
+            cursor.close()
+
+    def has_triggers(self, connection: Connection, table: str) -> bool:
+        """Whether triggers or rules of the table may change what a statement writes."""
+        raise NotImplementedError
 
     def check_deferred(self, connection: Connection) -> None:
         """Have the server check now what it would check at COMMIT, where it can be asked to."""
@@ -165,3 +221,15 @@ class ServerKind:
     def storage_of(self, values: list[Any], kind: str) -> str:
         """How values of a date or time kind are held, judged by some of them ("" where there is one way only)."""
         return ""
+
+
+def _given_keys(
+    rows: Sequence[dict[str, Any]], key: Sequence[ColumnElement[Any]], columns: Sequence[str]
+) -> list[tuple[Any, ...]] | None:
+    """The keys of new rows where each row brings its own."""
+    names = [str(c.name) for c in key]
+    if not set(names) <= set(columns):
+        return None
+    places = [f"v{list(columns).index(name)}" for name in names]
+    found = [tuple(row[place] for place in places) for row in rows]
+    return None if any(None in one for one in found) else found

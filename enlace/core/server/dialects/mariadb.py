@@ -8,7 +8,7 @@ from collections.abc import Hashable, Sequence
 from typing import TYPE_CHECKING, Any
 
 import sqlglot
-from sqlalchemy import URL, ColumnElement, Insert, create_engine, event, func, text
+from sqlalchemy import URL, ColumnElement, Insert, LargeBinary, cast, create_engine, event, func, text
 from sqlalchemy.engine import Connection, Engine
 
 from ..refusal import Refusal
@@ -177,20 +177,37 @@ class MariaDB(NetworkServer):
     def bound(self, value: Any) -> Any:
         return int(value) if isinstance(value, bool) else value
 
+    def exactly(self, column: ColumnElement[Any], value: ColumnElement[Any], is_text: bool) -> ColumnElement[bool]:
+        # Collations take capitals, accents or blanks at the end for the same: the bytes are compared.
+        if is_text:
+            column, value = cast(column, LargeBinary), cast(value, LargeBinary)
+        return column.is_not_distinct_from(value)
+
+    def in_transaction(self, connection: Connection) -> bool:
+        if not connection.dialect.is_mariadb:  # type: ignore[attr-defined]
+            return True
+        cursor: Any = connection.connection.cursor()
+        cursor.execute("SELECT @@in_transaction")
+        return bool(cursor.fetchone()[0])
+
+    def has_triggers(self, connection: Connection, table: str) -> bool:
+        return connection.execute(text(_TRIGGERS), {"t": table}).first() is not None
+
     def inserted_keys(
         self,
         connection: Connection,
         statement: Insert,
         rows: Sequence[dict[str, Any]],
         key: Sequence[ColumnElement[Any]],
+        columns: Sequence[str],
     ) -> list[tuple[Any, ...]]:
-        if connection.dialect.insert_returning:
-            return super().inserted_keys(connection, statement, rows, key)
+        if connection.dialect.insert_returning or {str(c.name) for c in key} <= set(columns):
+            return super().inserted_keys(connection, statement, rows, key, columns)
+        places = {name: f"v{i}" for i, name in enumerate(columns)}
         found = []
         for row in rows:  # MySQL gives back the number it generated and nothing else
             number = connection.execute(statement, row).lastrowid
-            values = statement.compile().params | row
-            found.append(tuple(values.get(c.name) if values.get(c.name) is not None else number for c in key))
+            found.append(tuple(row[places[c.name]] if c.name in places else number for c in key))
         return found
 
 
@@ -221,11 +238,15 @@ WHERE table_schema = database() AND table_name = :t AND non_unique = 0 AND index
                   AND p.table_name = :t AND p.index_name = s.index_name AND (p.sub_part IS NOT NULL OR p.column_name IS NULL))
 ORDER BY index_name, seq_in_index
 """
+_TRIGGERS = """
+SELECT 1 FROM information_schema.triggers WHERE event_object_schema = database() AND event_object_table = :t LIMIT 1
+"""
 _CATALOG_STAMP = """
 SELECT (SELECT concat(count(*), '.', coalesce(max(create_time), ''), '.', coalesce(sum(crc32(table_name)), 0))
         FROM information_schema.tables WHERE table_schema = database()),
        (SELECT coalesce(sum(crc32(concat_ws(' ', table_name, column_name, column_type, is_nullable, column_default, extra))), 0)
         FROM information_schema.columns WHERE table_schema = database()),
        (SELECT coalesce(sum(crc32(concat_ws(' ', table_name, constraint_name))), 0)
-        FROM information_schema.table_constraints WHERE table_schema = database())
+        FROM information_schema.table_constraints WHERE table_schema = database()),
+       (SELECT count(*) FROM information_schema.triggers WHERE trigger_schema = database())
 """

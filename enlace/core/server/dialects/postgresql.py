@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import sqlglot
 from sqlalchemy import URL, ColumnElement, Insert, create_engine, event, text
 from sqlalchemy.engine import Connection, Engine
+from sqlalchemy.exc import DBAPIError
 from sqlglot import exp
 
 from ..refusal import Refusal
@@ -176,28 +177,30 @@ class PostgreSQL(NetworkServer):
     def bound(self, value: Any) -> Any:
         return value
 
+    def has_triggers(self, connection: Connection, table: str) -> bool:
+        return connection.execute(text(_TRIGGERS), {"t": table}).first() is not None
+
     def inserted_keys(
         self,
         connection: Connection,
         statement: Insert,
         rows: Sequence[dict[str, Any]],
         key: Sequence[ColumnElement[Any]],
+        columns: Sequence[str],
     ) -> list[tuple[Any, ...]]:
+        if len(rows) == 1 or {str(c.name) for c in key} <= set(columns):
+            return super().inserted_keys(connection, statement, rows, key, columns)
         # One trip for all of them, and the driver hands back each row's key in order.
-        names = list(rows[0])
-        compiled = statement.returning(*key).compile(dialect=connection.dialect, column_keys=names)
-        cursor: Any = connection.connection.cursor()
+        cursor, sql, arranged = self._prepared(connection, statement.returning(*key), rows)
         try:
-            cursor.executemany(str(compiled), [{**compiled.params, **row} for row in rows], returning=True)
+            cursor.executemany(sql, arranged, returning=True)
             found = []
             while True:
                 found.append(tuple(cursor.fetchone()))
                 if not cursor.nextset():
                     return found
         except connection.dialect.dbapi.Error as error:  # type: ignore[union-attr]
-            from sqlalchemy.exc import DBAPIError
-
-            raise DBAPIError(str(compiled), None, error) from error
+            raise DBAPIError(sql, None, error) from error
         finally:
             cursor.close()
 
@@ -269,6 +272,10 @@ _KEY = f"""
 SELECT a.attname FROM pg_constraint k CROSS JOIN unnest(k.conkey) WITH ORDINALITY AS p(attnum, n)
 JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = p.attnum
 WHERE k.contype = 'p' AND k.conrelid = {_TABLE} ORDER BY p.n
+"""
+_TRIGGERS = f"""
+SELECT 1 FROM pg_trigger WHERE tgrelid = {_TABLE} AND NOT tgisinternal
+UNION ALL SELECT 1 FROM pg_rewrite WHERE ev_class = {_TABLE} AND rulename <> '_RETURN' LIMIT 1
 """
 _REFERENCES = """
 SELECT k.conname AS name, s.relname AS source, t.relname AS target,

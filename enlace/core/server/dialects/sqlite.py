@@ -9,12 +9,12 @@ import re
 import sqlite3
 import threading
 import time
-from collections.abc import Hashable
+from collections.abc import Hashable, Sequence
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 import sqlglot
-from sqlalchemy import ColumnElement, Integer, case, create_engine, event, func, text, type_coerce
+from sqlalchemy import ColumnElement, Insert, Integer, case, create_engine, event, func, select, text, type_coerce
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DisconnectionError
 from sqlalchemy.pool import QueuePool
@@ -208,6 +208,38 @@ class Sqlite(ServerKind):
         if isinstance(value, datetime.date | datetime.time):
             return value.isoformat()
         return value
+
+    def exactly(self, column: ColumnElement[Any], value: ColumnElement[Any], is_text: bool) -> ColumnElement[bool]:
+        # A column's own collation may take two texts for one (SQLite, "Datatypes In SQLite", section 7).
+        return (column.collate("BINARY") if is_text else column).is_(value)
+
+    def has_triggers(self, connection: Connection, table: str) -> bool:
+        statement = text("SELECT 1 FROM sqlite_master WHERE type = 'trigger' AND tbl_name = :t COLLATE NOCASE")
+        return connection.execute(statement, {"t": table}).first() is not None
+
+    def inserted_keys(
+        self,
+        connection: Connection,
+        statement: Insert,
+        rows: Sequence[dict[str, Any]],
+        key: Sequence[ColumnElement[Any]],
+        columns: Sequence[str],
+    ) -> list[tuple[Any, ...]]:
+        name, table = str(key[0].name), str(statement.table.name)
+        if len(rows) < 50 or len(key) != 1 or name in columns or self.has_triggers(connection, table):
+            return super().inserted_keys(connection, statement, rows, key, columns)
+        # A rowid that nobody gives is one more than the greatest so far (SQLite, "SQLite Autoincrement"), and nobody
+        # else writes in between. Where it turns out otherwise, each row is asked for its own.
+        with connection.begin_nested() as step:
+            self.write_many(connection, statement, rows)
+            last = connection.exec_driver_sql("SELECT last_insert_rowid()").scalar_one()
+            first = last - len(rows) + 1
+            column, source = key[0], statement.table
+            there = select(func.count(), func.max(column)).select_from(source).where(column >= first)
+            if tuple(connection.execute(there).one()) == (len(rows), last):
+                return [(number,) for number in range(first, last + 1)]
+            step.rollback()
+        return super().inserted_keys(connection, statement, rows, key, columns)
 
     def storage_of(self, values: list[Any], kind: str) -> str:
         numbers = [v for v in values if isinstance(v, int | float) and not isinstance(v, bool)]

@@ -1,0 +1,374 @@
+"""One attempt at a save, inside one transaction.
+
+Each batch is first written under the condition that its records are still as read: one statement locks, compares and
+writes. Where fewer rows answer than there are records, or the server refuses, the batch is rolled back to before and
+done with care: its records are locked and read, those that somebody changed become conflicts, and the others are
+written one by one where they must, so that each refusal can be told.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from functools import partial
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.engine import Connection
+from sqlalchemy.exc import DBAPIError
+
+from ..dataset.values import key_of, record_id
+from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in, source_table
+from ..draft.conflicts import exactly
+from ..draft.pending import Conflict
+from ..problem import Problem
+from ..rules.record import Complaint
+from ..server.catalog import Catalog
+from ..server.dialects import server_kind
+from ..server.engine import ConnectionSpec
+from .doubt import already_done, not_there_yet
+from .outcome import SaveOutcome, SavePolicy
+from .plan import INSERT, PARK, REMOVE, Act, Batch, Part, plan
+from .refusals import explain
+from .standin import stand_ins
+from .statements import Bound, Statements
+
+# What ends the whole transaction, whatever record it came up with.
+FINAL = frozenset(
+    {"locked", "deadlock", "serialization", "missing", "read-only", "slow", "away", "table gone", "too big"}
+)
+TOOK_NOTHING = "The database took the statement but changed nothing; a trigger may prevent it."
+
+
+class _Short(Exception):
+    """Fewer rows were written than there are records."""
+
+
+class Attempt:
+    """The state of one attempt. outcomes: by the names of the parts."""
+
+    def __init__(self, spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy, in_doubt: bool) -> None:
+        self.spec, self.parts, self.policy, self.in_doubt = spec, parts, policy, in_doubt
+        self.kind = server_kind(spec.kind)
+        self.catalog = Catalog.of(spec)
+        self.outcomes = {part.name: SaveOutcome() for part in parts}
+        self.made: dict[tuple[str, str], Mapping[str, Any]] = {}
+        self.statements = {part.name: Statements(self.kind, part.dataset, self._made) for part in parts}
+        self.done: set[int] = set()  # acts that an earlier save of unknown outcome did
+        self.failures = 0
+
+    @property
+    def failed(self) -> bool:
+        return any(one.failed for one in self.outcomes.values())
+
+    @property
+    def saved(self) -> bool:
+        return any(one.ids for one in self.outcomes.values())
+
+    def write(self, connection: Connection) -> None:
+        """Write all parts, in the order of the plan."""
+        planned = plan(self.parts, self.catalog)
+        if self.in_doubt:
+            self._look_for_done(connection, planned.batches)
+        for batch in planned.batches:
+            self._run(connection, batch)
+        for act in planned.rings:
+            self._refuse(act, "This record and another one wait for each other. Save one of them without it first.", ())
+
+    def read_back(self, connection: Connection, everything: bool) -> None:
+        """The saved records as they stand now, where the server made or changed values; or all of them."""
+        for part in self.parts:
+            outcome = self.outcomes[part.name]
+            wanted = [r for r in part.records if outcome.ids.get(r.id) and (everything or self._changes(part, r))]
+            whole = [f.name for f in part.dataset.fields]
+            ids = {key_of(outcome.ids[r.id]): r.id for r in wanted}
+            for key, values in self._current(connection, part, whole, list(ids)).items():
+                if key in ids:
+                    outcome.rows[ids[key]] = dict(zip(whole, values, strict=True))
+
+    def _changes(self, part: Part, record: Any) -> bool:
+        """Whether the server may make or change values of a record when it is written."""
+        dataset = part.dataset
+        if self.catalog.table(dataset.table).has_triggers or any(f.computed for f in dataset.fields):
+            return True
+        if record.state == "new":
+            return any(f.name not in record.now for f in dataset.fields)
+        return bool(record.under) or dataset.compare == "version"
+
+    # -- a batch --------------------------------------------------------------------------------------
+
+    def _run(self, connection: Connection, batch: Batch) -> None:
+        acts = [act for act in batch.acts if id(act) not in self.done and self._may_try(act)]
+        if not acts:
+            return
+        batch.acts = _in_order(acts)
+        if batch.kind == INSERT:
+            self._insert(connection, batch)
+        elif batch.kind == PARK:
+            self._park(connection, batch)
+        else:
+            self._change(connection, batch)
+
+    def _may_try(self, act: Act) -> bool:
+        """Whether an act's turn has come; says of the record why not."""
+        outcome = self.outcomes[act.part.name]
+        if any(act.record.id in told for told in (outcome.conflicts, outcome.refusals, outcome.not_tried)):
+            return False
+        if self._stopped:
+            outcome.not_tried[act.record.id] = "The save had stopped before it came to this record."
+            return False
+        for part, identifier, _ in act.record.under.values():
+            if (part, identifier) not in self.made:
+                outcome.not_tried[act.record.id] = "The record that it belongs to was not saved."
+                return False
+        return True
+
+    @property
+    def _stopped(self) -> bool:
+        most = self.policy.most_failures
+        return not self.policy.whole and most is not None and self.failures >= most
+
+    def _change(self, connection: Connection, batch: Batch) -> None:
+        """Updates or removals."""
+        statements = self.statements[batch.part.name]
+        parked = any(act.parked for act in batch.acts)
+        try:
+            # A record that was parked was compared then.
+            self._many(connection, statements.of(batch, check=not parked), batch.acts)
+        except (DBAPIError, _Short) as error:
+            self._need_transaction(connection, error)
+            fresh = batch.acts if parked else self._still_as_read(connection, batch)
+            self._each(connection, statements.of(batch, check=False), fresh)
+            return
+        for act in batch.acts:
+            self._saved(act)
+
+    def _each(self, connection: Connection, bound: Bound, acts: Sequence[Act]) -> None:
+        """Acts on records that are locked and as read: in one go, or one by one to learn which is refused."""
+        if len(acts) > 1 and self.policy.most_failures is None:
+            try:
+                self._many(connection, bound, acts)
+            except (DBAPIError, _Short) as error:
+                self._need_transaction(connection, error)
+            else:
+                for act in acts:
+                    self._saved(act)
+                return
+        for act in acts:
+            if self._may_try(act) and self._one(connection, act, partial(self._many, connection, bound, [act])):
+                self._saved(act)
+
+    def _many(self, connection: Connection, bound: Bound, acts: Sequence[Act]) -> None:
+        with connection.begin_nested():
+            count = self.kind.write_many(connection, bound.statement, [bound.row(act) for act in acts])
+            if count != len(acts):
+                raise _Short
+
+    def _one(self, connection: Connection, act: Act, run: Callable[[], Any]) -> bool:
+        """Run the statement of one act; a refusal becomes sentences on its record."""
+        try:
+            run()
+            return True
+        except _Short:
+            self._refuse(act, TOOK_NOTHING, ())
+        except DBAPIError as error:
+            self._need_transaction(connection, error)
+            table = self.catalog.table(act.part.dataset.table)
+            refusal = self.kind.refusal(_cause(error))
+            told = explain(connection, act.part.rules, table, act.record, refusal)
+            self._refuse(act, told.sentence, told.fields)
+        return False
+
+    def _park(self, connection: Connection, batch: Batch) -> None:
+        for act in batch.acts:
+            standing = stand_ins(batch.part.dataset, act)
+            bound = self.statements[batch.part.name].parking(batch, standing)
+            names = " and ".join(batch.part.dataset.by_name[n].label for n in standing) or "a value"
+            told = (
+                f"It exchanges {names} with another record, which this database can't do in one save. Save one first."
+            )
+            if not standing:
+                self._refuse(act, told, ())
+                continue
+            try:
+                self._many(connection, bound, [act])
+            except _Short:
+                if self._still_as_read(connection, batch):
+                    self._refuse(act, TOOK_NOTHING, ())
+            except DBAPIError as error:
+                self._need_transaction(connection, error)
+                self._refuse(act, told, tuple(standing))
+
+    # -- inserts ----------------------------------------------------------------------------------------
+
+    def _insert(self, connection: Connection, batch: Batch) -> None:
+        part = batch.part
+        acts = self._not_entered_twice(connection, batch)
+        bound = self.statements[part.name].of(batch, check=False)
+        table = source_table(part.dataset)
+        key = [table.c[name] for name in part.dataset.key]
+
+        def run(several: Sequence[Act]) -> None:
+            with connection.begin_nested():
+                rows = [bound.row(act) for act in several]
+                keys = self.kind.inserted_keys(connection, bound.statement, rows, key, batch.columns)  # type: ignore[arg-type]
+            for act, found in zip(several, keys, strict=True):
+                self._inserted(act, found)
+
+        if len(acts) > 1 and self.policy.most_failures is None:
+            try:
+                return run(acts)
+            except DBAPIError as error:
+                self._need_transaction(connection, error)
+        for act in acts:
+            if self._may_try(act):
+                self._one(connection, act, partial(run, [act]))
+
+    def _inserted(self, act: Act, key: tuple[Any, ...]) -> None:
+        self.outcomes[act.part.name].ids[act.record.id] = record_id(key)
+        names = act.part.dataset.key
+        self.made[act.part.name, act.record.id] = {**act.record.now, **dict(zip(names, key, strict=True))}
+
+    def _not_entered_twice(self, connection: Connection, batch: Batch) -> list[Act]:
+        """The acts whose key nobody else has used meanwhile; the others become conflicts."""
+        part, names = batch.part, batch.part.dataset.key
+        if not set(names) <= set(batch.columns):
+            return batch.acts
+        whole = [f.name for f in part.dataset.fields]
+        value = self.statements[part.name].value
+        keys = {tuple(value(act, name) for name in names): act for act in batch.acts}
+        taken = self._current(connection, part, whole, list(keys), lock=False)
+        twice = set()
+        for key, values in taken.items():
+            act = keys.get(key)
+            if act is not None:
+                self._conflict(act, Conflict(dict(zip(whole, values, strict=True)), "inserted", record_id(key)))
+                twice.add(id(act))
+        return [act for act in batch.acts if id(act) not in twice]
+
+    def _made(self, part: str, identifier: str, column: str) -> Any:
+        return self.made[part, identifier].get(column)
+
+    # -- comparing --------------------------------------------------------------------------------------
+
+    def _still_as_read(self, connection: Connection, batch: Batch) -> list[Act]:
+        """Lock and read the records of a batch; those that are not as read any more become conflicts."""
+        part, whole = batch.part, [f.name for f in batch.part.dataset.fields]
+        current = self._current(connection, part, whole, [act.record.key for act in batch.acts])
+        places = [whole.index(name) for name in batch.compared]
+        fresh = []
+        for act in batch.acts:
+            values = current.get(act.record.key)
+            if values is None:
+                self._conflict(act, self._gone(connection, act))
+            elif all(exactly(values[i], act.record.was.get(whole[i])) for i in places):
+                fresh.append(act)
+            else:
+                self._conflict(act, Conflict(dict(zip(whole, values, strict=True))))
+        return fresh
+
+    def _gone(self, connection: Connection, act: Act) -> Conflict:
+        """What became of a record that is not under its key any more: it may have been given another one."""
+        part, record = act.part, act.record
+        table, whole = source_table(part.dataset), [f.name for f in part.dataset.fields]
+        for columns in part.dataset.uniques:
+            known = [record.was.get(name) for name in columns]
+            if any(v is None for v in known) or set(columns) <= set(part.dataset.key):
+                continue
+            key = [table.c[n].label(f"k{i}") for i, n in enumerate(part.dataset.key)]
+            fields = [table.c[n].label(f"f{i}") for i, n in enumerate(whole)]
+            found = connection.execute(
+                select(*key, *fields).where(key_in([table.c[n] for n in columns], [tuple(known)]))
+            )
+            row = found.first()
+            if row is not None:
+                theirs = dict(zip(whole, row[len(key) :], strict=True))
+                return Conflict(theirs, "key changed", record_id(tuple(row[: len(key)])))
+        return Conflict(None, "removed")
+
+    def _current(
+        self, connection: Connection, part: Part, names: Sequence[str], keys: list[tuple[Any, ...]], lock: bool = True
+    ) -> dict[tuple[Any, ...], tuple[Any, ...]]:
+        table = source_table(part.dataset)
+        key = [table.c[name] for name in part.dataset.key]
+        columns = [table.c[n].label(f"f{i}") for i, n in enumerate(names)]
+        found = {}
+        for some in in_parts(keys, KEYS_A_STATEMENT):
+            statement = select(*(c.label(f"k{i}") for i, c in enumerate(key)), *columns).where(key_in(key, some))
+            for row in connection.execute(statement.with_for_update() if lock else statement):
+                found[tuple(row[: len(key)])] = tuple(row[len(key) :])
+        return found
+
+    # -- an earlier save of unknown outcome ---------------------------------------------------------------
+
+    def _look_for_done(self, connection: Connection, batches: Sequence[Batch]) -> None:
+        """Find the records that are already as wanted: the save before this one may have gone through."""
+        acts = [act for batch in batches for act in batch.acts if batch.kind not in (INSERT, PARK)]
+        for part in self.parts:
+            mine = [act for act in acts if act.part is part]
+            whole = [f.name for f in part.dataset.fields]
+            now_keys = [self._key_after(act) for act in mine]
+            current = self._current(connection, part, whole, list(dict.fromkeys(now_keys)))
+            for act, key in zip(mine, now_keys, strict=True):
+                values = current.get(key)
+                theirs = None if values is None else dict(zip(whole, values, strict=True))
+                if already_done(self.kind, act.record, theirs):
+                    self.done.add(id(act))
+                    self._saved(act)
+        new = [act for batch in batches if batch.kind == INSERT for act in batch.acts]
+        for act, key in not_there_yet(connection, self.kind, new, bool(self.done), len(acts), self.policy.whole):
+            self.done.add(id(act))
+            self._inserted(act, key)
+
+    # -- what is told -------------------------------------------------------------------------------------
+
+    def _saved(self, act: Act) -> None:
+        after = "" if act.kind == REMOVE else record_id(self._key_after(act))
+        self.outcomes[act.part.name].ids[act.record.id] = after
+
+    def _key_after(self, act: Act) -> tuple[Any, ...]:
+        names, record = act.part.dataset.key, act.record
+        if record.touched.isdisjoint(names):
+            return record.key
+        value = self.statements[act.part.name].value
+        return tuple(value(act, n) if n in record.touched else old for n, old in zip(names, record.key, strict=True))
+
+    def _conflict(self, act: Act, conflict: Conflict) -> None:
+        self.outcomes[act.part.name].conflicts[act.record.id] = conflict
+        self.failures += 1
+
+    def _refuse(self, act: Act, sentence: str, fields: tuple[str, ...]) -> None:
+        self.outcomes[act.part.name].refusals[act.record.id] = [Complaint("server", sentence, fields)]
+        self.failures += 1
+
+    def refuse_all(self, sentence: str) -> None:
+        """No single record can be named: all of them are refused."""
+        for part in self.parts:
+            outcome = self.outcomes[part.name] = SaveOutcome()
+            outcome.refusals = {r.id: [Complaint("server", sentence, ())] for r in part.records}
+
+    def _need_transaction(self, connection: Connection, error: BaseException) -> None:
+        """Stop when the transaction is over or can't go on: what came after would no longer be one transaction."""
+        refusal = self.kind.refusal(cause) if (cause := _cause(error)) else None
+        if refusal is not None and refusal.code in FINAL:
+            what, hint = self.kind.sentence(refusal)
+            raise Problem(what, hint, refusal.words, refusal.code) from None
+        if not self.kind.in_transaction(connection):
+            words = refusal.words if refusal else str(error)
+            raise Problem("The database gave up the whole save.", "Nothing was written.", words, "trigger") from None
+
+
+def _cause(error: BaseException) -> BaseException | None:
+    """The driver's first error: going back to a savepoint may have failed too, and hides it."""
+    chain = [error]
+    while chain[-1].__context__ is not None:
+        chain.append(chain[-1].__context__)
+    told = [one for one in chain if isinstance(one, DBAPIError)]
+    return told[-1].orig if told else None
+
+
+def _in_order(acts: list[Act]) -> list[Act]:
+    """By key: two saves that lock the same records in the same order don't wait for each other in a ring."""
+    try:
+        return sorted(acts, key=lambda act: act.record.key)
+    except TypeError:
+        return acts

@@ -1,0 +1,111 @@
+"""The statements of a save: one for each batch, with the values of each record bound to it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+from sqlalchemy import ColumnElement, Delete, Insert, TableClause, Update, and_, bindparam, delete, insert, update
+
+from ..dataset.spec import DatasetSpec
+from ..dataset.window import source_table
+from ..server.dialects import ServerKind
+from .plan import INSERT, REMOVE, Act, Batch
+
+Statement = Insert | Update | Delete
+Value = Callable[[Act], Any]
+
+
+@dataclass(frozen=True)
+class Bound:
+    """A statement, and for each of its parameters the value that an act gives it."""
+
+    statement: Statement
+    values: Mapping[str, Value]
+
+    def row(self, act: Act) -> dict[str, Any]:
+        return {name: value(act) for name, value in self.values.items()}
+
+
+class Statements:
+    """Makes the statements of one dataset. made: looks up what the server made for another record of the draft."""
+
+    def __init__(self, kind: ServerKind, dataset: DatasetSpec, made: Callable[[str, str, str], Any]) -> None:
+        self.kind, self.dataset, self.made = kind, dataset, made
+        self.table: TableClause = source_table(dataset)
+
+    def of(self, batch: Batch, check: bool) -> Bound:
+        """The statement of a batch. check: write a record only where it is still as read."""
+        values: dict[str, Value] = {}
+        if batch.kind == INSERT:
+            return Bound(insert(self.table).values(self._assigned(batch.columns, values)), values)
+        condition = self._by_key(values)
+        if check:
+            condition = and_(condition, self._as_read(batch.compared, values))
+        if batch.kind == REMOVE:
+            return Bound(delete(self.table).where(condition), values)
+        assigned = self._assigned(batch.columns, values)
+        if counted := version_to_count(self.dataset, batch.columns):
+            assigned[self.table.c[counted]] = self.table.c[counted] + 1
+        return Bound(update(self.table).values(assigned).where(condition), values)
+
+    def parking(self, batch: Batch, stand_ins: Mapping[str, Any]) -> Bound:
+        """An UPDATE that puts stand-ins into some columns, where the record is still as read."""
+        values: dict[str, Value] = {f"v{i}": partial(_same, one) for i, one in enumerate(stand_ins.values())}
+        condition = and_(self._by_key(values), self._as_read(batch.compared, values))
+        assigned: dict[Any, Any] = {self.table.c[name]: bindparam(f"v{i}") for i, name in enumerate(stand_ins)}
+        return Bound(update(self.table).values(assigned).where(condition), values)
+
+    def value(self, act: Act, column: str) -> Any:
+        """What an act puts into a column, as the driver wants it."""
+        if column in act.record.under:
+            return self.kind.bound(self.made(*act.record.under[column]))
+        return self.kind.bound(act.record.now[column])
+
+    def _value_of(self, column: str, act: Act) -> Any:
+        return self.value(act, column)
+
+    def _assigned(self, columns: Sequence[str], values: dict[str, Value]) -> dict[Any, Any]:
+        assigned: dict[Any, Any] = {}
+        for i, name in enumerate(columns):
+            values[f"v{i}"] = partial(self._value_of, name)
+            assigned[self.table.c[name]] = bindparam(f"v{i}")
+        return assigned
+
+    def _by_key(self, values: dict[str, Value]) -> ColumnElement[bool]:
+        for i, _ in enumerate(self.dataset.key):
+            values[f"k{i}"] = partial(_key_part, i)
+        return and_(*(self.table.c[name] == bindparam(f"k{i}") for i, name in enumerate(self.dataset.key)))
+
+    def _as_read(self, names: Sequence[str], values: dict[str, Value]) -> ColumnElement[bool]:
+        conditions = []
+        for i, name in enumerate(names):
+            values[f"w{i}"] = partial(_as_it_was, name)
+            is_text = self.dataset.by_name[name].kind in ("text", "longtext")
+            conditions.append(self.kind.exactly(self.table.c[name], bindparam(f"w{i}"), is_text))
+        return and_(True, *conditions)
+
+
+def _same(value: Any, act: Act) -> Any:
+    return value
+
+
+def _key_part(number: int, act: Act) -> Any:
+    return act.record.key[number]
+
+
+def _as_it_was(name: str, act: Act) -> Any:
+    return act.record.was.get(name)
+
+
+def version_to_count(dataset: DatasetSpec, columns: Sequence[str]) -> str:
+    """The version column that an UPDATE raises by one: a whole number that nobody typed; "" when there is none.
+
+    A trigger that does the same when the number did not change leaves it alone then; versions that are times or
+    that the server computes are the server's to set.
+    """
+    field = dataset.by_name.get(dataset.version) if dataset.compare == "version" else None
+    counts = field is not None and field.kind == "whole" and not field.computed and field.name not in columns
+    return dataset.version if counts else ""
