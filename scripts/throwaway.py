@@ -148,24 +148,24 @@ class PostgreSQL(Throwaway):
         data = str(self.folder / "data")
         return [self._program("postgres"), "-D", data, "-p", str(self.port), "-k", str(self.folder), *given]
 
-    def _connect(self, database: str):
+    def connect(self, database: str = DATABASE, autocommit: bool = False):
+        """A connection of the driver's own."""
         import psycopg
 
-        return psycopg.connect(
-            host="127.0.0.1", port=self.port, user=self.user, password=self.password, dbname=database, autocommit=True
-        )
+        place = {"host": "127.0.0.1", "port": self.port, "dbname": database}
+        return psycopg.connect(user=self.user, password=self.password, autocommit=autocommit, **place)
 
     def answers(self) -> bool:
         import psycopg
 
         try:
-            self._connect("postgres").close()
+            self.connect("postgres").close()
             return True
         except psycopg.OperationalError:
             return False
 
     def make_database(self) -> None:
-        with self._connect("postgres") as db:
+        with self.connect("postgres", autocommit=True) as db:
             db.execute(f"CREATE DATABASE {self.database}")
 
 

@@ -7,7 +7,7 @@ import binascii
 import datetime
 import json
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
@@ -56,6 +56,13 @@ def record_id(key: tuple[Any, ...]) -> str:
         return f"i{key[0]}"
     text = json.dumps([packed(v) for v in key], ensure_ascii=False, separators=(",", ":"))
     return "k" + base64.urlsafe_b64encode(text.encode("utf-8", "surrogatepass")).decode().rstrip("=")
+
+
+def record_ids(keys: Sequence[tuple[Any, ...]]) -> list[str]:
+    """The ids of many records."""
+    if all(len(key) == 1 and type(key[0]) is int for key in keys):
+        return [f"i{key[0]}" if -(2**63) <= key[0] < 2**63 else record_id(key) for key in keys]
+    return [record_id(key) for key in keys]
 
 
 def key_of(identifier: str) -> tuple[Any, ...]:

@@ -60,7 +60,7 @@ class PendingRecord:
     @property
     def idle(self) -> bool:
         """Whether nothing is left to save."""
-        return self.state == "edited" and not self.touched
+        return self.state == "edited" and not (self.now or self.texts or self.under)
 
     def values(self, base: Mapping[str, Any] | None = None) -> dict[str, Any]:
         """The record as wanted: what was read (or `base`, read anew) with the edits over it."""

@@ -1,7 +1,7 @@
 """One attempt at a save, inside one transaction.
 
 Each batch is first written under the condition that its records are still as read: one statement locks, compares and
-writes. Where fewer rows answer than there are records, or the server refuses, the batch is rolled back to before and
+writes. A swift attempt is done when all of them go through. In one with care, where fewer rows answer than there are records, or the server refuses, the batch is rolled back to before and
 done with care: its records are locked and read, those that somebody changed become conflicts, and the others are
 written one by one where they must, so that each refusal can be told.
 """
@@ -9,6 +9,8 @@ written one by one where they must, so that each refusal can be told.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import nullcontext
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -16,7 +18,7 @@ from sqlalchemy import select
 from sqlalchemy.engine import Connection
 from sqlalchemy.exc import DBAPIError
 
-from ..dataset.values import key_of, record_id
+from ..dataset.values import key_of, record_id, record_ids
 from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in, source_table
 from ..draft.conflicts import exactly
 from ..draft.pending import Conflict
@@ -39,21 +41,32 @@ FINAL = frozenset(
 TOOK_NOTHING = "The database took the statement but changed nothing; a trigger may prevent it."
 
 
+class NotSwift(Exception):
+    """A swift attempt met a conflict or a refusal: the save is to be tried again with care."""
+
+
 class _Short(Exception):
     """Fewer rows were written than there are records."""
 
 
 class Attempt:
-    """The state of one attempt. outcomes: by the names of the parts."""
+    """The state of one attempt. outcomes: by the names of the parts.
 
-    def __init__(self, spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy, in_doubt: bool) -> None:
-        self.spec, self.parts, self.policy, self.in_doubt = spec, parts, policy, in_doubt
+    swift: without the savepoints that tell a failure from what went before it; raises NotSwift at the first one.
+    """
+
+    def __init__(
+        self, spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy, in_doubt: bool, swift: bool = False
+    ) -> None:
+        self.spec, self.parts, self.policy, self.in_doubt, self.swift = spec, parts, policy, in_doubt, swift
         self.kind = server_kind(spec.kind)
         self.catalog = Catalog.of(spec)
         self.outcomes = {part.name: SaveOutcome() for part in parts}
         self.made: dict[tuple[str, str], Mapping[str, Any]] = {}
         self.statements = {part.name: Statements(self.kind, part.dataset, self._made) for part in parts}
         self.done: set[int] = set()  # acts that an earlier save of unknown outcome did
+        self.planned: list[Batch] = []
+        self.handing_down = False
         self.failures = 0
 
     @property
@@ -67,6 +80,8 @@ class Attempt:
     def write(self, connection: Connection) -> None:
         """Write all parts, in the order of the plan."""
         planned = plan(self.parts, self.catalog)
+        self.planned = planned.batches
+        self.handing_down = any(batch.under for batch in planned.batches)
         if self.in_doubt:
             self._look_for_done(connection, planned.batches)
         for batch in planned.batches:
@@ -76,31 +91,35 @@ class Attempt:
 
     def read_back(self, connection: Connection, everything: bool) -> None:
         """The saved records as they stand now, where the server made or changed values; or all of them."""
-        for part in self.parts:
-            outcome = self.outcomes[part.name]
-            wanted = [r for r in part.records if outcome.ids.get(r.id) and (everything or self._changes(part, r))]
+        for batch in self.planned:
+            if batch.kind in (REMOVE, PARK) or not (everything or self._changes(batch)):
+                continue
+            outcome, part = self.outcomes[batch.part.name], batch.part
             whole = [f.name for f in part.dataset.fields]
-            ids = {key_of(outcome.ids[r.id]): r.id for r in wanted}
-            for key, values in self._current(connection, part, whole, list(ids)).items():
+            ids = {key_of(after): act.record.id for act in batch.acts if (after := outcome.ids.get(act.record.id))}
+            for key, values in self._current(connection, part, whole, list(ids), lock=False).items():
                 if key in ids:
                     outcome.rows[ids[key]] = dict(zip(whole, values, strict=True))
 
-    def _changes(self, part: Part, record: Any) -> bool:
-        """Whether the server may make or change values of a record when it is written."""
-        dataset = part.dataset
-        if self.catalog.table(dataset.table).has_triggers or any(f.computed for f in dataset.fields):
+    def _changes(self, batch: Batch) -> bool:
+        """Whether the server may make or change values of the records of a batch when it writes them."""
+        dataset = batch.part.dataset
+        if self.catalog.table(dataset.table).has_triggers or any(f.computed for f in dataset.fields) or batch.under:
             return True
-        if record.state == "new":
-            return any(f.name not in record.now for f in dataset.fields)
-        return bool(record.under) or dataset.compare == "version"
+        if batch.kind == INSERT:
+            return any(f.default is not None and f.name not in batch.columns for f in dataset.fields if not f.numbered)
+        return dataset.compare == "version"
 
     # -- a batch --------------------------------------------------------------------------------------
 
     def _run(self, connection: Connection, batch: Batch) -> None:
-        acts = [act for act in batch.acts if id(act) not in self.done and self._may_try(act)]
+        acts = batch.acts
+        if self.done or self.handing_down or self.failures:
+            acts = [act for act in acts if id(act) not in self.done and self._may_try(act)]
         if not acts:
             return
-        batch.acts = _in_order(acts)
+        # In the order of keys: two saves that lock the same records then don't wait for each other in a ring.
+        batch = replace(batch, acts=acts if self.kind.in_process else _in_order(acts))
         if batch.kind == INSERT:
             self._insert(connection, batch)
         elif batch.kind == PARK:
@@ -135,14 +154,15 @@ class Attempt:
             # A record that was parked was compared then.
             self._many(connection, statements.of(batch, check=not parked), batch.acts)
         except (DBAPIError, _Short) as error:
+            if self.swift:
+                raise NotSwift from error
             self._need_transaction(connection, error)
             fresh = batch.acts if parked else self._still_as_read(connection, batch)
-            self._each(connection, statements.of(batch, check=False), fresh)
+            self._each(connection, batch, statements.of(batch, check=False), fresh)
             return
-        for act in batch.acts:
-            self._saved(act)
+        self._all_saved(batch, batch.acts)
 
-    def _each(self, connection: Connection, bound: Bound, acts: Sequence[Act]) -> None:
+    def _each(self, connection: Connection, batch: Batch, bound: Bound, acts: Sequence[Act]) -> None:
         """Acts on records that are locked and as read: in one go, or one by one to learn which is refused."""
         if len(acts) > 1 and self.policy.most_failures is None:
             try:
@@ -150,16 +170,14 @@ class Attempt:
             except (DBAPIError, _Short) as error:
                 self._need_transaction(connection, error)
             else:
-                for act in acts:
-                    self._saved(act)
-                return
+                return self._all_saved(batch, acts)
         for act in acts:
             if self._may_try(act) and self._one(connection, act, partial(self._many, connection, bound, [act])):
                 self._saved(act)
 
     def _many(self, connection: Connection, bound: Bound, acts: Sequence[Act]) -> None:
-        with connection.begin_nested():
-            count = self.kind.write_many(connection, bound.statement, [bound.row(act) for act in acts])
+        with nullcontext() if self.swift else connection.begin_nested():
+            count = self.kind.write_many(connection, bound.statement, bound.columns(acts))
             if count != len(acts):
                 raise _Short
 
@@ -179,6 +197,8 @@ class Attempt:
         return False
 
     def _park(self, connection: Connection, batch: Batch) -> None:
+        if self.swift:
+            raise NotSwift
         for act in batch.acts:
             standing = stand_ins(batch.part.dataset, act)
             bound = self.statements[batch.part.name].parking(batch, standing)
@@ -202,31 +222,35 @@ class Attempt:
 
     def _insert(self, connection: Connection, batch: Batch) -> None:
         part = batch.part
-        acts = self._not_entered_twice(connection, batch)
+        acts = batch.acts if self.swift else self._not_entered_twice(connection, batch)
         bound = self.statements[part.name].of(batch, check=False)
         table = source_table(part.dataset)
         key = [table.c[name] for name in part.dataset.key]
 
         def run(several: Sequence[Act]) -> None:
-            with connection.begin_nested():
-                rows = [bound.row(act) for act in several]
-                keys = self.kind.inserted_keys(connection, bound.statement, rows, key, batch.columns)  # type: ignore[arg-type]
-            for act, found in zip(several, keys, strict=True):
-                self._inserted(act, found)
+            with nullcontext() if self.swift else connection.begin_nested():
+                values, statement = bound.columns(several), bound.statement
+                keys = self.kind.inserted_keys(connection, statement, values, key, batch.columns)  # type: ignore[arg-type]
+            self._inserted(part, several, keys)
 
-        if len(acts) > 1 and self.policy.most_failures is None:
+        if self.swift or (len(acts) > 1 and self.policy.most_failures is None):
             try:
                 return run(acts)
             except DBAPIError as error:
+                if self.swift:
+                    raise NotSwift from error
                 self._need_transaction(connection, error)
         for act in acts:
             if self._may_try(act):
                 self._one(connection, act, partial(run, [act]))
 
-    def _inserted(self, act: Act, key: tuple[Any, ...]) -> None:
-        self.outcomes[act.part.name].ids[act.record.id] = record_id(key)
-        names = act.part.dataset.key
-        self.made[act.part.name, act.record.id] = {**act.record.now, **dict(zip(names, key, strict=True))}
+    def _inserted(self, part: Part, acts: Sequence[Act], keys: Sequence[tuple[Any, ...]]) -> None:
+        names = [act.record.id for act in acts]
+        self.outcomes[part.name].ids.update(zip(names, record_ids(keys), strict=True))
+        if self.handing_down:
+            for act, key in zip(acts, keys, strict=True):
+                values = {**act.record.now, **dict(zip(part.dataset.key, key, strict=True))}
+                self.made[part.name, act.record.id] = values
 
     def _not_entered_twice(self, connection: Connection, batch: Batch) -> list[Act]:
         """The acts whose key nobody else has used meanwhile; the others become conflicts."""
@@ -317,13 +341,22 @@ class Attempt:
         new = [act for batch in batches if batch.kind == INSERT for act in batch.acts]
         for act, key in not_there_yet(connection, self.kind, new, bool(self.done), len(acts), self.policy.whole):
             self.done.add(id(act))
-            self._inserted(act, key)
+            self._inserted(act.part, [act], [key])
 
     # -- what is told -------------------------------------------------------------------------------------
 
     def _saved(self, act: Act) -> None:
         after = "" if act.kind == REMOVE else record_id(self._key_after(act))
         self.outcomes[act.part.name].ids[act.record.id] = after
+
+    def _all_saved(self, batch: Batch, acts: Sequence[Act]) -> None:
+        if batch.kind != REMOVE and not set(batch.part.dataset.key).isdisjoint(batch.columns):
+            for act in acts:
+                self._saved(act)
+            return
+        names = [act.record.id for act in acts]
+        after = [""] * len(names) if batch.kind == REMOVE else names
+        self.outcomes[batch.part.name].ids.update(zip(names, after, strict=True))
 
     def _key_after(self, act: Act) -> tuple[Any, ...]:
         names, record = act.part.dataset.key, act.record
@@ -367,7 +400,6 @@ def _cause(error: BaseException) -> BaseException | None:
 
 
 def _in_order(acts: list[Act]) -> list[Act]:
-    """By key: two saves that lock the same records in the same order don't wait for each other in a ring."""
     try:
         return sorted(acts, key=lambda act: act.record.key)
     except TypeError:

@@ -12,8 +12,8 @@ Two records that exchange unique values are in a ring; one of them is parked on 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
@@ -40,29 +40,30 @@ class Part:
         return self.given_rules or RecordRules(self.dataset)
 
 
-@dataclass(eq=False, slots=True)
 class Act:
-    """What is to be done with one record. after: the acts that have to come first. ring: it is in a ring."""
+    """What is to be done with one record. after: the acts that have to come first. parked: it waits on a stand-in."""
 
-    part: Part
-    record: PendingRecord
-    kind: str
-    after: list[Act] = field(default_factory=list)
-    parked: bool = False
+    __slots__ = ("after", "kind", "parked", "part", "record")
 
-    @property
-    def columns(self) -> tuple[str, ...]:
-        """The columns that its statement fills."""
-        return () if self.kind == REMOVE else (*self.record.now, *self.record.under)
+    def __init__(self, part: Part, record: PendingRecord, kind: str) -> None:
+        self.part, self.record, self.kind = part, record, kind
+        self.after: list[Act] | None = None
+        self.parked = False
+
+    def wait_for(self, other: Act) -> None:
+        if other is not self:
+            self.after = [other] if self.after is None else [*self.after, other]
 
 
 @dataclass
 class Batch:
-    """Acts that one statement serves. columns: those it fills. compared: the fields that must still be as read."""
+    """Acts that one statement serves. columns: those it fills, `under` of them from other new records. compared: the
+    fields that must still be as read."""
 
     part: Part
     kind: str
     columns: tuple[str, ...]
+    under: tuple[str, ...]
     compared: tuple[str, ...]
     acts: list[Act]
 
@@ -77,15 +78,12 @@ class Plan:
 
 def plan(parts: Sequence[Part], catalog: Catalog) -> Plan:
     """The order for the records of some datasets of one connection."""
-    acts = [Act(part, record, ACTS[record.state]) for part in parts for record in part.records]
-    acts = [one for one in acts if one.kind != UPDATE or one.columns]
+    batches = [batch for part in parts for batch in _grouped(part, (Act(part, r, ACTS[r.state]) for r in part.records))]
     ranks = _ranks(parts, catalog)
-    _tie(acts, {part.dataset.table: catalog.table(part.dataset.table) for part in parts}, ranks)
-    levels, rings = _levels(acts)
-    batches: list[Batch] = []
-    for level in levels:
-        batches += sorted(_batches(level), key=lambda b: _rank(b, ranks))
-    return Plan(batches, rings)
+    if not _tie(batches, {part.dataset.table: catalog.table(part.dataset.table) for part in parts}):
+        return Plan(sorted(batches, key=lambda b: _rank(b, ranks)), [])
+    levels, rings = _levels([act for batch in batches for act in batch.acts])
+    return Plan([b for level in levels for b in sorted(_batches(level), key=lambda b: _rank(b, ranks))], rings)
 
 
 def _rank(batch: Batch, ranks: Mapping[str, int]) -> tuple[int, int]:
@@ -105,22 +103,29 @@ def _ranks(parts: Sequence[Part], catalog: Catalog) -> dict[str, int]:
     return {name: depth(name, frozenset()) for name in names}
 
 
-def _batches(acts: Sequence[Act]) -> Iterator[Batch]:
+def _batches(acts: Sequence[Act]) -> list[Batch]:
+    parts = {id(act.part): act.part for act in acts}
+    return [batch for part in parts.values() for batch in _grouped(part, (a for a in acts if a.part is part))]
+
+
+def _grouped(part: Part, acts: Iterable[Act]) -> Iterable[Batch]:
+    """The acts of one part by what their statements have in common."""
     found: dict[tuple[Any, ...], Batch] = {}
+    dataset, by_edits = part.dataset, part.dataset.compare == "edited"
     for act in acts:
-        names = tuple(act.record.was) if _by_was(act) else ()
-        key = (id(act.part), act.kind, act.columns, names)
+        record, kind = act.record, act.kind
+        # Mostly what is compared follows from what is edited; else from what is known of the record.
+        if kind == INSERT or (kind != REMOVE and by_edits):
+            key = (kind, *record.now, None, *record.under)
+        else:
+            key = (kind, *record.now, None, *record.under, None, *record.was)
         batch = found.get(key)
         if batch is None:
-            fields = () if act.kind == INSERT else compared(act.part.dataset, act.record)
-            batch = found[key] = Batch(act.part, act.kind, act.columns, fields, [])
+            columns = () if kind == REMOVE else (*record.now, *record.under)
+            fields = () if kind == INSERT else compared(dataset, record)
+            batch = found[key] = Batch(part, kind, columns, tuple(record.under), fields, [])
         batch.acts.append(act)
-    return iter(found.values())
-
-
-def _by_was(act: Act) -> bool:
-    """Whether what is compared depends on what is known of the record, and not only on what is edited."""
-    return act.kind != INSERT and (act.kind == REMOVE or act.part.dataset.compare != "edited")
+    return [batch for batch in found.values() if batch.columns or batch.kind in (REMOVE, INSERT)]
 
 
 def compared(dataset: DatasetSpec, record: PendingRecord) -> tuple[str, ...]:
@@ -138,68 +143,96 @@ def compared(dataset: DatasetSpec, record: PendingRecord) -> tuple[str, ...]:
 # -- what has to come first ---------------------------------------------------------------------------------
 
 
-def _tie(acts: list[Act], tables: Mapping[str, Table], ranks: Mapping[str, int]) -> None:
-    by_table: dict[str, list[Act]] = defaultdict(list)
-    for act in acts:
-        by_table[act.part.dataset.table].append(act)
-    by_id = {(act.part.name, act.record.id): act for act in acts if act.kind == INSERT}
-    for act in acts:
-        for part, identifier, _ in act.record.under.values():
-            master = by_id.get((part, identifier))
-            if master is not None and master is not act:
-                act.after.append(master)
+def _tie(batches: Sequence[Batch], tables: Mapping[str, Table]) -> bool:
+    """Note for each act which others have to come first; tells whether any has to.
+
+    Looks only at batches that may have to do with each other.
+    """
+    by_table: dict[str, list[Batch]] = defaultdict(list)
+    for batch in batches:
+        by_table[batch.part.dataset.table].append(batch)
+    tied = any(batch.under for batch in batches)
+    if tied:
+        _tie_under(batches)
     for name, table in tables.items():
         for columns in (table.key, *(one.columns for one in table.uniques)):
-            _tie_unique(by_table[name], columns)
+            tied |= _tie_unique(by_table[name], columns)
         for reference in table.references:
             if reference.target in tables:
-                _tie_reference(by_table[name], by_table[reference.target], reference)
+                tied |= _tie_reference(by_table[name], by_table[reference.target], reference)
+    return tied
 
 
-def _tie_unique(acts: Sequence[Act], columns: tuple[str, ...]) -> None:
+def _tie_under(batches: Sequence[Batch]) -> None:
+    """A new record goes before those that take its key."""
+    by_id = {(b.part.name, act.record.id): act for b in batches if b.kind == INSERT for act in b.acts}
+    for batch in batches:
+        for act in batch.acts if batch.under else ():
+            for part, identifier, _ in act.record.under.values():
+                if (part, identifier) in by_id:
+                    act.wait_for(by_id[part, identifier])
+
+
+def _tie_unique(batches: Sequence[Batch], columns: tuple[str, ...]) -> bool:
     """Who gives a value up goes before who takes it."""
-    givers = {v: act for act in acts if (v := _left(act, columns)) is not None}
-    if not givers:
-        return
-    for act in acts:
-        taken = _taken(act, columns)
-        giver = givers.get(taken) if taken is not None else None
-        if giver is not None and giver is not act:
-            act.after.append(giver)
+    taking = _taking(batches, columns)
+    giving = _giving(batches, columns) if taking else []
+    if not giving:
+        return False
+    givers = {value: act for act in giving if (value := _left(act, columns)) is not None}
+    for act in taking:
+        value = _taken(act, columns)
+        if value is not None and value in givers:
+            act.wait_for(givers[value])
+    return True
 
 
-def _tie_reference(details: Sequence[Act], masters: Sequence[Act], reference: Reference) -> None:
+def _tie_reference(details: Sequence[Batch], masters: Sequence[Batch], reference: Reference) -> bool:
+    """Who leaves a master goes before the master, who comes to one after it."""
     here, there = reference.columns, reference.target_columns
-    leaving: dict[Any, list[Act]] = defaultdict(list)
-    for act in details:
-        if (value := _left(act, here)) is not None:
-            leaving[value].append(act)
-    coming = {v: act for act in masters if (v := _taken(act, there)) is not None}
-    for act in masters:
-        value = _left(act, there) if leaving else None
-        if value is not None:
-            act.after += [one for one in leaving.get(value, ()) if one is not act]
-    for act in details if coming else ():
+    going = _giving(masters, there)
+    if going:
+        leaving: dict[Any, list[Act]] = defaultdict(list)
+        for act in _giving(details, here):
+            if (value := _left(act, here)) is not None:
+                leaving[value].append(act)
+        for act in going if leaving else ():
+            value = _left(act, there)
+            for one in leaving.get(value, ()) if value is not None else ():
+                act.wait_for(one)
+    coming = {value: act for act in _taking(masters, there) if (value := _taken(act, there)) is not None}
+    for act in _taking(details, here) if coming else ():
         value = _taken(act, here)
-        master = coming.get(value) if value is not None else None
-        if master is not None and master is not act:
-            act.after.append(master)
+        if value is not None and value in coming:
+            act.wait_for(coming[value])
+    return bool(going or coming)
+
+
+def _giving(batches: Sequence[Batch], columns: tuple[str, ...]) -> list[Act]:
+    """The acts that may give up a value of some columns."""
+    return [
+        act
+        for b in batches
+        if b.kind == REMOVE or (b.kind == UPDATE and not set(columns).isdisjoint(b.columns))
+        for act in b.acts
+    ]
+
+
+def _taking(batches: Sequence[Batch], columns: tuple[str, ...]) -> list[Act]:
+    """The acts that may take a value of some columns."""
+    return [act for b in batches if b.kind != REMOVE and not set(columns).isdisjoint(b.columns) for act in b.acts]
 
 
 def _left(act: Act, columns: tuple[str, ...]) -> tuple[Any, ...] | None:
-    """The values that a record has and will not have any more; None where that is not so."""
+    """The values that a record has and will not have any more."""
     record = act.record
-    if act.kind == INSERT or (act.kind == UPDATE and record.touched.isdisjoint(columns)):
-        return None
     key = act.part.dataset.key
     known = {**record.was, **dict(zip(key, record.key, strict=False))}
     return _folded([known.get(name) for name in columns])
 
 
 def _taken(act: Act, columns: tuple[str, ...]) -> tuple[Any, ...] | None:
-    """The values that a record gets; None where it gets none."""
-    if act.kind == REMOVE or act.record.now.keys().isdisjoint(columns):
-        return None
+    """The values that a record gets."""
     values = act.record.values()
     return _folded([values.get(name) for name in columns])
 
@@ -216,13 +249,11 @@ def _folded(values: Sequence[Any]) -> tuple[Any, ...] | None:
 
 def _levels(acts: list[Act]) -> tuple[list[list[Act]], list[Act]]:
     """Acts in levels: each stands in a level above all that it comes after. Rings are opened where they can be."""
-    if not any(act.after for act in acts):
-        return [acts], []
     levels: list[list[Act]] = []
-    waiting = {id(act): len({id(one) for one in act.after}) for act in acts}
+    waiting = {id(act): len({id(one) for one in act.after or ()}) for act in acts}
     followers: dict[int, list[Act]] = defaultdict(list)
     for act in acts:
-        for first in {id(one): one for one in act.after}.values():
+        for first in {id(one): one for one in act.after or ()}.values():
             followers[id(first)].append(act)
     ready = [act for act in acts if not waiting[id(act)]]
     left = {id(act): act for act in acts}

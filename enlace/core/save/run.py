@@ -12,7 +12,7 @@ from ..problem import Problem
 from ..rules.record import RecordRules
 from ..server.engine import ConnectionSpec, UnknownOutcome, reading, session_ended, writing
 from . import receipts
-from .attempt import Attempt
+from .attempt import Attempt, NotSwift
 from .outcome import SaveOutcome, SavePolicy
 from .plan import Part
 from .receipts import Receipt
@@ -64,7 +64,7 @@ def save_parts(
     Raises Problem when the server can't be reached, is locked, or a dataset can't be edited; nothing was written
     then. Raises UnknownOutcome when that can't be known yet: the next save of the records is in doubt.
     """
-    tries = 0
+    tries, swift = 0, not in_doubt
     while True:
         tries += 1
         attempt = None
@@ -74,8 +74,10 @@ def save_parts(
                 if known is not None:
                     return known
                 in_doubt = False
-            attempt = _prepared(spec, parts, policy, in_doubt)
+            attempt = _prepared(spec, parts, policy, in_doubt, swift and not in_doubt)
             return _commit(spec, attempt, receipt if spec.receipts else None)
+        except NotSwift:
+            tries, swift = tries - 1, False
         except UnknownOutcome as unknown:
             _wait_for_the_end(spec, unknown)
             in_doubt, last = True, receipt
@@ -106,11 +108,13 @@ def rehearse_parts(spec: ConnectionSpec, parts: Sequence[Part], policy: SavePoli
         return attempt.outcomes
 
 
-def _prepared(spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy, in_doubt: bool) -> Attempt:
+def _prepared(
+    spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy, in_doubt: bool, swift: bool = False
+) -> Attempt:
     for part in parts:
         if not part.dataset.editable:
             raise Problem("Nothing was saved.", part.dataset.read_only_because, code="read-only")
-    return Attempt(spec, parts, policy, in_doubt)
+    return Attempt(spec, parts, policy, in_doubt, swift)
 
 
 def _commit(spec: ConnectionSpec, attempt: Attempt, receipt: Receipt | None) -> Outcomes:

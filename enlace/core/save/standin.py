@@ -14,7 +14,7 @@ def stand_ins(dataset: DatasetSpec, act: Act) -> dict[str, Any]:
     """A stand-in for each unique column that an act changes, the key apart; empty when there is none to be had."""
     unique = {name for columns in dataset.uniques for name in columns}
     found = {}
-    for name in act.columns:
+    for name in act.record.now:
         if name not in unique or name in dataset.key:
             continue
         value = _stand_in(dataset.by_name[name])

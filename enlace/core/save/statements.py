@@ -15,18 +15,22 @@ from ..server.dialects import ServerKind
 from .plan import INSERT, REMOVE, Act, Batch
 
 Statement = Insert | Update | Delete
-Value = Callable[[Act], Any]
+Values = Callable[[Sequence[Act]], Sequence[Any]]
 
 
 @dataclass(frozen=True)
 class Bound:
-    """A statement, and for each of its parameters the value that an act gives it."""
+    """A statement, and for each of its parameters the values that some acts give it.
+
+    Values are made a parameter at a time and not a record at a time: most of what a large save costs is here.
+    """
 
     statement: Statement
-    values: Mapping[str, Value]
+    values: Mapping[str, Values]
 
-    def row(self, act: Act) -> dict[str, Any]:
-        return {name: value(act) for name, value in self.values.items()}
+    def columns(self, acts: Sequence[Act]) -> dict[str, Sequence[Any]]:
+        """By parameter, the values of the acts in their order."""
+        return {name: of(acts) for name, of in self.values.items()}
 
 
 class Statements:
@@ -38,48 +42,49 @@ class Statements:
 
     def of(self, batch: Batch, check: bool) -> Bound:
         """The statement of a batch. check: write a record only where it is still as read."""
-        values: dict[str, Value] = {}
+        values: dict[str, Values] = {}
         if batch.kind == INSERT:
-            return Bound(insert(self.table).values(self._assigned(batch.columns, values)), values)
+            return Bound(insert(self.table).values(self._assigned(batch, values)), values)
         condition = self._by_key(values)
         if check:
             condition = and_(condition, self._as_read(batch.compared, values))
         if batch.kind == REMOVE:
             return Bound(delete(self.table).where(condition), values)
-        assigned = self._assigned(batch.columns, values)
+        assigned = self._assigned(batch, values)
         if counted := version_to_count(self.dataset, batch.columns):
             assigned[self.table.c[counted]] = self.table.c[counted] + 1
         return Bound(update(self.table).values(assigned).where(condition), values)
 
     def parking(self, batch: Batch, stand_ins: Mapping[str, Any]) -> Bound:
         """An UPDATE that puts stand-ins into some columns, where the record is still as read."""
-        values: dict[str, Value] = {f"v{i}": partial(_same, one) for i, one in enumerate(stand_ins.values())}
+        values: dict[str, Values] = {f"v{i}": partial(_same, one) for i, one in enumerate(stand_ins.values())}
         condition = and_(self._by_key(values), self._as_read(batch.compared, values))
         assigned: dict[Any, Any] = {self.table.c[name]: bindparam(f"v{i}") for i, name in enumerate(stand_ins)}
         return Bound(update(self.table).values(assigned).where(condition), values)
 
     def value(self, act: Act, column: str) -> Any:
         """What an act puts into a column, as the driver wants it."""
-        if column in act.record.under:
-            return self.kind.bound(self.made(*act.record.under[column]))
-        return self.kind.bound(act.record.now[column])
+        return (self._handed_down if column in act.record.under else self._wanted)(column, [act])[0]
 
-    def _value_of(self, column: str, act: Act) -> Any:
-        return self.value(act, column)
+    def _wanted(self, column: str, acts: Sequence[Act]) -> Sequence[Any]:
+        return self.kind.bound_all([act.record.now[column] for act in acts])
 
-    def _assigned(self, columns: Sequence[str], values: dict[str, Value]) -> dict[Any, Any]:
+    def _handed_down(self, column: str, acts: Sequence[Act]) -> Sequence[Any]:
+        return self.kind.bound_all([self.made(*act.record.under[column]) for act in acts])
+
+    def _assigned(self, batch: Batch, values: dict[str, Values]) -> dict[Any, Any]:
         assigned: dict[Any, Any] = {}
-        for i, name in enumerate(columns):
-            values[f"v{i}"] = partial(self._value_of, name)
+        for i, name in enumerate(batch.columns):
+            values[f"v{i}"] = partial(self._handed_down if name in batch.under else self._wanted, name)
             assigned[self.table.c[name]] = bindparam(f"v{i}")
         return assigned
 
-    def _by_key(self, values: dict[str, Value]) -> ColumnElement[bool]:
+    def _by_key(self, values: dict[str, Values]) -> ColumnElement[bool]:
         for i, _ in enumerate(self.dataset.key):
             values[f"k{i}"] = partial(_key_part, i)
         return and_(*(self.table.c[name] == bindparam(f"k{i}") for i, name in enumerate(self.dataset.key)))
 
-    def _as_read(self, names: Sequence[str], values: dict[str, Value]) -> ColumnElement[bool]:
+    def _as_read(self, names: Sequence[str], values: dict[str, Values]) -> ColumnElement[bool]:
         conditions = []
         for i, name in enumerate(names):
             values[f"w{i}"] = partial(_as_it_was, name)
@@ -88,16 +93,16 @@ class Statements:
         return and_(True, *conditions)
 
 
-def _same(value: Any, act: Act) -> Any:
-    return value
+def _same(value: Any, acts: Sequence[Act]) -> list[Any]:
+    return [value] * len(acts)
 
 
-def _key_part(number: int, act: Act) -> Any:
-    return act.record.key[number]
+def _key_part(number: int, acts: Sequence[Act]) -> list[Any]:
+    return [act.record.key[number] for act in acts]
 
 
-def _as_it_was(name: str, act: Act) -> Any:
-    return act.record.was.get(name)
+def _as_it_was(name: str, acts: Sequence[Act]) -> list[Any]:
+    return [act.record.was.get(name) for act in acts]
 
 
 def version_to_count(dataset: DatasetSpec, columns: Sequence[str]) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -43,6 +43,7 @@ class ServerKind:
     has_password: whether people sign in to it.
     in_process: whether the server's code runs inside this process, so that rows need not travel.
     nulls_first: whether NULLs come first in an ascending order when the statement does not say.
+    native: the types of which the driver takes every value as it is.
     """
 
     name: str
@@ -52,6 +53,7 @@ class ServerKind:
     has_password: bool = True
     in_process: bool = False
     nulls_first: bool
+    native: frozenset[type] = frozenset({str, int, float, bytes, type(None)})
 
     def make_engine(self, spec: ConnectionSpec) -> Engine:
         """An engine with the kind's settings; connects at first use."""
@@ -145,17 +147,21 @@ class ServerKind:
         """The condition that a column holds a value to the last letter, NULL equal to NULL."""
         return column.is_not_distinct_from(value)
 
-    def write_many(self, connection: Connection, statement: UpdateBase, rows: Sequence[dict[str, Any]]) -> int:
-        """Run an INSERT, UPDATE or DELETE once for each row of values; how many rows of the table it changed.
+    def bound_all(self, values: list[Any]) -> list[Any]:
+        """Values as the driver wants them."""
+        return values if set(map(type, values)) <= self.native else [self.bound(value) for value in values]
 
-        Compiled once and handed to the driver whole: most of what a large save costs is here.
+    def write_many(self, connection: Connection, statement: UpdateBase, columns: Mapping[str, Sequence[Any]]) -> int:
+        """Run an INSERT, UPDATE or DELETE for many rows at once; how many rows of the table it changed.
+
+        columns: by parameter of the statement, its values for the rows. Compiled once and handed to the driver whole.
         """
-        cursor, sql, arranged = self._prepared(connection, statement, rows)
+        cursor, sql, rows = self._prepared(connection, statement, columns)
         try:
-            if len(arranged) == 1:
-                cursor.execute(sql, arranged[0])
+            if len(rows) == 1:
+                cursor.execute(sql, rows[0])
             else:
-                cursor.executemany(sql, arranged)
+                cursor.executemany(sql, rows)
             return int(cursor.rowcount)
         except connection.dialect.dbapi.Error as error:  # type: ignore[union-attr]
             raise DBAPIError(sql, None, error) from error
@@ -163,39 +169,41 @@ class ServerKind:
             cursor.close()
 
     def _prepared(
-        self, connection: Connection, statement: UpdateBase, rows: Sequence[dict[str, Any]]
+        self, connection: Connection, statement: UpdateBase, columns: Mapping[str, Sequence[Any]]
     ) -> tuple[Any, str, list[Any]]:
         """(cursor, SQL, the rows as the driver wants them)"""
-        compiled: Any = statement.compile(dialect=connection.dialect, column_keys=list(rows[0]))
-        given: list[Any] = list(rows)
+        compiled: Any = statement.compile(dialect=connection.dialect, column_keys=list(columns))
+        count = len(next(iter(columns.values()), ((),)))
+        constants = {n: [value] * count for n, value in compiled.params.items() if n not in columns}
+        given = {**columns, **constants}
         if compiled.positional:
             names = compiled.positiontup
-            constants = {name: value for name, value in compiled.params.items() if name not in rows[0]}
-            given = [tuple([row[n] if n in row else constants[n] for n in names]) for row in rows]
-        elif extra := {name: v for name, v in compiled.params.items() if name not in rows[0]}:
-            given = [{**extra, **row} for row in rows]
-        return connection.connection.cursor(), str(compiled), given
+            rows: list[Any] = list(zip(*(given[n] for n in names), strict=True)) if names else [()]
+        else:
+            names = list(given)
+            rows = [dict(zip(names, row, strict=True)) for row in zip(*given.values(), strict=True)] if names else [{}]
+        return connection.connection.cursor(), str(compiled), rows
 
     def inserted_keys(
         self,
         connection: Connection,
         statement: Insert,
-        rows: Sequence[dict[str, Any]],
+        values: Mapping[str, Sequence[Any]],
         key: Sequence[ColumnElement[Any]],
         columns: Sequence[str],
     ) -> list[tuple[Any, ...]]:
         """Insert several rows that fill the same columns; the keys that they have now, in the same order.
 
-        rows: the values by the statement's parameters v0, v1 …, in the order of `columns`.
+        values: by parameter (v0, v1 … in the order of `columns`), the values of the rows.
         """
-        if (given := _given_keys(rows, key, columns)) is not None:
-            self.write_many(connection, statement, rows)
+        if (given := given_keys(values, key, columns)) is not None:
+            self.write_many(connection, statement, values)
             return given
-        cursor, sql, arranged = self._prepared(connection, statement.returning(*key), rows)
+        cursor, sql, rows = self._prepared(connection, statement.returning(*key), values)
         try:
             found = []
-            for one in arranged:
-                cursor.execute(sql, one)
+            for row in rows:
+                cursor.execute(sql, row)
                 found.append(tuple(cursor.fetchone()))
             return found
         except connection.dialect.dbapi.Error as error:  # type: ignore[union-attr]
@@ -223,13 +231,12 @@ class ServerKind:
         return ""
 
 
-def _given_keys(
-    rows: Sequence[dict[str, Any]], key: Sequence[ColumnElement[Any]], columns: Sequence[str]
+def given_keys(
+    values: Mapping[str, Sequence[Any]], key: Sequence[ColumnElement[Any]], columns: Sequence[str]
 ) -> list[tuple[Any, ...]] | None:
     """The keys of new rows where each row brings its own."""
     names = [str(c.name) for c in key]
     if not set(names) <= set(columns):
         return None
-    places = [f"v{list(columns).index(name)}" for name in names]
-    found = [tuple(row[place] for place in places) for row in rows]
+    found = list(zip(*(values[f"v{list(columns).index(name)}"] for name in names), strict=True))
     return None if any(None in one for one in found) else found

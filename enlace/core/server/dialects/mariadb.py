@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import ssl
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 import sqlglot
@@ -197,15 +197,17 @@ class MariaDB(NetworkServer):
         self,
         connection: Connection,
         statement: Insert,
-        rows: Sequence[dict[str, Any]],
+        values: Mapping[str, Sequence[Any]],
         key: Sequence[ColumnElement[Any]],
         columns: Sequence[str],
     ) -> list[tuple[Any, ...]]:
         if connection.dialect.insert_returning or {str(c.name) for c in key} <= set(columns):
-            return super().inserted_keys(connection, statement, rows, key, columns)
+            return super().inserted_keys(connection, statement, values, key, columns)
         places = {name: f"v{i}" for i, name in enumerate(columns)}
         found = []
-        for row in rows:  # MySQL gives back the number it generated and nothing else
+        for row in (
+            dict(zip(values, row, strict=True)) for row in zip(*values.values(), strict=True)
+        ):  # MySQL gives back the number it generated and nothing else
             number = connection.execute(statement, row).lastrowid
             found.append(tuple(row[places[c.name]] if c.name in places else number for c in key))
         return found

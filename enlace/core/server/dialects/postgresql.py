@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import struct
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 import sqlglot
@@ -184,16 +184,16 @@ class PostgreSQL(NetworkServer):
         self,
         connection: Connection,
         statement: Insert,
-        rows: Sequence[dict[str, Any]],
+        values: Mapping[str, Sequence[Any]],
         key: Sequence[ColumnElement[Any]],
         columns: Sequence[str],
     ) -> list[tuple[Any, ...]]:
-        if len(rows) == 1 or {str(c.name) for c in key} <= set(columns):
-            return super().inserted_keys(connection, statement, rows, key, columns)
+        if len(next(iter(values.values()), ())) < 2 or {str(c.name) for c in key} <= set(columns):
+            return super().inserted_keys(connection, statement, values, key, columns)
         # One trip for all of them, and the driver hands back each row's key in order.
-        cursor, sql, arranged = self._prepared(connection, statement.returning(*key), rows)
+        cursor, sql, rows = self._prepared(connection, statement.returning(*key), values)
         try:
-            cursor.executemany(sql, arranged, returning=True)
+            cursor.executemany(sql, rows, returning=True)
             found = []
             while True:
                 found.append(tuple(cursor.fetchone()))

@@ -9,7 +9,7 @@ import re
 import sqlite3
 import threading
 import time
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
@@ -29,7 +29,6 @@ if TYPE_CHECKING:
     from ..engine import ConnectionSpec
 
 logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse is dealt with here
-NATIVE = frozenset({str, int, float, bytes, type(None)})  # what the driver takes as it is
 # What may stand behind a table's columns (SQLite, "CREATE TABLE", section 5); the parser does not know all of it.
 TABLE_OPTIONS = re.compile(r"\)\s*(?:(?:WITHOUT\s+ROWID|STRICT)\s*,?\s*)+;?\s*$", re.IGNORECASE)
 WAIT_FOR_LOCK_MS = 4_000
@@ -199,7 +198,7 @@ class Sqlite(ServerKind):
         return type_coerce(func.length(column), Integer)
 
     def bound(self, value: Any) -> Any:
-        if type(value) in NATIVE:
+        if type(value) in self.native:
             return value
         if isinstance(value, Decimal):
             return str(value)  # a NUMERIC column turns it into the number; nothing passes through float here
@@ -221,25 +220,26 @@ class Sqlite(ServerKind):
         self,
         connection: Connection,
         statement: Insert,
-        rows: Sequence[dict[str, Any]],
+        values: Mapping[str, Sequence[Any]],
         key: Sequence[ColumnElement[Any]],
         columns: Sequence[str],
     ) -> list[tuple[Any, ...]]:
         name, table = str(key[0].name), str(statement.table.name)
-        if len(rows) < 50 or len(key) != 1 or name in columns or self.has_triggers(connection, table):
-            return super().inserted_keys(connection, statement, rows, key, columns)
+        count = len(next(iter(values.values()), ()))
+        if count < 50 or len(key) != 1 or name in columns or self.has_triggers(connection, table):
+            return super().inserted_keys(connection, statement, values, key, columns)
         # A rowid that nobody gives is one more than the greatest so far (SQLite, "SQLite Autoincrement"), and nobody
         # else writes in between. Where it turns out otherwise, each row is asked for its own.
         with connection.begin_nested() as step:
-            self.write_many(connection, statement, rows)
+            self.write_many(connection, statement, values)
             last = connection.exec_driver_sql("SELECT last_insert_rowid()").scalar_one()
-            first = last - len(rows) + 1
+            first = last - count + 1
             column, source = key[0], statement.table
             there = select(func.count(), func.max(column)).select_from(source).where(column >= first)
-            if tuple(connection.execute(there).one()) == (len(rows), last):
+            if tuple(connection.execute(there).one()) == (count, last):
                 return [(number,) for number in range(first, last + 1)]
             step.rollback()
-        return super().inserted_keys(connection, statement, rows, key, columns)
+        return super().inserted_keys(connection, statement, values, key, columns)
 
     def storage_of(self, values: list[Any], kind: str) -> str:
         numbers = [v for v in values if isinstance(v, int | float) and not isinstance(v, bool)]
