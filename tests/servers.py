@@ -6,8 +6,11 @@
 from __future__ import annotations
 
 import itertools
+import unittest
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
+from unittest import mock
 
 from sqlalchemy import (
     CheckConstraint,
@@ -30,9 +33,10 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import URL, Engine
 
+from enlace.core.draft.pending import new_record, with_text
 from enlace.core.server import ConnectionSpec
 from scripts.throwaway import KINDS, Throwaway
-from tests.harbour import new_path
+from tests.harbour import ENGLISH, Bench, forget, new_path
 
 SERVERS = ("sqlite", "postgresql", "mariadb")
 _numbers = itertools.count(1)
@@ -122,3 +126,51 @@ def yard(place: Place) -> MetaData:
         if place.kind == "postgresql":
             db.execute(text("SELECT setval('agent_id_seq', 3)"))
     return made
+
+
+class OnServer:
+    """A test of behaviour that holds on every server; `on_each_server` makes a test case of it for each.
+
+    Locks are waited for briefly, so that a test of them is quick.
+    """
+
+    kind = ""
+
+    @classmethod
+    def setUpClass(cls):
+        from enlace.core.server.dialects import mariadb, postgresql, sqlite
+
+        module, name, value = {
+            "sqlite": (sqlite, "WAIT_FOR_LOCK_MS", 300),
+            "postgresql": (postgresql, "LOCK_SECONDS", 1),
+            "mariadb": (mariadb, "LOCK_SECONDS", 1),
+        }[cls.kind]
+        cls.enterClassContext(mock.patch.object(module, name, value))
+
+    def setUp(self):
+        self.place = Place(self.kind)
+        self.addCleanup(self.place.close)
+        self.addCleanup(forget)
+        self.prepare()
+        self.spec = self.place.spec
+
+    def prepare(self):
+        yard(self.place)
+
+    def bench(self, table: str) -> Bench:
+        return Bench(self.spec, table)
+
+    def new(self, bench: Bench, under=None, **texts):
+        """A new record with texts typed into its fields. under: fields that take the key of other new records."""
+        record = new_record()
+        for name, typed in texts.items():
+            record = with_text(record, bench.dataset.by_name[name], typed, ENGLISH)
+        return replace(record, under={n: ("" if len(u) < 3 else u[0], *u[-2:]) for n, u in (under or {}).items()})
+
+
+def on_each_server(namespace: dict, *tests: type) -> None:
+    """Put a test case for each server into a module's namespace, for each class of tests."""
+    for one in tests:
+        for kind in SERVERS:
+            name = f"{one.__name__}_{kind}"
+            namespace[name] = type(name, (one, unittest.TestCase), {"kind": kind, "__module__": one.__module__})

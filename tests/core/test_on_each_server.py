@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import unittest
 from dataclasses import replace
 from decimal import Decimal
 from unittest import mock
@@ -13,34 +12,21 @@ from sqlalchemy import text
 from enlace.core.dataset import anchors
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.conflicts import resolved
-from enlace.core.draft.pending import new_record, removed, with_text
+from enlace.core.draft.pending import removed, with_text
 from enlace.core.problem import Problem
 from enlace.core.save import rehearse, save
 from enlace.core.server import Catalog, run_step, step_names
-from enlace.core.server.dialects import sqlite
-from tests.harbour import ENGLISH, Bench, forget
-from tests.servers import Place, yard
+from tests.harbour import ENGLISH, forget
+from tests.servers import OnServer, on_each_server
 
 
-class Behaviour:
-    kind = ""
-
+class Behaviour(OnServer):
     def setUp(self):
-        self.place = Place(self.kind)
-        self.addCleanup(self.place.close)
-        self.addCleanup(forget)
-        yard(self.place)
-        self.spec = self.place.spec
-        self.bench = Bench(self.spec, "shipment")
-
-    def new(self, bench=None, **texts):
-        bench, record = bench or self.bench, new_record()
-        for name, typed in texts.items():
-            record = with_text(record, bench.dataset.by_name[name], typed, ENGLISH)
-        return record
+        super().setUp()
+        self.shipments = self.bench("shipment")
 
     def save(self, *records, bench=None, **how):
-        return save(self.spec, (bench or self.bench).dataset, records, **how)
+        return save(self.spec, (bench or self.shipments).dataset, records, **how)
 
     def told(self, *records, bench=None):
         """The one refusal of a save: (sentence, fields)."""
@@ -67,11 +53,11 @@ class Behaviour:
         self.assertEqual([r.table for r in table.referenced_by], ["Leg of way"])
         self.assertIn(("code",), [one.columns for one in table.uniques])
         self.assertEqual(
-            [self.bench.dataset.by_name[n].required for n in ("code", "weight", "id")], [True, False, False]
+            [self.shipments.dataset.by_name[n].required for n in ("code", "weight", "id")], [True, False, False]
         )
-        kinds = [f.kind for f in self.bench.dataset.fields]
+        kinds = [f.kind for f in self.shipments.dataset.fields]
         self.assertEqual(kinds, ["whole", "text", "whole", "decimal", "whole", "date", "time", "datetime", "longtext"])
-        code, weight = self.bench.dataset.by_name["code"], self.bench.dataset.by_name["weight"]
+        code, weight = self.shipments.dataset.by_name["code"], self.shipments.dataset.by_name["weight"]
         self.assertEqual((code.length, weight.precision, weight.scale), (12, 9, 3))
 
     def test_the_catalog_follows_a_changed_table(self):
@@ -83,7 +69,7 @@ class Behaviour:
 
     def test_windows_are_the_servers_order(self):
         for down in (False, True):
-            rows = Rows.of(self.spec, self.bench.dataset, [("weight", down)])
+            rows = Rows.of(self.spec, self.shipments.dataset, [("weight", down)])
             way = "DESC" if down else "ASC"
             whole = [r[0] for r in self.place.run(f"SELECT id FROM shipment ORDER BY weight {way}, id {way}")]
             with mock.patch.object(anchors, "LEAST_STEP", 16):
@@ -91,18 +77,18 @@ class Behaviour:
                     found = [int(row.id[1:]) for row in rows.window(start, 25)]
                     self.assertEqual(found, whole[start : start + 25], (down, start))
             self.assertEqual(rows.position(f"i{whole[57]}"), 57)
-        self.assertEqual(self.bench.rows.count(), 400)
+        self.assertEqual(self.shipments.rows.count(), 400)
         self.place.run("DELETE FROM shipment WHERE id = 400")
-        self.assertEqual(self.bench.rows.count(), 399)
+        self.assertEqual(self.shipments.rows.count(), 399)
 
     # -- saving -----------------------------------------------------------------------------------------
 
     def test_edited_new_and_removed(self):
-        edited = self.bench.edit(
+        edited = self.shipments.edit(
             "i2", weight="12.5", day="2026-03-31", clock="14:05", at="2026-03-31 14:05:30", remarks="ä\n€"
         )
-        new = self.new(code="NEW", agent_id="2")
-        gone = removed(self.bench.read("i3"))
+        new = self.new(self.shipments, code="NEW", agent_id="2")
+        gone = removed(self.shipments.read("i3"))
         outcome = self.save(edited, new, gone)
         self.assertTrue(outcome.committed, outcome)
         number = int(outcome.ids[new.id][1:])
@@ -111,8 +97,8 @@ class Behaviour:
             [("NEW", 2, None, 1)],
         )
         self.assertEqual(self.place.run("SELECT count(*) FROM shipment WHERE id = 3"), [(0,)])
-        row = dict(zip([f.name for f in self.bench.dataset.fields], self.bench.rows.row("i2"), strict=True))
-        fields = self.bench.dataset.by_name
+        row = dict(zip([f.name for f in self.shipments.dataset.fields], self.shipments.rows.row("i2"), strict=True))
+        fields = self.shipments.dataset.by_name
         from enlace.core.kinds import KINDS
 
         read = {name: KINDS[fields[name].kind].read(value, fields[name]) for name, value in row.items()}
@@ -123,14 +109,14 @@ class Behaviour:
         )  # fmt: skip
 
     def test_many_new_records_get_their_own_keys(self):
-        records = [self.new(code=f"N{n}", agent_id="1") for n in range(50)]
+        records = [self.new(self.shipments, code=f"N{n}", agent_id="1") for n in range(50)]
         outcome = self.save(*records)
         found = dict(self.place.run("SELECT id, code FROM shipment WHERE code LIKE 'N%'"))
         self.assertEqual([found[int(outcome.ids[r.id][1:])] for r in records], [f"N{n}" for n in range(50)])
 
     def test_changed_and_removed_behind_ones_back(self):
-        edited, gone = self.bench.edit("i2", code="MINE"), self.bench.edit("i5", code="X")
-        untouched = self.bench.edit("i6", code="FINE")
+        edited, gone = self.shipments.edit("i2", code="MINE"), self.shipments.edit("i5", code="X")
+        untouched = self.shipments.edit("i6", code="FINE")
         self.place.run("UPDATE shipment SET code = 'THEIRS' WHERE id = 2")
         self.place.run("UPDATE shipment SET pieces = 9 WHERE id = 6")  # another field: no conflict
         self.place.run("DELETE FROM shipment WHERE id = 5")
@@ -139,44 +125,44 @@ class Behaviour:
         self.assertEqual(set(outcome.conflicts), {"i2", "i5"})
         self.assertEqual(outcome.conflicts["i2"].theirs["code"], "THEIRS")
         self.assertIsNone(outcome.conflicts["i5"].theirs)
-        mine = resolved(self.bench.dataset, replace(edited, conflict=outcome.conflicts["i2"]), [])
+        mine = resolved(self.shipments.dataset, replace(edited, conflict=outcome.conflicts["i2"]), [])
         self.assertTrue(self.save(mine, untouched).committed)
         self.assertEqual(self.place.run("SELECT code, pieces FROM shipment WHERE id IN (2, 6) ORDER BY id"),
                          [("MINE", 1), ("FINE", 9)])  # fmt: skip
 
     def test_capitals_and_blanks_of_others_are_changes(self):
-        edited = self.bench.edit("i2", code="MINE")
+        edited = self.shipments.edit("i2", code="MINE")
         self.place.run("UPDATE shipment SET code = 's-002' WHERE id = 2")
         self.assertEqual(set(self.save(edited).conflicts), {"i2"})
 
     def test_refusals_in_words(self):
-        self.assertEqual(self.told(self.bench.edit("i2", code="S-003"))[1], ("code",))
-        sentence, fields = self.told(self.bench.edit("i2", agent_id="77"))
+        self.assertEqual(self.told(self.shipments.edit("i2", code="S-003"))[1], ("code",))
+        sentence, fields = self.told(self.shipments.edit("i2", agent_id="77"))
         self.assertEqual((sentence[:17], fields), ("There is no 77 in", ("agent_id",)))
-        sentence, _ = self.told(removed(self.bench.read("i1")))
+        sentence, _ = self.told(removed(self.shipments.read("i1")))
         self.assertIn("3 rows of Leg of way", sentence)
-        self.assertEqual(self.told(self.bench.edit("i2", weight="-1"))[1], ("weight",))
-        nothing = replace(self.bench.read("i2"), now={"code": None})
+        self.assertEqual(self.told(self.shipments.edit("i2", weight="-1"))[1], ("weight",))
+        nothing = replace(self.shipments.read("i2"), now={"code": None})
         self.assertEqual(self.told(nothing), ("Code needs a value.", ("code",)))
         self.assertEqual(self.place.run("SELECT count(*) FROM shipment"), [(400,)])
 
     def test_all_refusals_of_a_save_are_told_at_once(self):
         outcome = self.save(
-            self.bench.edit("i2", code="S-003"), self.bench.edit("i4", weight="-1"), self.bench.edit("i5", code="OK"),
-            self.new(code="S-006", agent_id="1"),
+            self.shipments.edit("i2", code="S-003"), self.shipments.edit("i4", weight="-1"), self.shipments.edit("i5", code="OK"),
+            self.new(self.shipments, code="S-006", agent_id="1"),
         )  # fmt: skip
         self.assertEqual(len(outcome.refusals), 3)
         self.assertEqual(self.place.run("SELECT count(*) FROM shipment WHERE code = 'OK'"), [(0,)])
 
     def test_rehearsed(self):
-        new = self.new(code="R", agent_id="1")
-        outcome = rehearse(self.spec, self.bench.dataset, [self.bench.edit("i2", code="R2"), new])
+        new = self.new(self.shipments, code="R", agent_id="1")
+        outcome = rehearse(self.spec, self.shipments.dataset, [self.shipments.edit("i2", code="R2"), new])
         self.assertEqual(outcome.rows[new.id]["pieces"], 1)
         self.assertEqual(outcome.rows["i2"]["code"], "R2")
         self.assertEqual(self.place.run("SELECT count(*) FROM shipment WHERE code LIKE 'R%'"), [(0,)])
 
     def test_keys_of_two_columns_with_odd_names(self):
-        legs = Bench(self.spec, "Leg of way")
+        legs = self.bench("Leg of way")
         ids = [row.id for row in legs.rows.window(0, 9)]
         edited = legs.edit(ids[0], order="9", place="Moved")
         outcome = self.save(edited, removed(legs.read(ids[1])), bench=legs)
@@ -185,17 +171,17 @@ class Behaviour:
         self.assertEqual(legs.rows.count(), 2)
 
     def test_empty_text_and_null_differ(self):
-        remarks = self.bench.dataset.by_name["remarks"]
-        record = replace(self.bench.read("i2"), now={"remarks": ""})
+        remarks = self.shipments.dataset.by_name["remarks"]
+        record = replace(self.shipments.read("i2"), now={"remarks": ""})
         self.assertTrue(self.save(record).committed)
         self.assertEqual(
             self.place.run("SELECT remarks FROM shipment WHERE id IN (2, 4) ORDER BY id"), [("",), (None,)]
         )
-        back = with_text(self.bench.read("i2"), remarks, "", ENGLISH)
+        back = with_text(self.shipments.read("i2"), remarks, "", ENGLISH)
         self.assertEqual(dict(back.now), {"remarks": None})
 
     def test_a_lock_that_lasts_is_told(self):
-        record = self.bench.edit("i2", code="MINE")
+        record = self.shipments.edit("i2", code="MINE")
         with self.place.engine.connect() as db:
             db.execute(text("UPDATE shipment SET pieces = 3 WHERE id = 2"))
             with self.assertRaises(Problem) as caught:
@@ -214,33 +200,8 @@ class Behaviour:
                 "SELECT id FROM information_schema.processlist WHERE db = database() AND id <> connection_id()"
             ):
                 self.place.run(f"KILL {number}")
-        self.assertEqual(len(self.bench.rows.window(0, 5)), 5)
-        self.assertTrue(self.save(self.bench.edit("i2", code="AGAIN")).committed)
+        self.assertEqual(len(self.shipments.rows.window(0, 5)), 5)
+        self.assertTrue(self.save(self.shipments.edit("i2", code="AGAIN")).committed)
 
 
-class OnSqlite(Behaviour, unittest.TestCase):
-    kind = "sqlite"
-
-    @classmethod
-    def setUpClass(cls):
-        cls.enterClassContext(mock.patch.object(sqlite, "WAIT_FOR_LOCK_MS", 300))
-
-
-class OnPostgreSQL(Behaviour, unittest.TestCase):
-    kind = "postgresql"
-
-    @classmethod
-    def setUpClass(cls):
-        from enlace.core.server.dialects import postgresql
-
-        cls.enterClassContext(mock.patch.object(postgresql, "LOCK_SECONDS", 1))
-
-
-class OnMariaDB(Behaviour, unittest.TestCase):
-    kind = "mariadb"
-
-    @classmethod
-    def setUpClass(cls):
-        from enlace.core.server.dialects import mariadb
-
-        cls.enterClassContext(mock.patch.object(mariadb, "LOCK_SECONDS", 1))
+on_each_server(globals(), Behaviour)
