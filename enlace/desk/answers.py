@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,11 +13,11 @@ from django.utils.safestring import mark_safe
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.window import Row, Rows
-from enlace.core.draft import conflicts
+from enlace.core.draft import PendingRecord, conflicts
 from enlace.core.kinds import KINDS, Odd
 
 from .rowwriter import row_writer
-from .work import RecordView, Work, print_of
+from .work import RecordView, Work, print_of, print_of_all
 
 MOST_IN_HEADER = 600  # characters of a text that travels in an event
 
@@ -34,6 +35,7 @@ class EditorView:
     message: str
     was: str
     odd: str
+    void: str  # for an editor that shows nothing: "null", "text" (an empty one), or "" where there is no choice
 
     @property
     def inputmode(self) -> str:
@@ -46,7 +48,7 @@ class EditorView:
     def noted(self, state: str) -> bool:
         """Whether there is anything to say beside the editor of a record in a state."""
         hint = state == "new" and (self.field.generated or (self.field.default and not self.text))
-        return bool(self.message or self.was or self.odd or hint)
+        return bool(self.message or self.was or self.odd or hint or self.void == "text")
 
     @property
     def locked(self) -> bool:
@@ -86,7 +88,27 @@ def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, to
         odd=f"Stored as {type(value).__name__}, not as {kind.label.lower()}. Saving another value mends it."
         if isinstance(odd, Odd) and not touched
         else "",
+        void=_void(field, value, typed),
     )
+
+
+def _void(field: FieldSpec, value: Any, typed: str | None) -> str:
+    free = field.kind in ("text", "longtext") and field.nullable and not (field.read_only or field.storage)
+    if not free or typed is not None or value not in (None, ""):
+        return ""
+    return "null" if value is None else "text"
+
+
+def base_context(work: Work) -> dict[str, Any]:
+    """What every fragment and page of a form needs. at: the address of its acts."""
+    return {
+        "form": work.form,
+        "part": work.part,
+        "dataset": work.dataset,
+        "order": order_text(work.rows),
+        "at": work.address,
+        "practice": work.practice,
+    }
 
 
 class Answer:
@@ -97,11 +119,8 @@ class Answer:
         self.parts: list[str] = []
         self.events: dict[str, Any] = {}
 
-    def base(self, **more: Any) -> dict[str, Any]:
-        return {"form": self.work.form, "dataset": self.work.dataset, "order": order_text(self.work.rows), **more}
-
     def template(self, name: str, **context: Any) -> Answer:
-        self.parts.append(render_to_string(f"desk/{name}", self.base(**context), self.request))
+        self.parts.append(render_to_string(f"desk/{name}", {**base_context(self.work), **context}, self.request))
         return self
 
     def panel(self, view: RecordView | None) -> Answer:
@@ -109,6 +128,18 @@ class Answer:
         if view is not None:
             self.events["enlace:current"] = {"id": view.id, "position": view.position}
         return self.template("panel.html", swap=True, **panel_context(self.work, view))
+
+    def pulsed(self) -> Answer:
+        """The answer is one that nobody pressed for: the page leaves alone what is being typed."""
+        self.events["enlace:pulsed"] = {}
+        return self
+
+    def drifted(self, identifier: str, position: int, stored: Mapping[str, Any] | None) -> Answer:
+        """Warn that somebody else changed the record since the page read it."""
+        pending = self.work.store.get(identifier)
+        self.events["enlace:drift"] = {"record": identifier, "seen": print_of_all(stored)}
+        lines = [] if stored is None or pending is None else drift_lines(self.work, pending, stored)
+        return self.template("drift.html", swap=True, gone=stored is None, pending=pending, lines=lines)
 
     def notes(self, view: RecordView, name: str) -> Answer:
         """What stands beside each editor after an edit of one field; the editors keep what is being typed in them.
@@ -137,6 +168,7 @@ class Answer:
         return self.template("rail.html", swap=True, **rail_context(self.work, position, total))
 
     def strip(self) -> Answer:
+        self.events["enlace:draft"] = {"revision": self.work.store.revision}
         return self.template("strip.html", swap=True, **strip_context(self.work))
 
     def say(self, sentence: str) -> Answer:
@@ -156,11 +188,27 @@ class Answer:
         return response
 
 
+def drift_lines(work: Work, pending: PendingRecord, stored: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """The fields that are not on the server what they were when a pending record was read."""
+    found = []
+    for field in work.dataset.shown:
+        if field.name not in pending.was or conflicts.exactly(pending.was[field.name], stored.get(field.name)):
+            continue
+        show = KINDS[field.kind].formatter(field, work.formats)
+        now = show(stored.get(field.name))[:80]
+        found.append({"label": field.label, "now": now, "mine": field.name in pending.touched})
+    return found
+
+
 def panel_context(work: Work, view: RecordView | None) -> dict[str, Any]:
     """What the panel of a record shows; None is an empty table."""
     if view is None:
         return {"record": None, "editors": []}
     context: dict[str, Any] = {"record": view, "editors": editor_views(work, view)}
+    context["seen"] = print_of_all(view.stored)
+    context["details"] = [part for part in work.parts.values() if part.name] if not work.part.name else []
+    if view.pending is not None and view.stored is not None and view.state in ("edited", "removed"):
+        context["lines"] = drift_lines(work, view.pending, view.stored)
     context["general"] = [c.sentence for c in view.complaints if not c.fields]
     if view.pending is not None and view.pending.conflict:
         context["conflict"] = _conflict_context(work, view)
@@ -187,7 +235,14 @@ def _conflict_context(work: Work, view: RecordView) -> dict[str, Any]:
         }
         for one in conflicts.versions(work.dataset, pending)
     ]
-    return {"lines": lines, "gone": pending.conflict.theirs is None, "removing": pending.state == "removed"}
+    return {
+        "lines": lines,
+        "kind": pending.conflict.kind,
+        "gone": pending.conflict.theirs is None,
+        "removing": pending.state == "removed",
+        "combinable": conflicts.combinable(work.dataset, pending),
+        "later": pending.later,
+    }
 
 
 def rail_context(work: Work, position: int | None, total: int | None) -> dict[str, Any]:
@@ -213,6 +268,7 @@ def strip_context(work: Work) -> dict[str, Any]:
     return {
         "counts": counts,
         "pending_words": ", ".join(words),
+        "held": not work.form.whole,
         "can_undo": work.store.can_undo(),
         "can_redo": work.store.can_redo(),
     }

@@ -1,8 +1,26 @@
 """The Django application."""
 
 from django.apps import AppConfig
+from django.db.models.signals import post_delete
 
 
 class DeskConfig(AppConfig):
     name = "enlace.desk"
     label = "desk"
+
+    def ready(self):
+        from enlace.workshop.models import Detail
+
+        post_delete.connect(forget_part, sender=Detail)
+
+
+def forget_part(instance, **_):
+    """What is pending in a detail goes with the detail, and with it the steps that could bring it back."""
+    from .models import Draft, DraftRecord
+
+    concerned = DraftRecord.objects.filter(draft__form_id=instance.form_id, part=str(instance.pk))
+    for draft in Draft.objects.filter(records__in=concerned).distinct():
+        draft.steps.all().delete()
+        draft.done = 0
+        draft.save(update_fields=["done"])
+    concerned.delete()

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import json
+import secrets
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
@@ -12,22 +14,35 @@ from django.db.models import Count
 
 from enlace.core.dataset.values import packed, unpacked
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
+from enlace.core.draft.steps import Records
 
 from .models import Draft, DraftBlob, DraftRecord, DraftStep, JournalEntry
 
 BLOB_FROM = 50_000  # characters or bytes; larger values are kept apart
 MOST_STEPS = 1_000
+Changes = Mapping[str, PendingRecord | None]
 
 
 class DraftStore:
-    """The draft of one person on one form.
+    """The draft of one person on one form, seen from one of its parts.
 
-    faulty: tells whether a record needs attention before it can be saved; kept with the record, so that
-    counting does not mean looking at each.
+    part: the dataset of the form that record ids are of ("" is the form's own). owner: the master's record id, for a
+    detail. practice: whether the form works on a practice copy, which has drafts of its own. faulty: tells whether a
+    record of a part needs attention before it can be saved; kept with the record, so that counting does not mean
+    looking at each.
     """
 
-    def __init__(self, person, form, faulty: Callable[[PendingRecord], bool] = lambda record: False) -> None:
+    def __init__(
+        self,
+        person,
+        form,
+        faulty: Callable[[str, PendingRecord], bool] = lambda part, record: False,
+        part: str = "",
+        owner: str = "",
+        practice: bool = False,
+    ) -> None:
         self.person, self.form, self.faulty = person, form, faulty
+        self.part, self.owner, self.practice = part, owner, practice
         self._draft: Draft | None = None
         self._looked = False
 
@@ -35,11 +50,20 @@ class DraftStore:
     def draft(self) -> Draft | None:
         """The draft's row, None as long as nothing was ever edited."""
         if not self._looked:
-            self._draft = Draft.objects.filter(person=self.person, form=self.form).first()
+            self._draft = Draft.objects.filter(person=self.person, form=self.form, practice=self.practice).first()
             self._looked = True
         return self._draft
 
+    @property
+    def revision(self) -> int:
+        """A number that every change raises."""
+        return self.draft.revision if self.draft else 0
+
     # -- reading --------------------------------------------------------------------------------------
+
+    @property
+    def _mine(self):
+        return self.draft.records.filter(part=self.part) if self.draft else DraftRecord.objects.none()
 
     def get(self, identifier: str) -> PendingRecord | None:
         """One pending record."""
@@ -47,35 +71,49 @@ class DraftStore:
 
     def some(self, identifiers: Iterable[str]) -> dict[str, PendingRecord]:
         """Those of the records that are pending."""
-        if self.draft is None:
-            return {}
-        return self._loaded(self.draft.records.filter(record__in=list(identifiers)))
+        return {r.record: self._loaded(r) for r in self._mine.filter(record__in=list(identifiers))}
 
     def all(self) -> dict[str, PendingRecord]:
-        """All pending records, in the order in which they came."""
-        return {} if self.draft is None else self._loaded(self.draft.records.all())
+        """All pending records of the part, in the order in which they came."""
+        return {row.record: self._loaded(row) for row in self._mine}
 
-    def new_ids(self) -> list[str]:
-        """The ids of the new records, in the order in which they came."""
-        if self.draft is None:
-            return []
-        return list(self.draft.records.filter(state="new").values_list("record", flat=True))
-
-    def counts(self) -> dict[str, int]:
-        """How many records are pending: "edited", "new", "removed", "all", and "faulty" of them all."""
-        found = dict.fromkeys(("edited", "new", "removed", "all", "faulty"), 0)
-        if self.draft is not None:
-            groups = self.draft.records.order_by().values_list("state", "faulty").annotate(Count("pk"))
-            for state, faulty, count in groups:
-                found[state] += count
-                found["all"] += count
-                found["faulty"] += count if faulty else 0
+    def by_part(self, later: bool = True) -> dict[str, dict[str, PendingRecord]]:
+        """All pending records of all parts. later: those that saves leave out as well."""
+        found: dict[str, dict[str, PendingRecord]] = {}
+        rows = self.draft.records.all() if self.draft else ()
+        for row in rows if later or not self.draft else self.draft.records.filter(later=False):
+            found.setdefault(row.part, {})[row.record] = self._loaded(row)
         return found
 
-    def first_faulty(self) -> str | None:
-        """The id of the first record that needs attention."""
-        rows = self.draft.records.filter(faulty=True) if self.draft else DraftRecord.objects.none()
-        return rows.values_list("record", flat=True).first()
+    @property
+    def _new(self):
+        found = self._mine.filter(state="new")
+        return found.filter(owner=self.owner) if self.part else found
+
+    def new_count(self) -> int:
+        """How many new records there are."""
+        return self._new.count()
+
+    def new_slice(self, start: int, size: int) -> list[str]:
+        """The ids of some new records, in the order in which they came."""
+        return list(self._new.values_list("record", flat=True)[start : start + size])
+
+    def new_place(self, identifier: str) -> int | None:
+        """Where a new record stands among the new ones."""
+        row = self._new.filter(record=identifier).first()
+        return None if row is None else self._new.filter(pk__lt=row.pk).count()
+
+    def counts(self) -> dict[str, int]:
+        """How many records of all parts are pending: "edited", "new", "removed", "all", and "faulty" and "later" of them."""
+        found = dict.fromkeys(("edited", "new", "removed", "all", "faulty", "later"), 0)
+        if self.draft is not None:
+            groups = self.draft.records.order_by().values_list("state", "faulty", "later").annotate(Count("pk"))
+            for state, faulty, later, count in groups:
+                found[state] += count
+                found["all"] += count
+                found["faulty"] += count if faulty and not later else 0
+                found["later"] += count if later else 0
+        return found
 
     def can_undo(self) -> bool:
         return self.draft is not None and self.draft.done > 0
@@ -83,20 +121,32 @@ class DraftStore:
     def can_redo(self) -> bool:
         return self.draft is not None and self.draft.steps.filter(number__gt=self.draft.done).exists()
 
-    def _loaded(self, rows) -> dict[str, PendingRecord]:
-        return {row.record: load(row.record, row.body, self._unpack) for row in rows}
+    def _loaded(self, row: DraftRecord) -> PendingRecord:
+        return load(row.record, row.body, self._unpack)
 
     # -- writing --------------------------------------------------------------------------------------
 
+    def put(self, label: str, before: Changes, after: Changes) -> None:
+        """Store what a person did to records of the part."""
+        self.put_all(
+            label,
+            {(self.part, one): record for one, record in before.items()},
+            {(self.part, one): record for one, record in after.items()},
+        )
+
     @transaction.atomic
-    def put(self, label: str, before: Mapping[str, PendingRecord | None], after: Mapping[str, PendingRecord | None]):
+    def put_all(self, label: str, before: Records, after: Records) -> None:
         """Store the records of one step and the step itself; what was undone can't be redone any more."""
         draft = self._existing()
         draft.steps.filter(number__gt=draft.done).delete()
-        self._write(after)
+        owners = self._write(after)
         number = draft.done + 1
         DraftStep.objects.create(
-            draft=draft, number=number, label=label, before=self._texts(before), after=self._texts(after)
+            draft=draft,
+            number=number,
+            label=label,
+            before=self._texts(before, owners),
+            after=self._texts(after, owners),
         )
         draft.steps.filter(number__lte=number - MOST_STEPS).delete()
         self._stand(draft, number)
@@ -104,34 +154,30 @@ class DraftStore:
     @transaction.atomic
     def undo(self) -> Step | None:
         """Take the last step back; None when there is none."""
-        draft = self.draft
+        draft = self._existing() if self.draft else None
         row = draft and draft.steps.filter(number=draft.done).first()
-        if not row:
-            return None
-        step = undone(self._step(row))
-        self._write(step.after)
-        self._stand(draft, row.number - 1)
-        return step
+        return self._stepped(row, row.before, row.number - 1, back=True) if row else None
 
     @transaction.atomic
     def redo(self) -> Step | None:
         """Do the last undone step again; None when there is none."""
-        draft = self.draft
+        draft = self._existing() if self.draft else None
         row = draft and draft.steps.filter(number=draft.done + 1).first()
-        if not row:
-            return None
-        step = self._step(row)
-        self._write(step.after)
-        self._stand(draft, row.number)
+        return self._stepped(row, row.after, row.number, back=False) if row else None
+
+    def _stepped(self, row: DraftStep, texts: str, number: int, back: bool) -> Step:
+        step = Step(row.label, self._records(row.before), self._records(row.after))
+        step = undone(step) if back else step
+        self._write(step.after, {(part, one): owner for part, one, owner, _ in json.loads(texts)})
+        self._stand(self.draft, number)
         return step
 
-    def begin_sending(self) -> bool:
-        """Note that a save begins; tells whether the outcome of an earlier one was never known."""
-        draft = self.draft
-        assert draft is not None
-        in_doubt = draft.sending
-        Draft.objects.filter(pk=draft.pk).update(sending=True)
-        return in_doubt
+    def begin_sending(self) -> tuple[bool, str, str]:
+        """Note that a save begins: (whether the outcome of an earlier one was never known, its token, this one's)."""
+        draft = self._existing()
+        in_doubt, last, token = draft.sending, draft.last_save, secrets.token_hex(16)
+        Draft.objects.filter(pk=draft.pk).update(sending=True, last_save=token)
+        return in_doubt, last, token
 
     def end_sending(self) -> None:
         """Note that the outcome of the save is known."""
@@ -144,59 +190,89 @@ class DraftStore:
         Draft.objects.filter(pk=self.draft.pk).update(takes_back=entry)
 
     @transaction.atomic
-    def settle(self, records: Mapping[str, PendingRecord | None]) -> None:
-        """Store what a save said of records, without a step: it is not something a person did."""
-        self._existing()
-        self._write(records)
+    def settle(self, records: Records, saved: Iterable[tuple[str, str]] = ()) -> None:
+        """Store what a save said of records, and drop those that it saved; nothing before it can be undone then."""
+        draft = self._existing()
+        gone = list(saved)
+        owners = {(r.part, r.record): r.owner for r in draft.records.exclude(owner="")} if records else {}
+        self._write({**dict.fromkeys(gone), **records}, owners)
+        if gone:
+            draft.steps.all().delete()
+            draft.done, draft.takes_back = 0, None
+            draft.save(update_fields=["done", "takes_back"])
+        self._changed(draft)
+
+    @transaction.atomic
+    def own(self, part: str, old: str, new: str) -> None:
+        """Details that were entered under a record belong to it under its new id."""
+        if self.draft is not None:
+            self.draft.records.filter(owner=old).exclude(part=part).update(owner=new)
 
     @transaction.atomic
     def clear(self) -> None:
         """Nothing is pending any more, and nothing can be undone."""
-        if self.draft is not None:
-            self.draft.delete()
-            self._draft = None
+        if self.draft is None:
+            return
+        for several in (self.draft.records, self.draft.steps, self.draft.blobs):
+            several.all().delete()
+        self.draft.done, self.draft.sending, self.draft.takes_back = 0, False, None
+        self.draft.save(update_fields=["done", "sending", "takes_back"])
+        self._changed(self.draft)
 
     def _existing(self) -> Draft:
         if self.draft is None:
-            self._draft, _ = Draft.objects.get_or_create(person=self.person, form=self.form)
+            place = {"person": self.person, "form": self.form, "practice": self.practice}
+            self._draft, _ = Draft.objects.get_or_create(**place)
         assert self._draft is not None
         # BEGIN IMMEDIATE made this transaction the only writer; the number may have moved in another window.
-        self._draft.refresh_from_db(fields=["done"])
+        self._draft.refresh_from_db(fields=["done", "sending", "last_save", "revision"])
         return self._draft
 
     def _stand(self, draft: Draft, done: int) -> None:
         draft.done = done
-        draft.save(update_fields=["done", "changed"])
+        draft.save(update_fields=["done"])
+        self._changed(draft)
 
-    def _write(self, records: Mapping[str, PendingRecord | None]) -> None:
+    def _changed(self, draft: Draft) -> None:
+        draft.revision += 1
+        draft.save(update_fields=["revision", "changed"])
+
+    def _write(self, records: Records, owners: Mapping[tuple[str, str], str] | None = None) -> dict:
+        """Store records; the owners of new ones, by their addresses."""
         assert self.draft is not None
-        gone: list[str] = []
+        gone: dict[str, list[str]] = {}
         kept: list[DraftRecord] = []
-        for identifier, record in records.items():
+        found = dict(owners or {})
+        for (part, identifier), record in records.items():
             if record is None:
-                gone.append(identifier)
-            else:
-                body, faulty = dump(record, self._pack), self.faulty(record)
-                kept.append(
-                    DraftRecord(draft=self.draft, record=identifier, state=record.state, body=body, faulty=faulty)
-                )
-        if gone:
-            self.draft.records.filter(record__in=gone).delete()
+                gone.setdefault(part, []).append(identifier)
+                continue
+            owner = found.setdefault((part, identifier), self.owner if part and part == self.part else "")
+            row = DraftRecord(draft=self.draft, part=part, record=identifier, state=record.state, later=record.later)
+            row.owner, row.body = owner, dump(record, self._pack)
+            row.faulty = self.faulty(part, record)
+            kept.append(row)
+        for part, identifiers in gone.items():
+            for start in range(0, len(identifiers), 500):
+                self.draft.records.filter(part=part, record__in=identifiers[start : start + 500]).delete()
         DraftRecord.objects.bulk_create(
             kept,
+            batch_size=200,
             update_conflicts=True,
-            unique_fields=["draft", "record"],
-            update_fields=["state", "body", "faulty"],
+            unique_fields=["draft", "part", "record"],
+            update_fields=["state", "body", "faulty", "later", "owner"],
         )
+        return found
 
-    def _texts(self, records: Mapping[str, PendingRecord | None]) -> str:
-        return json.dumps({one: record and dump(record, self._pack) for one, record in records.items()})
+    def _texts(self, records: Records, owners: Mapping[tuple[str, str], str]) -> str:
+        lines = []
+        for (part, one), record in records.items():
+            owner = owners.get((part, one)) or (self.owner if part and part == self.part else "")
+            lines.append([part, one, owner, record and dump(record, self._pack)])
+        return json.dumps(lines)
 
-    def _step(self, row: DraftStep) -> Step:
-        def records(text: str) -> dict[str, PendingRecord | None]:
-            return {one: body and load(one, body, self._unpack) for one, body in json.loads(text).items()}
-
-        return Step(row.label, records(row.before), records(row.after))
+    def _records(self, text: str) -> Records:
+        return {(part, one): body and load(one, body, self._unpack) for part, one, _, body in json.loads(text)}
 
     # -- large values -----------------------------------------------------------------------------------
 
@@ -215,3 +291,10 @@ class DraftStore:
         row = DraftBlob.objects.get(draft=self.draft, digest=value["v"], is_text=value["text"])
         content = bytes(row.content)
         return content.decode("utf-8", "surrogatepass") if value["text"] else content
+
+
+def handed_down(record: PendingRecord, part: str, identifier: str, values: Mapping[str, Any]) -> PendingRecord:
+    """A record that waited for the key of another one, once that one is saved. values: of the saved record."""
+    known = {name: values[column] for name, (p, one, column) in record.under.items() if (p, one) == (part, identifier)}
+    rest = {name: source for name, source in record.under.items() if name not in known}
+    return replace(record, now={**record.now, **known}, under=rest)

@@ -35,7 +35,8 @@ def edit(work: Work, identifier: str, name: str, text: str, seen: str = "", seen
         if stored is None and seen_text is not None and identifier[:1] in "ik" and work.store.get(identifier) is None:
             # Removed while somebody was typing: what was typed is kept, in conflict with a record that is gone.
             was = {name: _parsed(work, seen_text, field)}
-            before, record = None, PendingRecord(identifier, "edited", key_of(identifier), was, conflict=Conflict(None))
+            gone = Conflict(None, "removed")
+            before, record = None, PendingRecord(identifier, "edited", key_of(identifier), was, conflict=gone)
         else:
             before, record = _opened_for(work, identifier, field, stored)
         after = with_text(record, field, text, work.formats, stored and stored.get(name))
@@ -55,6 +56,9 @@ def add(work: Work) -> RecordView:
     """A new record."""
     work.require_editable()
     record = new_record()
+    if work.part.name:
+        master = work.master_work.record(work.master)
+        record = work.part.links_to(work.master, master.pending, dict(master.stored) if master.stored else None)
     work.store.put("New record", {record.id: None}, {record.id: record})
     work.forget_new()
     return work.view(record.id, work.position(record.id), None, record)
@@ -83,13 +87,39 @@ def keep(work: Work, identifier: str) -> RecordView:
     return work.record(identifier)
 
 
+def drop(work: Work, identifier: str) -> None:
+    """Take all that is pending on a record back; of a new one nothing is left."""
+    with transaction.atomic():
+        before = work.store.get(identifier)
+        if before is not None:
+            work.store.put("Take back", {identifier: before}, {identifier: None})
+    work.forget_new()
+
+
+def revert(work: Work, identifier: str, name: str) -> None:
+    """Take one pending change of a record back."""
+    field = work.field(name)
+    with transaction.atomic():
+        before = work.store.get(identifier)
+        if before is None:
+            return
+        current = before.was.get(name)
+        after = with_value(before, field, current, current)
+        if before.state == "new":
+            after = replace(after, now={n: v for n, v in after.now.items() if n != name})
+        work.store.put(field.label, {identifier: before}, {identifier: None if after.idle else after})
+
+
 def choose(work: Work, identifier: str, take_theirs: Collection[str]) -> RecordView:
     """Settle a conflict: theirs for the fields named, mine for the others."""
     with transaction.atomic():
         before = _in_conflict(work, identifier)
         after = conflicts.resolved(work.dataset, before, take_theirs)
-        work.store.put("Settle conflict", {identifier: before}, {identifier: after})
-    return work.record(identifier)
+        changed = {identifier: None, **({after.id: after} if after else {})}
+        now = after.id if after else (before.conflict.id or identifier)
+        work.store.put("Settle conflict", {identifier: before, **({now: None} if now != identifier else {})}, changed)
+    work.forget_new()
+    return work.record(now)
 
 
 def let_go(work: Work, identifier: str) -> RecordView:
@@ -97,7 +127,8 @@ def let_go(work: Work, identifier: str) -> RecordView:
     with transaction.atomic():
         before = _in_conflict(work, identifier)
         work.store.put("Settle conflict", {identifier: before}, {identifier: None})
-    return work.record(identifier)
+    work.forget_new()
+    return work.record(before.conflict.id or identifier)
 
 
 def create_again(work: Work, identifier: str) -> RecordView:

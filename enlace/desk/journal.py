@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 from django.db import transaction
@@ -20,27 +20,35 @@ MOST_SHOWN = 200
 LONGEST = 200
 
 
-def write_entry(work, records: Iterable[PendingRecord], outcome: SaveOutcome) -> JournalEntry:
-    """Keep what a save did; to be called in the transaction that clears the draft."""
+def write_entry(
+    work, sent: Mapping[str, Mapping[str, PendingRecord]], outcomes: Mapping[str, SaveOutcome]
+) -> JournalEntry:
+    """Keep what a save did; to be called in the transaction that settles the draft."""
     draft = work.store.draft
     entry = JournalEntry.objects.create(
         person=work.person,
         person_name=work.person.shown_name,
         form=work.form,
         form_title=work.form.title,
-        table=work.dataset.table,
+        table=", ".join(work.parts[name].dataset.table for name in outcomes),
+        practice=work.practice,
         takes_back_id=draft.takes_back_id if draft else None,
     )
     JournalRecord.objects.bulk_create(
-        JournalRecord(
-            entry=entry,
-            action=line.action,
-            before=line.before,
-            after=line.after,
-            was=_text(line.was),
-            now=_text(line.now),
-        )
-        for line in journal(records, outcome)
+        (
+            JournalRecord(
+                entry=entry,
+                part=name,
+                action=line.action,
+                before=line.before,
+                after=line.after,
+                was=_text(line.was),
+                now=_text(line.now),
+            )
+            for name, outcome in outcomes.items()
+            for line in journal(sent[name].values(), outcome)
+        ),
+        batch_size=200,
     )
     return entry
 
@@ -53,49 +61,55 @@ def _values(text: str) -> dict[str, Any]:
     return {name: unpacked(value) for name, value in json.loads(text).items()}
 
 
-def lines_of(entry: JournalEntry, most: int | None = None) -> list[JournalLine]:
-    """The lines of an entry."""
+def lines_of(entry: JournalEntry, most: int | None = None) -> list[tuple[str, JournalLine]]:
+    """The lines of an entry, each with the name of its part."""
     rows = entry.records.all() if most is None else entry.records.all()[:most]
-    return [JournalLine(r.action, r.before, r.after, _values(r.was), _values(r.now)) for r in rows]
+    return [(r.part, JournalLine(r.action, r.before, r.after, _values(r.was), _values(r.now))) for r in rows]
 
 
 def shown_lines(work, entry: JournalEntry) -> list[dict[str, Any]]:
     """The lines of an entry for reading: each with its record and (label, was, now) of each field."""
+    return [_shown(work, part, line) for part, line in lines_of(entry, MOST_SHOWN)]
 
-    def text(name: str, values: Mapping[str, Any]) -> str:
-        field = work.dataset.by_name.get(name) if work else None
-        value = values.get(name)
+
+def _shown(work, name: str, line: JournalLine) -> dict[str, Any]:
+    part = work.parts.get(name) if work else None
+    fields = part.dataset.by_name if part else {}
+
+    def text(field_name: str, values: Mapping[str, Any]) -> str:
+        field, value = fields.get(field_name), values.get(field_name)
         if value is None:
             return ""
         shown = KINDS[field.kind].formatter(field, work.formats)(value) if field else raw_text(value)
         return shown if len(shown) <= LONGEST else shown[:LONGEST] + "…"
 
-    def label(name: str) -> str:
-        return work.dataset.by_name[name].label if work and name in work.dataset.by_name else name
-
-    return [
-        {
-            "action": line.action,
-            "record": line.after or line.before,
-            "name": ", ".join(raw_text(part) for part in key_of(line.after or line.before)),
-            "there": bool(line.after),
-            "changes": [
-                (label(n), text(n, line.was), text(n, line.now)) for n in dict.fromkeys([*line.was, *line.now])
-            ],
-        }
-        for line in lines_of(entry, MOST_SHOWN)
-    ]
+    names = dict.fromkeys([*line.was, *line.now])
+    return {
+        "action": line.action,
+        "record": line.after or line.before,
+        "name": ", ".join(raw_text(one) for one in key_of(line.after or line.before)),
+        "part": part.title if part and name else "",
+        "there": bool(line.after) and not name,
+        "changes": [(fields[n].label if n in fields else n, text(n, line.was), text(n, line.now)) for n in names],
+    }
 
 
 def take_back(work, entry: JournalEntry) -> int:
     """Make a draft that undoes a save; how many records it has. Raises Problem while another draft is open."""
     work.require_editable()
+    if entry.practice != work.practice:
+        where = "the practice copy" if entry.practice else "the live database"
+        raise Problem(f"This save was made in {where}.", "The form works on the other one now.", code="bad")
     with transaction.atomic():
         if work.store.counts()["all"]:
             hint = "Save it or discard it, then take this save back."
             raise Problem("There is a draft on this form already.", hint)
-        # The last record first: what was entered under another one goes before it.
-        records = [taken_back(work.dataset, line) for line in reversed(lines_of(entry))]
-        work.store.put("Take back a save", {r.id: None for r in records}, {r.id: r for r in records})
+        after = {}
+        for part, line in lines_of(entry):
+            if part not in work.parts:
+                raise Problem("The form has no longer all the parts that this save was about.", "", code="gone")
+            record = taken_back(work.parts[part].dataset, line)
+            after[part, record.id] = record
+        work.store.put_all("Take back a save", dict.fromkeys(after), after)
         work.store.note_takes_back(entry)
-    return len(records)
+    return len(after)

@@ -61,7 +61,7 @@ def entry(request, entry: int):
         "entry": found,
         "lines": shown_lines(work, found),
         "left_out": max(0, total - MOST_SHOWN),
-        "can_take_back": work is not None and work.dataset.editable,
+        "can_take_back": work is not None and work.dataset.editable and found.practice == work.practice,
         "taken_back_by": found.taken_back_by.first(),
     }
     return render(request, "desk/journal_entry.html", context)

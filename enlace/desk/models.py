@@ -1,45 +1,67 @@
 """Drafts: what a person changed on a form and the server has not got yet."""
 
+import secrets
+
 from django.conf import settings
 from django.db import models
 
 from enlace.workshop.models import Form
 
 
-class Draft(models.Model):
-    """One person's draft on one form. done: how many of its steps stand (those after it can be redone).
+def _code() -> str:
+    return secrets.token_hex(16)
 
-    sending: a save was begun and its outcome is not known yet; still set after a crash in between.
-    takes_back: the save that this draft was made to take back.
+
+class Draft(models.Model):
+    """One person's draft on one form, on the live database or on the practice copy.
+
+    code: what its saves sign their receipts with. revision: raised by every change, so that another window sees it.
+    done: how many of its steps stand (those after it can be redone). sending: a save was begun and its outcome is
+    not known yet; still set after a crash in between. last_save: that save's token. takes_back: the save that this
+    draft was made to take back.
     """
 
     person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="drafts")
     form = models.ForeignKey(Form, models.CASCADE, related_name="drafts")
+    practice = models.BooleanField(default=False)
+    code = models.CharField(max_length=40, default=_code)
+    revision = models.PositiveBigIntegerField(default=0)
     done = models.PositiveIntegerField(default=0)
     sending = models.BooleanField(default=False)
+    last_save = models.CharField(max_length=40, blank=True)
     takes_back = models.ForeignKey("JournalEntry", models.SET_NULL, null=True)
     changed = models.DateTimeField(auto_now=True)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["person", "form"], name="one_draft")]
+        constraints = [models.UniqueConstraint(fields=["person", "form", "practice"], name="one_draft")]
 
 
 class DraftRecord(models.Model):
-    """One pending record as the core's text form. faulty: it needs attention before it can be saved."""
+    """One pending record as the core's text form.
+
+    part: the dataset of the form that it is of, "" for the form's own, else a detail's number. owner: for a new record
+    of a detail, the record id of its master. faulty: it needs attention before it can be saved. later: saves leave it
+    out.
+    """
 
     draft = models.ForeignKey(Draft, models.CASCADE, related_name="records")
+    part = models.CharField(max_length=20, blank=True)
     record = models.TextField()
+    owner = models.TextField(blank=True)
     state = models.CharField(max_length=8)
     faulty = models.BooleanField(default=False)
+    later = models.BooleanField(default=False)
     body = models.TextField()
 
     class Meta:
         ordering = ["pk"]
-        constraints = [models.UniqueConstraint(fields=["draft", "record"], name="one_pending_record")]
+        constraints = [models.UniqueConstraint(fields=["draft", "part", "record"], name="one_pending_record")]
+        # Counts are asked for with every answer: they are read from this index alone.
+        indexes = [models.Index(fields=["draft", "state", "faulty", "later", "part", "owner"], name="draft_counts")]
 
 
 class DraftStep(models.Model):
-    """One step for undo and redo. before, after: {record id: text form or null} as JSON."""
+    """One step for undo and redo. before, after: [[part, record id, owner, text form or null] …] as JSON."""
 
     draft = models.ForeignKey(Draft, models.CASCADE, related_name="steps")
     number = models.PositiveIntegerField()
@@ -60,6 +82,7 @@ class JournalEntry(models.Model):
     form = models.ForeignKey(Form, models.SET_NULL, null=True, related_name="saves")
     form_title = models.CharField(max_length=120)
     table = models.CharField(max_length=255)
+    practice = models.BooleanField(default=False)
     at = models.DateTimeField(auto_now_add=True, db_index=True)
     takes_back = models.ForeignKey("self", models.SET_NULL, null=True, related_name="taken_back_by")
 
@@ -68,9 +91,10 @@ class JournalEntry(models.Model):
 
 
 class JournalRecord(models.Model):
-    """One record of a save. was, now: values by field in the core's text form, as JSON."""
+    """One record of a save. part: as in DraftRecord. was, now: values by field in the core's text form, as JSON."""
 
     entry = models.ForeignKey(JournalEntry, models.CASCADE, related_name="records")
+    part = models.CharField(max_length=20, blank=True)
     action = models.CharField(max_length=8)
     before = models.TextField()
     after = models.TextField()

@@ -19,15 +19,16 @@ MOST_POSITION = 2**62
 
 
 def on_form(view: Callable) -> Callable:
-    """Hand a view the person's `Work` on the form named in the address; 404 when there is no such form."""
+    """Hand a view the person's `Work` on the form, or the detail of it, named in the address; 404 when there is none."""
 
     @wraps(view)
-    def opened(request, form: int):
+    def opened(request, form: int, detail: int | None = None, master: str = ""):
         found = get_object_or_404(Form.objects.select_related("dataset__connection", "project"), pk=form)
         stand_in(request, found.project, "Desk")
         order = request.GET.get("order") or request.POST.get("order") or ""
         wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []
-        return view(request, Work(request.user, found, Formats.of(settings.LOCALE), wanted))
+        part = "" if detail is None else str(detail)
+        return view(request, Work(request.user, found, Formats.of(settings.LOCALE), wanted, part, master))
 
     return opened
 

@@ -2,53 +2,118 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
+from django.urls import reverse
+
+from enlace.core.dataset.values import record_id
 from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS, raw_text
-from enlace.core.rules import Complaint
-from enlace.core.save import SaveOutcome
+from enlace.core.problem import Problem
+from enlace.core.save import Part
+from enlace.core.save.preview import statement_text
 
+from .parts import FormPart
 from .rowwriter import STATE_WORDS
+from .saving import SaveReport
 from .work import Work
 
 MOST_SHOWN = 500
 
 
+def _each(work: Work) -> Iterator[tuple[FormPart, str, PendingRecord]]:
+    """The pending records of all parts, the first MOST_SHOWN of them."""
+    left = MOST_SHOWN
+    for name, several in work.store.by_part().items():
+        for identifier, record in list(several.items())[:left] if name in work.parts else ():
+            left -= 1
+            yield work.parts[name], identifier, record
+
+
 def pending_list(work: Work) -> list[dict[str, Any]]:
-    """For each pending record: its name, its state, and (field, was, now) of each edited field."""
+    """For each pending record: its name, its state, (field, was, now) of each edited field, and its statement."""
     found = []
-    for identifier, record in list(work.store.all().items())[:MOST_SHOWN]:
+    for part, identifier, record in _each(work):
         state = "conflict" if record.conflict else record.state
-        fields = [f for f in work.dataset.fields if f.name in record.touched]
         changes = [
             {
+                "name": field.name,
                 "label": field.label,
                 "was": _text(work, field, record.was.get(field.name)) if record.state != "new" else "",
-                "now": record.texts.get(field.name) or _text(work, field, record.now.get(field.name)),
+                "now": _now(work, field, record),
             }
-            for field in fields
+            for field in part.dataset.fields
+            if field.name in record.touched
         ]
+        at = _address(work, part, record)
         found.append(
             {
                 "id": identifier,
-                "name": _name(work, record),
+                "at": at,
+                "drop": f"{at or _any_address(work, part)}drop",
+                "part": part.title if part.name else "",
+                "name": name_of(part, record),
                 "state": state,
                 "word": STATE_WORDS[state],
+                "later": record.later,
                 "changes": changes,
-                "complaints": [one.sentence for one in work.complaints(record)],
+                "complaints": [one.sentence for one in work.complaints(record, part=part)],
+                "sql": _statement(work, part, record),
             }
         )
     return found
 
 
-def rehearsal_list(work: Work, outcome: SaveOutcome, held: Mapping[str, list[Complaint]]) -> list[dict[str, Any]]:
+def _now(work: Work, field, record: PendingRecord) -> str:
+    if field.name in record.under:
+        return "the key of the new record that it belongs to"
+    return record.texts.get(field.name) or _text(work, field, record.now.get(field.name))
+
+
+def _statement(work: Work, part: FormPart, record: PendingRecord) -> str:
+    if record.texts or not part.dataset.editable:
+        return ""
+    try:
+        return statement_text(work.spec, Part(part.dataset, [record], part.rules, part.name), record)
+    except Problem:
+        return ""  # the server is away, or its driver: the review works without
+
+
+def _address(work: Work, part: FormPart, record: PendingRecord) -> str:
+    """Where a record is shown; "" when its master is not known."""
+    if not part.name:
+        return reverse("work", args=[work.form.pk])
+    owners = {source[1] for source in record.under.values() if source[0] == ""}
+    master = next(iter(owners), "") or _stored_master(work, part, record)
+    return reverse("detail-work", args=[work.form.pk, part.name, master]) if master else ""
+
+
+def _stored_master(work: Work, part: FormPart, record: PendingRecord) -> str:
+    if part.master_columns != work.parts[""].dataset.key:
+        return ""
+    values = record.values()
+    key = tuple(values.get(name) for name in part.columns)
+    return "" if None in key else record_id(key)
+
+
+def _any_address(work: Work, part: FormPart) -> str:
+    return reverse("detail-work", args=[work.form.pk, part.name, "i0"])
+
+
+def rehearsal_list(work: Work, report: SaveReport) -> list[dict[str, Any]]:
     """For each pending record: what a save would make of it, and the values that would not be just those entered."""
     found = []
-    for identifier, record in list(work.store.all().items())[:MOST_SHOWN]:
-        if identifier in held:
-            word, told = "held back", [one.sentence for one in held[identifier]]
+    for part, identifier, record in _each(work):
+        outcome = report.outcomes.get(part.name)
+        address = (part.name, identifier)
+        row = None
+        if record.later:
+            word, told = "left for later", []
+        elif address in report.held:
+            word, told = "held back", [one.sentence for one in report.held[address]]
+        elif outcome is None:
+            word, told = "not tried", []
         elif identifier in outcome.conflicts:
             gone = outcome.conflicts[identifier].theirs is None
             word, told = "conflict", [f"Somebody else {'removed' if gone else 'changed'} it meanwhile."]
@@ -56,35 +121,40 @@ def rehearsal_list(work: Work, outcome: SaveOutcome, held: Mapping[str, list[Com
             word, told = "refused", [one.sentence for one in outcome.refusals[identifier]]
         elif identifier in outcome.ids:
             word, told = "would be removed" if record.state == "removed" else "would be saved", []
+            row = outcome.rows.get(identifier)
         else:
-            word, told = "not tried", []
-        found.append({"id": identifier, "name": _name(work, record), "word": word, "told": told})
-        found[-1]["made"] = _made(work, record, outcome.rows.get(identifier))
+            word, told = "not tried", [outcome.not_tried.get(identifier, "")]
+        line = {"id": identifier, "at": _address(work, part, record), "word": word, "told": told}
+        line |= {"name": name_of(part, record), "part": part.title if part.name else ""}
+        found.append({**line, "made": _made(work, part, record, row)})
     return found
 
 
-def _made(work: Work, record: PendingRecord, row: Mapping[str, Any] | None) -> list[tuple[str, str]]:
+def _made(work: Work, part: FormPart, record: PendingRecord, row: Mapping[str, Any] | None) -> list[tuple[str, str]]:
     """The values that the server would make or change: (label, value)."""
     if row is None:
         return []
     wanted = record.values()
     return [
         (field.label, _text(work, field, row[field.name]))
-        for field in work.dataset.fields
+        for field in part.dataset.fields
         if row[field.name] is not None
         and (field.name in wanted or record.state == "new")
         and not KINDS[field.kind].same(wanted.get(field.name), row[field.name], field)
     ]
 
 
-def _name(work: Work, record: PendingRecord) -> str:
+def name_of(part: FormPart, record: PendingRecord) -> str:
     """What people know a record by: its key and its first text."""
-    texts = (f.name for f in work.dataset.fields if f.kind == "text" and f.name not in work.dataset.key)
+    dataset = part.dataset
+    texts = (f.name for f in dataset.fields if f.kind == "text" and f.name not in dataset.key)
     first = next((value for name in texts if (value := record.was.get(name) or record.now.get(name))), "")
-    parts = [", ".join(raw_text(part) for part in record.key) or "new record", raw_text(first)[:60]]
+    parts = [", ".join(raw_text(part) for part in record.key) or "new record", raw_text(first)[:60] if first else ""]
     return " · ".join(part for part in parts if part)
 
 
 def _text(work: Work, field, value) -> str:
     shown = KINDS[field.kind].formatter(field, work.formats)(value)
+    if value == "" and field.kind in ("text", "longtext"):
+        return "(an empty text)"
     return shown if len(shown) <= 200 else shown[:200] + "…"

@@ -2,29 +2,39 @@
 
 from django.urls import path
 
-from . import journal_views, pictures, views
+from . import journal_views, pictures, save_views, views
+
+# What can be done on a form, and in the same way on the details of one of its records.
+ACTS = (
+    ("", views.page, "work"),
+    ("rows", views.rows, "rows"),
+    ("count", views.count, "count"),
+    ("at", views.at, "at"),
+    ("record", views.record, "record"),
+    ("pulse", views.pulse, "pulse"),
+    ("edit", views.edit, "edit"),
+    ("empty", views.empty, "empty"),
+    ("new", views.new, "new"),
+    ("remove", views.remove, "remove"),
+    ("keep", views.keep, "keep"),
+    ("choose", views.choose, "choose"),
+    ("create-again", views.create_again, "create-again"),
+    ("later", views.later, "later"),
+    ("undo", views.undo, "undo"),
+    ("redo", views.redo, "redo"),
+    ("picture", pictures.picture, "picture"),
+    ("save", save_views.save, "save"),
+    ("rehearse", save_views.rehearse, "rehearse"),
+    ("review", save_views.review, "review"),
+    ("drop", save_views.drop, "drop"),
+    ("discard", save_views.discard, "discard"),
+)
 
 urlpatterns = [
     path("", views.start, name="desk"),
     path("journal/", journal_views.entries, name="journal"),
     path("journal/<int:entry>/", journal_views.entry, name="journal-entry"),
     path("journal/<int:entry>/take-back", journal_views.undo_entry, name="take-back"),
-    path("<int:form>/", views.page, name="work"),
-    path("<int:form>/rows", views.rows, name="rows"),
-    path("<int:form>/count", views.count, name="count"),
-    path("<int:form>/at", views.at, name="at"),
-    path("<int:form>/record", views.record, name="record"),
-    path("<int:form>/review", views.review, name="review"),
-    path("<int:form>/edit", views.edit, name="edit"),
-    path("<int:form>/new", views.new, name="new"),
-    path("<int:form>/remove", views.remove, name="remove"),
-    path("<int:form>/keep", views.keep, name="keep"),
-    path("<int:form>/choose", views.choose, name="choose"),
-    path("<int:form>/create-again", views.create_again, name="create-again"),
-    path("<int:form>/undo", views.undo, name="undo"),
-    path("<int:form>/redo", views.redo, name="redo"),
-    path("<int:form>/discard", views.discard, name="discard"),
-    path("<int:form>/save", views.save, name="save"),
-    path("<int:form>/rehearse", views.rehearse, name="rehearse"),
-    path("<int:form>/picture", pictures.picture, name="picture"),
+    *(path(f"<int:form>/{end}", view, name=name) for end, view, name in ACTS),
+    *(path(f"<int:form>/detail/<int:detail>/<str:master>/{e}", v, name=f"detail-{n}") for e, v, n in ACTS),
 ]

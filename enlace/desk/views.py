@@ -8,15 +8,25 @@ from django.http import HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
-from enlace.core.dataset.window import known_count
+from enlace.core.dataset.values import key_of
+from enlace.core.draft.pending import as_read
 from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
-from . import editing
-from .answers import Answer, editor_views, order_text, panel_context, rail_context, rows_html, strip_context
+from . import editing, saving
+from .answers import (
+    Answer,
+    base_context,
+    editor_views,
+    order_text,
+    panel_context,
+    rail_context,
+    rows_html,
+    strip_context,
+)
 from .opening import number_from, on_form, text_from
-from .review import pending_list, rehearsal_list
-from .work import Work
+from .review import name_of
+from .work import Work, print_of_all
 
 WINDOW = 100
 MOST_CELLS = 8_000  # a table of hundreds of columns gets smaller windows
@@ -26,7 +36,7 @@ MOST_CELLS = 8_000  # a table of hundreds of columns gets smaller windows
 def start(request):
     """The start page: all forms."""
     forms = Form.objects.select_related("project", "dataset__connection").order_by("project__name", "title")
-    drafts = dict(request.user.drafts.values_list("form", "changed"))
+    drafts = dict(request.user.drafts.filter(records__isnull=False).values_list("form", "changed"))
     return render(request, "desk/start.html", {"forms": [(form, drafts.get(form.pk)) for form in forms]})
 
 
@@ -52,13 +62,13 @@ def page(request, work: Work):
     size = window_size(work)
     position = view.position if view else None
     start = max(0, (position or 0) - size // 3)
-    count = known_count(work.rows.spec, work.dataset.table)
-    total = None if count is None else count + len(work.new_ids)
+    count = work.rows.known_count()
+    total = None if count is None else count + work.new_count
     context = {
-        "form": work.form,
+        **base_context(work),
         "project": work.form.project,
-        "dataset": work.dataset,
-        "order": order_text(work.rows),
+        **_master_context(work),
+        "revision": work.store.revision,
         "rows": rows_html(work, start, size),
         "start": start,
         "size": size,
@@ -69,6 +79,19 @@ def page(request, work: Work):
         **strip_context(work),
     }
     return render(request, "desk/work.html", context)
+
+
+def _master_context(work: Work) -> dict:
+    """For a detail: its master and what people know it by."""
+    if not work.part.name:
+        return {}
+    master = work.master_work.record(work.master)
+    pending = master.pending or as_read(work.master_work.dataset, master.id, _key(master.id), master.stored or {})
+    return {"master": work.master, "master_name": name_of(work.parts[""], pending)}
+
+
+def _key(identifier: str) -> tuple:
+    return () if identifier.startswith("n") else key_of(identifier)
 
 
 def _sorted_by(work: Work, name: str) -> str:
@@ -139,6 +162,48 @@ def edit(request, work: Work):
 
 @require_POST
 @on_form
+def empty(request, work: Work):
+    """Give a field no value, or an empty text: what looks the same is not the same to a database."""
+    value = "" if request.POST.get("to") == "text" else None
+    view = editing.edit_value(work, text_from(request, "record"), text_from(request, "field"), value)
+    view = view.moved_to(number_from(request, "position", 0) if request.POST.get("position") else None)
+    return Answer(request, work).panel(view).row(view).strip().response()
+
+
+@require_POST
+@on_form
+def later(request, work: Work):
+    """Leave a record out of saves, or take it in again."""
+    identifier, wanted = text_from(request, "record"), request.POST.get("wanted") == "1"
+    saving.later(work, [identifier], wanted)
+    view = work.record(identifier, work.position(identifier))
+    said = "Left for later: saves leave this record out." if wanted else "The next save takes it in."
+    return Answer(request, work).panel(view).row(view).strip().say(said).response()
+
+
+@require_GET
+@on_form
+def pulse(request, work: Work):
+    """Asked now and then by an open page: what another window, or somebody else, has changed meanwhile.
+
+    204 when nothing did. revision: of the draft, as the page knows it. record, seen: the current record and a digest of
+    what the page shows of it.
+    """
+    identifier, seen = request.GET.get("record", ""), request.GET.get("seen", "")
+    answer = Answer(request, work)
+    position = number_from(request, "position", 0)
+    if number_from(request, "revision", 0) != work.store.revision:
+        view = or_first(work, identifier, work.record) if identifier else work.at(position)
+        return all_anew(request, work, view).pulsed().response()
+    if identifier.startswith(("i", "k")) and seen:
+        stored = work.stored(identifier)
+        if print_of_all(stored) != seen:
+            return answer.drifted(identifier, position, stored).response()
+    return HttpResponse(status=204)
+
+
+@require_POST
+@on_form
 def new(request, work: Work):
     """A new record, after the last one."""
     view = editing.add(work)
@@ -156,7 +221,7 @@ def remove(request, work: Work):
     view = editing.remove(work, identifier)
     if view is None:
         view = work.at(max((position or 0) - 1, 0))
-        return _all_anew(request, work, view).say("The new record is gone.").response()
+        return all_anew(request, work, view).say("The new record is gone.").response()
     answer = Answer(request, work).panel(view.moved_to(position)).row(view).strip()
     return answer.say("Marked for removal. It is removed with the next save.").response()
 
@@ -183,13 +248,13 @@ def choose(request, work: Work):
     else:
         theirs = [f.name for i, f in enumerate(work.dataset.fields) if request.POST.get(f"take-{i}") == "theirs"]
     if request.POST.get("all") == "theirs" or editing.gone(work, identifier):
-        view = _or_first(work, identifier, partial(editing.let_go, work))
+        view = or_first(work, identifier, partial(editing.let_go, work))
     else:
         view = editing.choose(work, identifier, theirs)
-    return _all_anew(request, work, view).say("Settled. Save again when you are ready.").response()
+    return all_anew(request, work, view).say("Settled. Save again when you are ready.").response()
 
 
-def _or_first(work: Work, identifier: str, act):
+def or_first(work: Work, identifier: str, act):
     """The record after an act, or the first one when it is not there any more."""
     try:
         return act(identifier)
@@ -204,7 +269,7 @@ def _or_first(work: Work, identifier: str, act):
 def create_again(request, work: Work):
     """A record that somebody removed, as a new one."""
     view = editing.create_again(work, text_from(request, "record"))
-    return _all_anew(request, work, view).say("It will be created again with the next save.").response()
+    return all_anew(request, work, view).say("It will be created again with the next save.").response()
 
 
 @require_POST
@@ -225,81 +290,19 @@ def _stepped(request, work: Work, step, done: str, nothing: str) -> HttpResponse
     work.forget_new()
     if step is None:
         return Answer(request, work).strip().say(nothing).response()
-    # Show the record that the step was about, as far as it is still there.
-    ids = [one for one in step.after if not one.startswith("n") or step.after[one]]
-    view = _or_first(work, ids[0], work.record) if ids else work.at(number_from(request, "position", 0))
-    return _all_anew(request, work, view).say(f"{done}: {step.label.lower()}.").response()
+    # Show the record that the step was about, as far as it is still there and of this part of the form.
+    ids = [
+        one
+        for (part, one), record in step.after.items()
+        if part == work.part.name and (not one.startswith("n") or record)
+    ]
+    view = or_first(work, ids[0], work.record) if ids else work.at(number_from(request, "position", 0))
+    return all_anew(request, work, view).say(f"{done}: {step.label.lower()}.").response()
 
 
-@require_POST
-@on_form
-def discard(request, work: Work):
-    """Drop the whole draft."""
-    identifier = request.POST.get("record", "")
-    work.store.clear()
-    work.forget_new()
-    view = _or_first(work, identifier, work.record) if identifier else work.at(0)
-    return _all_anew(request, work, view).say("All pending changes are dropped.").response()
-
-
-@require_POST
-@on_form
-def save(request, work: Work):
-    """Send the draft to the server, all of it or nothing."""
-    identifier = request.POST.get("record", "")
-    outcome, held = work.save()
-    if held or outcome.conflicts or outcome.refusals:
-        return _held_back(request, work, outcome, held)
-    if not outcome.committed:
-        return Answer(request, work).strip().say("Nothing is pending.").response()
-    now = outcome.ids.get(identifier, identifier)
-    view = _or_first(work, now, work.record) if now else work.at(number_from(request, "position", 0))
-    count = len(outcome.ids)
-    return _all_anew(request, work, view).say(f"Saved {count} {'record' if count == 1 else 'records'}.").response()
-
-
-def _held_back(request, work: Work, outcome, held) -> HttpResponse:
-    """Show the first record that needs attention, and say why nothing was saved."""
-    first = next(iter([*held, *outcome.conflicts, *outcome.refusals]))
-    view = _or_first(work, first, work.record)
-    count = len({*held, *outcome.conflicts, *outcome.refusals})
-    one = count == 1
-    if outcome.conflicts:
-        n = len(outcome.conflicts)
-        why = f"Somebody else changed {n} of your records meanwhile. Choose what stays, then save again."
-    elif outcome.refusals:
-        reasons = next(iter(outcome.refusals.values()))
-        why = reasons[0].sentence if one else f"The database refused {count} records; the first is shown."
-    else:
-        why = f"{count} {'record needs' if one else 'records need'} attention first; the {'' if one else 'first '}one is shown."
-    answer = _all_anew(request, work, view).say(f"Nothing was saved. {why}")
-    faulty = [e.number for e in editor_views(work, view) if e.state in ("wrong", "missing")] if view else []
-    if faulty:
-        answer.events["enlace:focus"] = {"number": faulty[0]}
-    return answer.response()
-
-
-def _all_anew(request, work: Work, view) -> Answer:
+def all_anew(request, work: Work, view) -> Answer:
     """Everything that may have changed: panel, navigator, strip and rows."""
     if view is not None and view.position is None:
         view = view.moved_to(work.position(view.id))
     answer = Answer(request, work).panel(view)
     return answer.rail(view.position if view else None, work.total()).strip().stale()
-
-
-@require_POST
-@on_form
-def rehearse(request, work: Work):
-    """Try the save and roll it back; shows what would have happened to each record."""
-    outcome, held = work.rehearse()
-    context = {"form": work.form, "lines": rehearsal_list(work, outcome, held), **strip_context(work)}
-    context["fine"] = not (held or outcome.conflicts or outcome.refusals)
-    return render(request, "desk/rehearsal.html", context)
-
-
-@require_GET
-@on_form
-def review(request, work: Work):
-    """Every pending change, field by field."""
-    context = {"form": work.form, "project": work.form.project, "changes": pending_list(work), **strip_context(work)}
-    return render(request, "desk/review.html", context)

@@ -1,6 +1,7 @@
-"""One person at work on one form: the records as they stand, and the save.
+"""One person at work on one form: the records as they stand.
 
-No HTML here: `enlace.desk.answers` shows what this computes. `enlace.desk.editing` makes the changes.
+No HTML here: `enlace.desk.answers` shows what this computes. `enlace.desk.editing` makes the changes,
+`enlace.desk.saving` saves them.
 """
 
 from __future__ import annotations
@@ -9,10 +10,10 @@ import hashlib
 from collections.abc import Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import Any
 
-from django.db import transaction
+from django.urls import reverse
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.window import Row, Rows
@@ -21,22 +22,22 @@ from enlace.core.draft.pending import unreadable
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
-from enlace.core.save import SaveOutcome, rehearse, save
 
 from .drafts import DraftStore
-from .journal import write_entry
-
-
-@lru_cache(maxsize=256)
-def rules_of(dataset: DatasetSpec) -> RecordRules:
-    """The rules of a dataset, made ready once."""
-    return RecordRules(dataset)
+from .parts import FormPart, part_named, parts_of
 
 
 def print_of(value: Any) -> str:
     """A short digest of a stored value, to tell whether it is still what a page shows."""
     text = value if isinstance(value, bytes) else f"{type(value).__name__}:{value}".encode("utf-8", "surrogatepass")
     return hashlib.blake2b(text, digest_size=8).hexdigest()
+
+
+def print_of_all(stored: Mapping[str, Any] | None) -> str:
+    """A short digest of a whole record as stored; "" for one that is not there."""
+    if stored is None:
+        return ""
+    return hashlib.blake2b("".join(map(print_of, stored.values())).encode(), digest_size=8).hexdigest()
 
 
 @dataclass(frozen=True)
@@ -83,29 +84,59 @@ def _known_ids():
 
 
 class Work:
-    """A form, the person at it, and the order in which the person reads."""
+    """A form, the person at it, and the order in which the person reads.
 
-    def __init__(self, person, form, formats: Formats, wanted: Sequence[tuple[str, bool]] = ()) -> None:
-        self.person, self.form, self.formats = person, form, formats
-        self.dataset: DatasetSpec = form.dataset.to_spec()
-        self.rows = Rows.of(form.dataset.connection.to_spec(), self.dataset, wanted)
-        self.store = DraftStore(person, form, lambda record: bool(record.conflict or self.complaints(record)))
+    part, master: for a detail of the form, its name and the record id of the master that it belongs to.
+    """
+
+    def __init__(
+        self, person, form, formats: Formats, wanted: Sequence[tuple[str, bool]] = (), part: str = "", master: str = ""
+    ) -> None:
+        self.person, self.form, self.formats, self.master = person, form, formats, master
+        self.spec = form.dataset.connection.to_spec()
+        self.parts = parts_of(form)
+        self.part = part_named(self.parts, part)
+        self.dataset: DatasetSpec = self.part.dataset
+        self.practice = bool(form.dataset.connection.practice)
+        self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice)
+        self.rows = Rows.of(self.spec, self.dataset, wanted, self._within() if part else None)
+
+    def _is_faulty(self, part: str, record: PendingRecord) -> bool:
+        return part in self.parts and bool(record.conflict or self.complaints(record, part=self.parts[part]))
+
+    def _within(self) -> list[tuple[str, Any]]:
+        """The values of the master that its details hold. Details of a master that is new have no rows yet."""
+        values = self.master_work.stored(self.master) or {}
+        found = [values.get(name) for name in self.part.master_columns]
+        return list(zip(self.part.columns, found, strict=True))
+
+    @cached_property
+    def master_work(self) -> Work:
+        """The form's own dataset, seen from one of its details."""
+        return Work(self.person, self.form, self.formats)
+
+    @property
+    def address(self) -> str:
+        """The address under which all acts on this form, or on this detail of it, are reached."""
+        if not self.part.name:
+            return reverse("work", args=[self.form.pk])
+        return reverse("detail-work", args=[self.form.pk, self.part.name, self.master])
 
     @property
     def rules(self) -> RecordRules:
-        return rules_of(self.dataset)
+        return self.part.rules
 
     @cached_property
-    def new_ids(self) -> list[str]:
-        return self.store.new_ids()
+    def new_count(self) -> int:
+        return self.store.new_count()
 
     def forget_new(self) -> None:
         """Look again which records are new, after they changed."""
-        self.__dict__.pop("new_ids", None)
+        self.__dict__.pop("new_count", None)
 
     def total(self) -> int:
         """How many records there are, new ones included."""
-        return self.rows.count() + len(self.new_ids)
+        return self.rows.count() + self.new_count
 
     def field(self, name: str) -> FieldSpec:
         """A field of the form. Raises Problem when there is none, or when it is hidden."""
@@ -120,10 +151,10 @@ class Work:
         """The rows from a position on, new records after the last stored one, and what is pending of them."""
         found = self.rows.window(start, size)
         pending = self.store.some([row.id for row in found]) if self.dataset.editable else {}
-        if self.new_ids and len(found) < size:
+        if len(found) < size and self.new_count:
             count = self.rows.count()
             first = max(start - count, 0)
-            ids = self.new_ids[first : first + size - len(found)]
+            ids = self.store.new_slice(first, size - len(found))
             pending |= self.store.some(ids)
             nothing = (None,) * len(self.dataset.fields)
             found += [Row(one, count + first + i, nothing) for i, one in enumerate(ids)]
@@ -171,22 +202,29 @@ class Work:
     def position(self, identifier: str) -> int | None:
         """A record's position in the order; None when it is not there."""
         if identifier.startswith("n"):
-            return self.rows.count() + self.new_ids.index(identifier) if identifier in self.new_ids else None
+            place = self.store.new_place(identifier)
+            return None if place is None else self.rows.count() + place
         with _known_ids():
             return int(identifier[1:]) if identifier.startswith("p") else self.rows.position(identifier)
 
-    def complaints(self, pending: PendingRecord | None, stored: Mapping[str, Any] | None = None) -> list[Complaint]:
+    def complaints(
+        self,
+        pending: PendingRecord | None,
+        stored: Mapping[str, Any] | None = None,
+        part: FormPart | None = None,
+    ) -> list[Complaint]:
         """What is wrong with a pending record: texts that are no values, rules, and what the server refused."""
         if pending is None or pending.state == "removed":
             return list(pending.refusals) if pending else []
-        found = unreadable(pending, self.dataset, self.formats)
+        part = part or self.part
+        found = unreadable(pending, part.dataset, self.formats)
         values = pending.values(stored)
         for name in pending.texts:
             values.pop(name, None)
-        touched = pending.touched - pending.texts.keys()
+        touched = pending.touched - pending.texts.keys() - pending.under.keys()
         new = pending.state == "new"
-        unread = set(pending.texts)
-        rules = [c for c in self.rules.complaints(values, touched, new) if not set(c.fields) <= unread]
+        unread = {*pending.texts, *pending.under}
+        rules = [c for c in part.rules.complaints(values, touched, new) if not set(c.fields) <= unread]
         return found + rules + list(pending.refusals)
 
     def require_editable(self) -> None:
@@ -199,61 +237,3 @@ class Work:
     ) -> RecordView:
         """A record as a person sees it, from what is known of it."""
         return RecordView(identifier, position, stored, pending, tuple(self.complaints(pending, stored)))
-
-    # -- saving ---------------------------------------------------------------------------------------
-
-    def problems(self, records: Mapping[str, PendingRecord]) -> dict[str, list[Complaint]]:
-        """The records that can't be saved as they are: with complaints, or with a conflict to settle."""
-        found = {}
-        for identifier, record in records.items():
-            complaints = [c for c in self.complaints(replace(record, refusals=())) if c.code != "server"]
-            if record.conflict:
-                complaints.append(Complaint("conflict", "Somebody else changed this record; choose what stays.", ()))
-            if complaints:
-                found[identifier] = complaints
-        return found
-
-    def _to_send(self) -> tuple[dict[str, PendingRecord], dict[str, list[Complaint]]]:
-        """The draft, and what holds it back before the server is asked."""
-        self.require_editable()
-        records = self.store.all()
-        return records, self.problems(records)
-
-    def rehearse(self) -> tuple[SaveOutcome, dict[str, list[Complaint]]]:
-        """Try the save on the server and roll it back; the draft stays as it is."""
-        records, problems = self._to_send()
-        if problems or not records:
-            return SaveOutcome(), problems
-        return rehearse(self.rows.spec, self.dataset, list(records.values()), self.rules), {}
-
-    def save(self) -> tuple[SaveOutcome, dict[str, list[Complaint]]]:
-        """Save the draft. What holds it back before the server is asked comes as the second part."""
-        records, problems = self._to_send()
-        if problems or not records:
-            return SaveOutcome(), problems
-        in_doubt = self.store.begin_sending()
-        try:
-            outcome = save(self.rows.spec, self.dataset, list(records.values()), self.rules, in_doubt)
-        except Problem:
-            if not in_doubt:
-                self.store.end_sending()  # nothing was written, and that is known
-            raise
-        if outcome.committed:
-            with transaction.atomic():
-                write_entry(self, records.values(), outcome)
-                self.store.clear()
-        else:
-            self.store.settle(
-                {
-                    one: replace(
-                        record,
-                        conflict=outcome.conflicts.get(one),
-                        refusals=tuple(outcome.refusals.get(one, ())),
-                    )
-                    for one, record in records.items()
-                    if one in outcome.conflicts or one in outcome.refusals or record.refusals
-                }
-            )
-            self.store.end_sending()
-        self.forget_new()
-        return outcome, {}

@@ -1,11 +1,27 @@
 """Problems that no view caught, as pages."""
 
+from urllib.parse import urlencode, urlsplit
+
+from django.http import HttpResponse
+from django.shortcuts import redirect
+from django.urls import reverse
+
 from enlace.core.problem import Problem
+from enlace.workshop.secrets import PasswordAsked
 
 from .views import problem_page
 
 # What a problem's code means for the one who asked (RFC 9110, section 15).
-STATUS = {"missing": 404, "gone": 404, "table gone": 404, "bad": 400, "forbidden": 403, "locked": 503, "slow": 503}
+STATUS = {
+    "missing": 404,
+    "gone": 404,
+    "table gone": 404,
+    "bad": 400,
+    "forbidden": 403,
+    "locked": 503,
+    "slow": 503,
+    "away": 503,
+}
 
 
 class ProblemMiddleware:
@@ -18,7 +34,19 @@ class ProblemMiddleware:
         return self.get_response(request)
 
     def process_exception(self, request, exception):
+        if isinstance(exception, PasswordAsked):
+            return ask_password(request, exception)
         if isinstance(exception, Problem):
             status = STATUS.get(exception.code, 409)
             return problem_page(request, status, exception.what, exception.hint, exception.words)
         return None
+
+
+def ask_password(request, asked: PasswordAsked):
+    """Lead to the page that takes a connection's password, and back again from there."""
+    to = reverse("unlock", args=[asked.connection])
+    if request.headers.get("HX-Request") == "true":
+        # A part of a page: the person is told, and what was typed stays.
+        page = urlsplit(request.headers.get("HX-Current-URL", "")).path
+        return HttpResponse(str(asked), status=401, headers={"X-Unlock": f"{to}?{urlencode({'next': page})}"})
+    return redirect(f"{to}?{urlencode({'next': request.get_full_path()})}")

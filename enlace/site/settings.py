@@ -3,6 +3,7 @@
 ENLACE_HOME      folder of Enlace's own data (default: var/ in the checkout)
 ENLACE_HOSTS     host names that may be asked for, with commas (default: this machine only)
 ENLACE_SECRET    the signing key (default: made once, kept in ENLACE_HOME/secret.key)
+ENLACE_KEY       what the passwords of connections are encrypted with (default: made once, in ENLACE_HOME/connections.key)
 ENLACE_HTTPS     "1" behind a proxy that speaks HTTPS: cookies are then sent over HTTPS only
 ENLACE_LOCALE    how numbers and dates are written, such as pt_PT (default: en_GB)
 """
@@ -55,6 +56,7 @@ MIDDLEWARE = [
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
+    "enlace.workshop.secrets.SessionPasswords",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",

@@ -4,6 +4,7 @@ from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 
 from enlace.accounts.views import SignIn
+from enlace.workshop.connection_views import unlock
 
 from . import views
 
@@ -16,6 +17,7 @@ urlpatterns = [
     path("", views.home, name="home"),
     path("sign-in/", SignIn.as_view(), name="sign-in"),
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
+    path("unlock/<int:connection>/", unlock, name="unlock"),
     path("workshop/", include("enlace.workshop.urls")),
     path("desk/", include("enlace.desk.urls")),
 ]

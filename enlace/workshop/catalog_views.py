@@ -14,12 +14,15 @@ from enlace.core.dataset.anchors import count_of
 from enlace.core.dataset.defaults import label_of, make_dataset, why_read_only
 from enlace.core.kinds import raw_text
 from enlace.core.problem import Problem
+from enlace.core.save.receipts import create_statement
 from enlace.core.server import Catalog, step_names
 from enlace.core.server.catalog import Table, first_rows
 from enlace.core.server.engine import reading
 
+from . import practice
 from .models import Connection, Dataset, Form
 from .place import stand_in
+from .secrets import PasswordAsked
 
 FIRST_ROWS = 8
 CUT = 80
@@ -36,17 +39,21 @@ def _connection(request, pk: int) -> Connection:
 def connection(request, connection: int):
     """A connection: its test, and the tables and views that it reaches."""
     found = _connection(request, connection)
-    spec = found.to_spec()
-    catalog, problem = None, None
+    catalog, problem, steps = None, None, []
     try:
+        spec = found.to_spec()
+        steps = step_names(spec)
         catalog = Catalog.of(spec)
+    except PasswordAsked:
+        raise
     except Problem as error:
         problem = error
     context = {
         "project": found.project,
         "connection": found,
-        "path": found.parameters.get("path", ""),
-        "steps": step_names(spec),
+        "copy_made": practice.made_at(found) if found.server.is_file else None,
+        "receipts_sql": create_statement(spec) if catalog and not found.receipts else "",
+        "steps": steps,
         "test_now": "test" in request.GET or problem is not None,
         "catalog": catalog,
         "cards": _cards(catalog) if catalog else [],

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-import os
-
-from django.conf import settings
 from django.contrib import messages
 from django.db.models import ProtectedError
+from django.http import HttpResponseRedirect
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
 from enlace.core.problem import Problem
-from enlace.core.server import ConnectionSpec, run_step, step_names
+from enlace.core.save.receipts import NAME, make_table
+from enlace.core.server import ConnectionSpec, forget_engines, run_step, step_names
+from enlace.core.server.dialects import SERVER_KINDS
 
+from . import practice, secrets
+from .connection_forms import PASTED, Typed, keep
 from .models import Connection, Project
-from .place import clean_name, stand_in
+from .place import stand_in
 
 
 @builder_only
@@ -37,49 +41,32 @@ def new(request, project: int):
 
 @builder_only
 def edit(request, connection: int):
-    """Change a connection's name or file."""
+    """Change a connection."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     stand_in(request, found.project, "Connections")
     return _form(request, found.project, found, f"Change {found.name}")
 
 
 def _form(request, project: Project, connection: Connection, title: str):
+    """act: "keep", "take-apart" (what is pasted) or "kind" (another kind of server was chosen)."""
     told = ""
-    typed = {"name": connection.name, "path": connection.parameters.get("path", "")}
+    typed = Typed.of(connection)
     if request.method == "POST":
-        typed = {"name": request.POST.get("name", ""), "path": request.POST.get("path", "")}
         try:
-            _keep(project, connection, typed)
-            return redirect(connection.get_absolute_url() + "?test=1")
+            typed = Typed.posted(request, connection)
+            act = request.POST.get("act", "keep")
+            if act == "take-apart":
+                typed = typed.pasted(request)
+            elif act != "kind":
+                keep(request, connection, typed)
+                return redirect(connection.get_absolute_url() + "?test=1")
         except Problem as problem:
             told = str(problem)
+    else:
+        request.session.pop(PASTED, None)
     context = {"project": project, "connection": connection, "typed": typed, "told": told, "title": title}
+    context |= {"kinds": SERVER_KINDS.values(), "sources": Connection.PasswordFrom.choices}
     return render(request, "workshop/connection_form.html", context, status=400 if told else 200)
-
-
-def _keep(project: Project, connection: Connection, typed: dict[str, str]) -> None:
-    connection.name = clean_name(typed["name"], "connection", 80)
-    others = project.connections.exclude(pk=connection.pk)
-    if others.filter(name=connection.name).exists():
-        raise Problem("The project has a connection of that name already.", "Choose another name.")
-    path = typed["path"].strip()
-    if not path or "\0" in path:
-        raise Problem("The file is missing.", "Give the full path of the database file.")
-    path = os.path.abspath(os.path.expanduser(path))
-    if _is_own(path):
-        # Its own database holds people's passwords and sessions.
-        raise Problem("This is Enlace's own database.", "Choose the database of your application.")
-    connection.parameters = {"path": path}
-    connection.test_passed = None
-    connection.save()
-
-
-def _is_own(path: str) -> bool:
-    own = settings.DATABASES["default"]["NAME"]
-    try:
-        return os.path.samefile(path, own)
-    except OSError:
-        return os.path.realpath(path) == os.path.realpath(own)
 
 
 @builder_only
@@ -125,3 +112,95 @@ def remove(request, connection: int):
         raise Problem(f"{found.name} is still used by: {names}.", "Remove their forms first.") from None
     messages.success(request, f"The connection {found.name} is removed. Its database was not touched.")
     return redirect("connections", found.project_id)
+
+
+@require_POST
+@builder_only
+def copy(request, connection: int):
+    """The practice copy: work on it, refresh it, go back to the live database, throw it away."""
+    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
+    if not found.server.is_file:
+        raise Problem("Only databases in files can be copied here.", "Ask who runs the server for a copy.", code="bad")
+    act = request.POST.get("act", "")
+    if act in ("work", "refresh"):
+        if act == "refresh" or practice.made_at(found) is None:
+            practice.refresh(found)
+        told = "The copy is as the live database is now."
+        if act == "work":
+            found.practice, told = True, "All forms of this connection work on the practice copy from now on."
+    elif act in ("live", "throw-away"):
+        found.practice = False
+        told = "All forms of this connection work on the live database from now on."
+        if act == "throw-away":
+            practice.throw_away(found)
+            told = "The practice copy is gone. Forms work on the live database."
+    else:
+        raise Problem("There is no such act.", "Use the buttons of the page.", code="bad")
+    found.save(update_fields=["practice"])
+    forget_engines()
+    messages.success(request, told)
+    return redirect(found)
+
+
+@builder_only
+def compare(request, connection: int):
+    """What the practice copy and the live database hold differently, table by table."""
+    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
+    stand_in(request, found.project, "Connections")
+    if not found.server.is_file or practice.made_at(found) is None:
+        raise Problem("There is no practice copy.", "Make one on the connection's page.", code="missing")
+    context = {"project": found.project, "connection": found, "lines": practice.compare(found)}
+    return render(request, "workshop/copy_compared.html", context)
+
+
+@require_POST
+@builder_only
+def receipts(request, connection: int):
+    """Let saves leave receipts in a table of the database, or not any more."""
+    found = get_object_or_404(Connection, pk=connection)
+    if request.POST.get("act") == "make":
+        make_table(found.to_spec(), NAME)
+        found.receipts = NAME
+        messages.success(request, f"The table {NAME} is there. From now on each save leaves a receipt in it.")
+    else:
+        found.receipts = ""
+        messages.success(request, f"Saves leave no receipts any more. The table {NAME} stays until you drop it.")
+    found.save(update_fields=["receipts"])
+    return redirect(found)
+
+
+def unlock(request, connection: int):
+    """Give the password of a connection that asks for it. For everybody who works with the connection."""
+    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
+    stand_in(request, found.project, "Desk")
+    told, after = "", _inside(request)
+    if request.method == "POST":
+        kept = dict(request.session.get(secrets.IN_SESSION, {}))
+        request.session[secrets.IN_SESSION] = {**kept, str(found.pk): secrets.seal(request.POST.get("password", ""))}
+        token = secrets.given.set(request.session[secrets.IN_SESSION])
+        try:
+            problem = first_problem(found.to_spec())
+        finally:
+            secrets.given.reset(token)
+        if problem is None:
+            return HttpResponseRedirect(after)
+        request.session[secrets.IN_SESSION] = kept
+        told = str(problem)
+    context = {"connection": found, "told": told, "after": after}
+    return render(request, "workshop/unlock.html", context, status=400 if told else 200)
+
+
+def first_problem(spec: ConnectionSpec) -> Problem | None:
+    """The first step of the test that fails, writing apart."""
+    for number, _ in enumerate(step_names(spec)[:-1]):
+        outcome = run_step(spec, number)
+        if not outcome.ok:
+            return outcome.problem
+    return None
+
+
+def _inside(request) -> str:
+    """Where to go on; only addresses of this site."""
+    wanted = request.POST.get("next") or request.GET.get("next") or ""
+    inside = wanted.startswith("/") and url_has_allowed_host_and_scheme(wanted, allowed_hosts=None)
+    return wanted if inside and wanted.isprintable() else reverse("desk")

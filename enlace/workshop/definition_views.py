@@ -11,6 +11,7 @@ from enlace.accounts.access import builder_only
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 
+from .details import add_detail, possible_details, reference_name, remove_if_unused, take_detail_away
 from .models import Dataset, Form, Project
 from .place import clean_name, stand_in
 
@@ -42,6 +43,7 @@ def dataset(request, dataset: int):
             told = str(problem)
     lines = [{"field": one, "kind": KINDS[one.kind].label, "spec": one.to_spec()} for one in fields]
     context = {"project": found.project, "dataset": found, "lines": lines, "told": told}
+    context |= {"compares": Dataset.Compare.choices}
     return render(request, "workshop/dataset.html", context, status=400 if told else 200)
 
 
@@ -62,6 +64,24 @@ def _change_fields(request, dataset: Dataset, fields) -> None:
     dataset.touch()
 
 
+@require_POST
+@builder_only
+def saving(request, dataset: int):
+    """What is compared when a record of the dataset is saved, and when it is saved."""
+    found = get_object_or_404(Dataset.objects.select_related("project"), pk=dataset)
+    compare, version = request.POST.get("compare", ""), request.POST.get("version", "")
+    if compare not in Dataset.Compare.values:
+        raise Problem("Say what is to be compared.", "Choose one of the three ways.", code="bad")
+    if compare == Dataset.Compare.VERSION and not found.fields.filter(name=version).exists():
+        raise Problem("The version field is missing.", "Choose the field that changes with every save.", code="bad")
+    found.compare, found.version = compare, version if compare == Dataset.Compare.VERSION else ""
+    found.each = "each" in request.POST
+    found.save(update_fields=["compare", "version", "each"])
+    found.touch()
+    messages.success(request, "Kept. All forms of this dataset save in this way from now on.")
+    return redirect(found)
+
+
 @builder_only
 def forms(request, project: int):
     """The forms of a project."""
@@ -80,8 +100,10 @@ def form(request, form: int):
     if request.method == "POST":
         try:
             found.title = clean_name(request.POST.get("title", ""), "form", 120)
-            found.save(update_fields=["title"])
-            messages.success(request, "The title is kept.")
+            found.whole = request.POST.get("policy", "whole") != "keep"
+            found.most_failures = _failures(request) if not found.whole else None
+            found.save(update_fields=["title", "whole", "most_failures"])
+            messages.success(request, "Kept.")
             return redirect(found)
         except Problem as problem:
             told = str(problem)
@@ -89,9 +111,39 @@ def form(request, form: int):
         "project": found.project,
         "form": found,
         "controls": found.controls.select_related("field"),
+        "details": found.details.select_related("dataset"),
+        "possible": possible_details(found),
         "told": told,
     }
     return render(request, "workshop/form.html", context, status=400 if told else 200)
+
+
+def _failures(request) -> int | None:
+    text = request.POST.get("most_failures", "").strip()
+    if not text:
+        return None
+    if not text.isdecimal() or not 0 < int(text[:9]) < 100_000:
+        raise Problem("This is not a number of failures.", "Type a whole number from 1, or nothing.", code="bad")
+    return int(text)
+
+
+@require_POST
+@builder_only
+def details(request, form: int):
+    """Add a detail to a form by a reference of the schema, or take one away."""
+    found = get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=form)
+    if request.POST.get("act") == "remove":
+        detail = get_object_or_404(found.details, pk=request.POST.get("detail", "0") or 0)
+        take_detail_away(detail)
+        messages.success(request, f"{detail.title} is no longer a detail of this form. Its table was not touched.")
+        return redirect(found)
+    wanted = request.POST.get("reference", "")
+    reference = next((r for r in possible_details(found) if reference_name(r) == wanted), None)
+    if reference is None:
+        raise Problem("No such table refers to this one.", "Choose one from the page's list.", code="missing")
+    detail = add_detail(found, reference)
+    messages.success(request, f"{detail.title} is a detail of this form: it shows what belongs to the current record.")
+    return redirect(found)
 
 
 @require_POST
@@ -100,8 +152,9 @@ def remove_form(request, form: int):
     """Remove a form, its drafts, and its dataset when no other form uses it."""
     found = get_object_or_404(Form.objects.select_related("project", "dataset"), pk=form)
     dataset = found.dataset
+    for detail in found.details.all():
+        take_detail_away(detail)
     found.delete()
-    if not dataset.forms.exists():
-        dataset.delete()
+    remove_if_unused(dataset)
     messages.success(request, f"The form {found.title} is removed. Its table was not touched.")
     return redirect("forms", found.project_id)

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-import secrets
 from functools import lru_cache
+from secrets import randbelow
 
 from django.db import models, transaction
 from django.urls import reverse
 
 from enlace.core.dataset import DatasetSpec, FieldSpec, RuleSpec
 from enlace.core.server import ConnectionSpec
+from enlace.core.server.dialects import SERVER_KINDS, ServerKind
+
+from . import practice, secrets
 
 
 class Project(models.Model):
@@ -29,12 +32,27 @@ class Project(models.Model):
 
 
 class Connection(models.Model):
-    """How to reach one database."""
+    """How to reach one database.
+
+    password_from: where its password comes from; password: the sealed one, variable: the environment variable.
+    practice: whether forms work on the practice copy. receipts: the table in which saves leave receipts, "" for none.
+    """
+
+    class PasswordFrom(models.TextChoices):
+        NOWHERE = "nowhere", "There is none"
+        KEPT = "kept", "Keep it here, encrypted"
+        ENVIRONMENT = "environment", "Read it from an environment variable"
+        ASKED = "asked", "Ask each person, for the session only"
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="connections")
     name = models.CharField(max_length=80)
     kind = models.CharField(max_length=20, default="sqlite")
     parameters = models.JSONField(default=dict)
+    password_from = models.CharField(max_length=12, choices=PasswordFrom.choices, default=PasswordFrom.NOWHERE)
+    password = models.TextField(blank=True)
+    variable = models.CharField(max_length=120, blank=True)
+    practice = models.BooleanField(default=False)
+    receipts = models.CharField(max_length=60, blank=True)
     test_passed = models.BooleanField(null=True, default=None)
 
     class Meta:
@@ -47,17 +65,48 @@ class Connection(models.Model):
     def get_absolute_url(self) -> str:
         return reverse("connection", args=[self.pk])
 
+    @property
+    def server(self) -> ServerKind:
+        return SERVER_KINDS[self.kind]
+
+    @property
+    def place(self) -> str:
+        """Where the database is, without any secret."""
+        return self.server.place_of(ConnectionSpec.of(self.kind, **self.parameters))
+
     def to_spec(self) -> ConnectionSpec:
-        return ConnectionSpec.of(self.kind, **self.parameters)
+        """How to reach what forms work on now. Raises Problem while the password is not at hand."""
+        if self.practice and self.server.is_file:
+            return ConnectionSpec.of(self.kind, receipts=self.receipts, path=str(practice.path_of(self)))
+        return ConnectionSpec.of(self.kind, self._password(), self.receipts, **self.parameters)
+
+    def _password(self) -> str:
+        if not self.server.has_password:
+            return ""
+        sources = {
+            self.PasswordFrom.KEPT: lambda: secrets.opened(self.password),
+            self.PasswordFrom.ENVIRONMENT: lambda: secrets.from_environment(self.variable),
+            self.PasswordFrom.ASKED: lambda: secrets.given_for(self.pk, self.name),
+        }
+        return sources.get(self.password_from, lambda: "")()
 
 
 def _first_revision() -> int:
     # Random, so that a database restored from a copy never meets a spec kept from another life.
-    return secrets.randbelow(2**30)
+    return randbelow(2**30)
 
 
 class Dataset(models.Model):
-    """The rows and fields a form works with."""
+    """The rows and fields a form works with.
+
+    compare, version: what must still be as read when a record is saved (see DatasetSpec). each: a record is saved as
+    soon as somebody leaves it.
+    """
+
+    class Compare(models.TextChoices):
+        EDITED = "edited", "The edited fields"
+        ALL = "all", "Every field of the record"
+        VERSION = "version", "A version field, and the edited fields"
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="datasets")
     connection = models.ForeignKey(Connection, models.PROTECT, related_name="datasets")
@@ -68,6 +117,9 @@ class Dataset(models.Model):
     locator = models.CharField(max_length=40, blank=True)
     read_only_because = models.TextField(blank=True)
     uniques = models.JSONField(default=list)
+    compare = models.CharField(max_length=8, choices=Compare.choices, default=Compare.EDITED)
+    version = models.CharField(max_length=255, blank=True)
+    each = models.BooleanField(default=False)
     revision = models.PositiveIntegerField(default=_first_revision)
 
     class Meta:
@@ -121,6 +173,8 @@ def _dataset_spec(pk: int, revision: int) -> DatasetSpec:
         rules=tuple(one.to_spec() for one in dataset.rules.all()),
         uniques=tuple(tuple(columns) for columns in dataset.uniques),
         is_view=dataset.is_view,
+        compare=dataset.compare,
+        version=dataset.version,
     )
 
 
@@ -177,11 +231,16 @@ class Rule(models.Model):
 
 
 class Form(models.Model):
-    """A page for operators."""
+    """A page for operators.
+
+    whole: a save is all or nothing; else it keeps what succeeds and stops after `most_failures` (None: never).
+    """
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="forms")
     dataset = models.ForeignKey(Dataset, models.PROTECT, related_name="forms")
     title = models.CharField(max_length=120)
+    whole = models.BooleanField(default=True)
+    most_failures = models.PositiveIntegerField(null=True, blank=True)
 
     class Meta:
         ordering = ["title"]
@@ -202,6 +261,26 @@ class Form(models.Model):
         controls += [Control(form=form, place=2 + i, kind="editor", field=one) for i, one in enumerate(fields)]
         Control.objects.bulk_create(controls)
         return form
+
+
+class Detail(models.Model):
+    """A second dataset of a form, which shows only what belongs to the current record of the first.
+
+    columns: those of the detail that hold the values of `master_columns` of the form's own dataset.
+    """
+
+    form = models.ForeignKey(Form, models.CASCADE, related_name="details")
+    place = models.PositiveIntegerField(default=0)
+    dataset = models.ForeignKey(Dataset, models.PROTECT, related_name="details")
+    title = models.CharField(max_length=120)
+    columns = models.JSONField()
+    master_columns = models.JSONField()
+
+    class Meta:
+        ordering = ["place", "pk"]
+
+    def __str__(self) -> str:
+        return self.title
 
 
 class Control(models.Model):

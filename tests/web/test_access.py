@@ -23,6 +23,12 @@ class Access(Pages):
             person=self.builder, form=form, form_title="x"
         )
 
+    def detail(self, form):
+        """Port calls that belong to a vessel."""
+        link = {"columns": ["vessel_id"], "master_columns": ["id"], "title": "Calls"}
+        found = form.details.first()
+        return found or form.details.create(dataset=self.form("port_call").dataset, **link)
+
     def fill(self, address, form, number=None):
         values = {
             "project": self.project.pk,
@@ -30,7 +36,9 @@ class Access(Pages):
             "dataset": form.dataset_id,
             "form": form.pk,
             "entry": self.entry(form).pk,
+            "detail": self.detail(form).pk,
         }
+        address = address.replace("<str:master>", "i1")
         for name, pk in values.items():
             address = address.replace(f"<int:{name}>", str(number or pk))
         return address
@@ -86,6 +94,13 @@ class Access(Pages):
             "step",
             "all",
             "seen",
+            "only",
+            "to",
+            "revision",
+            "act",
+            "kind",
+            "paste",
+            "next",
         ]
         self.client.raise_request_exception = False
         for address in addresses():

@@ -9,7 +9,7 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from PIL import Image
 
-from enlace.desk.models import Draft, DraftBlob, DraftStep
+from enlace.desk.models import DraftRecord, DraftStep
 from tests.harbour import made
 from tests.web.pages import Pages
 
@@ -23,10 +23,10 @@ class Reading(Pages):
         self.assertNotRegex(html, r'id="go-next"[^>]*disabled')
 
     def test_a_page_asks_few_questions(self):
-        """Of Enlace's own database: session, person, form, draft; not one for each row or field."""
+        """Of Enlace's own database: session, person, form, its details, draft; not one for each row or field."""
         form = self.form("port_call")
         self.client.get(f"/desk/{form.pk}/rows")
-        with self.assertNumQueries(4):
+        with self.assertNumQueries(5):
             self.client.get(f"/desk/{form.pk}/rows?start=500")
 
     def test_moving(self):
@@ -138,7 +138,7 @@ class Editing(Pages):
     def test_read_only_fields_stay_as_they_are(self):
         form = self.form("vessel")
         self.assertEqual(self.edit(form, "i1", 400, id="99").status_code, 400)
-        self.assertFalse(Draft.objects.exists())
+        self.assertFalse(DraftRecord.objects.exists() or DraftStep.objects.exists())
 
     def test_pictures(self):
         form = self.form("vessel")
@@ -186,7 +186,7 @@ class Saving(Pages):
         self.assertEqual(json.loads(response["HX-Trigger"])["enlace:current"], {"id": "i41", "position": 40})
         row = self.sql("SELECT name, built, length_m, in_service FROM vessel WHERE id = 1")
         self.assertEqual(row, [("Edited", "2020-02-01", 101.5, 1)])
-        self.assertFalse(Draft.objects.exists())
+        self.assertFalse(DraftRecord.objects.exists() or DraftStep.objects.exists())
 
     def test_somebody_else_was_faster(self):
         form = self.form("vessel")

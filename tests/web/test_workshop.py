@@ -15,7 +15,7 @@ class FromPathToForm(Pages):
         self.client.post("/workshop/", {"name": "  Winter  office "})
         project = Project.objects.get(name="Winter office")
         response = self.client.post(
-            f"/workshop/project/{project.pk}/connections/new", {"name": "Ice", "path": spec["path"]}
+            f"/workshop/project/{project.pk}/connections/new", {"name": "Ice", "p-path": spec["path"]}
         )
         connection = Connection.objects.get(name="Ice")
         self.assertRedirects(response, f"/workshop/connection/{connection.pk}/?test=1")
@@ -37,9 +37,12 @@ class FromPathToForm(Pages):
 
     def test_what_is_wrong_is_said_and_stays_in_the_form(self):
         address = f"/workshop/project/{self.project.pk}/connections/new"
-        for path, told in [("", "The file is missing"), (str(settings.DATABASES["default"]["NAME"]), "own database")]:
-            self.assertContains(self.client.post(address, {"name": "N", "path": path}), told, status_code=400)
-        again = self.client.post(address, {"name": self.connection.name, "path": "/tmp/typed.db"})
+        for path, told in [
+            ("", "File: a value is missing"),
+            (str(settings.DATABASES["default"]["NAME"]), "own database"),
+        ]:
+            self.assertContains(self.client.post(address, {"name": "N", "p-path": path}), told, status_code=400)
+        again = self.client.post(address, {"name": self.connection.name, "p-path": "/tmp/typed.db"})
         self.assertContains(again, "/tmp/typed.db", status_code=400)
         self.assertContains(self.client.post("/workshop/", {"name": "pORTO"}), "already", status_code=400)
         self.assertContains(self.client.post("/workshop/", {"name": " "}), "needs a name", status_code=400)

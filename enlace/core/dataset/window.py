@@ -40,26 +40,50 @@ class Row:
 
 @dataclass(frozen=True)
 class Rows:
-    """The rows of a dataset in one order. A value: make it anew for each request."""
+    """The rows of a dataset in one order. A value: make it anew for each request.
+
+    within: (column, value) pairs that narrow the rows to those of one master.
+    """
 
     spec: ConnectionSpec
     dataset: DatasetSpec
     order: tuple[OrderPart, ...]
+    within: tuple[tuple[str, Any], ...] | None = None
 
     @classmethod
-    def of(cls, spec: ConnectionSpec, dataset: DatasetSpec, wanted: Sequence[tuple[str, bool]] = ()) -> Rows:
-        """The rows in a wanted order of (field, descending) pairs."""
-        return cls(spec, dataset, total_order(dataset, wanted))
+    def of(
+        cls,
+        spec: ConnectionSpec,
+        dataset: DatasetSpec,
+        wanted: Sequence[tuple[str, bool]] = (),
+        within: Sequence[tuple[str, Any]] | None = None,
+    ) -> Rows:
+        """The rows in a wanted order of (field, descending) pairs; those of one master only."""
+        return cls(spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within))
 
     def count(self) -> int:
         """How many rows there are."""
-        return count_of(self.spec, self.dataset.table)
+        if self.within is None:
+            return count_of(self.spec, self.dataset.table)
+        with reading(self.spec) as connection:
+            counted = select(func.count()).select_from(self._table()).where(self._belongs())
+            return int(connection.execute(counted).scalar() or 0)
+
+    def known_count(self) -> int | None:
+        """The count if it is known and still true, or quickly found."""
+        return known_count(self.spec, self.dataset.table) if self.within is None else self.count()
+
+    def _belongs(self) -> ColumnElement[bool]:
+        table = self._table()
+        return and_(true(), *(table.c[name] == value for name, value in self.within or ()))
 
     def window(self, start: int, size: int) -> list[Row]:
         """The rows at positions start, start + 1 ... of the order; fewer at the end. Raises Problem."""
         if not (self.dataset.key or self.dataset.locator):
             with reading(self.spec) as connection:
                 return self._plain_window(connection, start, size)
+        if self.within is not None:
+            return self._read(self.order, None, start, size, start)
         order, table = self.order, self.dataset.table
         # Where anchors stand they bound the rows from both sides, which helps even near the ends.
         around = stretch_around(self.spec, table, order, start, size, build=False)
@@ -116,7 +140,8 @@ class Rows:
         with reading(self.spec) as connection:
             # Rows at or before, counted from the other end: the segments of the reversed order.
             for condition in segments(table, reversed_order(self.order), place, nulls_first):
-                before += connection.execute(select(func.count()).select_from(table).where(condition)).scalar() or 0
+                counted = select(func.count()).select_from(table).where(and_(condition, self._belongs()))
+                before += connection.execute(counted).scalar() or 0
         return before - 1
 
     # -- how ------------------------------------------------------------------------------------------
@@ -144,7 +169,7 @@ class Rows:
         table = self._table()
         names = self._identity()
         nulls_first = server_kind(self.spec.kind).nulls_first
-        conditions: list[ColumnElement[bool] | None] = [None]
+        conditions: list[ColumnElement[bool] | None] = [None if self.within is None else self._belongs()]
         if around:
             conditions = list(segments(table, order, around.place, nulls_first, around.end))
         rows: list[Row] = []

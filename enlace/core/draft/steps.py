@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from .pending import PendingRecord
 
-Records = Mapping[str, PendingRecord | None]
+Address = tuple[str, str]  # (part, record id)
+Records = Mapping[Address, PendingRecord | None]
 
 
 @dataclass(frozen=True)

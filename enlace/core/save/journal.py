@@ -28,17 +28,20 @@ class JournalLine:
 
 
 def journal(records: Iterable[PendingRecord], outcome: SaveOutcome) -> list[JournalLine]:
-    """What a committed save did."""
+    """What a committed save did, with the values that the server made of those that were wanted."""
     lines = []
     for record in records:
-        after = outcome.ids.get(record.id, "")
+        if record.id not in outcome.ids:
+            continue
+        after, row = outcome.ids[record.id], outcome.rows.get(record.id, {})
+        now = {name: row.get(name, record.now.get(name)) for name in (*record.now, *record.under)}
         if record.state == "new":
-            lines.append(JournalLine("inserted", "", after, {}, record.now))
+            lines.append(JournalLine("inserted", "", after, {}, now))
         elif record.state == "removed":
             lines.append(JournalLine("removed", record.id, "", record.was, {}))
         else:
-            was = {name: record.was.get(name) for name in record.now}
-            lines.append(JournalLine("updated", record.id, after, was, record.now))
+            was = {name: record.was.get(name) for name in now}
+            lines.append(JournalLine("updated", record.id, after, was, now))
     return lines
 
 

@@ -78,7 +78,7 @@ class Plan:
 
 def plan(parts: Sequence[Part], catalog: Catalog) -> Plan:
     """The order for the records of some datasets of one connection."""
-    batches = [batch for part in parts for batch in _grouped(part, (Act(part, r, ACTS[r.state]) for r in part.records))]
+    batches = [batch for part in parts for batch in grouped(part, (Act(part, r, ACTS[r.state]) for r in part.records))]
     ranks = _ranks(parts, catalog)
     if not _tie(batches, {part.dataset.table: catalog.table(part.dataset.table) for part in parts}):
         return Plan(sorted(batches, key=lambda b: _rank(b, ranks)), [])
@@ -105,10 +105,10 @@ def _ranks(parts: Sequence[Part], catalog: Catalog) -> dict[str, int]:
 
 def _batches(acts: Sequence[Act]) -> list[Batch]:
     parts = {id(act.part): act.part for act in acts}
-    return [batch for part in parts.values() for batch in _grouped(part, (a for a in acts if a.part is part))]
+    return [batch for part in parts.values() for batch in grouped(part, (a for a in acts if a.part is part))]
 
 
-def _grouped(part: Part, acts: Iterable[Act]) -> Iterable[Batch]:
+def grouped(part: Part, acts: Iterable[Act]) -> Iterable[Batch]:
     """The acts of one part by what their statements have in common."""
     found: dict[tuple[Any, ...], Batch] = {}
     dataset, by_edits = part.dataset, part.dataset.compare == "edited"

@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from .base import Parameter, ServerKind
 from .mariadb import MariaDB
+from .oracle import Oracle
 from .postgresql import PostgreSQL
 from .sqlite import Sqlite
+from .sqlserver import SqlServer
 
-SERVER_KINDS: dict[str, ServerKind] = {kind.name: kind for kind in (Sqlite(), PostgreSQL(), MariaDB())}
+SERVER_KINDS: dict[str, ServerKind] = {
+    kind.name: kind for kind in (Sqlite(), PostgreSQL(), MariaDB(), SqlServer(), Oracle())
+}
 # The names of SQLAlchemy's dialects that differ from ours.
-_ALIASES = {"mysql": "mariadb"}
+_ALIASES = {"mysql": "mariadb", "mssql": "sqlserver"}
 
 
 def server_kind(name: str) -> ServerKind:

@@ -44,6 +44,7 @@ class ServerKind:
     in_process: whether the server's code runs inside this process, so that rows need not travel.
     nulls_first: whether NULLs come first in an ascending order when the statement does not say.
     native: the types of which the driver takes every value as it is.
+    tried: whether it is tested on servers of its kind.
     """
 
     name: str
@@ -53,6 +54,7 @@ class ServerKind:
     has_password: bool = True
     in_process: bool = False
     nulls_first: bool
+    tried: bool = True
     native: frozenset[type] = frozenset({str, int, float, bytes, type(None)})
 
     def make_engine(self, spec: ConnectionSpec) -> Engine:

@@ -52,6 +52,7 @@ async function ask(path) {
   asking = new AbortController();
   try {
     await edits.idle();
+    await leave();
     const { count } = edits;
     const address = `${url}${path}&order=${encodeURIComponent(order)}`;
     const response = await fetch(address, { headers: { "HX-Request": "true" }, signal: asking.signal });
@@ -62,6 +63,15 @@ async function ask(path) {
   } catch (error) {
     if (error.name !== "AbortError") enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
   }
+}
+
+// Where each record is saved as one leaves it: the record that is left, and what hangs on it.
+async function leave() {
+  if (!("each" in desk.dataset) || !/^(edited|new|removed)$/.test(panel().dataset.state || "")) return;
+  const only = panel().dataset.record;
+  const done = edits.send("save", { only, record: only, position: tell.position, order });
+  panel().dataset.state = "leaving";
+  await done;
 }
 
 const goTo = (position) => move(`at?position=${position}`);
@@ -78,6 +88,15 @@ document.addEventListener("click", (event) => {
   if (pick) pickDate(document.getElementById(pick.dataset.pick));
   const clear = event.target.closest("[data-clear]");
   if (clear) edits.send("picture", { record: tell.record, field: clear.dataset.clear });
+  const empty = event.target.closest("[data-empty]");
+  if (empty) {
+    const { record, position } = panel().dataset;
+    edits.send("empty", { record, position, order, field: empty.dataset.empty, to: empty.dataset.to });
+  }
+  if (event.target.closest("#read-anew")) {
+    move(`record?record=${encodeURIComponent(tell.record)}`);
+    grid.load();
+  }
 });
 document.addEventListener("submit", (event) => {
   if (event.target.id === "rehearse" && (edits.busy || moves)) {
@@ -90,6 +109,40 @@ document.addEventListener("submit", (event) => {
 });
 document.addEventListener("input", (event) => {
   if (event.target.id === "go-slide") document.getElementById("go-number").value = event.target.value;
+});
+
+// -- what others change meanwhile ---------------------------------------------------------------------------
+
+// Another window of the same person shares the draft; somebody else may have changed the current record.
+const PULSE = 4000;
+let revision = Number(desk.dataset.revision || 0);
+const typing = () => {
+  const editor = document.activeElement;
+  return grid.editing || (editor?.dataset?.field && panel().contains(editor) && editor.value !== (editor.sent ?? editor.defaultValue));
+};
+async function pulse() {
+  if (document.hidden || edits.busy || moves || pulse.asking) return;
+  pulse.asking = true;
+  const { count } = edits;
+  const known = revision;
+  try {
+    const asked = new URLSearchParams({ revision, record: tell.record || "", position: tell.position || 0, seen: panel().dataset.seen || "", order });
+    const response = await fetch(`${url}pulse?${asked}`, { headers: { "HX-Request": "true" } });
+    if (response.status !== 200 || edits.busy || moves || edits.count !== count || revision !== known) return;
+    // What is being typed stays: the editors are read anew once somebody moves.
+    apply(await response.text(), response, typing() ? "#panel" : null);
+  } catch {
+    // Away: the next act says so.
+  } finally {
+    pulse.asking = false;
+  }
+}
+setInterval(pulse, PULSE);
+window.addEventListener("focus", pulse);
+document.addEventListener("visibilitychange", pulse);
+document.addEventListener("enlace:draft", ({ detail }) => (revision = detail.revision));
+document.addEventListener("enlace:drift", ({ detail }) => {
+  if (panel().dataset.record === detail.record) panel().dataset.seen = detail.seen;
 });
 
 // -- what the server tells ----------------------------------------------------------------------------------

@@ -4,10 +4,11 @@ const RETRY = 2000;
 
 export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
 
-/** Put an answer's fragments where they belong and tell the page its events. */
-export function apply(html, response) {
+/** Put an answer's fragments where they belong and tell the page its events. without: a fragment to leave out. */
+export function apply(html, response, without = null) {
   const parts = document.createElement("template");
   parts.innerHTML = html;
+  if (without) parts.content.querySelector(without)?.remove();
   // What the page does not show any more, a row scrolled away, a note of another record, needs no replacing.
   for (const part of parts.content.querySelectorAll("[hx-swap-oob]")) if (!document.getElementById(part.id)) part.remove();
   htmx.swap("#said", parts.innerHTML, { swapStyle: "none" });
@@ -79,7 +80,9 @@ export class Edits {
     } catch {
       return this.wait();
     }
-    if ([502, 503, 504].includes(response.status)) return this.wait();
+    if ([502, 504].includes(response.status)) return this.wait();
+    if (response.status === 503) return this.wait((await response.text()).trim().slice(0, 400));
+    if (response.status === 401) return this.unlock(response);
     if (this.away) {
       this.away = false;
       enlaceSay("Enlace is back. What you typed has been kept.");
@@ -95,9 +98,16 @@ export class Edits {
     return true;
   }
 
-  wait() {
+  wait(words) {
     this.away = true;
-    enlaceSay("Enlace can't be reached just now. What you typed stays here and is sent as soon as it is back.", true);
+    const stays = "What you typed stays here and is sent as soon as it is back.";
+    enlaceSay(words ? `${words} ${stays}` : `Enlace can't be reached just now. ${stays}`, true);
+    return false;
+  }
+
+  /** The database's password is asked for anew: in another tab, so that what was typed stays here. */
+  unlock(response) {
+    enlaceSay("The database asks for its password again. Give it in another tab; what you typed stays here and is sent then.", true);
     return false;
   }
 

@@ -47,8 +47,14 @@
     ask(text, event.target.dataset.yes).then((yes) => {
       if (!yes) return;
       event.target.dataset.asked = "1";
-      event.target.requestSubmit();
+      event.target.requestSubmit(event.submitter);
     });
+  });
+
+  // A choice that changes what else is asked: its button is pressed at once.
+  document.addEventListener("change", (event) => {
+    const button = document.getElementById(event.target.dataset?.submits || "");
+    if (button) button.click();
   });
 
   document.addEventListener("enlace:said", (event) => say(event.detail.sentence));

@@ -1,0 +1,70 @@
+"""The datasets of a form: its own, and its details."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from enlace.core.dataset import DatasetSpec
+from enlace.core.draft import PendingRecord
+from enlace.core.problem import Problem
+from enlace.core.rules import RecordRules
+from enlace.workshop.models import Detail, Form
+
+
+@lru_cache(maxsize=256)
+def rules_of(dataset: DatasetSpec) -> RecordRules:
+    """The rules of a dataset, made ready once."""
+    return RecordRules(dataset)
+
+
+@dataclass(frozen=True)
+class FormPart:
+    """One dataset of a form. name: "" for the form's own, else the detail's number. columns, master_columns: its link."""
+
+    name: str
+    title: str
+    dataset: DatasetSpec
+    each: bool
+    columns: tuple[str, ...] = ()
+    master_columns: tuple[str, ...] = ()
+
+    @property
+    def rules(self) -> RecordRules:
+        return rules_of(self.dataset)
+
+    def links_to(self, master: str, record: PendingRecord | None, stored: dict[str, Any] | None) -> PendingRecord:
+        """What a new record of this detail starts with under a master: the master's values, or a claim on its key."""
+        from enlace.core.draft.pending import new_record
+
+        made = new_record()
+        wanted = {**(stored or {}), **(record.now if record else {})}
+        now, under = {}, {}
+        for column, source in zip(self.columns, self.master_columns, strict=True):
+            if wanted.get(source) is None:
+                under[column] = ("", master, source)
+            else:
+                now[column] = wanted[source]
+        return PendingRecord(made.id, "new", now=now, under=under)
+
+
+def parts_of(form: Form) -> dict[str, FormPart]:
+    """The parts of a form by name, its own dataset first."""
+    found = {"": FormPart("", form.title, form.dataset.to_spec(), form.dataset.each)}
+    for detail in form.details.select_related("dataset"):
+        found[str(detail.pk)] = _detail(detail)
+    return found
+
+
+def _detail(detail: Detail) -> FormPart:
+    columns, master_columns = tuple(detail.columns), tuple(detail.master_columns)
+    dataset = detail.dataset
+    return FormPart(str(detail.pk), detail.title, dataset.to_spec(), dataset.each, columns, master_columns)
+
+
+def part_named(parts: dict[str, FormPart], name: str) -> FormPart:
+    """A part by its name. Raises Problem when the form has none of that name."""
+    if name not in parts:
+        raise Problem("This form has no such part.", "Go back to the form and choose one.", code="missing")
+    return parts[name]

@@ -1,0 +1,124 @@
+"""What the desk's addresses do about the whole draft: save, rehearse, review, drop."""
+
+from __future__ import annotations
+
+from django.http import HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from enlace.core.server.engine import UnknownOutcome
+
+from . import editing, saving
+from .answers import Answer, base_context, editor_views, strip_context
+from .opening import number_from, on_form, text_from
+from .review import pending_list, rehearsal_list
+from .views import all_anew, or_first
+from .work import Work
+
+
+@require_POST
+@on_form
+def save(request, work: Work):
+    """Send the draft to the server by the form's policy. only: one record, where each is saved when one leaves it."""
+    identifier = request.POST.get("record", "")
+    try:
+        report = saving.save(work, request.POST.get("only", ""))
+    except UnknownOutcome as unknown:
+        return all_anew(request, work, or_first(work, identifier, work.record)).say(str(unknown)).response()
+    saved = report.saved
+    if report.failed and not saved:
+        return _held_back(request, work, report)
+    if not saved:
+        return Answer(request, work).strip().say("Nothing is pending.").response()
+    now = saved.get((work.part.name, identifier), identifier)
+    view = or_first(work, now, work.record) if now else work.at(number_from(request, "position", 0))
+    said = f"Saved {_records(len(saved))}{' in the practice copy' if work.practice else ''}."
+    if report.failed or report.not_tried:
+        said += f" {_left(report)} Review shows which."
+    answer = all_anew(request, work, view)
+    answer.events["enlace:saved"] = {"ids": {one: new for (part, one), new in saved.items() if part == work.part.name}}
+    return answer.say(said).response()
+
+
+def _records(count: int) -> str:
+    return f"{count} {'record' if count == 1 else 'records'}"
+
+
+def _left(report) -> str:
+    """What was not saved, in words."""
+    lines = [
+        (len(report.conflicts), "in conflict"),
+        (len(report.refusals), "refused"),
+        (len(report.held), "held back"),
+        (len(report.not_tried), "not tried"),
+    ]
+    return "Not saved: " + ", ".join(f"{count} {word}" for count, word in lines if count) + "."
+
+
+def _held_back(request, work: Work, report) -> HttpResponse:
+    """Show the first record that needs attention, and say why nothing was saved."""
+    mine = [one for part, one in report.failed if part == work.part.name]
+    view = or_first(work, mine[0], work.record) if mine else work.at(number_from(request, "position", 0))
+    count = len(report.failed)
+    one = count == 1
+    if report.conflicts:
+        n = len(report.conflicts)
+        why = f"Somebody else changed {n} of your records meanwhile. Choose what stays, then save again."
+    elif report.refusals:
+        reasons = next(iter(report.refusals.values()))
+        why = reasons[0].sentence if one else f"The database refused {count} records; the first is shown."
+    else:
+        why = f"{count} {'record needs' if one else 'records need'} attention first; the {'' if one else 'first '}one is shown."
+    if not mine:
+        titles = sorted({work.parts[part].title for part, _ in report.failed})
+        why += f" Look at {' and '.join(titles)}; Review leads there."
+    answer = all_anew(request, work, view).say(f"Nothing was saved. {why}")
+    faulty = [e.number for e in editor_views(work, view) if e.state in ("wrong", "missing")] if view else []
+    if faulty:
+        answer.events["enlace:focus"] = {"number": faulty[0]}
+    return answer.response()
+
+
+@require_POST
+@on_form
+def rehearse(request, work: Work):
+    """Try the save and roll it back; shows what would have happened to each record."""
+    report = saving.rehearse(work)
+    context = {**base_context(work), "lines": rehearsal_list(work, report), **strip_context(work)}
+    context["fine"] = not (report.failed or report.not_tried)
+    context["keeps"] = not work.form.whole
+    context["server"] = work.form.dataset.connection.server.name
+    return render(request, "desk/rehearsal.html", context)
+
+
+@require_GET
+@on_form
+def review(request, work: Work):
+    """Every pending change, field by field, with the statements that will run."""
+    context = {**base_context(work), "project": work.form.project, "changes": pending_list(work)}
+    return render(request, "desk/review.html", {**context, **strip_context(work)})
+
+
+@require_POST
+@on_form
+def drop(request, work: Work):
+    """Drop one pending change of a record (`field`), or all that is pending on it; back to the review."""
+    identifier, field = text_from(request, "record"), request.POST.get("field", "")
+    if field:
+        editing.revert(work, identifier, field)
+    else:
+        editing.drop(work, identifier)
+    return redirect("review", work.form.pk)
+
+
+@require_POST
+@on_form
+def discard(request, work: Work):
+    """Drop the whole draft."""
+    identifier = request.POST.get("record", "")
+    work.store.clear()
+    work.forget_new()
+    if request.headers.get("HX-Request") != "true":
+        return redirect("review", work.form.pk)
+    view = or_first(work, identifier, work.record) if identifier else work.at(0)
+    return all_anew(request, work, view).say("All pending changes are dropped.").response()

@@ -1,0 +1,187 @@
+"""Save a draft, rehearse it, and settle what came of it."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field, replace
+
+from django.db import transaction
+
+from enlace.core.dataset.values import key_of
+from enlace.core.draft import PendingRecord
+from enlace.core.problem import Problem
+from enlace.core.rules import Complaint
+from enlace.core.save import Part, Receipt, SaveOutcome, SavePolicy, rehearse_parts, save_parts
+from enlace.core.server.engine import UnknownOutcome
+
+from .drafts import handed_down
+from .journal import write_entry
+from .work import Work
+
+Address = tuple[str, str]  # (part, record id)
+Records = dict[str, dict[str, PendingRecord]]
+
+
+@dataclass
+class SaveReport:
+    """What a save or a rehearsal came to. held: what held records back before the server was asked."""
+
+    outcomes: dict[str, SaveOutcome] = field(default_factory=dict)
+    held: dict[Address, list[Complaint]] = field(default_factory=dict)
+
+    @property
+    def saved(self) -> dict[Address, str]:
+        return {(p, one): now for p, o in self.outcomes.items() if o.committed for one, now in o.ids.items()}
+
+    @property
+    def conflicts(self) -> list[Address]:
+        return [(p, one) for p, o in self.outcomes.items() for one in o.conflicts]
+
+    @property
+    def refusals(self) -> dict[Address, list[Complaint]]:
+        return {(p, one): told for p, o in self.outcomes.items() for one, told in o.refusals.items()}
+
+    @property
+    def not_tried(self) -> dict[Address, str]:
+        return {(p, one): why for p, o in self.outcomes.items() for one, why in o.not_tried.items()}
+
+    @property
+    def failed(self) -> list[Address]:
+        """The records that need somebody's attention, the first one first."""
+        return list(dict.fromkeys([*self.held, *self.conflicts, *self.refusals]))
+
+
+def policy_of(work: Work) -> SavePolicy:
+    return SavePolicy(work.form.whole, work.form.most_failures)
+
+
+def rehearse(work: Work) -> SaveReport:
+    """Try the save on the server and roll it back; the draft stays as it is."""
+    records, held = _to_send(work, None)
+    if not _any(records) or (held and work.form.whole):
+        return SaveReport({}, held)
+    return SaveReport(rehearse_parts(work.spec, _parts(work, records), policy_of(work)), held)
+
+
+def save(work: Work, only: str = "") -> SaveReport:
+    """Save the draft, or one record of the part at hand and what hangs on it.
+
+    Where a save is all or nothing, nothing is sent while anything is held back.
+    """
+    records, held = _to_send(work, only or None)
+    if not _any(records) or (held and work.form.whole):
+        return SaveReport({}, held)
+    in_doubt, last, token = work.store.begin_sending()
+    code = work.store.draft.code
+    receipt, before = Receipt(code, token), Receipt(code, last) if last else None
+    try:
+        outcomes = save_parts(work.spec, _parts(work, records), policy_of(work), in_doubt, receipt, before)
+    except UnknownOutcome:
+        raise  # the draft stays in doubt: its next save looks first
+    except Problem:
+        if not in_doubt:
+            work.store.end_sending()  # nothing was written, and that is known
+        raise
+    report = SaveReport(outcomes, held)
+    _settle(work, records, report)
+    work.forget_new()
+    return report
+
+
+def _any(records: Records) -> bool:
+    return any(several for several in records.values())
+
+
+def _parts(work: Work, records: Records) -> list[Part]:
+    return [Part(work.parts[p].dataset, list(r.values()), work.parts[p].rules, p) for p, r in records.items() if r]
+
+
+def _to_send(work: Work, only: str | None) -> tuple[Records, dict[Address, list[Complaint]]]:
+    """The records to send, and what holds others back."""
+    work.require_editable()
+    found = {part: several for part, several in work.store.by_part(later=False).items() if part in work.parts}
+    if only is not None:
+        found = _with_details(found, work.part.name, only)
+    records: Records = {}
+    held: dict[Address, list[Complaint]] = {}
+    for part, several in found.items():
+        for one, record in several.items():
+            if complaints := _problems(work, part, record):
+                held[part, one] = complaints
+            else:
+                records.setdefault(part, {})[one] = record
+    return records, held
+
+
+def _with_details(found: Records, part: str, only: str) -> Records:
+    """One record, and those that wait for its key."""
+    kept: Records = {}
+    for p, several in found.items():
+        for one, record in several.items():
+            if (p, one) == (part, only) or any(source[:2] == (part, only) for source in record.under.values()):
+                kept.setdefault(p, {})[one] = record
+    return kept
+
+
+def _problems(work: Work, part: str, record: PendingRecord) -> list[Complaint]:
+    """What keeps a record from being saved as it is: complaints, or a conflict to settle."""
+    complaints = work.complaints(replace(record, refusals=()), part=work.parts[part])
+    if record.conflict:
+        complaints.append(Complaint("conflict", "Somebody else changed this record; choose what stays.", ()))
+    return complaints
+
+
+def _settle(work: Work, records: Records, report: SaveReport) -> None:
+    """Write the journal, drop what was saved, and note what was said of the rest."""
+    saved = report.saved
+    with transaction.atomic():
+        if saved:
+            write_entry(work, records, report.outcomes)
+        changed = _told(records, report)
+        if saved:
+            changed |= _handed_down(work, records, report)
+        work.store.settle(changed, saved)
+        for (part, old), new in saved.items():
+            if old != new and new:
+                work.store.own(part, old, new)
+        work.store.end_sending()
+
+
+def _told(records: Records, report: SaveReport) -> dict[Address, PendingRecord]:
+    """The records of which the server said something."""
+    changed: dict[Address, PendingRecord] = {}
+    for part, several in records.items():
+        outcome = report.outcomes.get(part, SaveOutcome())
+        for one, record in several.items():
+            told = one in outcome.conflicts or one in outcome.refusals or record.refusals
+            if told and not (outcome.committed and one in outcome.ids):
+                refusals = tuple(outcome.refusals.get(one, ()))
+                changed[part, one] = replace(record, conflict=outcome.conflicts.get(one), refusals=refusals)
+    return changed
+
+
+def _handed_down(work: Work, sent: Records, report: SaveReport) -> dict[Address, PendingRecord]:
+    """The records left in the draft that waited for the key of one that is saved now."""
+    found: dict[Address, PendingRecord] = {}
+    saved = report.saved
+    for part, several in work.store.by_part().items():
+        for one, record in several.items():
+            if (part, one) in saved or not record.under:
+                continue
+            for source in {s[:2] for s in record.under.values()} & saved.keys():
+                record = handed_down(record, *source, _values(work, sent, source, saved[source]))
+            found[part, one] = record
+    return found
+
+
+def _values(work: Work, sent: Records, source: Address, now: str) -> Mapping:
+    part, one = source
+    return {**sent[part][one].now, **dict(zip(work.parts[part].dataset.key, key_of(now), strict=True))}
+
+
+def later(work: Work, identifiers: Collection[str], wanted: bool) -> None:
+    """Leave records out of saves until somebody comes back to them, or take them in again."""
+    with transaction.atomic():
+        before = work.store.some(identifiers)
+        after = {one: replace(record, later=wanted) for one, record in before.items()}
+        work.store.put("Leave for later" if wanted else "Take up again", before, after)

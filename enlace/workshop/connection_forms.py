@@ -1,0 +1,142 @@
+"""What somebody typed about a connection, checked and kept."""
+
+from __future__ import annotations
+
+import os
+import re
+from dataclasses import dataclass, field
+
+from django.conf import settings
+
+from enlace.core.problem import Problem
+from enlace.core.server.connecting import take_apart
+from enlace.core.server.dialects import SERVER_KINDS, ServerKind
+
+from . import secrets
+from .models import Connection
+from .place import clean_name
+
+LONGEST = 1000
+From = Connection.PasswordFrom
+PASTED = "pasted password"
+
+
+@dataclass
+class Typed:
+    """A connection as typed. The password itself is never part of a page: `has_password` tells that one is kept."""
+
+    name: str = ""
+    kind: str = "sqlite"
+    parameters: dict[str, str] = field(default_factory=dict)
+    password_from: str = From.NOWHERE
+    variable: str = ""
+    has_password: bool = False
+
+    @classmethod
+    def of(cls, connection: Connection) -> Typed:
+        return cls(
+            connection.name,
+            connection.kind,
+            dict(connection.parameters),
+            connection.password_from,
+            connection.variable,
+            bool(connection.password),
+        )
+
+    @classmethod
+    def posted(cls, request, connection: Connection) -> Typed:
+        """What a form sent. Raises Problem for a kind that is none."""
+        kind = request.POST.get("kind", "sqlite")
+        if kind not in SERVER_KINDS:
+            raise Problem("There is no such kind of server.", "Choose one from the list.", code="bad")
+        given = {p.name: request.POST.get(f"p-{p.name}", "")[:LONGEST].strip() for p in SERVER_KINDS[kind].parameters}
+        has = bool(connection.password) or PASTED in request.session
+        source = request.POST.get("password_from", From.NOWHERE)
+        return cls(request.POST.get("name", ""), kind, given, source, request.POST.get("variable", "").strip(), has)
+
+    @property
+    def server(self) -> ServerKind:
+        return SERVER_KINDS[self.kind]
+
+    @property
+    def fields(self) -> list[dict]:
+        """The kind's parameters with what is typed in each."""
+        return [{"one": p, "value": self.parameters.get(p.name, p.initial)} for p in self.server.parameters]
+
+    def pasted(self, request) -> Typed:
+        """The same with a pasted URL or string taken apart; its password waits in the session, sealed."""
+        found = take_apart(request.POST.get("paste", "")[:LONGEST])
+        typed = Typed(self.name, found.kind or self.kind, dict(found.parameters))
+        if found.secret:
+            request.session[PASTED] = secrets.seal(found.secret)
+            typed.password_from, typed.has_password = From.KEPT, True
+        return typed
+
+
+def keep(request, connection: Connection, typed: Typed) -> None:
+    """Keep a connection as typed. Raises Problem that says what is wrong."""
+    connection.name = clean_name(typed.name, "connection", 80)
+    others = connection.project.connections.exclude(pk=connection.pk)
+    if others.filter(name=connection.name).exists():
+        raise Problem("The project has a connection of that name already.", "Choose another name.")
+    parameters = _parameters(typed)
+    if connection.kind != typed.kind or connection.parameters != parameters:
+        if connection.practice:
+            raise Problem("This connection works on its practice copy.", "Go back to the live database first.")
+        connection.receipts = ""  # the other database has no such table
+    connection.kind, connection.parameters = typed.kind, parameters
+    _password(request, connection, typed)
+    connection.test_passed = None
+    connection.save()
+    request.session.pop(PASTED, None)
+
+
+def _parameters(typed: Typed) -> dict[str, str]:
+    found = {}
+    for one in typed.server.parameters:
+        value = typed.parameters.get(one.name, "")
+        if "\0" in value or (one.required and not value):
+            raise Problem(f"{one.label}: a value is missing.", one.help, code="bad")
+        if one.choices and value not in dict(one.choices):
+            value = one.choices[0][0]
+        if value:
+            found[one.name] = value
+    if typed.server.is_file:
+        found["path"] = _path(found["path"])
+    return found
+
+
+def _path(typed: str) -> str:
+    path = os.path.abspath(os.path.expanduser(typed))
+    own = settings.DATABASES["default"]["NAME"]
+    try:
+        is_own = os.path.samefile(path, own)
+    except OSError:
+        is_own = os.path.realpath(path) == os.path.realpath(own)
+    if is_own:
+        # Its own database holds people's passwords and sessions.
+        raise Problem("This is Enlace's own database.", "Choose the database of your application.")
+    return path
+
+
+def _password(request, connection: Connection, typed: Typed) -> None:
+    source = typed.password_from if typed.server.has_password else From.NOWHERE
+    if source not in From.values:
+        raise Problem("Say where the password comes from.", "Choose one of the four ways.", code="bad")
+    given = secrets.seal(request.POST.get("password", "")) or request.session.get(PASTED, "")
+    if source == From.KEPT and not (given or connection.password):
+        raise Problem("The password is missing.", "Type it, or choose another way.", code="bad")
+    if source == From.ENVIRONMENT:
+        _check_variable(typed.variable)
+    connection.password_from = source
+    connection.password = (given or connection.password) if source == From.KEPT else ""
+    connection.variable = typed.variable if source == From.ENVIRONMENT else ""
+
+
+def _check_variable(name: str) -> None:
+    if not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_]{0,119}", name):
+        hint = "Such names have letters, digits and underscores, as in HARBOUR_PASSWORD."
+        raise Problem(f"“{name}” is no name of an environment variable.", hint, code="bad")
+    if name.upper().startswith("ENLACE_"):
+        # Those are Enlace's own keys: a connection must not carry them to a server.
+        raise Problem("Variables that begin with ENLACE_ are Enlace's own.", "Choose another name.", code="bad")

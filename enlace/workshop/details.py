@@ -1,0 +1,50 @@
+"""Details of a form: a second dataset, linked to the form's own by a reference that the schema has."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from enlace.core.dataset.defaults import label_of, make_dataset
+from enlace.core.problem import Problem
+from enlace.core.server import Catalog, Reference
+
+from .models import Dataset, Detail, Form
+
+
+def reference_name(reference: Reference) -> str:
+    """What tells a reference apart on a page."""
+    return f"{reference.table}: {', '.join(reference.columns)}"
+
+
+def possible_details(form: Form) -> list[Reference]:
+    """The references to the form's table that no detail uses yet; none while the server is away."""
+    try:
+        catalog = Catalog.of(form.dataset.connection.to_spec())
+        found = catalog.table(form.dataset.table).referenced_by
+    except Problem:
+        return []
+    used = {(d.dataset.table, tuple(d.columns)) for d in form.details.select_related("dataset")}
+    return [r for r in found if (r.table, r.columns) not in used and r.table != form.dataset.table]
+
+
+@transaction.atomic
+def add_detail(form: Form, reference: Reference) -> Detail:
+    """A detail with a dataset of its own. Raises Problem."""
+    connection, title = form.dataset.connection, label_of(reference.table)
+    dataset = Dataset.make(connection, make_dataset(connection.to_spec(), reference.table), f"{form.title}: {title}")
+    place = form.details.count()
+    columns, targets = list(reference.columns), list(reference.target_columns)
+    return form.details.create(place=place, dataset=dataset, title=title, columns=columns, master_columns=targets)
+
+
+def take_detail_away(detail: Detail) -> None:
+    """Remove a detail, and its dataset when nothing else uses it."""
+    dataset = detail.dataset
+    detail.delete()
+    remove_if_unused(dataset)
+
+
+def remove_if_unused(dataset: Dataset) -> None:
+    """Remove a dataset that no form and no detail works with."""
+    if not dataset.forms.exists() and not dataset.details.exists():
+        dataset.delete()

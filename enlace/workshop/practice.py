@@ -1,0 +1,104 @@
+"""Practice copies: the same database file, copied, to try things on. Made, refreshed, compared, thrown away."""
+
+from __future__ import annotations
+
+import contextlib
+import datetime
+import sqlite3
+from dataclasses import dataclass
+from pathlib import Path
+from urllib.parse import quote
+
+from django.conf import settings
+from sqlalchemy.dialects.sqlite import dialect as sqlite_dialect
+
+from enlace.core.problem import Problem
+
+FOLDER = settings.HOME / "practice"
+PAGES = 2000  # copied at a time, so that others can write in between
+
+
+def path_of(connection) -> Path:
+    """Where the practice copy of a connection is, whether it is there or not."""
+    return FOLDER / f"{connection.pk}.sqlite3"
+
+
+def made_at(connection) -> datetime.datetime | None:
+    """When the copy was made or refreshed; None when there is none."""
+    stamp = _stamp(connection)
+    return datetime.datetime.fromtimestamp(stamp.stat().st_mtime, datetime.UTC) if stamp.exists() else None
+
+
+def _stamp(connection) -> Path:
+    return path_of(connection).with_suffix(".made")
+
+
+def refresh(connection) -> None:
+    """Copy the live file anew; what was done in the copy is gone. Raises Problem."""
+    FOLDER.mkdir(mode=0o700, exist_ok=True)
+    target = path_of(connection)
+    fresh = target.with_suffix(".new")
+    live = connection.parameters.get("path", "")
+    try:
+        fresh.unlink(missing_ok=True)
+        with (
+            contextlib.closing(sqlite3.connect(f"file:{quote(live)}?mode=ro", uri=True)) as source,
+            contextlib.closing(sqlite3.connect(fresh)) as copy,
+        ):
+            source.backup(copy, pages=PAGES)
+        for end in ("-wal", "-shm", "-journal"):
+            Path(f"{target}{end}").unlink(missing_ok=True)
+        fresh.replace(target)
+    except (sqlite3.Error, OSError) as error:
+        fresh.unlink(missing_ok=True)
+        raise Problem("The copy could not be made.", "Test the connection first.", str(error), "missing") from error
+    _stamp(connection).touch()
+
+
+def throw_away(connection) -> None:
+    """Remove the copy."""
+    target = path_of(connection)
+    for path in (target, _stamp(connection), *(Path(f"{target}{end}") for end in ("-wal", "-shm", "-journal"))):
+        path.unlink(missing_ok=True)
+
+
+@dataclass(frozen=True)
+class Difference:
+    """How one table differs: rows that only one side has, rows under the same key that are not the same."""
+
+    table: str
+    only_live: int
+    only_copy: int
+    changed: int
+
+
+def compare(connection) -> list[Difference]:
+    """The tables in which the copy is not what the live file is now. Raises Problem."""
+    live, copy = connection.parameters.get("path", ""), path_of(connection)
+    try:
+        with contextlib.closing(sqlite3.connect(f"file:{quote(live)}?mode=ro", uri=True)) as db:
+            db.text_factory = bytes
+            db.execute("ATTACH DATABASE ? AS copy", (f"file:{quote(str(copy))}?mode=ro",))
+            return [found for name in _tables(db) if (found := _difference(db, name))]
+    except sqlite3.Error as error:
+        raise Problem("The two files could not be compared.", "Refresh the copy.", str(error), "missing") from error
+
+
+def _tables(db: sqlite3.Connection) -> list[str]:
+    one = "SELECT name FROM {}.sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\'"
+    return sorted(row[0].decode() for row in db.execute(f"{one.format('main')} INTERSECT {one.format('copy')}"))
+
+
+def _difference(db: sqlite3.Connection, table: str) -> Difference | None:
+    quote = sqlite_dialect().identifier_preparer.quote_identifier
+    name = quote(table)
+    columns = db.execute("SELECT name, pk FROM pragma_table_info(?) ORDER BY pk", (table,)).fetchall()
+    key = ", ".join(quote(c[0].decode()) for c in columns if c[1]) or "*"
+
+    def count(one: str, other: str, what: str) -> int:
+        rows = f"SELECT {what} FROM {one}.{name} EXCEPT SELECT {what} FROM {other}.{name}"  # noqa: S608 (all quoted)
+        return db.execute(f"SELECT count(*) FROM ({rows})").fetchone()[0]  # noqa: S608
+
+    only_live, only_copy = count("main", "copy", key), count("copy", "main", key)
+    changed = count("copy", "main", "*") - only_copy
+    return Difference(table, only_live, only_copy, changed) if only_live or only_copy or changed else None
