@@ -9,7 +9,7 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from PIL import Image
 
-from enlace.desk.models import DraftRecord, DraftStep
+from enlace.desk.models import Draft, DraftBlob, DraftRecord, DraftStep
 from tests.harbour import made
 from tests.web.pages import Pages
 
