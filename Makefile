@@ -2,6 +2,7 @@
 PYTHON ?= python3
 PORT ?= 8000
 ROWS ?=
+SERVER ?= sqlite
 PY := .venv/bin/python
 
 .PHONY: demo test bench lint setup vendor format screenshots
@@ -10,7 +11,8 @@ setup:
 	@$(PYTHON) scripts/setup.py
 
 demo: setup
-	@$(PY) manage.py demo $(if $(ROWS),--rows $(ROWS)) --port $(PORT)
+	@$(if $(filter-out sqlite,$(SERVER)),$(PYTHON) scripts/debian.py $(SERVER))
+	@$(PY) manage.py demo $(if $(ROWS),--rows $(ROWS)) --port $(PORT) --server $(SERVER)
 
 test: setup
 	@$(PYTHON) scripts/debian.py

@@ -1,4 +1,7 @@
-"""Install the Debian packages that the tests need, where they are missing and may be installed."""
+"""Install the Debian packages that the tests, or a demo on a database server, need, where they are missing.
+
+Arguments: the server kinds that are wanted; without any, all that the tests need.
+"""
 
 import glob
 import os
@@ -16,12 +19,16 @@ def there(program):
     )
 
 
+SERVERS = {"postgresql": "postgres", "mariadb": "mariadbd"}
+
+
 def main():
-    missing = sorted(package for program, package in NEEDED.items() if not there(program))
+    wanted = [SERVERS[kind] for kind in sys.argv[1:] if kind in SERVERS] or list(NEEDED)
+    missing = sorted(NEEDED[program] for program in wanted if not there(program))
     if not missing:
         return
     if os.geteuid() != 0 or not shutil.which("apt-get"):
-        sys.exit("The tests need these Debian packages; install them and try again: " + " ".join(missing))
+        sys.exit("These Debian packages are needed; install them and try again: " + " ".join(missing))
     print("Installing Debian packages: " + " ".join(missing))
     environment = dict(os.environ, DEBIAN_FRONTEND="noninteractive")
     log = os.path.join(os.environ.get("TMPDIR", "/tmp"), "enlace-debian.log")

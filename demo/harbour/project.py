@@ -6,7 +6,11 @@ from pathlib import Path
 
 from enlace.accounts.models import Person
 from enlace.core.dataset.defaults import label_of, make_dataset
+from enlace.core.server.dialects import SERVER_KINDS
+from enlace.workshop.details import add_detail, possible_details
 from enlace.workshop.models import Connection, Dataset, Form, Project
+from enlace.workshop.secrets import seal
+from scripts.throwaway import Throwaway
 
 NAME = "Porto Salgueiro"
 PASSWORD = "porto-salgueiro"
@@ -24,16 +28,44 @@ TABLES = (
 )
 
 
-def load(path: Path) -> Project:
-    """The demo's people and project, made when they are not there yet."""
+DETAILS = {"port_call": ("cargo_line", "container_move", "dues_invoice"), "vessel": ("port_call",)}
+
+
+def load(path: Path, server: Throwaway | None = None) -> Project:
+    """The demo's people and project, made when they are not there yet. server: where it does not run on the file."""
     for username, name, role in PEOPLE:
         if not Person.objects.filter(username=username).exists():
             first, last = name.split(" ", 1)
             Person.objects.create_user(username, password=PASSWORD, role=role, first_name=first, last_name=last)
-    project, made = Project.objects.get_or_create(name=NAME)
+    name = NAME if server is None else f"{NAME} on {SERVER_KINDS[server.kind].label}"
+    project, made = Project.objects.get_or_create(name=name)
     if made:
-        connection = Connection.objects.create(project=project, name="Harbour office", parameters={"path": str(path)})
+        connection = _connection(project, path, server)
         for table in TABLES:
             spec = make_dataset(connection.to_spec(), table)
-            Form.make(Dataset.make(connection, spec, label_of(table)), label_of(table))
+            form = Form.make(Dataset.make(connection, spec, label_of(table)), label_of(table))
+            _settle(form, table)
     return project
+
+
+def _connection(project: Project, path: Path, server: Throwaway | None) -> Connection:
+    if server is None:
+        return Connection.objects.create(project=project, name="Harbour office", parameters={"path": str(path)})
+    source = Connection.PasswordFrom.KEPT
+    found = Connection(project=project, name="Harbour office", kind=server.kind, parameters=server.parameters)
+    found.password_from, found.password = source, seal(server.password)
+    found.save()
+    return found
+
+
+def _settle(form: Form, table: str) -> None:
+    """What a builder has settled in the demo: details, and how some forms save."""
+    for name in DETAILS.get(table, ()):
+        for reference in possible_details(form):
+            if reference.table == name:
+                add_detail(form, reference)
+    if table == "vessel":
+        Dataset.objects.filter(pk=form.dataset_id).update(compare=Dataset.Compare.VERSION, version="version")
+        form.dataset.touch()
+    if table == "dues_invoice":
+        Form.objects.filter(pk=form.pk).update(whole=False)

@@ -35,6 +35,7 @@ class EditorView:
     message: str
     was: str
     odd: str
+    waits: bool  # for the key of another new record
     void: str  # for an editor that shows nothing: "null", "text" (an empty one), or "" where there is no choice
 
     @property
@@ -48,11 +49,11 @@ class EditorView:
     def noted(self, state: str) -> bool:
         """Whether there is anything to say beside the editor of a record in a state."""
         hint = state == "new" and (self.field.generated or (self.field.default and not self.text))
-        return bool(self.message or self.was or self.odd or hint or self.void == "text")
+        return bool(self.message or self.was or self.odd or hint or self.waits or self.void == "text")
 
     @property
     def locked(self) -> bool:
-        return self.field.read_only or self.field.generated
+        return self.field.read_only or self.field.generated or self.waits
 
 
 def editor_views(work: Work, view: RecordView) -> list[EditorView]:
@@ -88,6 +89,7 @@ def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, to
         odd=f"Stored as {type(value).__name__}, not as {kind.label.lower()}. Saving another value mends it."
         if isinstance(odd, Odd) and not touched
         else "",
+        waits=bool(pending and field.name in pending.under),
         void=_void(field, value, typed),
     )
 
@@ -150,6 +152,7 @@ class Answer:
         spoken = [one for one in editors if one.noted(view.state)]
         edited = next(one for one in editors if one.field.name == name)
         settled = {"record": view.id, "number": edited.number, "notes": [one.number for one in spoken]}
+        settled["state"] = view.state
         if len(edited.text) < MOST_IN_HEADER:  # events travel in a header; a long text stays as it was typed
             settled["text"] = edited.text
         self.events["enlace:settled"] = settled

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -30,6 +31,13 @@ def save(request, work: Work):
         return _held_back(request, work, report)
     if not saved:
         return Answer(request, work).strip().say("Nothing is pending.").response()
+    master = saved.get(("", work.master), work.master)
+    if master != work.master:
+        # The master of these details has its key now: they go on under its own address.
+        messages.success(request, f"Saved {_records(len(saved))}.")
+        answer = Answer(request, work)
+        answer.events["enlace:go"] = {"to": Work.address_of(work.form, work.part, master)}
+        return answer.response()
     now = saved.get((work.part.name, identifier), identifier)
     view = or_first(work, now, work.record) if now else work.at(number_from(request, "position", 0))
     said = f"Saved {_records(len(saved))}{' in the practice copy' if work.practice else ''}."

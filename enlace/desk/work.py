@@ -118,9 +118,14 @@ class Work:
     @property
     def address(self) -> str:
         """The address under which all acts on this form, or on this detail of it, are reached."""
-        if not self.part.name:
-            return reverse("work", args=[self.form.pk])
-        return reverse("detail-work", args=[self.form.pk, self.part.name, self.master])
+        return self.address_of(self.form, self.part, self.master)
+
+    @staticmethod
+    def address_of(form, part: FormPart, master: str) -> str:
+        """The address of a part of a form, under a master where it is a detail."""
+        if not part.name:
+            return reverse("work", args=[form.pk])
+        return reverse("detail-work", args=[form.pk, part.name, master])
 
     @property
     def rules(self) -> RecordRules:

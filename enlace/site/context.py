@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.urls import reverse
 from django.utils.functional import SimpleLazyObject
 
@@ -12,6 +13,7 @@ def frame(request):
     """The line of the project at hand, and the theme."""
     theme = request.COOKIES.get("theme")
     return {
+        "demo": settings.DEMO,
         "theme": theme if theme in THEMES else "",
         "line": SimpleLazyObject(lambda: stops(request)),
     }

@@ -5,6 +5,7 @@ ENLACE_HOSTS     host names that may be asked for, with commas (default: this ma
 ENLACE_SECRET    the signing key (default: made once, kept in ENLACE_HOME/secret.key)
 ENLACE_KEY       what the passwords of connections are encrypted with (default: made once, in ENLACE_HOME/connections.key)
 ENLACE_HTTPS     "1" behind a proxy that speaks HTTPS: cookies are then sent over HTTPS only
+ENLACE_DEMO      "1" shows the simulated colleague and the simulated outage of the demo
 ENLACE_LOCALE    how numbers and dates are written, such as pt_PT (default: en_GB)
 """
 
@@ -49,6 +50,9 @@ INSTALLED_APPS = [
     "enlace.desk",
     "enlace.site",
 ]
+DEMO = os.environ.get("ENLACE_DEMO") == "1"
+if DEMO:
+    INSTALLED_APPS.append("demo.panel")
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",

@@ -1,5 +1,6 @@
 """All addresses of the site."""
 
+from django.conf import settings
 from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 
@@ -21,3 +22,5 @@ urlpatterns = [
     path("workshop/", include("enlace.workshop.urls")),
     path("desk/", include("enlace.desk.urls")),
 ]
+if settings.DEMO:
+    urlpatterns.append(path("demo/", include("demo.panel.urls")))

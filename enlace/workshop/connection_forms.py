@@ -49,9 +49,10 @@ class Typed:
         kind = request.POST.get("kind", "sqlite")
         if kind not in SERVER_KINDS:
             raise Problem("There is no such kind of server.", "Choose one from the list.", code="bad")
-        given = {p.name: request.POST.get(f"p-{p.name}", "")[:LONGEST].strip() for p in SERVER_KINDS[kind].parameters}
+        asked = SERVER_KINDS[kind].parameters
+        given = {p.name: request.POST.get(f"p-{p.name}", p.initial)[:LONGEST].strip() for p in asked}
         has = bool(connection.password) or PASTED in request.session
-        source = request.POST.get("password_from", From.NOWHERE)
+        source = request.POST.get("password_from", From.KEPT if SERVER_KINDS[kind].has_password else From.NOWHERE)
         return cls(request.POST.get("name", ""), kind, given, source, request.POST.get("variable", "").strip(), has)
 
     @property

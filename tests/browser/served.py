@@ -36,6 +36,7 @@ class Served(unittest.TestCase):
         cls.addClassCleanup(shutil.rmtree, cls.home, ignore_errors=True)
         cls.harbour = cls.home / "harbour.sqlite3"
         cls.environment = {**os.environ, "ENLACE_HOME": str(cls.home), "DJANGO_SETTINGS_MODULE": "enlace.site.settings"}
+        cls.environment["ENLACE_DEMO"] = "1"
         done = subprocess.run(
             [sys.executable, "manage.py", "demo", "--no-serve", "--rows", "3000"],
             cwd=ROOT, env=cls.environment, capture_output=True, text=True,

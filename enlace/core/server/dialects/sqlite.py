@@ -264,7 +264,7 @@ _REFUSALS = (
     (r"(datatype mismatch|cannot store \w+ value in \w+ column (?P<columns>.+))", "type"),
     (r"(database is locked|database table is locked|database schema is locked).*", "locked"),
     (r"attempt to write a readonly database.*", "read-only"),
-    (r"unable to open database file.*", "missing"),
+    (r"unable to open database file.*", "away"),
     (r"file is not a database.*", "not a database"),
     (r"no such (table|column).*", "table gone"),
     (r"interrupted", "slow"),

@@ -24,9 +24,9 @@ SENTENCES = {
         "The database file may be read but not written.",
         "Ask whoever owns the file for the right to write it and its folder.",
     ),
-    "missing": (
+    "away": (
         "The database file can't be opened.",
-        "Check that the path is right, that the disk is there and that Enlace may read it.",
+        "Nothing typed is lost. Check that the path is right, that the disk is there and that Enlace may read it.",
     ),
     "not a database": (
         "The file is not an SQLite database.",

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+import signal
 import socket
+import subprocess
 import sys
 from pathlib import Path
 
@@ -21,24 +23,50 @@ class Command(BaseCommand):
     def add_arguments(self, parser):
         parser.add_argument("--rows", type=int, default=None, help="how many tide readings")
         parser.add_argument("--port", type=int, default=8000)
+        parser.add_argument("--server", choices=("sqlite", "postgresql", "mariadb"), default="sqlite")
         parser.add_argument("--no-serve", action="store_true", help="set up only")
 
-    def handle(self, rows, port, no_serve, **options):
+    def handle(self, rows, port, server, no_serve, **options):
         if not no_serve:
             self._need_port(port)
         path = settings.HOME / "harbour.sqlite3"
         self._set_up(path, rows)
+        host = self._server(server, path) if server != "sqlite" else None
+        from demo.harbour.project import PASSWORD, PEOPLE, load
+
+        load(path, host)
         if no_serve:
             return
-        from demo.harbour.project import PASSWORD, PEOPLE
-
         self.stdout.write(f"\nEnlace runs at http://127.0.0.1:{port}/   (stop it with Ctrl+C)\n")
         for username, name, role in PEOPLE:
             self.stdout.write(f"  {role.label:9} sign in as {username!r:11} with password {PASSWORD!r}   ({name})")
-        self.stdout.write(f"The harbour's database is {path}\n")
+        place = path if host is None else f"{server}, on port {host.port} of this machine"
+        self.stdout.write(f"The harbour's database is {place}\n")
         self.stdout.flush()
         command = [sys.executable, "-m", "gunicorn", "-c", str(CONFIG), "-b", f"127.0.0.1:{port}", "enlace.site.wsgi"]
-        os.execv(sys.executable, command)
+        environment = {**os.environ, "ENLACE_DEMO": "1"}
+        if host is None:
+            os.execve(sys.executable, command, environment)
+        self._serve_with(host, command, environment)
+
+    def _server(self, kind: str, path: Path):
+        from demo.harbour import host
+
+        self.stdout.write(f"Starting {kind} with the harbour's data ...")
+        try:
+            return host.started(settings.HOME, kind, path)
+        except (RuntimeError, OSError) as error:
+            raise CommandError(f"The database server did not start: {error}") from None
+
+    def _serve_with(self, host, command, environment) -> None:
+        """The database server ends with Enlace."""
+        serving = subprocess.Popen(command, env=environment)
+        for one in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(one, lambda *_: serving.terminate())
+        try:
+            serving.wait()
+        finally:
+            host.halt()
 
     def _need_port(self, port: int) -> None:
         with socket.socket() as probe:
@@ -50,7 +78,7 @@ class Command(BaseCommand):
                 raise CommandError(f"Port {port} is in use. {hint}") from None
 
     def _set_up(self, path: Path, rows: int | None) -> None:
-        from demo.harbour import generate, project
+        from demo.harbour import generate
 
         call_command("migrate", verbosity=0, interactive=False)
         call_command("collectstatic", verbosity=0, interactive=False)
@@ -59,4 +87,3 @@ class Command(BaseCommand):
             rows = rows or generate.TIDE_READINGS
             self.stdout.write(f"Making the harbour's database with {rows} tide readings ...")
             generate.make_database(path, rows)
-        project.load(path)

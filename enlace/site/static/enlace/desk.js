@@ -156,10 +156,12 @@ document.addEventListener("enlace:current", ({ detail }) => {
   history.replaceState(null, "", address);
 });
 document.addEventListener("enlace:total", ({ detail }) => grid.setTotal(detail.total));
+document.addEventListener("enlace:go", ({ detail }) => location.replace(detail.to));
 document.addEventListener("enlace:stale", () => grid.load());
 document.addEventListener("enlace:focus", ({ detail }) => document.getElementById(`e-${detail.number}`)?.focus());
 document.addEventListener("enlace:settled", ({ detail }) => {
   if (panel().dataset.record !== detail.record) return;
+  panel().dataset.state = detail.state;
   for (const note of panel().querySelectorAll(".note:not(:empty)")) {
     if (detail.notes.includes(Number(note.id.split("-").pop()))) continue;
     note.className = "note";
@@ -279,7 +281,7 @@ async function settled() {
 }
 // An act waits for that: it is about the record that is current when it is pressed.
 document.addEventListener("htmx:confirm", (event) => {
-  if (!(edits.busy || moves) || !desk.contains(event.detail.elt)) return;
+  if (!(edits.busy || moves) || !desk.contains(event.detail.elt) || event.detail.elt.closest("[data-now]")) return;
   event.preventDefault();
   event.stopImmediatePropagation();
   const { elt, triggeringEvent } = event.detail;

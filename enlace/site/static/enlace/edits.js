@@ -32,7 +32,7 @@ export async function complain(response) {
   if (response.redirected || response.status === 403) {
     enlaceSay("You are not signed in any more. What you typed is kept: sign in again in another tab, and it is sent.", true);
   } else {
-    enlaceSay((await response.text()).trim().slice(0, 400), true);
+    enlaceSay(enlaceWords(await response.text()), true);
   }
 }
 
@@ -81,7 +81,7 @@ export class Edits {
       return this.wait();
     }
     if ([502, 504].includes(response.status)) return this.wait();
-    if (response.status === 503) return this.wait((await response.text()).trim().slice(0, 400));
+    if (response.status === 503) return this.wait(enlaceWords(await response.text()));
     if (response.status === 401) return this.unlock(response);
     if (this.away) {
       this.away = false;

@@ -12,6 +12,10 @@
   }
   window.enlaceSay = say;
 
+  /** The words of an answer that is a fragment of HTML. */
+  window.enlaceWords = (html) =>
+    new DOMParser().parseFromString(html, "text/html").body.textContent.trim().replace(/\s+/g, " ").slice(0, 400);
+
   function ask(text, yes) {
     const box = document.getElementById("question");
     box.querySelector("#question-text").textContent = text;
@@ -58,6 +62,6 @@
   });
 
   document.addEventListener("enlace:said", (event) => say(event.detail.sentence));
-  document.addEventListener("htmx:responseError", (event) => say(event.detail.xhr.responseText.trim().slice(0, 400), true));
+  document.addEventListener("htmx:responseError", (event) => say(enlaceWords(event.detail.xhr.responseText), true));
   document.addEventListener("htmx:sendError", () => say("Enlace can't be reached. Nothing is lost; try again in a moment.", true));
 })();

@@ -1,0 +1,42 @@
+"""The database server of the demo, where it does not run on a file: kept in Enlace's own folder, started with it."""
+
+from __future__ import annotations
+
+import json
+import secrets
+from pathlib import Path
+
+from scripts.serving import free_port
+from scripts.throwaway import KINDS, Throwaway
+
+from .carry import carry
+
+
+def place(home: Path, kind: str) -> Path:
+    return home / f"demo-{kind}"
+
+
+def known(home: Path, kind: str) -> Throwaway:
+    """The demo's server of a kind, whether it runs or not. Its port and password are kept beside its data."""
+    folder = place(home, kind)
+    notes = folder / "place.json"
+    if not notes.exists():
+        folder.mkdir(parents=True, exist_ok=True)
+        notes.touch(0o600)
+        notes.write_text(json.dumps({"port": free_port(), "password": secrets.token_urlsafe(12)}))
+    noted = json.loads(notes.read_text())
+    return KINDS[kind](folder / "server", noted["port"], noted["password"], safe=True)
+
+
+def started(home: Path, kind: str, rows: Path) -> Throwaway:
+    """The demo's server, running and filled with the rows of the SQLite file. Raises RuntimeError."""
+    server = known(home, kind)
+    if not server.answers():
+        server.start()
+    filled = place(home, kind) / "filled"
+    if not filled.exists():
+        connection = server.connect()
+        carry(rows, kind, connection)
+        connection.close()
+        filled.touch()
+    return server
