@@ -81,11 +81,13 @@ def _name(request) -> str:
 def count(request, connection: int):
     """The row count of one table, asked apart: it may take a while."""
     found = _connection(request, connection)
-    catalog = Catalog.of(found.to_spec())
-    table = catalog.table(_name(request))
+    name = _name(request)
     try:
-        rows = count_of(catalog.spec, table.name)
+        catalog = Catalog.of(found.to_spec())
+        rows = count_of(catalog.spec, catalog.table(name).name)
     except Problem as problem:
+        if problem.code == "missing":
+            raise
         return HttpResponse("not counted: " + ("it takes too long" if problem.code == "slow" else problem.what))
     return HttpResponse(f"{rows:,}".replace(",", "\u202f") + (" row" if rows == 1 else " rows"))
 

@@ -29,7 +29,7 @@ from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec
 from .doubt import already_done, not_there_yet
 from .outcome import SaveOutcome, SavePolicy
-from .plan import INSERT, PARK, REMOVE, Act, Batch, Part, plan
+from .plan import INSERT, PARK, REMOVE, UPDATE, Act, Batch, Part, plan
 from .refusals import explain
 from .standin import stand_ins
 from .statements import Bound, Statements
@@ -60,7 +60,7 @@ class Attempt:
     ) -> None:
         self.spec, self.parts, self.policy, self.in_doubt, self.swift = spec, parts, policy, in_doubt, swift
         self.kind = server_kind(spec.kind)
-        self.catalog = Catalog.of(spec)
+        self.catalog = Catalog.of(spec) if self.kind.in_process else Catalog.lately(spec)
         self.outcomes = {part.name: SaveOutcome() for part in parts}
         self.made: dict[tuple[str, str], Mapping[str, Any]] = {}
         self.statements = {part.name: Statements(self.kind, part.dataset, self._made) for part in parts}
@@ -82,12 +82,26 @@ class Attempt:
         planned = plan(self.parts, self.catalog)
         self.planned = planned.batches
         self.handing_down = any(batch.under for batch in planned.batches)
+        if not self.kind.in_process:
+            self._lock(connection)
         if self.in_doubt:
             self._look_for_done(connection, planned.batches)
         for batch in planned.batches:
             self._run(connection, batch)
         for act in planned.rings:
             self._refuse(act, "This record and another one wait for each other. Save one of them without it first.", ())
+
+    def _lock(self, connection: Connection) -> None:
+        """Where several statements write to one table, lock its records first, in the order of their keys: two saves
+        that touch the same records then wait for each other in turn and not in a ring."""
+        for part in self.parts:
+            mine = [b for b in self.planned if b.part is part and b.kind in (UPDATE, REMOVE)]
+            if len(mine) < 2:
+                continue
+            keys = [act.record.key for act in _in_order([act for batch in mine for act in batch.acts])]
+            key = [source_table(part.dataset).c[name] for name in part.dataset.key]
+            for some in in_parts(keys, KEYS_A_STATEMENT):
+                connection.execute(select(*key).where(key_in(key, some)).order_by(*key).with_for_update()).all()
 
     def read_back(self, connection: Connection, everything: bool) -> None:
         """The saved records as they stand now, where the server made or changed values; or all of them."""

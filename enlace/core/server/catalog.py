@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Hashable, Iterable
 from dataclasses import dataclass, field
@@ -109,15 +110,22 @@ class Catalog:
         stamp = server_kind(spec.kind).catalog_stamp(spec)
         with _lock:
             kept = _kept.get(spec)
-            if kept is not None and kept[0] == stamp and stamp is not None:
-                _kept.move_to_end(spec)
-                return kept[1]
-        catalog = _read(spec)
+        catalog = kept.catalog if kept and kept.stamp == stamp and stamp is not None else _read(spec)
         with _lock:
-            _kept[spec] = (stamp, catalog)
+            _kept[spec] = _Kept(stamp, catalog, time.monotonic())
+            _kept.move_to_end(spec)
             while len(_kept) > MOST_CATALOGS:
                 _kept.popitem(last=False)
         return catalog
+
+    @classmethod
+    def lately(cls, spec: ConnectionSpec, seconds: float = 20.0) -> Catalog:
+        """The catalog as it was at most some seconds ago: for what may be a little old, such as the order of a save."""
+        with _lock:
+            kept = _kept.get(spec)
+        if kept is not None and kept.stamp is not None and time.monotonic() - kept.checked < seconds:
+            return kept.catalog
+        return cls.of(spec)
 
     def table(self, name: str) -> Table:
         """A table or view by its exact name; raises Problem that names the closest one otherwise."""
@@ -132,7 +140,18 @@ class Catalog:
 
 MOST_CATALOGS = 32
 CUT_FAMILIES = frozenset({"", "text", "long text", "bytes", "shown"})
-_kept: OrderedDict[ConnectionSpec, tuple[Hashable, Catalog]] = OrderedDict()
+
+
+@dataclass(frozen=True)
+class _Kept:
+    """A catalog with the stamp that it was read under. checked: when the stamp was last asked for (monotonic)."""
+
+    stamp: Hashable
+    catalog: Catalog
+    checked: float
+
+
+_kept: OrderedDict[ConnectionSpec, _Kept] = OrderedDict()
 _lock = threading.Lock()
 
 

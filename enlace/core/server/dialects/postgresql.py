@@ -47,6 +47,7 @@ class PostgreSQL(NetworkServer):
             "datestyle": "ISO",
             "bytea_output": "hex",
             "extra_float_digits": "1",
+            "jit": "off",  # statements of forms are short: compiling them costs more than running them
         }
         arguments: dict[str, Any] = {
             "connect_timeout": CONNECT_SECONDS,
