@@ -66,7 +66,7 @@ class Place:
         address = URL.create(driver, host.user, host.password, "127.0.0.1", host.port, host.database)
         outer = create_engine(address, isolation_level="AUTOCOMMIT")
         with outer.connect() as db:
-            db.execute(text(f"CREATE DATABASE {name}"))
+            db.execute(text(f"CREATE DATABASE {name}" + (" CHARACTER SET utf8mb4" if kind == "mariadb" else "")))
         outer.dispose()
         self.engine = create_engine(address.set(database=name))
         self.spec = ConnectionSpec.of(kind, host.password, **{**host.parameters, "database": name})

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable
-from decimal import Decimal, InvalidOperation
+from decimal import MAX_EMAX, MIN_EMIN, Context, Decimal, InvalidOperation
 from typing import Any
 
 from ..dataset.spec import FieldSpec
@@ -14,6 +14,8 @@ from .formats import Formats
 
 # SQLite's INTEGER and the widest integer of the other servers are 64 bits, signed.
 LEAST, GREATEST = -(2**63), 2**63 - 1
+# Decimals of servers have more digits than Python's usual context keeps (MariaDB 65, PostgreSQL thousands).
+WIDE = Context(prec=20_000, Emax=MAX_EMAX, Emin=MIN_EMIN)
 NOT_FINITE = {"nan": "NaN", "infinity": "Infinity", "inf": "Infinity", "-infinity": "-Infinity", "-inf": "-Infinity"}
 
 
@@ -125,7 +127,7 @@ class Number(Kind):
         return number
 
     def _check_digits(self, number: Decimal, field: FieldSpec) -> None:
-        _sign, digits, exponent = number.normalize().as_tuple()
+        _sign, digits, exponent = WIDE.normalize(number).as_tuple()
         assert isinstance(exponent, int)
         after = max(0, -exponent)
         before = max(0, len(digits) + exponent)
@@ -146,7 +148,7 @@ class Number(Kind):
             return "" if value is None else raw_text(value.raw)
         if not value.is_finite():
             return str(value)
-        if field.scale is not None and value == round(value, field.scale):
+        if field.scale is not None and -int(WIDE.normalize(value).as_tuple().exponent) <= field.scale:
             return f"{value:.{field.scale}f}"
         return f"{value:f}" if -20 < value.adjusted() < 20 else str(value)
 

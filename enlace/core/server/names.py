@@ -23,6 +23,8 @@ class Raw(UserDefinedType[Any]):
 class Single(Raw):
     """FLOAT of MariaDB, which it rounds to six digits in its answers: read as DOUBLE, then written shortest."""
 
+    cache_ok = True
+
     def column_expression(self, column: Any) -> Any:
         return column + literal_column("0e0")
 

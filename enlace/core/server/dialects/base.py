@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import ColumnElement, Insert, UpdateBase, inspect
 from sqlalchemy.engine import Connection, Engine
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import DBAPIError, SAWarning
 
 from ..refusal import Refusal
 
@@ -16,6 +17,8 @@ if TYPE_CHECKING:
     from ..catalog import Column, Reference
     from ..engine import ConnectionSpec
 
+# Types that SQLAlchemy does not know are dealt with here: they are shown.
+warnings.filterwarnings("ignore", "Did not recognize type", SAWarning)
 STATEMENT_SECONDS = 30.0  # the longest that a server may work on one statement
 TestStep = Callable[["ConnectionSpec"], str]
 
