@@ -1,0 +1,167 @@
+"""Policies, review, details and two windows, over HTTP."""
+
+import json
+import re
+
+from enlace.desk.models import Draft, DraftRecord, JournalEntry
+from enlace.workshop.details import add_detail, possible_details
+from tests.web.pages import Pages
+
+
+class Policies(Pages):
+    def test_keep_what_succeeds(self):
+        form = self.form("vessel")
+        self.client.post(f"/workshop/form/{form.pk}/", {"title": "V", "policy": "keep", "most_failures": "5"})
+        self.edit(form, "i1", name="Fine")
+        self.edit(form, "i2", vessel_type_code="ZZZ")
+        self.edit(form, "i3", built="31 February 2020")
+        said = self.said(self.post(form, "save"))
+        self.assertIn("Saved 1 record. Not saved: 1 refused, 1 held back.", said)
+        self.assertEqual(set(DraftRecord.objects.values_list("record", flat=True)), {"i2", "i3"})
+        self.assertContains(self.client.get(f"/desk/{form.pk}/review"), "There is no ZZZ in vessel_type")
+        self.assertEqual(self.sql("SELECT name FROM vessel WHERE id = 1"), [("Fine",)])
+        self.post(form, "save")
+        self.assertEqual(JournalEntry.objects.count(), 1)
+
+    def test_a_bad_number_of_failures_is_told(self):
+        form = self.form("vessel")
+        response = self.client.post(
+            f"/workshop/form/{form.pk}/", {"title": "V", "policy": "keep", "most_failures": "x"}
+        )
+        self.assertContains(response, "not a number of failures", status_code=400)
+
+    def test_what_is_compared(self):
+        form = self.form("vessel")
+        address = f"/workshop/dataset/{form.dataset_id}/saving"
+        self.assertEqual(self.client.post(address, {"compare": "version", "version": "nope"}).status_code, 400)
+        self.client.post(address, {"compare": "version", "version": "version"})
+        self.edit(form, "i1", name="Mine")
+        self.sql("UPDATE vessel SET flag = 'XX' WHERE id = 1")  # the trigger raises the version
+        response = self.post(form, "save", record="i1")
+        self.assertIn("Combine both", response.content.decode())
+        self.post(form, "choose", record="i1")
+        self.assertIn("Saved 1", self.said(self.post(form, "save", record="i1")))
+        self.assertEqual(self.sql("SELECT name, flag, version FROM vessel WHERE id = 1"), [("Mine", "XX", 3)])
+
+
+class Review(Pages):
+    def test_one_change_one_record_or_all_can_be_dropped(self):
+        form = self.form("vessel")
+        self.edit(form, "i1", name="A", flag="MT")
+        self.edit(form, "i2", name="B")
+        page = self.client.get(f"/desk/{form.pk}/review").content.decode()
+        self.assertIn("UPDATE &quot;vessel&quot; SET", page)
+        self.assertIn("IS &#x27;Gaivota Azul&#x27;", page)
+        self.client.post(f"/desk/{form.pk}/drop", {"record": "i1", "field": "flag"})
+        self.assertEqual(list(json.loads(DraftRecord.objects.get(record="i1").body)["now"]), ["name"])
+        self.client.post(f"/desk/{form.pk}/drop", {"record": "i1"})
+        self.assertEqual(list(DraftRecord.objects.values_list("record", flat=True)), ["i2"])
+        self.post(form, "undo")
+        self.assertEqual(DraftRecord.objects.count(), 2)
+        self.client.post(f"/desk/{form.pk}/discard")
+        self.assertEqual(DraftRecord.objects.count(), 0)
+
+    def test_left_for_later(self):
+        form = self.form("vessel")
+        self.edit(form, "i1", name="Mine")
+        self.edit(form, "i2", name="Also mine")
+        self.sql("UPDATE vessel SET name = 'Theirs' WHERE id = 1")
+        self.post(form, "save")
+        self.post(form, "later", record="i1", wanted="1")
+        self.assertIn("Saved 1 record", self.said(self.post(form, "save")))
+        self.assertIn("left for later", self.client.get(f"/desk/{form.pk}/review").content.decode())
+        self.assertEqual(self.sql("SELECT name FROM vessel WHERE id IN (1, 2)"), [("Theirs",), ("Also mine",)])
+
+
+class TwoWindows(Pages):
+    def pulse(self, form, **asked):
+        return self.client.get(f"/desk/{form.pk}/pulse", asked, headers={"HX-Request": "true"})
+
+    def test_a_pulse_tells_what_changed(self):
+        form = self.form("vessel")
+        page = self.client.get(f"/desk/{form.pk}/?record=i1").content.decode()
+        seen = re.search(r'data-state="" data-seen="(\w+)"', page)[1]
+        self.assertEqual(self.pulse(form, revision=0, record="i1", seen=seen).status_code, 204)
+        self.sql("UPDATE vessel SET flag = 'XX' WHERE id = 1")
+        told = self.pulse(form, revision=0, record="i1", seen=seen)
+        self.assertContains(told, "Somebody else changed this record")
+        again = json.loads(told["HX-Trigger"])["enlace:drift"]["seen"]
+        self.assertEqual(self.pulse(form, revision=0, record="i1", seen=again).status_code, 204)
+        self.edit(form, "i1", name="Mine")
+        shared = self.pulse(form, revision=0, record="i1", seen=again)
+        self.assertContains(shared, "1 record pending")
+        self.sql("DELETE FROM port_call WHERE vessel_id = 1")
+
+    def test_a_removed_record_is_told(self):
+        form = self.form("tide_reading")
+        self.edit(form, "i5", quality="3")
+        self.sql("DELETE FROM tide_reading WHERE id = 5")
+        told = self.pulse(form, revision=Draft.objects.get().revision, record="i5", seen="x")
+        self.assertContains(told, "Somebody else removed this record")
+
+
+class Details(Pages):
+    def setUp(self):
+        super().setUp()
+        self.calls = self.form("port_call")
+        self.assertIn("cargo_line", [r.table for r in possible_details(self.calls)])
+        for name in ("cargo_line", "dues_invoice"):
+            add_detail(self.calls, next(r for r in possible_details(self.calls) if r.table == name))
+        self.cargo, self.dues = self.calls.details.all()
+
+    def at(self, master, detail=None):
+        return f"/desk/{self.calls.pk}/detail/{(detail or self.cargo).pk}/{master}/"
+
+    def ask(self, address, **data):
+        return self.client.post(address, data, headers={"HX-Request": "true"})
+
+    def test_only_what_belongs_to_the_master(self):
+        count = self.sql("SELECT count(*) FROM cargo_line WHERE port_call_id = 7")[0][0]
+        page = self.client.get(self.at("i7")).content.decode()
+        self.assertEqual(page.count('class="record"'), count)
+        self.assertIn(f'data-total="{count}"', page)
+
+    def test_one_draft_and_one_save_for_all_parts(self):
+        self.edit(self.calls, "i7", notes="with cargo")
+        new = json.loads(self.ask(self.at("i7") + "new")["HX-Trigger"])["enlace:current"]["id"]
+        for field, value in (("line_no", "99"), ("commodity_code", "CORK"), ("direction", "in"), ("tonnes", "5")):
+            self.ask(self.at("i7") + "edit", record=new, field=field, value=value)
+        self.assertContains(self.client.get(self.at("i7")), "2 records pending")
+        self.assertIn("Saved 2 records", self.said(self.post(self.calls, "save")))
+        self.assertEqual(self.sql("SELECT tonnes FROM cargo_line WHERE port_call_id = 7 AND line_no = 99"), [(5,)])
+        entry = JournalEntry.objects.get()
+        self.client.post(f"/desk/journal/{entry.pk}/take-back")
+        self.assertIn("Saved 2 records", self.said(self.post(self.calls, "save")))
+        self.assertEqual(self.sql("SELECT count(*) FROM cargo_line WHERE line_no = 99"), [(0,)])
+
+    def test_under_a_new_master_and_with_policy_keep(self):
+        """The master is saved alone first, where its detail still lacks something: the key is handed to the draft."""
+        type(self.calls).objects.filter(pk=self.calls.pk).update(whole=False)
+        master = self.new(self.calls, vessel_id="3", agent_id="2", eta="2026-06-02 10:00")
+        new = json.loads(self.ask(self.at(master) + "new")["HX-Trigger"])["enlace:current"]["id"]
+        self.ask(self.at(master) + "edit", record=new, field="line_no", value="1")
+        self.assertIn("Saved 1 record. Not saved: 1 held back", self.said(self.post(self.calls, "save", record=master)))
+        call = self.sql("SELECT max(id) FROM port_call")[0][0]
+        row = DraftRecord.objects.get()
+        self.assertEqual((row.owner, json.loads(row.body)["now"]["port_call_id"]), (f"i{call}", call))
+        for field, value in (("commodity_code", "CORK"), ("direction", "in"), ("tonnes", "5")):
+            self.ask(self.at(f"i{call}") + "edit", record=new, field=field, value=value)
+        self.assertIn("Saved 1 record", self.said(self.post(self.calls, "save")))
+        self.assertEqual(self.sql("SELECT port_call_id FROM cargo_line WHERE tonnes = 5 AND line_no = 1"), [(call,)])
+
+    def test_undo_goes_across_parts(self):
+        self.edit(self.calls, "i7", notes="first")
+        line = self.sql("SELECT line_no FROM cargo_line WHERE port_call_id = 7")[0][0]
+        from enlace.core.dataset.values import record_id
+
+        self.ask(self.at("i7") + "edit", record=record_id((7, line)), field="tonnes", value="1.5")
+        self.post(self.calls, "undo")
+        self.assertEqual(list(DraftRecord.objects.values_list("part", flat=True)), [""])
+        self.post(self.calls, "redo")
+        self.assertEqual(DraftRecord.objects.count(), 2)
+
+    def test_a_detail_taken_away_takes_its_draft_along(self):
+        self.ask(self.at("i7") + "new")
+        self.client.post(f"/workshop/form/{self.calls.pk}/details", {"act": "remove", "detail": self.cargo.pk})
+        self.assertEqual(DraftRecord.objects.count(), 0)
+        self.assertEqual(self.client.get(self.at("i7")).status_code, 404)
