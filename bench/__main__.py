@@ -13,7 +13,8 @@ from enlace.core.kinds import Formats
 from enlace.core.save import save
 from enlace.core.server import ConnectionSpec
 
-from . import handwritten, table
+from . import drafts, endurance, handwritten, table
+from . import saves as large
 from .results import Results, medians
 from .served import Server
 
@@ -95,7 +96,10 @@ def main() -> None:
         with Server(Path(folder) / "home", database) as server:
             memory(results, server)
             windows(results, server)
+            drafts.keystrokes(results, server)
         saves(results, database)
+    large.main(results)
+    endurance.main(results)
     results.write()
 
 

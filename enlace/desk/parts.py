@@ -49,9 +49,14 @@ class FormPart:
         return PendingRecord(made.id, "new", now=now, under=under)
 
 
+def own_part(form: Form) -> FormPart:
+    """The form's own dataset."""
+    return FormPart("", form.title, form.dataset.to_spec(), form.dataset.each)
+
+
 def parts_of(form: Form) -> dict[str, FormPart]:
     """The parts of a form by name, its own dataset first."""
-    found = {"": FormPart("", form.title, form.dataset.to_spec(), form.dataset.each)}
+    found = {"": own_part(form)}
     for detail in form.details.select_related("dataset"):
         found[str(detail.pk)] = _detail(detail)
     return found

@@ -24,7 +24,7 @@ from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
 
 from .drafts import DraftStore
-from .parts import FormPart, part_named, parts_of
+from .parts import FormPart, own_part, part_named, parts_of
 
 
 def print_of(value: Any) -> str:
@@ -94,12 +94,16 @@ class Work:
     ) -> None:
         self.person, self.form, self.formats, self.master = person, form, formats, master
         self.spec = form.dataset.connection.to_spec()
-        self.parts = parts_of(form)
-        self.part = part_named(self.parts, part)
+        self.part = part_named(self.parts, part) if part else own_part(form)
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice)
         self.rows = Rows.of(self.spec, self.dataset, wanted, self._within() if part else None)
+
+    @cached_property
+    def parts(self) -> dict[str, FormPart]:
+        """All parts of the form by name; looked up when they are needed, since most answers show one."""
+        return parts_of(self.form)
 
     def _is_faulty(self, part: str, record: PendingRecord) -> bool:
         return part in self.parts and bool(record.conflict or self.complaints(record, part=self.parts[part]))

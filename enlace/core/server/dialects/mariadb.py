@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from ..catalog import Column
     from ..engine import ConnectionSpec
 
+ANSWER_SECONDS = int(STATEMENT_SECONDS) + 5  # a server that is frozen does not end its statements itself
 CLIENT_SSL = 0x800  # a capability flag of the first packet (MariaDB, "Connection", initial handshake)
 
 
@@ -38,8 +39,8 @@ class MariaDB(NetworkServer):
 
         arguments: dict[str, Any] = {
             "connect_timeout": CONNECT_SECONDS,
-            "read_timeout": int(STATEMENT_SECONDS) + 5,
-            "write_timeout": int(STATEMENT_SECONDS) + 5,
+            "read_timeout": ANSWER_SECONDS,
+            "write_timeout": ANSWER_SECONDS,
             "charset": "utf8mb4",
             "conv": conversions(),
             "program_name": "Enlace",

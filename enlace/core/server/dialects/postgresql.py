@@ -68,6 +68,12 @@ class PostgreSQL(NetworkServer):
             url, connect_args=arguments, pool_size=8, max_overflow=16, pool_pre_ping=True, pool_timeout=CONNECT_SECONDS
         )
 
+        @event.listens_for(engine, "do_connect")
+        def connect(dialect: Any, record: Any, args: Any, parameters: Any) -> Any:
+            from .postgresql_waiting import Impatient
+
+            return Impatient.connect(*args, **parameters)
+
         @event.listens_for(engine, "connect")
         def connected(driver: Any, record: Any) -> None:
             from .postgresql_values import read_as_they_are

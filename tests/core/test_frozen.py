@@ -1,0 +1,57 @@
+"""A server that is there and does not answer: a form gets a sentence, never a page that loads for ever."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import time
+import unittest
+from unittest import mock
+
+from sqlalchemy import text
+
+from enlace.core.problem import Problem
+from enlace.core.server import ConnectionSpec, forget_engines, reading
+from enlace.core.server.dialects import mariadb, postgresql_waiting
+from scripts.throwaway import KINDS
+
+
+class Frozen:
+    kind = ""
+
+    def all_processes(self, how: signal.Signals) -> None:
+        """Stop or go on with the server's processes; PostgreSQL has one for each connection."""
+        table = subprocess.run(["ps", "-eo", "pid=,ppid="], capture_output=True, text=True, check=True).stdout
+        parents = {int(pid): int(parent) for pid, parent in (line.split() for line in table.splitlines())}
+        for pid, parent in parents.items():
+            if self.server.process.pid in (pid, parent):
+                os.kill(pid, how)
+
+    def test_frozen_and_thawed(self):
+        self.server = KINDS[self.kind]()
+        self.server.start()
+        self.addCleanup(self.server.end)
+        self.addCleanup(forget_engines)
+        spec = ConnectionSpec.of(self.kind, self.server.password, **self.server.parameters)
+        self.enterContext(mock.patch.object(postgresql_waiting, "SECONDS", 2))
+        self.enterContext(mock.patch.object(mariadb, "ANSWER_SECONDS", 2))
+        with reading(spec) as connection:
+            self.assertEqual(connection.execute(text("SELECT 1")).scalar(), 1)
+        self.all_processes(signal.SIGSTOP)
+        start = time.monotonic()
+        try:
+            with self.assertRaises(Problem) as caught, reading(spec) as connection:
+                connection.execute(text("SELECT 1"))
+        finally:
+            self.all_processes(signal.SIGCONT)
+        self.assertEqual(caught.exception.code, "away")
+        self.assertLess(time.monotonic() - start, 20)
+        with reading(spec) as connection:
+            self.assertEqual(connection.execute(text("SELECT 2")).scalar(), 2)
+
+
+for _kind in KINDS:
+    globals()[f"Frozen_{_kind}"] = type(
+        f"Frozen_{_kind}", (Frozen, unittest.TestCase), {"kind": _kind, "__module__": __name__}
+    )
