@@ -12,6 +12,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect, sync_playwright
 
+from demo.harbour import host
 from scripts.serving import ROOT, ServerProcess
 
 FLAGS = [
@@ -28,7 +29,12 @@ expect.set_options(timeout=10_000)
 
 
 class Served(unittest.TestCase):
-    """Starts the server once for a class; each test gets a fresh browser context as self.page."""
+    """Starts the server once for a class; each test gets a fresh browser context as self.page.
+
+    server_kind: the database server that the demo runs on, "" for its file; self.host is that server then.
+    """
+
+    server_kind = ""
 
     @classmethod
     def setUpClass(cls):
@@ -39,10 +45,15 @@ class Served(unittest.TestCase):
         cls.environment = {**os.environ, "ENLACE_HOME": str(cls.home), "DJANGO_SETTINGS_MODULE": "enlace.site.settings"}
         cls.environment["ENLACE_DEMO"] = "1"
         done = subprocess.run(
-            [sys.executable, "manage.py", "demo", "--no-serve", "--rows", "3000"],
+            [sys.executable, "manage.py", "demo", "--no-serve", "--rows", "3000", "--server", cls.server_kind or "sqlite"],
             cwd=ROOT, env=cls.environment, capture_output=True, text=True,
         )  # fmt: skip
         assert done.returncode == 0, done.stdout + done.stderr
+        if cls.server_kind:
+            cls.host = host.known(cls.home, cls.server_kind)
+            cls.host.start()
+            cls.addClassCleanup(shutil.rmtree, host.place(cls.home, cls.server_kind), ignore_errors=True)
+            cls.addClassCleanup(cls.host.halt)
         cls.server = ServerProcess(cls.environment)
         cls.base = cls.server.base
         cls.server.start()

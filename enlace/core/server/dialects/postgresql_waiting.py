@@ -9,6 +9,7 @@ from __future__ import annotations
 from typing import Any
 
 import psycopg
+from psycopg.pq import TransactionStatus
 
 from .base import STATEMENT_SECONDS
 
@@ -21,6 +22,7 @@ class Impatient(psycopg.Connection[Any]):
     def wait(self, gen: Any, interval: float = 0.1, timeout: float | None = None) -> Any:
         try:
             return super().wait(gen, interval, SECONDS if timeout is None else timeout)
-        except TimeoutError:
-            self.close()  # what the server may still send belongs to nobody
-            raise psycopg.OperationalError("the server does not answer") from None
+        except psycopg.OperationalError:
+            if not self.closed and self.info.transaction_status == TransactionStatus.ACTIVE:
+                self.close()  # it still works on the question: what it may send belongs to nobody
+            raise
