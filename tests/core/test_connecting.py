@@ -2,11 +2,14 @@
 
 import unittest
 
+from sqlalchemy import text
+
 from enlace.core.problem import Problem
-from enlace.core.server import ConnectionSpec
+from enlace.core.server import ConnectionSpec, reading
 from enlace.core.server.connecting import take_apart
 from enlace.core.server.dialects import SERVER_KINDS
 from enlace.core.server.steps import run_step
+from tests.servers import server
 
 
 def apart(text):
@@ -46,9 +49,9 @@ class TakenApart(unittest.TestCase):
         )
 
     def test_what_is_neither(self):
-        for text in ("", "hello", "ftp://h/x", "postgresql://h:99999999/x", "=;=", "a=b"):
+        for pasted in ("", "hello", "ftp://h/x", "postgresql://h:99999999/x", "=;=", "a=b"):
             with self.assertRaises(Problem) as caught:
-                take_apart(text)
+                take_apart(pasted)
             self.assertTrue(caught.exception.hint)
 
 
@@ -66,3 +69,24 @@ class Kinds(unittest.TestCase):
             away = ConnectionSpec.of(kind, **{**place, "host": "no-such-host.invalid"})
             self.assertIn("No machine is known", str(run_step(away, 0).problem))
             self.assertIn("not a port", str(run_step(ConnectionSpec.of(kind, **{**place, "port": "x"}), 1).problem))
+
+
+class Encryption(unittest.TestCase):
+    """PostgreSQL with a certificate that nobody on this machine has signed."""
+
+    def step(self, **more):
+        host = server("postgresql")
+        return run_step(ConnectionSpec.of("postgresql", host.password, **{**host.parameters, **more}), 2)
+
+    def test_each_way(self):
+        authority = str(server("postgresql").folder / "data" / "server.crt")
+        self.assertEqual(self.step(tls="off").found, "Not wanted")
+        self.assertIn("TLSv1", self.step(tls="require").found)
+        self.assertIn("can't be trusted", str(self.step(tls="verify").problem))
+        self.assertIn("certificate checked", self.step(tls="verify", ca=authority).found)
+        self.assertIn("can't be used", str(self.step(tls="verify", ca="/nowhere.pem").problem))
+        host = server("postgresql")
+        spec = ConnectionSpec.of("postgresql", host.password, **{**host.parameters, "tls": "verify", "ca": authority})
+        with reading(spec) as connection:
+            asked = text("SELECT ssl FROM pg_stat_ssl WHERE pid = pg_backend_pid()")
+            self.assertTrue(connection.execute(asked).scalar())

@@ -1,6 +1,7 @@
 """Policies, review, details and two windows, over HTTP."""
 
 import json
+import random
 import re
 
 from enlace.desk.models import Draft, DraftRecord, JournalEntry
@@ -71,6 +72,68 @@ class Review(Pages):
         self.assertIn("Saved 1 record", self.said(self.post(form, "save")))
         self.assertIn("left for later", self.client.get(f"/desk/{form.pk}/review").content.decode())
         self.assertEqual(self.sql("SELECT name FROM vessel WHERE id IN (1, 2)"), [("Theirs",), ("Also mine",)])
+
+
+class Conflicts(Pages):
+    def test_a_key_that_changed_is_gone_on_with(self):
+        form = self.form("vessel")
+        self.edit(form, "i1", name="Mine")
+        self.sql("DELETE FROM port_call WHERE vessel_id = 1")
+        self.sql("PRAGMA foreign_keys = OFF")
+        self.sql("UPDATE vessel SET id = 901 WHERE id = 1")
+        response = self.post(form, "save", record="i1")
+        self.assertIn("another key", response.content.decode())
+        settled = self.post(form, "choose", record="i1")
+        self.assertEqual(json.loads(settled["HX-Trigger"])["enlace:current"]["id"], "i901")
+        self.assertIn("Saved 1 record", self.said(self.post(form, "save", record="i901")))
+        self.assertEqual(self.sql("SELECT name FROM vessel WHERE id = 901"), [("Mine",)])
+
+    def test_a_record_that_both_entered(self):
+        for mine, expected in (({}, "Mine"), ({"all": "theirs"}, "Theirs")):
+            form = self.form("berth")
+            code = f"X{len(mine)}"
+            new = self.new(form, code=code, quay="Mine", length_m="10", depth_m="5")
+            self.sql("INSERT INTO berth (code, quay, length_m, depth_m) VALUES (?, 'Theirs', 10, 5)", code)
+            response = self.post(form, "save", record=new)
+            self.assertIn("has entered a record with this key", response.content.decode())
+            self.post(form, "choose", record=new, **mine)
+            self.post(form, "save")
+            self.assertEqual(self.sql("SELECT quay FROM berth WHERE code = ?", code), [(expected,)])
+            self.assertEqual(DraftRecord.objects.count(), 0)
+
+
+class Undoing(Pages):
+    def test_any_edits_stored_and_undone_and_done_again(self):
+        """Random acts: undone one by one the draft is as it was before each, and done again the same once more."""
+        form = self.form("vessel")
+        dice = random.Random(5)
+        new: list[str] = []
+
+        def state():
+            return sorted(DraftRecord.objects.values_list("record", "state", "body"))
+
+        states = [state()]
+        for n in range(60):
+            act, one = dice.choice(("edit", "edit", "edit", "new", "remove", "keep")), f"i{dice.randrange(1, 9)}"
+            if act == "edit":
+                field, value = dice.choice(
+                    (("name", f"N{n}"), ("built", "31 Feb"), ("flag", ""), ("length_m", str(n + 50)))
+                )
+                target = dice.choice([one, *new])
+                self.client.post(f"/desk/{form.pk}/edit", {"record": target, "field": field, "value": value})
+            elif act == "new":
+                new.append(self.new(form))
+            else:
+                self.client.post(f"/desk/{form.pk}/{act}", {"record": dice.choice([one, *new])})
+            if state() != states[-1]:
+                states.append(state())
+        self.assertGreater(len(states), 20)
+        for before in reversed(states[:-1]):
+            self.post(form, "undo")
+            self.assertEqual(state(), before)
+        for after in states[1:]:
+            self.post(form, "redo")
+            self.assertEqual(state(), after)
 
 
 class TwoWindows(Pages):
