@@ -80,8 +80,8 @@ class DraftStore:
     def by_part(self, later: bool = True) -> dict[str, dict[str, PendingRecord]]:
         """All pending records of all parts. later: those that saves leave out as well."""
         found: dict[str, dict[str, PendingRecord]] = {}
-        rows = self.draft.records.all() if self.draft else ()
-        for row in rows if later or not self.draft else self.draft.records.filter(later=False):
+        rows = self.draft.records.all() if self.draft else DraftRecord.objects.none()
+        for row in rows if later else rows.filter(later=False):
             found.setdefault(row.part, {})[row.record] = self._loaded(row)
         return found
 

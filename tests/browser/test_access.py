@@ -21,9 +21,27 @@ class Axe(Served):
         yield "connections"
         page.get_by_role("link", name="New connection").click()
         yield "new connection"
+        page.select_option("#kind", "postgresql")
+        expect(page.get_by_label("Host")).to_be_visible()
+        page.locator("summary", has_text="paste").click()
+        yield "new connection to a server"
+        page.goto(self.base + "/unlock/1/")
+        yield "a password that is asked for"
         page.goto(self.base + "/workshop/connection/1/?test=1")
         expect(page.locator("#test .fine")).to_have_count(5)
         yield "connection"
+        page.get_by_role("button", name="Work on a practice copy").click()
+        expect(page.get_by_role("heading", name="Practice copy")).to_be_visible()
+        yield "a connection on its practice copy"
+        page.get_by_role("link", name="Compare").click()
+        yield "copy and live compared"
+        self.work("Berth", page)
+        expect(page.locator(".badge-live")).to_have_text("practice copy")
+        yield "a form on the practice copy"
+        page.goto(self.base + "/workshop/connection/1/")
+        page.get_by_role("button", name="Throw the copy away").click()
+        page.locator("#question").get_by_role("button", name="Go on").click()
+        expect(page.get_by_role("heading", name="Live")).to_be_visible()
         page.goto(self.base + "/workshop/connection/1/table?name=vessel")
         yield "table"
         page.goto(self.base + "/workshop/connection/1/table?name=nothing")
@@ -33,8 +51,14 @@ class Axe(Served):
             yield address
         page.goto(self.base + "/desk/")
         yield "desk"
+        page.goto(self.base + "/demo/")
+        yield "the demo's other people"
         self.work("Gate log", page)
         yield "a read-only form"
+        page.goto(self.base + "/desk/2/detail/2/i7/")
+        expect(page.locator("#rows .record").first).to_be_visible()
+        page.locator("details.other summary").click()
+        yield "a detail"
         yield from self.a_form_at_work(page)
         self.work("Pilot shift", page)
         editor = page.locator("#panel").get_by_label("Ends")
@@ -71,7 +95,19 @@ class Axe(Served):
         self.type_into("Name", "Mine", page)
         expect(page.locator(".settle")).to_be_visible()
         yield "a conflict"
+        page.get_by_role("button", name="Leave for later").click()
+        expect(page.locator("#strip")).to_contain_text("left for later")
+        yield "a conflict left for later"
+        self.cell(10, 3, page).click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i11")
+        self.type_into("Name", "Mine too", page)
+        with sqlite3.connect(self.harbour) as db:
+            db.execute("UPDATE vessel SET flag = CASE flag WHEN 'PT' THEN 'ES' ELSE 'PT' END WHERE id = 11")
+        expect(page.locator("#drift")).to_contain_text("Flag is now")
+        yield "a record that somebody else has changed"
         page.get_by_role("link", name="Review").click()
+        for statement in page.locator("details.sql-of summary").all():
+            statement.click()
         yield "review"
         self.work("Vessel", page)
         page.get_by_role("button", name="Rehearse").click()

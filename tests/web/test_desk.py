@@ -23,10 +23,10 @@ class Reading(Pages):
         self.assertNotRegex(html, r'id="go-next"[^>]*disabled')
 
     def test_a_page_asks_few_questions(self):
-        """Of Enlace's own database: session, person, form, its details, draft; not one for each row or field."""
+        """Of Enlace's own database: session, person, form, draft; not one for each row or field."""
         form = self.form("port_call")
         self.client.get(f"/desk/{form.pk}/rows")
-        with self.assertNumQueries(5):
+        with self.assertNumQueries(4):
             self.client.get(f"/desk/{form.pk}/rows?start=500")
 
     def test_moving(self):
@@ -262,8 +262,8 @@ class Saving(Pages):
         os.rename(path, path + ".away")
         for act in ("edit", "save", "new", "remove"):
             response = self.client.post(f"/desk/{form.pk}/{act}", {"record": "i1", "field": "name", "value": "x"})
-            self.assertContains(response, "can&#x27;t be opened", status_code=404)
-        self.assertContains(self.client.get(f"/desk/{form.pk}/"), "can&#x27;t be opened", status_code=404)
+            self.assertContains(response, "can&#x27;t be opened", status_code=503)
+        self.assertContains(self.client.get(f"/desk/{form.pk}/"), "can&#x27;t be opened", status_code=503)
         os.rename(path + ".away", path)
         self.assertIn("Kept", self.client.get(f"/desk/{form.pk}/review").content.decode())
 

@@ -27,6 +27,7 @@ from ..rules.record import Complaint
 from ..server.catalog import Catalog
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec
+from .current import current_rows, what_became_of
 from .doubt import already_done, not_there_yet
 from .outcome import SaveOutcome, SavePolicy
 from .plan import INSERT, PARK, REMOVE, UPDATE, Act, Batch, Part, plan
@@ -111,7 +112,7 @@ class Attempt:
             outcome, part = self.outcomes[batch.part.name], batch.part
             whole = [f.name for f in part.dataset.fields]
             ids = {key_of(after): act.record.id for act in batch.acts if (after := outcome.ids.get(act.record.id))}
-            for key, values in self._current(connection, part, whole, list(ids), lock=False).items():
+            for key, values in current_rows(connection, part.dataset, whole, list(ids), lock=False).items():
                 if key in ids:
                     outcome.rows[ids[key]] = dict(zip(whole, values, strict=True))
 
@@ -274,7 +275,7 @@ class Attempt:
         whole = [f.name for f in part.dataset.fields]
         value = self.statements[part.name].value
         keys = {tuple(value(act, name) for name in names): act for act in batch.acts}
-        taken = self._current(connection, part, whole, list(keys), lock=False)
+        taken = current_rows(connection, part.dataset, whole, list(keys), lock=False)
         twice = set()
         for key, values in taken.items():
             act = keys.get(key)
@@ -291,50 +292,18 @@ class Attempt:
     def _still_as_read(self, connection: Connection, batch: Batch) -> list[Act]:
         """Lock and read the records of a batch; those that are not as read any more become conflicts."""
         part, whole = batch.part, [f.name for f in batch.part.dataset.fields]
-        current = self._current(connection, part, whole, [act.record.key for act in batch.acts])
+        current = current_rows(connection, part.dataset, whole, [act.record.key for act in batch.acts])
         places = [whole.index(name) for name in batch.compared]
         fresh = []
         for act in batch.acts:
             values = current.get(act.record.key)
             if values is None:
-                self._conflict(act, self._gone(connection, act))
+                self._conflict(act, what_became_of(connection, part.dataset, act.record))
             elif all(exactly(values[i], act.record.was.get(whole[i])) for i in places):
                 fresh.append(act)
             else:
                 self._conflict(act, Conflict(dict(zip(whole, values, strict=True))))
         return fresh
-
-    def _gone(self, connection: Connection, act: Act) -> Conflict:
-        """What became of a record that is not under its key any more: it may have been given another one."""
-        part, record = act.part, act.record
-        table, whole = source_table(part.dataset), [f.name for f in part.dataset.fields]
-        for columns in part.dataset.uniques:
-            known = [record.was.get(name) for name in columns]
-            if any(v is None for v in known) or set(columns) <= set(part.dataset.key):
-                continue
-            key = [table.c[n].label(f"k{i}") for i, n in enumerate(part.dataset.key)]
-            fields = [table.c[n].label(f"f{i}") for i, n in enumerate(whole)]
-            found = connection.execute(
-                select(*key, *fields).where(key_in([table.c[n] for n in columns], [tuple(known)]))
-            )
-            row = found.first()
-            if row is not None:
-                theirs = dict(zip(whole, row[len(key) :], strict=True))
-                return Conflict(theirs, "key changed", record_id(tuple(row[: len(key)])))
-        return Conflict(None, "removed")
-
-    def _current(
-        self, connection: Connection, part: Part, names: Sequence[str], keys: list[tuple[Any, ...]], lock: bool = True
-    ) -> dict[tuple[Any, ...], tuple[Any, ...]]:
-        table = source_table(part.dataset)
-        key = [table.c[name] for name in part.dataset.key]
-        columns = [table.c[n].label(f"f{i}") for i, n in enumerate(names)]
-        found = {}
-        for some in in_parts(keys, KEYS_A_STATEMENT):
-            statement = select(*(c.label(f"k{i}") for i, c in enumerate(key)), *columns).where(key_in(key, some))
-            for row in connection.execute(statement.with_for_update() if lock else statement):
-                found[tuple(row[: len(key)])] = tuple(row[len(key) :])
-        return found
 
     # -- an earlier save of unknown outcome ---------------------------------------------------------------
 
@@ -345,7 +314,7 @@ class Attempt:
             mine = [act for act in acts if act.part is part]
             whole = [f.name for f in part.dataset.fields]
             now_keys = [self._key_after(act) for act in mine]
-            current = self._current(connection, part, whole, list(dict.fromkeys(now_keys)))
+            current = current_rows(connection, part.dataset, whole, list(dict.fromkeys(now_keys)))
             for act, key in zip(mine, now_keys, strict=True):
                 values = current.get(key)
                 theirs = None if values is None else dict(zip(whole, values, strict=True))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import re
 import struct
 from collections.abc import Hashable, Mapping, Sequence
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
     from ..engine import ConnectionSpec
 
 
+logging.getLogger("psycopg").setLevel(logging.ERROR)  # it warns of batches that the server refused: they are told here
 SSL_MODES = {"off": "disable", "prefer": "prefer", "require": "require", "verify": "verify-full"}
 SSL_REQUEST = struct.pack("!ii", 8, 80877103)  # PostgreSQL, "Message Formats": SSLRequest
 

@@ -1,0 +1,48 @@
+"""What the server has of the records of a save, and what became of those that are not there any more."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.engine import Connection
+
+from ..dataset.spec import DatasetSpec
+from ..dataset.values import record_id
+from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in, source_table
+from ..draft.pending import Conflict, PendingRecord
+
+Key = tuple[Any, ...]
+
+
+def current_rows(
+    connection: Connection, dataset: DatasetSpec, names: Sequence[str], keys: list[Key], lock: bool = True
+) -> dict[Key, tuple[Any, ...]]:
+    """By key, the values that some columns have now; locked until the end of the transaction where that is asked for."""
+    table = source_table(dataset)
+    key = [table.c[name] for name in dataset.key]
+    columns = [table.c[n].label(f"f{i}") for i, n in enumerate(names)]
+    found = {}
+    for some in in_parts(keys, KEYS_A_STATEMENT):
+        statement = select(*(c.label(f"k{i}") for i, c in enumerate(key)), *columns).where(key_in(key, some))
+        for row in connection.execute(statement.with_for_update() if lock else statement):
+            found[tuple(row[: len(key)])] = tuple(row[len(key) :])
+    return found
+
+
+def what_became_of(connection: Connection, dataset: DatasetSpec, record: PendingRecord) -> Conflict:
+    """The conflict of a record that is not under its key any more: it may have been given another one."""
+    table, whole = source_table(dataset), [f.name for f in dataset.fields]
+    for columns in dataset.uniques:
+        known = [record.was.get(name) for name in columns]
+        if any(v is None for v in known) or set(columns) <= set(dataset.key):
+            continue
+        key = [table.c[n].label(f"k{i}") for i, n in enumerate(dataset.key)]
+        fields = [table.c[n].label(f"f{i}") for i, n in enumerate(whole)]
+        condition = key_in([table.c[n] for n in columns], [tuple(known)])
+        row = connection.execute(select(*key, *fields).where(condition)).first()
+        if row is not None:
+            theirs = dict(zip(whole, row[len(key) :], strict=True))
+            return Conflict(theirs, "key changed", record_id(tuple(row[: len(key)])))
+    return Conflict(None, "removed")
