@@ -31,7 +31,7 @@ class EditorView:
     editor: str
     text: str
     print: str
-    state: str  # "", "changed", "wrong", "missing"
+    state: str  # "", "changed", "wrong", "missing", "warned"
     message: str
     was: str
     odd: str
@@ -56,12 +56,15 @@ class EditorView:
         return self.field.read_only or self.field.generated or self.waits
 
 
+TOLD = {"missing": "missing", "warning": "warned"}
+
+
 def editor_views(work: Work, view: RecordView) -> list[EditorView]:
     """The editors of a record, one for each field shown."""
     told: dict[str, tuple[str, str]] = {}
-    for one in view.complaints:
+    for one in sorted(view.complaints, key=lambda c: not c.holds_back):  # what holds back is said first
         for name in one.fields:
-            told.setdefault(name, ("missing" if one.code == "missing" else "wrong", one.sentence))
+            told.setdefault(name, (TOLD.get(one.code, "wrong"), one.sentence))
     shown = {field.name for field in work.dataset.shown}
     fields = [(i, field) for i, field in enumerate(work.dataset.fields) if field.name in shown]
     return [_editor_view(work, view, i, field, told.get(field.name)) for i, field in fields]

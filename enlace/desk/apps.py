@@ -16,11 +16,11 @@ class DeskConfig(AppConfig):
 
 def forget_part(instance, **_):
     """What is pending in a detail goes with the detail, and with it the steps that could bring it back."""
+    from .drafts import DraftStore
     from .models import Draft, DraftRecord
 
     concerned = DraftRecord.objects.filter(draft__form_id=instance.form_id, part=str(instance.pk))
     for draft in Draft.objects.filter(records__in=concerned).distinct():
-        draft.steps.all().delete()
-        draft.done = 0
-        draft.save(update_fields=["done"])
-    concerned.delete()
+        store = DraftStore(draft.person, draft.form, part=str(instance.pk), practice=draft.practice)
+        gone = concerned.filter(draft=draft).values_list("part", "record")
+        store.settle({}, list(gone))

@@ -5,14 +5,15 @@ from __future__ import annotations
 import hashlib
 import json
 import secrets
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Count
 
 from enlace.core.dataset.values import packed, unpacked
+from enlace.core.dataset.window import in_parts
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
 from enlace.core.draft.steps import Records
 
@@ -20,6 +21,7 @@ from .models import Draft, DraftBlob, DraftRecord, DraftStep, JournalEntry
 
 BLOB_FROM = 50_000  # characters or bytes; larger values are kept apart
 MOST_STEPS = 1_000
+COUNTED = ("edited", "new", "removed", "all", "faulty", "later")
 Changes = Mapping[str, PendingRecord | None]
 
 
@@ -104,16 +106,8 @@ class DraftStore:
         return None if row is None else self._new.filter(pk__lt=row.pk).count()
 
     def counts(self) -> dict[str, int]:
-        """How many records of all parts are pending: "edited", "new", "removed", "all", and "faulty" and "later" of them."""
-        found = dict.fromkeys(("edited", "new", "removed", "all", "faulty", "later"), 0)
-        if self.draft is not None:
-            groups = self.draft.records.order_by().values_list("state", "faulty", "later").annotate(Count("pk"))
-            for state, faulty, later, count in groups:
-                found[state] += count
-                found["all"] += count
-                found["faulty"] += count if faulty and not later else 0
-                found["later"] += count if later else 0
-        return found
+        """How many records of all parts are pending: COUNTED; "all" of them, and "faulty" and "later" among them."""
+        return {**dict.fromkeys(COUNTED, 0), **(self.draft.counts if self.draft else {})}
 
     def can_undo(self) -> bool:
         return self.draft is not None and self.draft.done > 0
@@ -215,7 +209,7 @@ class DraftStore:
             return
         for several in (self.draft.records, self.draft.steps, self.draft.blobs):
             several.all().delete()
-        self.draft.done, self.draft.sending, self.draft.takes_back = 0, False, None
+        self.draft.done, self.draft.sending, self.draft.takes_back, self.draft.counts = 0, False, None, {}
         self.draft.save(update_fields=["done", "sending", "takes_back"])
         self._changed(self.draft)
 
@@ -225,7 +219,7 @@ class DraftStore:
             self._draft, _ = Draft.objects.get_or_create(**place)
         assert self._draft is not None
         # BEGIN IMMEDIATE made this transaction the only writer; the number may have moved in another window.
-        self._draft.refresh_from_db(fields=["done", "sending", "last_save", "revision"])
+        self._draft.refresh_from_db(fields=["done", "sending", "last_save", "revision", "counts"])
         return self._draft
 
     def _stand(self, draft: Draft, done: int) -> None:
@@ -235,7 +229,7 @@ class DraftStore:
 
     def _changed(self, draft: Draft) -> None:
         draft.revision += 1
-        draft.save(update_fields=["revision", "changed"])
+        draft.save(update_fields=["revision", "changed", "counts"])
 
     def _write(self, records: Records, owners: Mapping[tuple[str, str], str] | None = None) -> dict:
         """Store records; the owners of new ones, by their addresses."""
@@ -252,9 +246,10 @@ class DraftStore:
             row.owner, row.body = owner, dump(record, self._pack)
             row.faulty = self.faulty(part, record)
             kept.append(row)
+        self._count(records, kept)
         for part, identifiers in gone.items():
-            for start in range(0, len(identifiers), 500):
-                self.draft.records.filter(part=part, record__in=identifiers[start : start + 500]).delete()
+            for some in in_parts(identifiers, 500):
+                self.draft.records.filter(part=part, record__in=some).delete()
         DraftRecord.objects.bulk_create(
             kept,
             batch_size=200,
@@ -263,6 +258,24 @@ class DraftStore:
             update_fields=["state", "body", "faulty", "later", "owner"],
         )
         return found
+
+    def _count(self, records: Records, kept: Iterable[DraftRecord]) -> None:
+        """Keep the draft's counts: what the records were before goes, what they are now comes.
+
+        Counted as they change, so that an edit costs the same in a large draft as in a small one.
+        """
+        counts = Counter({**dict.fromkeys(COUNTED, 0), **self.draft.counts})
+        by_part: dict[str, list[str]] = {}
+        for part, identifier in records:
+            by_part.setdefault(part, []).append(identifier)
+        for part, identifiers in by_part.items():
+            for some in in_parts(identifiers, 500):
+                before = self.draft.records.filter(part=part, record__in=some)
+                for state, faulty, later in before.values_list("state", "faulty", "later"):
+                    counts.subtract(_tally(state, faulty, later))
+        for row in kept:
+            counts.update(_tally(row.state, row.faulty, row.later))
+        self.draft.counts = dict(counts)
 
     def _texts(self, records: Records, owners: Mapping[tuple[str, str], str]) -> str:
         lines = []
@@ -291,6 +304,11 @@ class DraftStore:
         row = DraftBlob.objects.get(draft=self.draft, digest=value["v"], is_text=value["text"])
         content = bytes(row.content)
         return content.decode("utf-8", "surrogatepass") if value["text"] else content
+
+
+def _tally(state: str, faulty: bool, later: bool) -> list[str]:
+    """What one record counts as."""
+    return [state, "all", *(["later"] if later else ["faulty"] if faulty else [])]
 
 
 def handed_down(record: PendingRecord, part: str, identifier: str, values: Mapping[str, Any]) -> PendingRecord:

@@ -17,7 +17,8 @@ class Draft(models.Model):
 
     code: what its saves sign their receipts with. revision: raised by every change, so that another window sees it.
     done: how many of its steps stand (those after it can be redone). sending: a save was begun and its outcome is
-    not known yet; still set after a crash in between. last_save: that save's token. takes_back: the save that this
+    not known yet; still set after a crash in between. counts: how many of its records are edited, new, removed, in
+    need of attention, left for later. last_save: that save's token. takes_back: the save that this
     draft was made to take back.
     """
 
@@ -26,6 +27,7 @@ class Draft(models.Model):
     practice = models.BooleanField(default=False)
     code = models.CharField(max_length=40, default=_code)
     revision = models.PositiveBigIntegerField(default=0)
+    counts = models.JSONField(default=dict)
     done = models.PositiveIntegerField(default=0)
     sending = models.BooleanField(default=False)
     last_save = models.CharField(max_length=40, blank=True)
@@ -56,8 +58,8 @@ class DraftRecord(models.Model):
     class Meta:
         ordering = ["pk"]
         constraints = [models.UniqueConstraint(fields=["draft", "part", "record"], name="one_pending_record")]
-        # Counts are asked for with every answer: they are read from this index alone.
-        indexes = [models.Index(fields=["draft", "state", "faulty", "later", "part", "owner"], name="draft_counts")]
+        # New records stand after the last row of a grid.
+        indexes = [models.Index(fields=["draft", "part", "state", "owner"], name="draft_new")]
 
 
 class DraftStep(models.Model):

@@ -56,7 +56,12 @@ class RowWriter:
         swap: bool = False,
     ) -> str:
         """A row with pending changes. swap: for replacing the row in a page that shows it."""
-        wrong = {name: one.sentence for one in complaints(pending) for name in one.fields if one.code != "missing"}
+        wrong = {
+            name: one.sentence
+            for one in complaints(pending)
+            for name in one.fields
+            if one.code not in ("missing", "warning")
+        }
         state = "conflict" if pending.conflict else pending.state
         cells = "".join(self._cell(row, pending, wrong, i, field, show) for i, field, show in self._columns)
         fault = " with an error" if wrong or pending.refusals else ""

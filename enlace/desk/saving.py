@@ -125,7 +125,8 @@ def _with_details(found: Records, part: str, only: str) -> Records:
 
 def _problems(work: Work, part: str, record: PendingRecord) -> list[Complaint]:
     """What keeps a record from being saved as it is: complaints, or a conflict to settle."""
-    complaints = work.complaints(replace(record, refusals=()), part=work.parts[part])
+    told = work.complaints(replace(record, refusals=()), part=work.parts[part])
+    complaints = [one for one in told if one.holds_back]
     if record.conflict:
         complaints.append(Complaint("conflict", "Somebody else changed this record; choose what stays.", ()))
     return complaints

@@ -106,7 +106,10 @@ class Work:
         return parts_of(self.form)
 
     def _is_faulty(self, part: str, record: PendingRecord) -> bool:
-        return part in self.parts and bool(record.conflict or self.complaints(record, part=self.parts[part]))
+        if part not in self.parts:
+            return False
+        told = self.complaints(record, part=self.parts[part])
+        return bool(record.conflict) or any(one.holds_back for one in told)
 
     def _within(self) -> list[tuple[str, Any]]:
         """The values of the master that its details hold. Details of a master that is new have no rows yet."""

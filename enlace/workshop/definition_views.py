@@ -12,7 +12,7 @@ from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 
 from .details import add_detail, possible_details, reference_name, remove_if_unused, take_detail_away
-from .models import Dataset, Form, Project
+from .models import Dataset, Form, Project, Rule
 from .place import clean_name, stand_in
 
 LEAST_WIDTH, MOST_WIDTH = 40, 800
@@ -43,7 +43,7 @@ def dataset(request, dataset: int):
             told = str(problem)
     lines = [{"field": one, "kind": KINDS[one.kind].label, "spec": one.to_spec()} for one in fields]
     context = {"project": found.project, "dataset": found, "lines": lines, "told": told}
-    context |= {"compares": Dataset.Compare.choices}
+    context |= {"compares": Dataset.Compare.choices, "rules": found.rules.all(), "severities": Rule.Severity.choices}
     return render(request, "workshop/dataset.html", context, status=400 if told else 200)
 
 

@@ -216,18 +216,24 @@ class Field(models.Model):
 
 
 class Rule(models.Model):
-    """A condition over the fields of a record."""
+    """A condition over the fields of a record. own: a builder made it; the others are the table's own conditions."""
+
+    class Severity(models.TextChoices):
+        ERROR = "error", "Error: holds a save back"
+        WARNING = "warning", "Warning: is told and does not"
 
     dataset = models.ForeignKey(Dataset, models.CASCADE, related_name="rules")
     name = models.CharField(max_length=255, blank=True)
     expression = models.TextField()
     message = models.CharField(max_length=300, blank=True)
+    severity = models.CharField(max_length=8, choices=Severity.choices, default=Severity.ERROR)
+    own = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["pk"]
 
     def to_spec(self) -> RuleSpec:
-        return RuleSpec(self.expression, self.name, self.message)
+        return RuleSpec(self.expression, self.name, self.message, self.severity)
 
 
 class Form(models.Model):

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from . import catalog_views, connection_views, definition_views, project_views
+from . import catalog_views, connection_views, definition_views, project_views, rule_views
 
 urlpatterns = [
     path("", project_views.projects, name="projects"),
@@ -21,6 +21,9 @@ urlpatterns = [
     path("connection/<int:connection>/make-form", catalog_views.make_form, name="make-form"),
     path("project/<int:project>/datasets/", definition_views.datasets, name="datasets"),
     path("dataset/<int:dataset>/", definition_views.dataset, name="dataset"),
+    path("dataset/<int:dataset>/rules", rule_views.add, name="rule-add"),
+    path("rule/<int:rule>/", rule_views.attempt, name="rule-try"),
+    path("rule/<int:rule>/remove", rule_views.remove, name="rule-remove"),
     path("dataset/<int:dataset>/saving", definition_views.saving, name="dataset-saving"),
     path("project/<int:project>/forms/", definition_views.forms, name="forms"),
     path("form/<int:form>/", definition_views.form, name="form"),

@@ -36,6 +36,7 @@ class Access(Pages):
             "dataset": form.dataset_id,
             "form": form.pk,
             "entry": self.entry(form).pk,
+            "rule": form.dataset.rules.first().pk,
             "detail": self.detail(form).pk,
         }
         address = address.replace("<str:master>", "i1")

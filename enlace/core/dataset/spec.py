@@ -44,12 +44,14 @@ class FieldSpec:
 class RuleSpec:
     """A condition over the fields of a record, in SQL; a record for which it is false breaks the rule.
 
-    name: the constraint's name where the table has it. message: what to say; made from the expression when empty.
+    name: the constraint's name where the table has it. message: what to say; made from the expression when empty;
+    `{field}` in it stands for that field's value. severity: an "error" holds a save back, a "warning" does not.
     """
 
     expression: str
     name: str = ""
     message: str = ""
+    severity: str = "error"
 
 
 @dataclass(frozen=True, eq=False)

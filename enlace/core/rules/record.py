@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -16,12 +17,18 @@ class Complaint:
     """What is wrong with a record: a sentence, the fields it is about, and the case.
 
     code: "required" (a value is missing), "missing" (the same, in a new record where nobody was there yet),
-    "unreadable" (the text is no value), "check" (a condition of the table does not hold), "server".
+    "unreadable" (the text is no value), "check" (a condition of the table does not hold), "warning" (one that does
+    not hold a save back), "server".
     """
 
     code: str
     sentence: str
     fields: tuple[str, ...]
+
+    @property
+    def holds_back(self) -> bool:
+        """Whether a record can't be saved as long as this stands."""
+        return self.code != "warning"
 
 
 class RecordRules:
@@ -65,8 +72,19 @@ class RecordRules:
                 typed[name] = value.raw if isinstance(value, Odd) else value
             # A CHECK is broken only when it is false; unknown passes (ISO/IEC 9075-2, 4.25.3 "check constraints").
             if expression(typed) in (False, 0):
-                found.append(Complaint("check", self.sentence(rule, expression), tuple(sorted(expression.names))))
+                code = "warning" if rule.severity == "warning" else "check"
+                sentence = self._with_values(self.sentence(rule, expression), record)
+                found.append(Complaint(code, sentence, tuple(sorted(expression.names))))
         return found
+
+    def _with_values(self, sentence: str, record: Mapping[str, Any]) -> str:
+        """A message with the record's values in place of {field}."""
+
+        def value(found: re.Match[str]) -> str:
+            field = self.dataset.by_name.get(found[1])
+            return found[0] if field is None else KINDS[field.kind].text(record.get(field.name), field) or "nothing"
+
+        return re.sub(r"\{([^{}]+)\}", value, sentence)
 
     def sentence(self, rule: RuleSpec, expression: Expression) -> str:
         """What a rule demands, for people."""

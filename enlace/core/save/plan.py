@@ -78,7 +78,7 @@ class Plan:
 
 def plan(parts: Sequence[Part], catalog: Catalog) -> Plan:
     """The order for the records of some datasets of one connection."""
-    batches = [batch for part in parts for batch in grouped(part, (Act(part, r, ACTS[r.state]) for r in part.records))]
+    batches = [batch for part in parts for batch in grouped(part, part.records)]
     ranks = _ranks(parts, catalog)
     if not _tie(batches, {part.dataset.table: catalog.table(part.dataset.table) for part in parts}):
         return Plan(sorted(batches, key=lambda b: _rank(b, ranks)), [])
@@ -104,27 +104,40 @@ def _ranks(parts: Sequence[Part], catalog: Catalog) -> dict[str, int]:
 
 
 def _batches(acts: Sequence[Act]) -> list[Batch]:
-    parts = {id(act.part): act.part for act in acts}
-    return [batch for part in parts.values() for batch in grouped(part, (a for a in acts if a.part is part))]
+    """Acts of one level in batches."""
+    by_part: dict[int, list[Act]] = defaultdict(list)
+    for act in acts:
+        by_part[id(act.part)].append(act)
+    found = []
+    for several in by_part.values():
+        of_record = {id(act.record): act for act in several}
+        kinds = {act.kind for act in several}
+        for batch in grouped(several[0].part, [act.record for act in several]):
+            batch.acts = [of_record[id(act.record)] for act in batch.acts]
+            if PARK in kinds:  # a parked record stands in a level of its own
+                batch.kind = PARK
+            found.append(batch)
+    return found
 
 
-def grouped(part: Part, acts: Iterable[Act]) -> Iterable[Batch]:
-    """The acts of one part by what their statements have in common."""
+def grouped(part: Part, records: Iterable[PendingRecord]) -> list[Batch]:
+    """The records of one part by what their statements have in common. Runs once for each record of a save."""
     found: dict[tuple[Any, ...], Batch] = {}
     dataset, by_edits = part.dataset, part.dataset.compare == "edited"
-    for act in acts:
-        record, kind = act.record, act.kind
+    for record in records:
+        state = record.state
         # Mostly what is compared follows from what is edited; else from what is known of the record.
-        if kind == INSERT or (kind != REMOVE and by_edits):
-            key = (kind, *record.now, None, *record.under)
+        if state == "new" or (by_edits and state == "edited"):
+            key = (state, *record.now, None, *record.under)
         else:
-            key = (kind, *record.now, None, *record.under, None, *record.was)
+            key = (state, *record.now, None, *record.under, None, *record.was)
         batch = found.get(key)
         if batch is None:
+            kind = ACTS[state]
             columns = () if kind == REMOVE else (*record.now, *record.under)
             fields = () if kind == INSERT else compared(dataset, record)
             batch = found[key] = Batch(part, kind, columns, tuple(record.under), fields, [])
-        batch.acts.append(act)
+        batch.acts.append(Act(part, record, batch.kind))
     return [batch for batch in found.values() if batch.columns or batch.kind in (REMOVE, INSERT)]
 
 

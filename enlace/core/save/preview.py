@@ -9,7 +9,7 @@ from typing import Any
 from ..draft.pending import PendingRecord
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, engine_for
-from .plan import ACTS, Act, Part, grouped
+from .plan import Part, grouped
 from .statements import Statements
 
 LONGEST = 120
@@ -22,7 +22,7 @@ class _Spoken(str):
 def statement_text(spec: ConnectionSpec, part: Part, record: PendingRecord) -> str:
     """The SQL for one record of a draft, "" when there is none. For reading: the save itself binds its values."""
     kind = server_kind(spec.kind)
-    batches = list(grouped(part, [Act(part, record, ACTS[record.state])]))
+    batches = grouped(part, [record])
     if not batches:
         return ""
     statements = Statements(kind, part.dataset, lambda *_: _Spoken("(the key of the new record)"))

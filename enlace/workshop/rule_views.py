@@ -1,0 +1,73 @@
+"""Rules that a builder makes: added, tried on all rows, removed."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from enlace.accounts.access import builder_only
+from enlace.core.dataset import RuleSpec
+from enlace.core.kinds import raw_text
+from enlace.core.problem import Problem
+from enlace.core.rules.trial import broken_rows, checked
+
+from .models import Dataset, Rule
+from .place import stand_in
+
+LONGEST = 2000
+
+
+@require_POST
+@builder_only
+def add(request, dataset: int):
+    """A new rule; all forms of the dataset check it from now on."""
+    found = get_object_or_404(Dataset, pk=dataset)
+    severity = request.POST.get("severity", Rule.Severity.ERROR)
+    if severity not in Rule.Severity.values:
+        raise Problem("Say how severe the rule is.", "Choose error or warning.", code="bad")
+    expression = request.POST.get("expression", "").strip()[:LONGEST]
+    message = " ".join(request.POST.get("message", "").split())[:300]
+    checked(found.to_spec(), RuleSpec(expression))
+    rule = found.rules.create(expression=expression, message=message, severity=severity, own=True)
+    found.touch()
+    messages.success(request, "The rule holds in all forms of this dataset. Here is what breaks it already.")
+    return redirect("rule-try", rule.pk)
+
+
+@builder_only
+def attempt(request, rule: int):
+    """The rows that break a rule as they are now."""
+    found = get_object_or_404(Rule.objects.select_related("dataset__project", "dataset__connection"), pk=rule)
+    dataset = found.dataset
+    stand_in(request, dataset.project, "Datasets")
+    spec = dataset.to_spec()
+    trial = broken_rows(dataset.connection.to_spec(), spec, found.to_spec())
+    rows = [
+        {"id": one, "key": _key(one), "values": [raw_text(v) if v is not None else "" for v in values]}
+        for one, values in trial.rows
+    ]
+    labels = [spec.by_name[name].label for name in trial.names]
+    context = {"project": dataset.project, "dataset": dataset, "rule": found, "trial": trial, "rows": rows}
+    context |= {"labels": labels, "form": dataset.forms.first(), "left_out": trial.count - len(rows)}
+    return render(request, "workshop/rule_tried.html", context)
+
+
+def _key(identifier: str) -> str:
+    from enlace.core.dataset.values import key_of
+
+    return ", ".join(raw_text(part) for part in key_of(identifier)) if identifier else ""
+
+
+@require_POST
+@builder_only
+def remove(request, rule: int):
+    """Remove a rule that a builder made; the table's own conditions stay."""
+    found = get_object_or_404(Rule.objects.select_related("dataset"), pk=rule)
+    if not found.own:
+        raise Problem("This condition is the table's own.", "The database checks it whatever is said here.", code="bad")
+    dataset = found.dataset
+    found.delete()
+    dataset.touch()
+    messages.success(request, "The rule is gone.")
+    return redirect(dataset)

@@ -1,0 +1,74 @@
+"""Rules that a builder makes: they hold in every form, are tried on all rows, and warn or hold back."""
+
+from enlace.core.dataset import RuleSpec
+from enlace.core.rules.trial import broken_rows
+from enlace.workshop.models import Rule
+from tests.servers import OnServer, on_each_server
+from tests.web.pages import Pages
+
+
+class Rules(Pages):
+    def setUp(self):
+        super().setUp()
+        self.vessels = self.form("vessel")
+        self.address = f"/workshop/dataset/{self.vessels.dataset_id}/rules"
+
+    def add(self, expression, message="", severity="error"):
+        data = {"expression": expression, "message": message, "severity": severity}
+        return self.client.post(self.address, data, follow=True)
+
+    def test_an_error_holds_a_save_back(self):
+        self.add("flag <> 'XX' OR gross_tonnage < 1000", "Flag {flag} is not for {gross_tonnage} GT.")
+        self.sql("UPDATE vessel SET gross_tonnage = 5000 WHERE id = 1")
+        response = self.edit(self.vessels, "i1", flag="XX")
+        self.assertContains(response, "Flag XX is not for 5000 GT.")
+        self.assertIn("Nothing was saved", self.said(self.post(self.vessels, "save")))
+        self.edit(self.vessels, "i1", gross_tonnage="900")
+        self.assertIn("Saved 1 record", self.said(self.post(self.vessels, "save")))
+
+    def test_a_warning_is_told_and_does_not(self):
+        self.add("length_m > 50", "{length_m} m is short.", "warning")
+        response = self.edit(self.vessels, "i2", length_m="49.5")
+        self.assertContains(response, "49.50 m is short.")
+        self.assertContains(response, 'class="note warned"')
+        self.assertNotContains(response, "attention")
+        self.assertIn("Saved 1 record", self.said(self.post(self.vessels, "save")))
+
+    def test_tried_on_all_rows(self):
+        expected = self.sql("SELECT count(*) FROM vessel WHERE NOT (length_m > 100 AND flag = 'PT')")[0][0]
+        page = self.add("length_m > 100 AND flag = 'PT'")
+        self.assertContains(page, f"{expected} rows break it")
+        self.assertEqual(page.content.decode().count("?record=i"), expected)
+        self.assertContains(self.add("length_m > 0"), "No row breaks it")
+
+    def test_what_is_no_rule_is_told(self):
+        for expression in ("", "length_m >", "nowhere > 3", "(SELECT 1)", "1 = 1", "length_m > 0; DROP TABLE vessel"):
+            response = self.add(expression)
+            self.assertEqual(response.status_code, 400, expression)
+        self.assertFalse(Rule.objects.filter(own=True).exists())
+
+    def test_the_tables_own_conditions_stay(self):
+        own = Rule.objects.filter(own=False).first()
+        self.assertEqual(self.client.post(f"/workshop/rule/{own.pk}/remove").status_code, 400)
+        self.add("length_m > 5")
+        mine = Rule.objects.get(own=True)
+        self.client.post(f"/workshop/rule/{mine.pk}/remove")
+        self.assertFalse(Rule.objects.filter(own=True).exists())
+
+
+class Trials(OnServer):
+    def test_the_server_finds_the_rows(self):
+        dataset = self.bench("shipment").dataset
+        for rule, condition in (
+            ("weight > 50 OR code LIKE 'S-00%'", "NOT (weight > 50 OR code LIKE 'S-00%')"),
+            ("agent_id IN (1, 2)", "NOT (agent_id IN (1, 2))"),
+            ("coalesce(weight, 0) * 2 >= 10", "NOT (coalesce(weight, 0) * 2 >= 10)"),
+            ("day IS NULL", "NOT (day IS NULL)"),
+        ):
+            trial = broken_rows(self.spec, dataset, RuleSpec(rule), 1000)
+            whole = self.place.run(f"SELECT id FROM shipment WHERE {condition} ORDER BY id")
+            self.assertEqual([one for one, _ in trial.rows], [f"i{row[0]}" for row in whole], rule)
+            self.assertEqual(trial.count, len(whole))
+
+
+on_each_server(globals(), Trials)
