@@ -166,17 +166,17 @@ class DraftStore:
         self._stand(self.draft, number)
         return step
 
-    def begin_sending(self) -> tuple[bool, str, str]:
-        """Note that a save begins: (whether the outcome of an earlier one was never known, its token, this one's)."""
-        draft = self._existing()
-        in_doubt, last, token = draft.sending, draft.last_save, secrets.token_hex(16)
+    def begin_sending(self) -> str:
+        """Note that a save begins; its token."""
+        draft, token = self._existing(), secrets.token_hex(16)
         Draft.objects.filter(pk=draft.pk).update(sending=True, last_save=token)
-        return in_doubt, last, token
+        return token
 
     def end_sending(self) -> None:
         """Note that the outcome of the save is known."""
         if self.draft is not None:
             Draft.objects.filter(pk=self.draft.pk).update(sending=False)
+            self.draft.sending = False
 
     def note_takes_back(self, entry: JournalEntry) -> None:
         """Note which save the draft takes back."""

@@ -13,6 +13,7 @@ from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
 
+from .saving import new_name, settle_doubt
 from .work import Work
 
 MOST_POSITION = 2**62
@@ -28,9 +29,21 @@ def on_form(view: Callable) -> Callable:
         order = request.GET.get("order") or request.POST.get("order") or ""
         wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []
         part = "" if detail is None else str(detail)
-        return view(request, Work(request.user, found, Formats.of(settings.LOCALE), wanted, part, master))
+        work = Work(request.user, found, Formats.of(settings.LOCALE), wanted, part, master)
+        if request.method == "POST":
+            settle_doubt(work)
+            _rename(request, work)
+        return view(request, work)
 
     return opened
+
+
+def _rename(request, work: Work) -> None:
+    """A record that was new when the page was shown is meant by the id that it has by now."""
+    named = request.POST.get("record", "")
+    if new_name(named) != named and work.store.get(named) is None:
+        request.POST = request.POST.copy()
+        request.POST["record"] = new_name(named)
 
 
 def number_from(request, name: str, default: int, most: int = MOST_POSITION) -> int:

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+import threading
+from collections.abc import Collection, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 
+from django.core.cache import cache
 from django.db import transaction
 
 from enlace.core.dataset.values import key_of
-from enlace.core.draft import PendingRecord
+from enlace.core.draft import PendingRecord, conflicts
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint
-from enlace.core.save import Part, Receipt, SaveOutcome, SavePolicy, rehearse_parts, save_parts
+from enlace.core.save import Part, Receipt, SaveOutcome, SavePolicy, find_saved, rehearse_parts, save_parts
 from enlace.core.server.engine import UnknownOutcome
 
 from .drafts import handed_down
@@ -20,6 +23,9 @@ from .work import Work
 
 Address = tuple[str, str]  # (part, record id)
 Records = dict[str, dict[str, PendingRecord]]
+REMEMBER = 3600  # seconds
+_under_way: set[int] = set()  # the drafts whose save this process is at
+_lock = threading.Lock()
 
 
 @dataclass
@@ -71,21 +77,61 @@ def save(work: Work, only: str = "") -> SaveReport:
     records, held = _to_send(work, only or None)
     if not _any(records) or (held and work.form.whole):
         return SaveReport({}, held)
-    in_doubt, last, token = work.store.begin_sending()
-    code = work.store.draft.code
-    receipt, before = Receipt(code, token), Receipt(code, last) if last else None
-    try:
-        outcomes = save_parts(work.spec, _parts(work, records), policy_of(work), in_doubt, receipt, before)
-    except UnknownOutcome:
-        raise  # the draft stays in doubt: its next save looks first
-    except Problem:
-        if not in_doubt:
+    token = work.store.begin_sending()
+    draft = work.store.draft
+    with _at(draft.pk):
+        try:
+            outcomes = save_parts(work.spec, _parts(work, records), policy_of(work), receipt=Receipt(draft.code, token))
+        except UnknownOutcome:
+            raise  # the draft stays in doubt, which is settled before anything else is done to it
+        except Problem:
             work.store.end_sending()  # nothing was written, and that is known
-        raise
-    report = SaveReport(outcomes, held)
-    _settle(work, records, report)
+            raise
+        report = SaveReport(outcomes, held)
+        _settle(work, records, report)
     work.forget_new()
     return report
+
+
+@contextmanager
+def _at(draft: int) -> Iterator[bool]:
+    """While this process is at the save of a draft; yields whether it was not at it already."""
+    with _lock:
+        first = draft not in _under_way
+        _under_way.add(draft)
+    try:
+        yield first
+    finally:
+        if first:
+            _under_way.discard(draft)
+
+
+def settle_doubt(work: Work) -> None:
+    """Where a save of the draft was begun and nobody told its outcome, find out before anything else is done to it.
+
+    So it is after a crash of Enlace, or when the connection was lost while the server committed. Raises Problem while
+    the server is away.
+    """
+    draft = work.store.draft
+    if draft is None or not draft.sending:
+        return
+    with _at(draft.pk) as first:
+        if not first:
+            return  # it is under way in another window
+        found = {part: several for part, several in work.store.by_part(later=False).items() if part in work.parts}
+        parts = _parts(work, found)
+        last = Receipt(draft.code, draft.last_save) if draft.last_save else None
+        outcomes = find_saved(work.spec, parts, policy_of(work), last) if parts else {}
+        _settle(work, found, SaveReport(outcomes))
+    work.forget_new()
+
+
+def new_name(identifier: str) -> str:
+    """The id that a new record has since it was saved; its own as long as it was not.
+
+    A page may still speak of it by the old one, with an edit that was on its way while the save was.
+    """
+    return cache.get(f"renamed-{identifier}", identifier) if identifier.startswith("n") else identifier
 
 
 def _any(records: Records) -> bool:
@@ -137,35 +183,54 @@ def _settle(work: Work, records: Records, report: SaveReport) -> None:
     saved = report.saved
     with transaction.atomic():
         if saved:
-            write_entry(work, records, report.outcomes)
-        changed = _told(records, report)
+            write_entry(work, records, {p: o for p, o in report.outcomes.items() if o.committed})
+        stands = work.store.by_part()
+        changed = _told(stands, records, report)
         if saved:
-            changed |= _handed_down(work, records, report)
+            changed |= _handed_down(work, stands, records, report)
+            changed |= _edited_meanwhile(work, stands, records, saved)
         work.store.settle(changed, saved)
         for (part, old), new in saved.items():
             if old != new and new:
                 work.store.own(part, old, new)
+                cache.set(f"renamed-{old}", new, REMEMBER)
         work.store.end_sending()
 
 
-def _told(records: Records, report: SaveReport) -> dict[Address, PendingRecord]:
+def _told(stands: Records, records: Records, report: SaveReport) -> dict[Address, PendingRecord]:
     """The records of which the server said something."""
     changed: dict[Address, PendingRecord] = {}
     for part, several in records.items():
         outcome = report.outcomes.get(part, SaveOutcome())
         for one, record in several.items():
             told = one in outcome.conflicts or one in outcome.refusals or record.refusals
-            if told and not (outcome.committed and one in outcome.ids):
+            now = stands.get(part, {}).get(one)
+            if told and now is not None and not (outcome.committed and one in outcome.ids):
                 refusals = tuple(outcome.refusals.get(one, ()))
-                changed[part, one] = replace(record, conflict=outcome.conflicts.get(one), refusals=refusals)
+                changed[part, one] = replace(now, conflict=outcome.conflicts.get(one), refusals=refusals)
     return changed
 
 
-def _handed_down(work: Work, sent: Records, report: SaveReport) -> dict[Address, PendingRecord]:
+def _edited_meanwhile(
+    work: Work, stands: Records, sent: Records, saved: dict[Address, str]
+) -> dict[Address, PendingRecord]:
+    """What somebody went on editing while the save was under way: pending still, over what was saved."""
+    found: dict[Address, PendingRecord] = {}
+    for (part, one), identifier in saved.items():
+        now = stands.get(part, {}).get(one)
+        if now is None or now == sent[part][one]:
+            continue
+        left = conflicts.saved_meanwhile(work.parts[part].dataset, sent[part][one], now, identifier)
+        if left is not None:
+            found[part, left.id] = left
+    return found
+
+
+def _handed_down(work: Work, stands: Records, sent: Records, report: SaveReport) -> dict[Address, PendingRecord]:
     """The records left in the draft that waited for the key of one that is saved now."""
     found: dict[Address, PendingRecord] = {}
     saved = report.saved
-    for part, several in work.store.by_part().items():
+    for part, several in stands.items():
         for one, record in several.items():
             if (part, one) in saved or not record.under:
                 continue

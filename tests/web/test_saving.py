@@ -3,6 +3,7 @@
 import json
 import random
 import re
+from unittest import mock
 
 from enlace.desk.models import Draft, DraftRecord, JournalEntry
 from enlace.workshop.details import add_detail, possible_details
@@ -134,6 +135,75 @@ class Undoing(Pages):
         for after in states[1:]:
             self.post(form, "redo")
             self.assertEqual(state(), after)
+
+
+class CutOff(Pages):
+    """A save that was cut off after COMMIT, and edits that arrive while one is under way."""
+
+    def crash(self, form):
+        """The save is committed, and Enlace is gone before it could note that."""
+        with (
+            mock.patch("enlace.desk.saving._settle", side_effect=RuntimeError("gone")),
+            self.assertRaises(RuntimeError),
+        ):
+            self.client.post(f"/desk/{form.pk}/save")
+
+    def test_what_was_saved_is_found_before_anything_else_is_done(self):
+        form = self.form("vessel")
+        self.edit(form, "i1", name="Edited")
+        new = self.new(form, imo_no="9074729", name="Fresh", vessel_type_code="TUG")
+        self.crash(form)
+        self.assertEqual(DraftRecord.objects.count(), 2)
+        self.edit(form, new, name="Fresh II")
+        self.assertEqual([r.record for r in DraftRecord.objects.all()], ["i41"])
+        self.assertEqual(JournalEntry.objects.get().records.count(), 2)
+        self.assertIn("Saved 1 record", self.said(self.post(form, "save")))
+        self.assertEqual(
+            self.sql("SELECT name FROM vessel WHERE id > 40 OR id = 1 ORDER BY id"), [("Edited",), ("Fresh II",)]
+        )
+
+    def test_with_a_receipt_too_and_where_nothing_was_saved(self):
+        form = self.form("vessel")
+        self.client.post(f"/workshop/connection/{self.connection.pk}/receipts", {"act": "make"})
+        new = self.new(form, imo_no="9074729", name="Fresh", vessel_type_code="TUG")
+        self.crash(form)
+        self.edit(form, new, name="Fresh II")
+        self.assertIn("Saved 1 record", self.said(self.post(form, "save")))
+        self.assertEqual(self.sql("SELECT name FROM vessel WHERE id > 40"), [("Fresh II",)])
+        self.edit(form, "i1", name="Not yet")
+        Draft.objects.update(sending=True, last_save="of a save that never reached the server")
+        self.edit(form, "i2", name="Also")
+        self.assertEqual(DraftRecord.objects.count(), 2)
+        self.assertIn("Saved 2 records", self.said(self.post(form, "save")))
+
+    def test_edits_that_arrive_while_a_save_is_under_way_stay(self):
+        form = self.form("vessel")
+        new = self.new(form, imo_no="9074729", name="Fresh", vessel_type_code="TUG")
+        self.edit(form, "i1", name="First", flag="MT")
+        from enlace.desk import saving
+
+        real = saving.save_parts
+
+        def slow(*args, **how):
+            outcomes = real(*args, **how)
+            for record, text in ((new, "Fresh, typed on"), ("i1", "First, typed on")):  # another window, meanwhile
+                self.assertEqual(
+                    self.client.post(
+                        f"/desk/{form.pk}/edit", {"record": record, "field": "name", "value": text}
+                    ).status_code,
+                    200,
+                )
+            self.client.post(f"/desk/{form.pk}/edit", {"record": "i1", "field": "flag", "value": self.flag})
+            return outcomes
+
+        self.flag = self.sql("SELECT flag FROM vessel WHERE id = 1")[0][0]
+        with mock.patch.object(saving, "save_parts", slow):
+            self.assertIn("Saved 2 records", self.said(self.post(form, "save")))
+        self.assertEqual(self.sql("SELECT name, flag FROM vessel WHERE id = 1"), [("First", "MT")])
+        self.assertEqual(sorted(r.record for r in DraftRecord.objects.all()), ["i1", "i41"])
+        self.assertIn("Saved 2 records", self.said(self.post(form, "save")))
+        self.assertEqual(self.sql("SELECT name, flag FROM vessel WHERE id = 1"), [("First, typed on", self.flag)])
+        self.assertEqual(self.sql("SELECT name FROM vessel WHERE id = 41"), [("Fresh, typed on",)])
 
 
 class TwoWindows(Pages):

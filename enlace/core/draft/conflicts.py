@@ -102,3 +102,29 @@ def as_new(dataset: DatasetSpec, record: PendingRecord) -> PendingRecord:
         if name in dataset.by_name and not dataset.by_name[name].generated and value is not None
     }
     return replace(new_record(), now=values, texts=record.texts, under=record.under)
+
+
+def saved_meanwhile(
+    dataset: DatasetSpec, sent: PendingRecord, now: PendingRecord, identifier: str
+) -> PendingRecord | None:
+    """What is left of a record that somebody went on editing while its save was under way.
+
+    sent: what was saved. now: what stands in the draft. identifier: the id that it has since. What was saved counts as
+    read, and only what was edited after it is pending; None when that is nothing.
+    """
+    if not identifier:
+        return None  # it was removed
+    was = {**sent.was, **sent.now}
+    wanted = now.values() if now.state != "removed" else {}
+    edited = {}
+    for name in now.now:
+        field = dataset.by_name.get(name)
+        if field is not None and not KINDS[field.kind].same(was.get(name), wanted[name], field):
+            edited[name] = wanted[name]
+    for name in sent.now.keys() - now.now.keys() - now.texts.keys():
+        if now.state == "edited" and name in sent.was:
+            edited[name] = sent.was[name]  # it was taken back meanwhile
+    state = "removed" if now.state == "removed" else "edited"
+    known = {name: value for name, value in was.items() if not is_long(value) or name in edited}
+    found = PendingRecord(identifier, state, key_of(identifier), known, edited, now.texts, under=now.under)
+    return None if found.idle else found

@@ -4,7 +4,7 @@ from .journal import JournalLine, journal, taken_back
 from .outcome import SaveOutcome, SavePolicy
 from .plan import Part
 from .receipts import Receipt
-from .run import rehearse, rehearse_parts, save, save_parts
+from .run import find_saved, rehearse, rehearse_parts, save, save_parts
 
 __all__ = [
     "JournalLine",
@@ -12,6 +12,7 @@ __all__ = [
     "Receipt",
     "SaveOutcome",
     "SavePolicy",
+    "find_saved",
     "journal",
     "rehearse",
     "rehearse_parts",

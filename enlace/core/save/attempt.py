@@ -30,7 +30,7 @@ from ..server.engine import ConnectionSpec
 from .current import current_rows, what_became_of
 from .doubt import already_done, not_there_yet
 from .outcome import SaveOutcome, SavePolicy
-from .plan import INSERT, PARK, REMOVE, UPDATE, Act, Batch, Part, plan
+from .plan import INSERT, PARK, REMOVE, UPDATE, Act, Batch, Part, Plan, plan
 from .refusals import explain
 from .standin import stand_ins
 from .statements import Bound, Statements
@@ -80,9 +80,7 @@ class Attempt:
 
     def write(self, connection: Connection) -> None:
         """Write all parts, in the order of the plan."""
-        planned = plan(self.parts, self.catalog)
-        self.planned = planned.batches
-        self.handing_down = any(batch.under for batch in planned.batches)
+        planned = self._plan()
         if not self.kind.in_process:
             self._lock(connection)
         if self.in_doubt:
@@ -91,6 +89,16 @@ class Attempt:
             self._run(connection, batch)
         for act in planned.rings:
             self._refuse(act, "This record and another one wait for each other. Save one of them without it first.", ())
+
+    def _plan(self) -> Plan:
+        planned = plan(self.parts, self.catalog)
+        self.planned = planned.batches
+        self.handing_down = any(batch.under for batch in planned.batches)
+        return planned
+
+    def look_for_done(self, connection: Connection) -> None:
+        """Find what an earlier save of unknown outcome has done; writes nothing."""
+        self._look_for_done(connection, self._plan().batches)
 
     def _lock(self, connection: Connection) -> None:
         """Where several statements write to one table, lock its records first, in the order of their keys: two saves

@@ -21,6 +21,7 @@ from .receipts import Receipt
 TRIES = {"deadlock": 6, "serialization": 6, "locked": 2, "away": 2}
 SECONDS_TO_FIND_OUT = 12.0
 AS_A_WHOLE = ("reference", "unique", "check", "not null", "trigger")
+WHOLE = SavePolicy()
 Outcomes = dict[str, SaveOutcome]
 
 
@@ -34,7 +35,7 @@ def save(
     records: Sequence[PendingRecord],
     rules: RecordRules | None = None,
     in_doubt: bool = False,
-    policy: SavePolicy = SavePolicy(),  # noqa: B008 (frozen)
+    policy: SavePolicy = WHOLE,
 ) -> SaveOutcome:
     """Save the pending records of one dataset; `save_parts` says how."""
     return save_parts(spec, [Part(dataset, records, rules)], policy, in_doubt)[""]
@@ -50,7 +51,7 @@ def rehearse(
 def save_parts(
     spec: ConnectionSpec,
     parts: Sequence[Part],
-    policy: SavePolicy = SavePolicy(),  # noqa: B008 (frozen)
+    policy: SavePolicy = WHOLE,
     in_doubt: bool = False,
     receipt: Receipt | None = None,
     last: Receipt | None = None,
@@ -87,7 +88,31 @@ def save_parts(
             time.sleep(random.uniform(0.02, 0.1) * 2 ** min(tries, 4))
 
 
-def rehearse_parts(spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy = SavePolicy()) -> Outcomes:  # noqa: B008
+def find_saved(
+    spec: ConnectionSpec,
+    parts: Sequence[Part],
+    policy: SavePolicy = WHOLE,
+    last: Receipt | None = None,
+) -> Outcomes:
+    """What of some records an earlier save of unknown outcome has saved; nothing is written.
+
+    last: the receipt that it would have left. Raises Problem while the server is away.
+    """
+    if spec.receipts and last is not None:
+        known = _from_receipt(spec, parts, last)
+        return known if known is not None else {part.name: SaveOutcome() for part in parts}
+    attempt = _prepared(spec, parts, policy, in_doubt=True)
+    try:
+        with writing(spec) as connection:
+            attempt.look_for_done(connection)
+            raise _GiveUp
+    except _GiveUp:
+        for outcome in attempt.outcomes.values():
+            outcome.committed = bool(outcome.ids)
+        return attempt.outcomes
+
+
+def rehearse_parts(spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy = WHOLE) -> Outcomes:
     """Do all that `save_parts` does, and roll it back: what would be saved, refused or in conflict, and the rows as
     they would stand, with what the server generates.
 
