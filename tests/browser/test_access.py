@@ -46,7 +46,7 @@ class Axe(Served):
         yield "table"
         page.goto(self.base + "/workshop/connection/1/table?name=nothing")
         yield "a problem"
-        for address in ("project/1/datasets/", "dataset/1/", "project/1/forms/", "form/1/"):
+        for address in ("project/1/datasets/", "dataset/1/", "rule/1/", "project/1/forms/", "form/2/"):
             page.goto(f"{self.base}/workshop/{address}")
             yield address
         page.goto(self.base + "/desk/")
