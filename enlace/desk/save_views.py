@@ -71,7 +71,9 @@ def _held_back(request, work: Work, report) -> HttpResponse:
     one = count == 1
     if report.conflicts:
         n = len(report.conflicts)
-        why = f"Somebody else changed {n} of your records meanwhile. Choose what stays, then save again."
+        gone = all(c.theirs is None for one in report.outcomes.values() for c in one.conflicts.values())
+        did = "removed" if gone else "changed"
+        why = f"Somebody else {did} {n} of your records meanwhile. Choose what stays, then save again."
     elif report.refusals:
         reasons = next(iter(report.refusals.values()))
         why = reasons[0].sentence if one else f"The database refused {count} records; the first is shown."

@@ -34,8 +34,8 @@ class Frozen:
         self.addCleanup(self.server.end)
         self.addCleanup(forget_engines)
         spec = ConnectionSpec.of(self.kind, self.server.password, **self.server.parameters)
-        self.enterContext(mock.patch.object(postgresql_waiting, "SECONDS", 2))
-        self.enterContext(mock.patch.object(mariadb, "ANSWER_SECONDS", 2))
+        self.enterContext(mock.patch.object(postgresql_waiting, "SECONDS", 4))
+        self.enterContext(mock.patch.object(mariadb, "ANSWER_SECONDS", 4))
         with reading(spec) as connection:
             self.assertEqual(connection.execute(text("SELECT 1")).scalar(), 1)
         self.all_processes(signal.SIGSTOP)
@@ -46,9 +46,19 @@ class Frozen:
         finally:
             self.all_processes(signal.SIGCONT)
         self.assertEqual(caught.exception.code, "away")
-        self.assertLess(time.monotonic() - start, 20)
-        with reading(spec) as connection:
-            self.assertEqual(connection.execute(text("SELECT 2")).scalar(), 2)
+        self.assertLess(time.monotonic() - start, 30)
+        self.assertEqual(self.asked_again(spec), 2)
+
+    def asked_again(self, spec: ConnectionSpec) -> int:
+        """Thawed, a server has a backlog: somebody who tries again gets an answer."""
+        for tries in range(4):
+            try:
+                with reading(spec) as connection:
+                    return int(connection.execute(text("SELECT 2")).scalar())
+            except Problem as problem:
+                if problem.code != "away" or tries == 3:
+                    raise
+        return 0
 
 
 for _kind in KINDS:
