@@ -274,7 +274,6 @@ def strip_context(work: Work) -> dict[str, Any]:
     return {
         "counts": counts,
         "pending_words": ", ".join(words),
-        "held": not work.form.whole,
         "can_undo": work.store.can_undo(),
         "can_redo": work.store.can_redo(),
     }

@@ -1,9 +1,9 @@
 """One attempt at a save, inside one transaction.
 
 Each batch is first written under the condition that its records are still as read: one statement locks, compares and
-writes. A swift attempt is done when all of them go through. In one with care, where fewer rows answer than there are records, or the server refuses, the batch is rolled back to before and
-done with care: its records are locked and read, those that somebody changed become conflicts, and the others are
-written one by one where they must, so that each refusal can be told.
+writes. A swift attempt is done when all of them go through. In one with care, a batch of which fewer rows answer than
+there are records, or that the server refuses, is rolled back: its records are locked and read, those that somebody
+changed become conflicts, and the others are written one by one where they must, so that each refusal can be told.
 """
 
 from __future__ import annotations
@@ -84,7 +84,7 @@ class Attempt:
         if not self.kind.in_process:
             self._lock(connection)
         if self.in_doubt:
-            self._look_for_done(connection, planned.batches)
+            self._look_for_done(connection)
         for batch in planned.batches:
             self._run(connection, batch)
         for act in planned.rings:
@@ -98,7 +98,8 @@ class Attempt:
 
     def look_for_done(self, connection: Connection) -> None:
         """Find what an earlier save of unknown outcome has done; writes nothing."""
-        self._look_for_done(connection, self._plan().batches)
+        self._plan()
+        self._look_for_done(connection)
 
     def _lock(self, connection: Connection) -> None:
         """Where several statements write to one table, lock its records first, in the order of their keys: two saves
@@ -315,9 +316,9 @@ class Attempt:
 
     # -- an earlier save of unknown outcome ---------------------------------------------------------------
 
-    def _look_for_done(self, connection: Connection, batches: Sequence[Batch]) -> None:
+    def _look_for_done(self, connection: Connection) -> None:
         """Find the records that are already as wanted: the save before this one may have gone through."""
-        acts = [act for batch in batches for act in batch.acts if batch.kind not in (INSERT, PARK)]
+        acts = [act for batch in self.planned for act in batch.acts if batch.kind not in (INSERT, PARK)]
         for part in self.parts:
             mine = [act for act in acts if act.part is part]
             whole = [f.name for f in part.dataset.fields]
@@ -329,7 +330,7 @@ class Attempt:
                 if already_done(self.kind, act.record, theirs):
                     self.done.add(id(act))
                     self._saved(act)
-        new = [act for batch in batches if batch.kind == INSERT for act in batch.acts]
+        new = [act for batch in self.planned if batch.kind == INSERT for act in batch.acts]
         for act, key in not_there_yet(connection, self.kind, new, bool(self.done), len(acts), self.policy.whole):
             self.done.add(id(act))
             self._inserted(act.part, [act], [key])

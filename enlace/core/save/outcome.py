@@ -44,7 +44,3 @@ class SaveOutcome:
     def failed(self) -> bool:
         """Whether any record was not saved."""
         return bool(self.conflicts or self.refusals or self.not_tried)
-
-    @property
-    def counts(self) -> Mapping[str, int]:
-        return {"saved": len(self.ids), "conflicts": len(self.conflicts), "refused": len(self.refusals)}

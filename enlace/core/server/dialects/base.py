@@ -204,6 +204,17 @@ class ServerKind:
         if (given := given_keys(values, key, columns)) is not None:
             self.write_many(connection, statement, values)
             return given
+        return self.generated_keys(connection, statement, values, key, columns)
+
+    def generated_keys(
+        self,
+        connection: Connection,
+        statement: Insert,
+        values: Mapping[str, Sequence[Any]],
+        key: Sequence[ColumnElement[Any]],
+        columns: Sequence[str],
+    ) -> list[tuple[Any, ...]]:
+        """`inserted_keys` for rows whose keys the server makes, in whole or in part."""
         cursor, sql, rows = self._prepared(connection, statement.returning(*key), values)
         try:
             found = []

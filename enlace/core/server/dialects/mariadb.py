@@ -194,7 +194,7 @@ class MariaDB(NetworkServer):
     def has_triggers(self, connection: Connection, table: str) -> bool:
         return connection.execute(text(_TRIGGERS), {"t": table}).first() is not None
 
-    def inserted_keys(
+    def generated_keys(
         self,
         connection: Connection,
         statement: Insert,
@@ -202,8 +202,8 @@ class MariaDB(NetworkServer):
         key: Sequence[ColumnElement[Any]],
         columns: Sequence[str],
     ) -> list[tuple[Any, ...]]:
-        if connection.dialect.insert_returning or {str(c.name) for c in key} <= set(columns):
-            return super().inserted_keys(connection, statement, values, key, columns)
+        if connection.dialect.insert_returning:
+            return super().generated_keys(connection, statement, values, key, columns)
         places = {name: f"v{i}" for i, name in enumerate(columns)}
         found = []
         for row in (

@@ -189,7 +189,7 @@ class PostgreSQL(NetworkServer):
     def has_triggers(self, connection: Connection, table: str) -> bool:
         return connection.execute(text(_TRIGGERS), {"t": table}).first() is not None
 
-    def inserted_keys(
+    def generated_keys(
         self,
         connection: Connection,
         statement: Insert,
@@ -197,8 +197,8 @@ class PostgreSQL(NetworkServer):
         key: Sequence[ColumnElement[Any]],
         columns: Sequence[str],
     ) -> list[tuple[Any, ...]]:
-        if len(next(iter(values.values()), ())) < 2 or {str(c.name) for c in key} <= set(columns):
-            return super().inserted_keys(connection, statement, values, key, columns)
+        if len(next(iter(values.values()), ())) < 2:
+            return super().generated_keys(connection, statement, values, key, columns)
         # One trip for all of them, and the driver hands back each row's key in order.
         cursor, sql, rows = self._prepared(connection, statement.returning(*key), values)
         try:

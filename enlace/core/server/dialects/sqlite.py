@@ -216,7 +216,7 @@ class Sqlite(ServerKind):
         statement = text("SELECT 1 FROM sqlite_master WHERE type = 'trigger' AND tbl_name = :t COLLATE NOCASE")
         return connection.execute(statement, {"t": table}).first() is not None
 
-    def inserted_keys(
+    def generated_keys(
         self,
         connection: Connection,
         statement: Insert,
@@ -227,7 +227,7 @@ class Sqlite(ServerKind):
         name, table = str(key[0].name), str(statement.table.name)
         count = len(next(iter(values.values()), ()))
         if count < 50 or len(key) != 1 or name in columns or self.has_triggers(connection, table):
-            return super().inserted_keys(connection, statement, values, key, columns)
+            return super().generated_keys(connection, statement, values, key, columns)
         # A rowid that nobody gives is one more than the greatest so far (SQLite, "SQLite Autoincrement"), and nobody
         # else writes in between. Where it turns out otherwise, each row is asked for its own.
         with connection.begin_nested() as step:
@@ -239,7 +239,7 @@ class Sqlite(ServerKind):
             if tuple(connection.execute(there).one()) == (count, last):
                 return [(number,) for number in range(first, last + 1)]
             step.rollback()
-        return super().inserted_keys(connection, statement, values, key, columns)
+        return super().generated_keys(connection, statement, values, key, columns)
 
     def storage_of(self, values: list[Any], kind: str) -> str:
         numbers = [v for v in values if isinstance(v, int | float) and not isinstance(v, bool)]
