@@ -9,12 +9,14 @@ import time
 import unittest
 from unittest import mock
 
+import pymysql
 from sqlalchemy import text
 
 from enlace.core.problem import Problem
 from enlace.core.server import ConnectionSpec, forget_engines, reading
-from enlace.core.server.dialects import mariadb, postgresql_waiting
+from enlace.core.server.dialects import mariadb, postgresql_waiting, server_kind
 from scripts.throwaway import KINDS
+from tests.servers import Place
 
 
 class Frozen:
@@ -59,6 +61,24 @@ class Frozen:
                 if problem.code != "away" or tries == 3:
                     raise
         return 0
+
+
+class LostWhileSettingUp(unittest.TestCase):
+    """What sets up a transaction goes to the driver directly: its errors come back without SQLAlchemy's wrapping."""
+
+    def test_told_as_away(self):
+        place = Place("mariadb")
+        self.addCleanup(place.close)
+        with reading(place.spec) as connection:
+            dialect = connection.dialect
+        lost = pymysql.err.OperationalError(2013, "Lost connection to MySQL server during query (timed out)")
+        with mock.patch.object(dialect, "set_isolation_level", side_effect=lost):
+            with self.assertRaises(Problem) as caught, reading(place.spec):
+                pass
+            self.assertIsNone(server_kind("mariadb").quick(place.spec, "SELECT 1"))
+        self.assertEqual(caught.exception.code, "away")
+        with reading(place.spec) as connection:
+            self.assertEqual(connection.execute(text("SELECT 3")).scalar(), 3)
 
 
 for _kind in KINDS:

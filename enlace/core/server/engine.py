@@ -68,8 +68,9 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
     kind = server_kind(spec.kind)
     if missing := kind.missing():
         raise Problem("This kind of server can't be reached yet.", missing, code="driver")
+    engine = engine_for(spec)
     try:
-        with engine_for(spec).connect() as connection:
+        with engine.connect() as connection:
             kind.begin(connection, write)
             try:
                 yield connection
@@ -80,8 +81,13 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
                 _commit(spec, connection)
             else:
                 connection.rollback()
-    except SQLAlchemyError as error:
+    except (SQLAlchemyError, driver_error(engine)) as error:
         raise explained(spec, error) from error
+
+
+def driver_error(engine: Engine) -> type[Exception]:
+    """What an engine's driver raises: settings of a transaction go to it directly, and its errors come back bare."""
+    return engine.dialect.loaded_dbapi.Error  # type: ignore[no-any-return]
 
 
 def _commit(spec: ConnectionSpec, connection: Connection) -> None:
@@ -132,11 +138,11 @@ def writing(spec: ConnectionSpec) -> AbstractContextManager[Connection]:
     return _transaction(spec, write=True)
 
 
-def explained(spec: ConnectionSpec, error: SQLAlchemyError) -> Problem:
-    """A server's error as a Problem with the server's words."""
+def explained(spec: ConnectionSpec, error: Exception) -> Problem:
+    """A server's error, as SQLAlchemy or the driver raised it, as a Problem with the server's words."""
     kind = server_kind(spec.kind)
-    if not isinstance(error, DBAPIError):
+    if isinstance(error, SQLAlchemyError) and not isinstance(error, DBAPIError):
         return Problem("The statement could not be run.", words=str(error).splitlines()[0], code="other")
-    refusal = kind.refusal(error.orig)
+    refusal = kind.refusal(error.orig if isinstance(error, DBAPIError) else error)
     what, hint = kind.sentence(refusal)
     return Problem(what, hint, refusal.words, refusal.code)

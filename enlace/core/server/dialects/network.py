@@ -173,13 +173,14 @@ class NetworkServer(ServerKind):
         """One value asked outside any transaction, None when the server is away."""
         from sqlalchemy.exc import SQLAlchemyError
 
-        from ..engine import engine_for
+        from ..engine import driver_error, engine_for
 
+        engine = engine_for(spec)
         try:
-            with engine_for(spec).connect() as connection:
+            with engine.connect() as connection:
                 found = connection.execution_options(isolation_level="AUTOCOMMIT").execute(text(sql)).first()
                 return tuple(found) if found else None
-        except SQLAlchemyError:
+        except (SQLAlchemyError, driver_error(engine)):
             return None
 
     def alive(self, connection: Connection, sql: str, session: Hashable) -> bool:
