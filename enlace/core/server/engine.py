@@ -87,7 +87,7 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
 
 def driver_error(engine: Engine) -> type[Exception]:
     """What an engine's driver raises: settings of a transaction go to it directly, and its errors come back bare."""
-    return engine.dialect.loaded_dbapi.Error  # type: ignore[no-any-return]
+    return engine.dialect.loaded_dbapi.Error
 
 
 def _commit(spec: ConnectionSpec, connection: Connection) -> None:
