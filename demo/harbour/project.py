@@ -8,7 +8,7 @@ from enlace.accounts.models import Person
 from enlace.core.dataset.defaults import label_of, make_dataset
 from enlace.core.server.dialects import SERVER_KINDS
 from enlace.workshop.details import add_detail, possible_details
-from enlace.workshop.models import Connection, Dataset, Form, Project
+from enlace.workshop.models import Connection, Dataset, Form, Project, ServerAction
 from enlace.workshop.secrets import seal
 from scripts.throwaway import Throwaway
 
@@ -29,6 +29,19 @@ TABLES = (
 
 
 DETAILS = {"port_call": ("cargo_line", "container_move", "dues_invoice"), "vessel": ("port_call",)}
+
+
+CAST_OFF = ServerAction(
+    title="Cast off",
+    question="Record that the vessel leaves its berth now?",
+    guard="status = 'berthed'",
+    unmet="Only a vessel that is berthed can cast off; this call is {status}.",
+    statements=(
+        "UPDATE port_call SET status = 'departed', etd = CURRENT_TIMESTAMP WHERE id = :id;\n"
+        "INSERT INTO gate_log (passed_at, direction, note) VALUES (CURRENT_TIMESTAMP, 'out', 'Cast off');"
+    ),
+    done="The vessel has left {berth_code}; the gate log has a line of it.",
+)
 
 
 def load(path: Path, server: Throwaway | None = None) -> Project:
@@ -67,5 +80,10 @@ def _settle(form: Form, table: str) -> None:
     if table == "vessel":
         Dataset.objects.filter(pk=form.dataset_id).update(compare=Dataset.Compare.VERSION, version="version")
         form.dataset.touch()
+    if table == "port_call":
+        CAST_OFF.pk, CAST_OFF.form = None, form
+        CAST_OFF.save(force_insert=True)
+    if table in ("port_call", "vessel"):
+        Form.objects.filter(pk=form.pk).update(may_keep=True)
     if table == "dues_invoice":
         Form.objects.filter(pk=form.pk).update(whole=False)

@@ -5,16 +5,19 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from django.http import HttpResponse
 from django.template.loader import render_to_string
 from django.utils.safestring import mark_safe
 
-from enlace.core.dataset import FieldSpec
+from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.window import Row, Rows
 from enlace.core.draft import PendingRecord, conflicts
 from enlace.core.kinds import KINDS, Odd
+from enlace.core.problem import Problem
+from enlace.core.save.action import Action, ActionSpec
 
 from .rowwriter import row_writer
 from .work import RecordView, Work, print_of, print_of_all
@@ -113,6 +116,7 @@ def base_context(work: Work) -> dict[str, Any]:
         "order": order_text(work.rows),
         "at": work.address,
         "practice": work.practice,
+        "kept": work.kept,
     }
 
 
@@ -212,6 +216,7 @@ def panel_context(work: Work, view: RecordView | None) -> dict[str, Any]:
         return {"record": None, "editors": []}
     context: dict[str, Any] = {"record": view, "editors": editor_views(work, view)}
     context["seen"] = print_of_all(view.stored)
+    context["actions"] = offered(work, view)
     context["details"] = [part for part in work.parts.values() if part.name] if not work.part.name else []
     if view.pending is not None and view.stored is not None and view.state in ("edited", "removed"):
         context["lines"] = drift_lines(work, view.pending, view.stored)
@@ -219,6 +224,27 @@ def panel_context(work: Work, view: RecordView | None) -> dict[str, Any]:
     if view.pending is not None and view.pending.conflict:
         context["conflict"] = _conflict_context(work, view)
     return context
+
+
+def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
+    """The form's server actions, each with whether it can be run on a record now."""
+    if work.part.name:
+        return []
+    found = []
+    for one in work.form.actions.all():
+        try:
+            ready = ready_action(work.dataset, one.to_spec(), work.form.dataset.connection.kind)
+        except Problem:
+            continue  # the table has changed since it was written; the workshop's page says so
+        may = view.stored is not None and view.pending is None and ready.allows(view.stored)
+        found.append({"pk": one.pk, "title": one.title, "question": one.question, "may": may})
+    return found
+
+
+@lru_cache(maxsize=256)
+def ready_action(dataset: DatasetSpec, spec: ActionSpec, server: str) -> Action:
+    """An action made ready once."""
+    return Action(dataset, spec, server)
 
 
 def _conflict_context(work: Work, view: RecordView) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
-from django.db import transaction
+from django.db import models, transaction
 
 from enlace.core.dataset.values import packed, unpacked
 from enlace.core.dataset.window import in_parts
@@ -78,6 +78,11 @@ class DraftStore:
     def all(self) -> dict[str, PendingRecord]:
         """All pending records of the part, in the order in which they came."""
         return {row.record: self._loaded(row) for row in self._mine}
+
+    def in_view(self) -> list[PendingRecord]:
+        """The pending records of the part, new ones of other masters left out."""
+        rows = self._mine.exclude(models.Q(state="new") & ~models.Q(owner=self.owner)) if self.part else self._mine
+        return [self._loaded(row) for row in rows]
 
     def by_part(self, later: bool = True) -> dict[str, dict[str, PendingRecord]]:
         """All pending records of all parts. later: those that saves leave out as well."""

@@ -53,6 +53,29 @@ def write_entry(
     return entry
 
 
+def write_action(work, title: str, identifier: str, was: Mapping[str, Any], now: Mapping[str, Any] | None) -> None:
+    """Keep what a server action did to its record; what its statements did elsewhere only the server knows."""
+    entry = JournalEntry.objects.create(
+        person=work.person,
+        person_name=work.person.shown_name,
+        form=work.form,
+        form_title=work.form.title,
+        table=work.dataset.table,
+        practice=work.practice,
+        action=title,
+    )
+    changed = {n for n in was if now is None or was[n] != now[n]}
+    if changed:
+        JournalRecord.objects.create(
+            entry=entry,
+            action="removed" if now is None else "updated",
+            before=identifier,
+            after="" if now is None else identifier,
+            was=_text({n: was[n] for n in changed}),
+            now=_text({} if now is None else {n: now[n] for n in changed}),
+        )
+
+
 def _text(values: Mapping[str, Any]) -> str:
     return json.dumps({name: packed(value) for name, value in values.items()}, ensure_ascii=False)
 

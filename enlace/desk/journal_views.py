@@ -61,7 +61,10 @@ def entry(request, entry: int):
         "entry": found,
         "lines": shown_lines(work, found),
         "left_out": max(0, total - MOST_SHOWN),
-        "can_take_back": work is not None and work.dataset.editable and found.practice == work.practice,
+        "can_take_back": work is not None
+        and not found.action
+        and work.dataset.editable
+        and found.practice == work.practice,
         "taken_back_by": found.taken_back_by.first(),
     }
     return render(request, "desk/journal_entry.html", context)
@@ -71,6 +74,8 @@ def entry(request, entry: int):
 def undo_entry(request, entry: int):
     """Make a draft that takes a save back, and show it for review."""
     found, work = _opened(request, entry)
+    if found.action:
+        raise Problem("An action can't be taken back as a save can.", "Its statements did more than this.", code="bad")
     if work is None:
         raise Problem("The form of this save is not there any more.", "Make the change on another form.", code="gone")
     count = take_back(work, found)

@@ -77,7 +77,7 @@ class DraftStep(models.Model):
 
 
 class JournalEntry(models.Model):
-    """One save: who, when, on which form; the names stay when the form goes."""
+    """One save: who, when, on which form; the names stay when the form goes. action: the server action that it was."""
 
     person = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="saves")
     person_name = models.CharField(max_length=300)
@@ -86,6 +86,7 @@ class JournalEntry(models.Model):
     table = models.CharField(max_length=255)
     practice = models.BooleanField(default=False)
     at = models.DateTimeField(auto_now_add=True, db_index=True)
+    action = models.CharField(max_length=60, blank=True)
     takes_back = models.ForeignKey("self", models.SET_NULL, null=True, related_name="taken_back_by")
 
     class Meta:
@@ -117,3 +118,19 @@ class DraftBlob(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["draft", "digest", "is_text"], name="one_blob")]
+
+
+class WantedTotal(models.Model):
+    """A total that a person wants to see under a grid. part: as in DraftRecord. function: one of the core's FUNCTIONS."""
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="totals")
+    form = models.ForeignKey(Form, models.CASCADE, related_name="totals")
+    part = models.CharField(max_length=20, blank=True)
+    field = models.CharField(max_length=255)
+    function = models.CharField(max_length=8)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["person", "form", "part", "field", "function"], name="one_total")
+        ]

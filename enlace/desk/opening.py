@@ -13,6 +13,8 @@ from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
 
+from .kept import KeptCopy
+from .kept_views import away_page, in_use
 from .saving import new_name, settle_doubt
 from .work import Work
 
@@ -23,17 +25,24 @@ def on_form(view: Callable) -> Callable:
     """Hand a view the person's `Work` on the form, or the detail of it, named in the address; 404 when there is none."""
 
     @wraps(view)
-    def opened(request, form: int, detail: int | None = None, master: str = ""):
+    def opened(request, form: int, detail: int | None = None, master: str = "", **more):
         found = get_object_or_404(Form.objects.select_related("dataset__connection", "project"), pk=form)
         stand_in(request, found.project, "Desk")
         order = request.GET.get("order") or request.POST.get("order") or ""
         wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []
         part = "" if detail is None else str(detail)
-        work = Work(request.user, found, Formats.of(settings.LOCALE), wanted, part, master)
-        if request.method == "POST":
-            settle_doubt(work)
-            _rename(request, work)
-        return view(request, work)
+        kept = in_use(request, found)
+        try:
+            work = Work(request.user, found, Formats.of(settings.LOCALE), wanted, part, master, kept)
+            if request.method == "POST":
+                settle_doubt(work)
+                _rename(request, work)
+            return view(request, work, **more)
+        except Problem as problem:
+            page = request.method == "GET" and request.headers.get("HX-Request") != "true"
+            if problem.code != "away" or kept or not page or KeptCopy(found, request.user).made is None:
+                raise
+            return away_page(request, found, problem)
 
     return opened
 

@@ -75,7 +75,7 @@ def _statement(work: Work, part: FormPart, record: PendingRecord) -> str:
     if record.texts or not part.dataset.editable:
         return ""
     try:
-        return statement_text(work.spec, Part(part.dataset, [record], part.rules, part.name), record)
+        return statement_text(work.live, Part(part.dataset, [record], part.rules, part.name), record)
     except Problem:
         return ""  # the server is away, or its driver: the review works without
 

@@ -11,6 +11,7 @@ from enlace.core.server.engine import UnknownOutcome
 
 from . import editing, saving
 from .answers import Answer, base_context, editor_views, strip_context
+from .kept_views import leave
 from .opening import number_from, on_form, text_from
 from .review import pending_list, rehearsal_list
 from .views import all_anew, or_first
@@ -27,6 +28,8 @@ def save(request, work: Work):
     except UnknownOutcome as unknown:
         return all_anew(request, work, or_first(work, identifier, work.record)).say(str(unknown)).response()
     saved = report.saved
+    if work.kept and report.outcomes:
+        return _back_at_the_server(request, work, report)
     if report.failed and not saved:
         return _held_back(request, work, report)
     if not saved:
@@ -46,6 +49,19 @@ def save(request, work: Work):
     answer = all_anew(request, work, view)
     answer.events["enlace:saved"] = {"ids": {one: new for (part, one), new in saved.items() if part == work.part.name}}
     return answer.say(said).response()
+
+
+def _back_at_the_server(request, work: Work, report) -> HttpResponse:
+    """The server has answered a save made from a kept copy: the form goes on with what the server has now."""
+    leave(request, work.form)
+    said = f"The server is back. Saved {_records(len(report.saved))}."
+    if report.failed or report.not_tried:
+        said += f" {_left(report)} Review shows which."
+    messages.success(request, said)
+    first = next((one for part, one in report.failed if part == work.part.name), "")
+    answer = Answer(request, work)
+    answer.events["enlace:go"] = {"to": work.address + (f"?record={first}" if first else "")}
+    return answer.response()
 
 
 def _records(count: int) -> str:

@@ -66,7 +66,7 @@ def rehearse(work: Work) -> SaveReport:
     records, held = _to_send(work, None)
     if not _any(records) or (held and work.form.whole):
         return SaveReport({}, held)
-    return SaveReport(rehearse_parts(work.spec, _parts(work, records), policy_of(work)), held)
+    return SaveReport(rehearse_parts(work.live, _parts(work, records), policy_of(work)), held)
 
 
 def save(work: Work, only: str = "") -> SaveReport:
@@ -81,7 +81,7 @@ def save(work: Work, only: str = "") -> SaveReport:
     draft = work.store.draft
     with _at(draft.pk):
         try:
-            outcomes = save_parts(work.spec, _parts(work, records), policy_of(work), receipt=Receipt(draft.code, token))
+            outcomes = save_parts(work.live, _parts(work, records), policy_of(work), receipt=Receipt(draft.code, token))
         except UnknownOutcome:
             raise  # the draft stays in doubt, which is settled before anything else is done to it
         except Problem:
@@ -121,7 +121,7 @@ def settle_doubt(work: Work) -> None:
         found = {part: several for part, several in work.store.by_part(later=False).items() if part in work.parts}
         parts = _parts(work, found)
         last = Receipt(draft.code, draft.last_save) if draft.last_save else None
-        outcomes = find_saved(work.spec, parts, policy_of(work), last) if parts else {}
+        outcomes = find_saved(work.live, parts, policy_of(work), last) if parts else {}
         _settle(work, found, SaveReport(outcomes))
     work.forget_new()
 

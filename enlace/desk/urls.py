@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from . import journal_views, pictures, save_views, views
+from . import actions, journal_views, kept_views, pictures, save_views, totals, views
 
 # What can be done on a form, and in the same way on the details of one of its records.
 ACTS = (
@@ -22,6 +22,8 @@ ACTS = (
     ("later", views.later, "later"),
     ("undo", views.undo, "undo"),
     ("redo", views.redo, "redo"),
+    ("totals", totals.show, "totals"),
+    ("totals/choose", totals.choose, "total-choose"),
     ("picture", pictures.picture, "picture"),
     ("save", save_views.save, "save"),
     ("rehearse", save_views.rehearse, "rehearse"),
@@ -35,6 +37,8 @@ urlpatterns = [
     path("journal/", journal_views.entries, name="journal"),
     path("journal/<int:entry>/", journal_views.entry, name="journal-entry"),
     path("journal/<int:entry>/take-back", journal_views.undo_entry, name="take-back"),
+    path("<int:form>/kept", kept_views.act, name="kept"),
+    path("<int:form>/action/<int:action>", actions.run, name="action-run"),
     *(path(f"<int:form>/{end}", view, name=name) for end, view, name in ACTS),
     *(path(f"<int:form>/detail/<int:detail>/<str:master>/{e}", v, name=f"detail-{n}") for e, v, n in ACTS),
 ]

@@ -24,6 +24,7 @@ from .answers import (
     rows_html,
     strip_context,
 )
+from .kept import KeptCopy
 from .opening import number_from, on_form, text_from
 from .review import name_of
 from .work import Work, print_of_all
@@ -69,6 +70,7 @@ def page(request, work: Work):
         "project": work.form.project,
         **_master_context(work),
         "revision": work.store.revision,
+        "copy_made": KeptCopy(work.form, work.person).made if work.form.may_keep else None,
         "rows": rows_html(work, start, size),
         "start": start,
         "size": size,

@@ -24,6 +24,7 @@ from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
 
 from .drafts import DraftStore
+from .kept import KeptCopy
 from .parts import FormPart, own_part, part_named, parts_of
 
 
@@ -87,13 +88,23 @@ class Work:
     """A form, the person at it, and the order in which the person reads.
 
     part, master: for a detail of the form, its name and the record id of the master that it belongs to.
+    kept: read from the person's kept copy. live: the database that saves go to; spec: the one that is read.
     """
 
     def __init__(
-        self, person, form, formats: Formats, wanted: Sequence[tuple[str, bool]] = (), part: str = "", master: str = ""
+        self,
+        person,
+        form,
+        formats: Formats,
+        wanted: Sequence[tuple[str, bool]] = (),
+        part: str = "",
+        master: str = "",
+        kept: bool = False,
     ) -> None:
         self.person, self.form, self.formats, self.master = person, form, formats, master
-        self.spec = form.dataset.connection.to_spec()
+        self.live = form.dataset.connection.to_spec()
+        self.kept = KeptCopy(form, person) if kept else None
+        self.spec = self.kept.spec if self.kept else self.live
         self.part = part_named(self.parts, part) if part else own_part(form)
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
@@ -120,7 +131,7 @@ class Work:
     @cached_property
     def master_work(self) -> Work:
         """The form's own dataset, seen from one of its details."""
-        return Work(self.person, self.form, self.formats)
+        return Work(self.person, self.form, self.formats, kept=self.kept is not None)
 
     @property
     def address(self) -> str:
@@ -238,6 +249,11 @@ class Work:
         unread = {*pending.texts, *pending.under}
         rules = [c for c in part.rules.complaints(values, touched, new) if not set(c.fields) <= unread]
         return found + rules + list(pending.refusals)
+
+    def require_server(self) -> None:
+        """Raises Problem while the form works from a kept copy: what is asked for only the server can do."""
+        if self.kept:
+            raise Problem("The form works from a kept copy.", "Go back to the server first.", code="bad")
 
     def require_editable(self) -> None:
         """Raises Problem when the form is for reading only."""

@@ -102,7 +102,8 @@ def form(request, form: int):
             found.title = clean_name(request.POST.get("title", ""), "form", 120)
             found.whole = request.POST.get("policy", "whole") != "keep"
             found.most_failures = _failures(request) if not found.whole else None
-            found.save(update_fields=["title", "whole", "most_failures"])
+            found.may_keep = "may_keep" in request.POST
+            found.save(update_fields=["title", "whole", "most_failures", "may_keep"])
             messages.success(request, "Kept.")
             return redirect(found)
         except Problem as problem:
@@ -113,6 +114,7 @@ def form(request, form: int):
         "controls": found.controls.select_related("field"),
         "details": found.details.select_related("dataset"),
         "possible": possible_details(found),
+        "actions": found.actions.all(),
         "told": told,
     }
     return render(request, "workshop/form.html", context, status=400 if told else 200)

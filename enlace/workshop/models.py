@@ -9,6 +9,7 @@ from django.db import models, transaction
 from django.urls import reverse
 
 from enlace.core.dataset import DatasetSpec, FieldSpec, RuleSpec
+from enlace.core.save.action import ActionSpec
 from enlace.core.server import ConnectionSpec
 from enlace.core.server.dialects import SERVER_KINDS, ServerKind
 
@@ -240,6 +241,7 @@ class Form(models.Model):
     """A page for operators.
 
     whole: a save is all or nothing; else it keeps what succeeds and stops after `most_failures` (None: never).
+    may_keep: people may keep a copy of its rows, to work on while the server is away.
     """
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="forms")
@@ -247,6 +249,7 @@ class Form(models.Model):
     title = models.CharField(max_length=120)
     whole = models.BooleanField(default=True)
     most_failures = models.PositiveIntegerField(null=True, blank=True)
+    may_keep = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["title"]
@@ -287,6 +290,31 @@ class Detail(models.Model):
 
     def __str__(self) -> str:
         return self.title
+
+
+class ServerAction(models.Model):
+    """Several statements about the current record of a form, on a button. The fields are those of `ActionSpec`.
+
+    question: what to ask before; "" asks nothing.
+    """
+
+    form = models.ForeignKey(Form, models.CASCADE, related_name="actions")
+    place = models.PositiveIntegerField(default=0)
+    title = models.CharField(max_length=60)
+    question = models.CharField(max_length=300, blank=True)
+    guard = models.TextField(blank=True)
+    unmet = models.CharField(max_length=300, blank=True)
+    statements = models.TextField()
+    done = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        ordering = ["place", "pk"]
+
+    def __str__(self) -> str:
+        return self.title
+
+    def to_spec(self) -> ActionSpec:
+        return ActionSpec(self.title, self.statements, self.guard, self.unmet, self.done)
 
 
 class Control(models.Model):

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from . import catalog_views, connection_views, definition_views, project_views, rule_views
+from . import action_views, catalog_views, connection_views, definition_views, project_views, rule_views
 
 urlpatterns = [
     path("", project_views.projects, name="projects"),
@@ -28,5 +28,8 @@ urlpatterns = [
     path("project/<int:project>/forms/", definition_views.forms, name="forms"),
     path("form/<int:form>/", definition_views.form, name="form"),
     path("form/<int:form>/details", definition_views.details, name="form-details"),
+    path("form/<int:form>/actions/new", action_views.new, name="action-new"),
+    path("action/<int:action>/", action_views.edit, name="action"),
+    path("action/<int:action>/remove", action_views.remove, name="action-remove"),
     path("form/<int:form>/remove", definition_views.remove_form, name="form-remove"),
 ]

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, TableClause, and_, func, select, true, tuple_
+from sqlalchemy import ColumnElement, Select, TableClause, and_, false, func, select, true, tuple_
 from sqlalchemy.engine import Connection
 
 from ..server.dialects import server_kind
@@ -66,16 +66,18 @@ class Rows:
         if self.within is None:
             return count_of(self.spec, self.dataset.table)
         with reading(self.spec) as connection:
-            counted = select(func.count()).select_from(self._table()).where(self._belongs())
+            counted = select(func.count()).select_from(self._table()).where(self.belonging())
             return int(connection.execute(counted).scalar() or 0)
 
     def known_count(self) -> int | None:
         """The count if it is known and still true, or quickly found."""
         return known_count(self.spec, self.dataset.table) if self.within is None else self.count()
 
-    def _belongs(self) -> ColumnElement[bool]:
+    def belonging(self) -> ColumnElement[bool]:
+        """The condition that a row belongs to the master, where there is one; a master without a value has no rows."""
         table = self._table()
-        return and_(true(), *(table.c[name] == value for name, value in self.within or ()))
+        linked = (table.c[name] == value if value is not None else false() for name, value in self.within or ())
+        return and_(true(), *linked)
 
     def window(self, start: int, size: int) -> list[Row]:
         """The rows at positions start, start + 1 ... of the order; fewer at the end. Raises Problem."""
@@ -140,7 +142,7 @@ class Rows:
         with reading(self.spec) as connection:
             # Rows at or before, counted from the other end: the segments of the reversed order.
             for condition in segments(table, reversed_order(self.order), place, nulls_first):
-                counted = select(func.count()).select_from(table).where(and_(condition, self._belongs()))
+                counted = select(func.count()).select_from(table).where(and_(condition, self.belonging()))
                 before += connection.execute(counted).scalar() or 0
         return before - 1
 
@@ -169,7 +171,7 @@ class Rows:
         table = self._table()
         names = self._identity()
         nulls_first = server_kind(self.spec.kind).nulls_first
-        conditions: list[ColumnElement[bool] | None] = [None if self.within is None else self._belongs()]
+        conditions: list[ColumnElement[bool] | None] = [None if self.within is None else self.belonging()]
         if around:
             conditions = list(segments(table, order, around.place, nulls_first, around.end))
         rows: list[Row] = []

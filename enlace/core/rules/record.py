@@ -73,18 +73,9 @@ class RecordRules:
             # A CHECK is broken only when it is false; unknown passes (ISO/IEC 9075-2, 4.25.3 "check constraints").
             if expression(typed) in (False, 0):
                 code = "warning" if rule.severity == "warning" else "check"
-                sentence = self._with_values(self.sentence(rule, expression), record)
+                sentence = with_values(self.dataset, self.sentence(rule, expression), record)
                 found.append(Complaint(code, sentence, tuple(sorted(expression.names))))
         return found
-
-    def _with_values(self, sentence: str, record: Mapping[str, Any]) -> str:
-        """A message with the record's values in place of {field}."""
-
-        def value(found: re.Match[str]) -> str:
-            field = self.dataset.by_name.get(found[1])
-            return found[0] if field is None else KINDS[field.kind].text(record.get(field.name), field) or "nothing"
-
-        return re.sub(r"\{([^{}]+)\}", value, sentence)
 
     def sentence(self, rule: RuleSpec, expression: Expression) -> str:
         """What a rule demands, for people."""
@@ -100,3 +91,13 @@ class RecordRules:
             if constraint == rule.name or flat == "".join(rule.expression.split()).lower():
                 return self.sentence(rule, expression), tuple(sorted(expression.names))
         return None
+
+
+def with_values(dataset: DatasetSpec, sentence: str, record: Mapping[str, Any]) -> str:
+    """A message with the record's values in place of {field}."""
+
+    def value(found: re.Match[str]) -> str:
+        field = dataset.by_name.get(found[1])
+        return found[0] if field is None else KINDS[field.kind].text(record.get(field.name), field) or "nothing"
+
+    return re.sub(r"\{([^{}]+)\}", value, sentence)

@@ -1,7 +1,7 @@
 """A database server: how to reach it, what it holds, what it says when it refuses."""
 
 from .catalog import Catalog, Check, Column, Reference, Table, Unique, closest
-from .engine import ConnectionSpec, forget_engines, reading, writing
+from .engine import ConnectionSpec, forget_engine, forget_engines, reading, writing
 from .refusal import Refusal
 from .steps import StepOutcome, run_step, step_names
 
@@ -16,6 +16,7 @@ __all__ = [
     "Table",
     "Unique",
     "closest",
+    "forget_engine",
     "forget_engines",
     "reading",
     "run_step",

@@ -55,6 +55,14 @@ def engine_for(spec: ConnectionSpec) -> Engine:
         return engine
 
 
+def forget_engine(spec: ConnectionSpec) -> None:
+    """Close a connection's engine; the next use opens it anew (its file was replaced)."""
+    with _lock:
+        engine = _engines.pop(spec, None)
+    if engine is not None:
+        engine.dispose()
+
+
 def forget_engines() -> None:
     """Close every engine (a file was replaced, a test ends)."""
     with _lock:

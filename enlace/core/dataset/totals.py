@@ -1,0 +1,162 @@
+"""Count, sum, average, least and greatest over the rows of a dataset, with a draft laid over them.
+
+The server adds up all rows; the rows that a draft touches are taken out of that and its own values put in. So the
+work on this side is proportional to the draft, never to the table.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any, Protocol
+
+from sqlalchemy import ColumnElement, func, select
+from sqlalchemy.engine import Connection
+
+from ..kinds import KINDS, Odd
+from ..server.engine import reading
+from .spec import FieldSpec
+from .values import key_of
+from .window import KEYS_A_STATEMENT, Rows, in_parts, key_in, source_table
+
+FUNCTIONS = {"count": "Count", "sum": "Sum", "avg": "Average", "min": "Least", "max": "Greatest"}
+NUMBERS = ("whole", "decimal")
+ORDERED = (*NUMBERS, "date", "time", "datetime")
+
+
+class Pending(Protocol):
+    """What totals need to know of a pending record."""
+
+    id: str
+    state: str
+    now: Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class Total:
+    """One wanted total: a function of FUNCTIONS over a field's values."""
+
+    field: str
+    function: str
+
+
+def functions_for(field: FieldSpec) -> tuple[str, ...]:
+    """The functions that make sense for a field."""
+    if field.kind in NUMBERS:
+        return tuple(FUNCTIONS)
+    return ("count", "min", "max") if field.kind in ORDERED else ("count",)
+
+
+def totals(rows: Rows, wanted: Sequence[Total], pending: Iterable[Pending] = ()) -> list[Any]:
+    """The value of each total, in order: NULLs are left out, as in SQL; None where there is no value at all.
+
+    pending: the draft's records among these rows. Sums are whole numbers or Decimals. Raises Problem.
+    """
+    drafted = list(pending)
+    touched = [one.id for one in drafted if one.state != "new"]
+    fields = {one.field: rows.dataset.by_name[one.field] for one in wanted}
+    with reading(rows.spec) as connection:
+        there = _present(connection, rows, touched, list(fields))
+        parts = {name: _Part(connection, rows, name, wanted, there) for name in fields}
+    standing = {**dict.fromkeys(there), **{p.id: p for p in drafted if p.state != "removed"}}
+    for name, part in parts.items():
+        for one, record in standing.items():
+            if record is None or (record.state != "new" and one not in there):
+                continue
+            part.take_in(record.now[name] if name in record.now else there.get(one, {}).get(name))
+    return [parts[one.field].result(one.function) for one in wanted]
+
+
+def _present(connection: Connection, rows: Rows, ids: Sequence[str], names: Sequence[str]) -> dict[str, dict[str, Any]]:
+    """What the server has now of the rows that a draft touches, the wanted fields only."""
+    table, keys = source_table(rows.dataset), {key_of(one): one for one in ids}
+    identity = rows.dataset.key
+    found: dict[str, dict[str, Any]] = {}
+    for part in in_parts(list(keys), KEYS_A_STATEMENT):
+        columns = [table.c[n].label(f"k{i}") for i, n in enumerate(identity)]
+        values = [table.c[n].label(f"f{i}") for i, n in enumerate(names)]
+        wanted = select(*columns, *values).where(key_in([table.c[n] for n in identity], part), rows.belonging())
+        for row in connection.execute(wanted):
+            if (key := tuple(row[: len(identity)])) in keys:
+                found[keys[key]] = dict(zip(names, row[len(identity) :], strict=True))
+    return found
+
+
+class _Part:
+    """One field's totals: those of the server's rows that no draft touches, then what is taken in."""
+
+    def __init__(
+        self, connection: Connection, rows: Rows, name: str, wanted: Sequence[Total], there: Mapping[str, Any]
+    ) -> None:
+        self.field = rows.dataset.by_name[name]
+        functions = {one.function for one in wanted if one.field == name}
+        column = source_table(rows.dataset).c[name]
+        adding = bool(functions & {"sum", "avg"})
+        asked: list[ColumnElement[Any]] = [func.count(column), *([func.sum(column)] if adding else [])]
+        count, *sums = connection.execute(
+            select(*asked).select_from(source_table(rows.dataset)).where(rows.belonging())
+        ).one()
+        gone = [v for one in there.values() if (v := one[name]) is not None]
+        self.count = int(count) - len(gone)
+        self.sum = self._number(sums[0]) - sum(map(self._number, gone)) if sums and sums[0] is not None else Decimal(0)
+        self.ends = {end: self._end(connection, rows, column, end, there) for end in ("min", "max") if end in functions}
+
+    def _number(self, raw: Any) -> Decimal:
+        """A value as a number to add up; a text in a column of numbers counts as nothing, as SQLite has it."""
+        if isinstance(raw, float):
+            return Decimal(repr(raw))
+        return Decimal(raw) if isinstance(raw, int | Decimal) else Decimal(0)
+
+    def _end(
+        self, connection: Connection, rows: Rows, column: ColumnElement[Any], end: str, there: Mapping[str, Any]
+    ) -> Any:
+        """The least or greatest value among the rows that no draft touches."""
+        table = source_table(rows.dataset)
+        if not there:
+            function = func.min(column) if end == "min" else func.max(column)
+            return connection.execute(select(function).select_from(table).where(rows.belonging())).scalar()
+        keys = {key_of(one) for one in there}
+        order = column.asc() if end == "min" else column.desc()
+        identity = [table.c[n].label(f"k{i}") for i, n in enumerate(rows.dataset.key)]
+        some = select(*identity, column.label("v")).where(column.is_not(None), rows.belonging())
+        # As many rows more as the draft touches: one of them is not touched, or there is none.
+        for row in connection.execute(some.order_by(order).limit(len(keys) + 1)):
+            if tuple(row[:-1]) not in keys:
+                return row[-1]
+        return None
+
+    def take_in(self, raw: Any) -> None:
+        """Add the value of a pending record."""
+        if raw is None:
+            return
+        self.count += 1
+        self.sum += self._number(raw)
+        for end, best in self.ends.items():
+            if best is None or self._beyond(raw, best, end):
+                self.ends[end] = raw
+
+    def _beyond(self, raw: Any, best: Any, end: str) -> bool:
+        kind = KINDS[self.field.kind]
+        one, other = kind.read(raw, self.field), kind.read(best, self.field)
+        if isinstance(one, Odd) or isinstance(other, Odd):
+            return False
+        return bool(one < other) if end == "min" else bool(one > other)
+
+    def result(self, function: str) -> Any:
+        if function == "count":
+            return self.count
+        if function in self.ends:
+            return self.ends[function]
+        if not self.count:
+            return None
+        return self._tidy(self.sum if function == "sum" else self.sum / self.count, function)
+
+    def _tidy(self, value: Decimal, function: str) -> Any:
+        """Without the digits that binary fractions add; an average with two digits more than its values."""
+        if self.field.kind == "whole" and function == "sum":
+            return int(value)
+        scale = 0 if self.field.kind == "whole" else self.field.scale
+        if scale is None:
+            return Decimal(f"{value:.12g}")
+        return round(value, scale + (2 if function == "avg" else 0))

@@ -1,0 +1,211 @@
+"""Server actions: several statements about one record, run in one transaction under a guard.
+
+A builder writes the statements; `:name` in them stands for the record's field of that name, `:person` for who runs
+it. Values are always bound. The record is locked and read anew first, and the guard is asked of what was read then, so
+that an action never runs on what a page only believes.
+"""
+
+from __future__ import annotations
+
+import random
+import re
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import sqlglot
+from sqlalchemy import TextClause, and_, select, text
+from sqlalchemy.engine import Connection
+from sqlglot import exp
+from sqlglot.tokens import TokenType
+
+from ..dataset.spec import DatasetSpec
+from ..dataset.values import key_of
+from ..dataset.window import source_table
+from ..expression import Expression, Unsupported
+from ..kinds import KINDS, Odd
+from ..problem import Problem
+from ..rules.record import with_values
+from ..rules.trial import WRITES
+from ..server.dialects import server_kind
+from ..server.engine import ConnectionSpec, writing
+from .run import TRIES
+
+ALLOWED = (exp.Insert, exp.Update, exp.Delete)
+PERSON = "person"
+MOST_STATEMENTS = 20
+
+
+class _RollBack(Exception):
+    """Ends a rehearsal."""
+
+
+@dataclass(frozen=True)
+class ActionSpec:
+    """An action: its statements, apart by semicolons, and the guard, a condition over the record's fields.
+
+    unmet: what to say where the guard does not hold; done: what to say afterwards. `{field}` in both stands for that
+    field's value.
+    """
+
+    title: str
+    statements: str
+    guard: str = ""
+    unmet: str = ""
+    done: str = ""
+
+
+@dataclass(frozen=True)
+class ActionOutcome:
+    """What came of an action. changed: how many rows each statement changed. was, now: the record's fields."""
+
+    done: bool
+    sentence: str
+    changed: tuple[int, ...] = ()
+    was: Mapping[str, Any] | None = None
+    now: Mapping[str, Any] | None = None
+
+
+@dataclass(frozen=True)
+class _Statement:
+    sql: TextClause
+    names: tuple[str, ...]
+
+
+class Action:
+    """An action made ready for a dataset on a kind of server. Raises Problem when it can't be understood."""
+
+    def __init__(self, dataset: DatasetSpec, spec: ActionSpec, server: str) -> None:
+        self.dataset, self.spec = dataset, spec
+        self.guard = _guard(dataset, spec.guard)
+        self.statements = _statements(spec.statements, WRITES[server], {*dataset.by_name, PERSON})
+
+    def allows(self, record: Mapping[str, Any]) -> bool:
+        """Whether the guard holds for a record's stored values: true, not unknown."""
+        return self.guard is None or self.guard(_typed(self.dataset, record)) in (True, 1)
+
+    def said(self, message: str, record: Mapping[str, Any]) -> str:
+        """A message with the record's values in it."""
+        return with_values(self.dataset, message, record)
+
+
+def _guard(dataset: DatasetSpec, condition: str) -> Expression | None:
+    if not condition.strip():
+        return None
+    try:
+        return Expression(condition, [f.name for f in dataset.fields])
+    except Unsupported as error:
+        hint = "Use the names of this form's fields, numbers, texts in single quotes, and SQL's operators."
+        raise Problem(f"The guard can't be understood: {str(error).splitlines()[0]}", hint, code="bad") from None
+
+
+def _statements(script: str, dialect: str, known: set[str]) -> tuple[_Statement, ...]:
+    try:
+        pieces = _pieces(script, dialect)
+        trees = [sqlglot.parse_one(one, read=dialect) for one in pieces]
+    except (sqlglot.errors.SqlglotError, RecursionError) as error:
+        told = re.sub(r"\x1b\[\d+m", "", str(error).splitlines()[0])
+        raise Problem("A statement can't be understood.", "Check its SQL.", told, code="bad") from None
+    if not trees:
+        raise Problem("The action has no statement.", "Type an INSERT, UPDATE or DELETE.", code="bad")
+    if len(trees) > MOST_STATEMENTS:
+        raise Problem(f"An action has at most {MOST_STATEMENTS} statements.", "Make two of it.", code="bad")
+    return tuple(_statement(piece, tree, known) for piece, tree in zip(pieces, trees, strict=True))
+
+
+def _statement(piece: str, tree: exp.Expr, known: set[str]) -> _Statement:
+    if not isinstance(tree, ALLOWED):
+        hint = "An action may INSERT, UPDATE and DELETE rows, and nothing else."
+        raise Problem(f"“{piece.strip()[:60]}” is not a statement for an action.", hint, code="bad")
+    names = tuple(dict.fromkeys(str(one.this) for one in tree.find_all(exp.Placeholder)))
+    for name in names:
+        if name not in known:
+            hint = "After a colon stands the name of one of this form's fields, or :person."
+            raise Problem(f"There is no field “{name}” to put in.", hint, code="bad")
+    return _Statement(text(piece), names)
+
+
+def _pieces(script: str, dialect: str) -> list[str]:
+    """The statements of a script as they were written, with the colons in texts marked as no parameters."""
+    found, start, marked = [], 0, list(script)
+    tokens = sqlglot.tokenize(script, read=dialect)
+    for token in tokens:
+        if token.token_type in (TokenType.STRING, TokenType.IDENTIFIER, TokenType.NATIONAL_STRING):
+            for i in range(token.start, token.end + 1):
+                if script[i] == ":":
+                    marked[i] = "\\:"
+    ends = [t.start for t in tokens if t.token_type == TokenType.SEMICOLON] + [len(script)]
+    for end in ends:
+        piece = "".join(marked[start:end]).strip()
+        if piece:
+            found.append(piece)
+        start = end + 1
+    return found
+
+
+def _typed(dataset: DatasetSpec, record: Mapping[str, Any]) -> dict[str, Any]:
+    made = {}
+    for field in dataset.fields:
+        value = KINDS[field.kind].read(record.get(field.name), field)
+        made[field.name] = value.raw if isinstance(value, Odd) else value
+    return made
+
+
+def run_action(
+    spec: ConnectionSpec, action: Action, identifier: str, person: str, rehearsal: bool = False
+) -> ActionOutcome:
+    """Run an action on a record; all of it or nothing. rehearsal: do all of it, then roll back.
+
+    Raises Problem when the server refuses or can't be reached; nothing was changed then. Raises UnknownOutcome when
+    the connection was lost while the server committed.
+    """
+    tries = 0
+    while True:
+        tries += 1
+        try:
+            return _once(spec, action, identifier, person, rehearsal)
+        except Problem as problem:
+            if tries >= TRIES.get(problem.code, 1):
+                raise
+            time.sleep(random.uniform(0.02, 0.1) * 2 ** min(tries, 4))
+
+
+def _once(spec: ConnectionSpec, action: Action, identifier: str, person: str, rehearsal: bool) -> ActionOutcome:
+    outcome = None
+    try:
+        with writing(spec) as connection:
+            record = _locked(connection, action.dataset, identifier)
+            if record is None:
+                return ActionOutcome(False, "The record is not there any more.")
+            if not action.allows(record):
+                unmet = action.spec.unmet or "This can't be done to the record as it is now."
+                return ActionOutcome(False, action.said(unmet, record))
+            changed = tuple(_run(connection, one, record, person) for one in action.statements)
+            now = _locked(connection, action.dataset, identifier)
+            said = action.said(action.spec.done or f"{action.spec.title}: done.", now or record)
+            outcome = ActionOutcome(True, said, changed, record, now)
+            if rehearsal:
+                raise _RollBack
+    except _RollBack:
+        assert outcome is not None
+    return outcome
+
+
+def _locked(connection: Connection, dataset: DatasetSpec, identifier: str) -> dict[str, Any] | None:
+    """The record as it is now, locked against others until the end of the transaction."""
+    table = source_table(dataset)
+    try:
+        key = key_of(identifier)
+        conditions = [table.c[name] == value for name, value in zip(dataset.key, key, strict=True)]
+    except ValueError:
+        raise Problem("There is no such record.", "Go back to the form and choose one.", code="missing") from None
+    wanted = select(*(table.c[f.name] for f in dataset.fields)).where(and_(*conditions)).with_for_update()
+    row = connection.execute(wanted).first()
+    return None if row is None else dict(zip([f.name for f in dataset.fields], row, strict=True))
+
+
+def _run(connection: Connection, statement: _Statement, record: Mapping[str, Any], person: str) -> int:
+    kind = server_kind(connection.dialect.name)
+    values = {name: person if name == PERSON else kind.bound(record[name]) for name in statement.names}
+    return max(connection.execute(statement.sql, values).rowcount, 0)

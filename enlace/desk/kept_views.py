@@ -1,0 +1,57 @@
+"""Keep a copy, work from it while the server is away, go back to the server."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from enlace.core.kinds import Formats
+from enlace.core.problem import Problem
+from enlace.workshop.models import Form
+
+from .kept import KeptCopy
+from .work import Work
+
+IN_USE = "kept copies in use"
+
+
+def in_use(request, form: Form) -> bool:
+    """Whether the person works from the copy of a form in this session."""
+    return form.pk in request.session.get(IN_USE, ()) and KeptCopy(form, request.user).made is not None
+
+
+def leave(request, form: Form) -> None:
+    """Work on the server again."""
+    request.session[IN_USE] = [one for one in request.session.get(IN_USE, ()) if one != form.pk]
+
+
+@require_POST
+def act(request, form: int):
+    """Make a copy, use it, leave it, or throw it away."""
+    found = get_object_or_404(Form.objects.select_related("dataset__connection", "project"), pk=form)
+    copy = KeptCopy(found, request.user)
+    wanted = request.POST.get("act", "")
+    if wanted == "make":
+        work = Work(request.user, found, Formats.of(settings.LOCALE))
+        count = copy.make(work.live, [part.dataset for part in work.parts.values()])
+        messages.success(request, f"A copy of {count} rows is kept. When the server is away, the form offers it.")
+    elif wanted == "use":
+        _ = copy.spec
+        request.session[IN_USE] = [*request.session.get(IN_USE, ()), found.pk]
+    elif wanted == "leave":
+        leave(request, found)
+    elif wanted == "throw away":
+        leave(request, found)
+        copy.throw_away()
+        messages.success(request, "The copy is gone.")
+    else:
+        raise Problem("The request is incomplete.", "Go back to the form and press the button again.", code="bad")
+    return redirect("work", found.pk)
+
+
+def away_page(request, form: Form, problem: Problem):
+    """The server is away, and there is a copy: offer it."""
+    context = {"form": form, "problem": problem, "made": KeptCopy(form, request.user).made}
+    return render(request, "desk/away.html", context, status=503)

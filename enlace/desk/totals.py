@@ -1,0 +1,81 @@
+"""Totals under a grid: chosen by each person, counted with the draft."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.shortcuts import render
+from django.views.decorators.http import require_GET, require_POST
+
+from enlace.core.dataset.totals import FUNCTIONS, Total, functions_for, totals
+from enlace.core.kinds import KINDS
+from enlace.core.problem import Problem
+
+from .answers import base_context
+from .models import WantedTotal
+from .opening import on_form, text_from
+from .work import Work
+
+MOST = 12
+
+
+@require_GET
+@on_form
+def show(request, work: Work):
+    """The totals that the person has chosen."""
+    return _page(request, work)
+
+
+@require_POST
+@on_form
+def choose(request, work: Work):
+    """One total more, or (remove) one less."""
+    name, _, function = text_from(request, "total").rpartition(":")
+    field = work.field(name)
+    if function not in functions_for(field):
+        raise Problem("There is no such total.", "Choose one from the list.", code="bad")
+    mine = _mine(work)
+    if "remove" in request.POST:
+        mine.filter(field=name, function=function).delete()
+    elif mine.count() >= MOST:
+        raise Problem(f"There are {MOST} totals already.", "Take one away first.", code="bad")
+    else:
+        mine.get_or_create(person=work.person, form=work.form, part=work.part.name, field=name, function=function)
+    return _page(request, work)
+
+
+def _mine(work: Work):
+    return WantedTotal.objects.filter(person=work.person, form=work.form, part=work.part.name)
+
+
+def _page(request, work: Work):
+    chosen = [Total(one.field, one.function) for one in _mine(work)]
+    shown = {f.name: f for f in work.dataset.shown}
+    wanted = [one for one in chosen if one.field in shown]
+    values = totals(work.rows, wanted, work.store.in_view()) if wanted else []
+    lines = [_line(work, one, value) for one, value in zip(wanted, values, strict=True)]
+    offers = [
+        {"value": f"{f.name}:{function}", "words": f"{f.label}: {FUNCTIONS[function].lower()}"}
+        for f in work.dataset.shown
+        for function in functions_for(f)
+        if Total(f.name, function) not in wanted and f.kind not in ("picture", "binary")
+    ]
+    context = {**base_context(work), "lines": lines, "offers": offers}
+    return render(request, "desk/totals.html", context)
+
+
+def _line(work: Work, total: Total, value: Any) -> dict[str, Any]:
+    field = work.dataset.by_name[total.field]
+    if value is None:
+        shown = "none"
+    elif total.function in ("min", "max"):
+        shown = KINDS[field.kind].formatter(field, work.formats)(value)
+    else:
+        scale = -value.as_tuple().exponent if hasattr(value, "as_tuple") else None
+        shown = work.formats.number(max(scale, 0) if scale is not None else None)(value)
+    return {
+        "value": f"{total.field}:{total.function}",
+        "label": field.label,
+        "name": FUNCTIONS[total.function],
+        "shown": shown,
+    }

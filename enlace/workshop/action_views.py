@@ -1,0 +1,92 @@
+"""Server actions of a form: written, tried, removed."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from enlace.accounts.access import builder_only
+from enlace.core.dataset.window import Rows
+from enlace.core.problem import Problem
+from enlace.core.save.action import Action, run_action
+
+from .models import Form, ServerAction
+from .place import clean_name, stand_in
+
+LONGEST = 8_000
+PARTS = ("question", "guard", "unmet", "done")
+
+
+def _form(pk: int) -> Form:
+    return get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=pk)
+
+
+@builder_only
+def new(request, form: int):
+    """A new action on a form."""
+    found = _form(form)
+    return _page(request, found, ServerAction(form=found, place=found.actions.count()))
+
+
+@builder_only
+def edit(request, action: int):
+    """Change an action."""
+    found = get_object_or_404(ServerAction.objects.select_related("form__project"), pk=action)
+    return _page(request, _form(found.form_id), found)
+
+
+def _page(request, form: Form, action: ServerAction):
+    stand_in(request, form.project, "Forms")
+    told = tried = ""
+    if request.method == "POST":
+        try:
+            _filled(request, form, action)
+            if "try" in request.POST:
+                tried = _tried(request, form, action)
+            else:
+                action.save()
+                messages.success(request, f"Kept. {action.title} is on a button of the form from now on.")
+                return redirect(form)
+        except Problem as problem:
+            told = str(problem) + (f" ({problem.words})" if problem.words else "")
+    fields = [f.name for f in form.dataset.to_spec().fields]
+    context = {"project": form.project, "form": form, "action": action, "told": told, "tried": tried, "fields": fields}
+    return render(request, "workshop/action.html", context, status=400 if told else 200)
+
+
+def _filled(request, form: Form, action: ServerAction) -> None:
+    """Take over what was typed, first, so that nothing of it is lost when it can't be understood."""
+    action.statements = request.POST.get("statements", "").replace("\r\n", "\n").strip()[:LONGEST]
+    for part in PARTS:
+        setattr(action, part, " ".join(request.POST.get(part, "").split())[:300])
+    action.title = request.POST.get("title", "")[:60]
+    action.title = clean_name(action.title, "action", 60)
+    dataset = form.dataset.to_spec()
+    if dataset.read_only_because and not dataset.key:
+        raise Problem("An action needs a record that can be told apart.", dataset.read_only_because, code="bad")
+    Action(dataset, action.to_spec(), form.dataset.connection.kind)
+
+
+def _tried(request, form: Form, action: ServerAction) -> str:
+    """What the action would do to the first record that its guard allows; rolled back."""
+    spec, dataset = form.dataset.connection.to_spec(), form.dataset.to_spec()
+    ready = Action(dataset, action.to_spec(), spec.kind)
+    outcome = None
+    for row in Rows.of(spec, dataset).window(0, 200):
+        outcome = run_action(spec, ready, row.id, request.user.username, rehearsal=True)
+        if outcome.done:
+            counts = ", ".join(f"{count} row{'' if count == 1 else 's'}" for count in outcome.changed)
+            name = ", ".join(str(outcome.was[k]) for k in dataset.key)
+            return f"Tried on record {name} and rolled back. Rows changed, by statement: {counts}. {outcome.sentence}"
+    return "None of the first 200 records may have this done to it." if outcome else "There is no record to try it on."
+
+
+@require_POST
+@builder_only
+def remove(request, action: int):
+    """Remove an action."""
+    found = get_object_or_404(ServerAction.objects.select_related("form"), pk=action)
+    found.delete()
+    messages.success(request, f"{found.title} is removed.")
+    return redirect(found.form)

@@ -1,0 +1,69 @@
+"""Totals that count the draft: what they say is what the server says once the draft is saved."""
+
+from __future__ import annotations
+
+import random
+import statistics
+from decimal import Decimal
+
+from enlace.core.dataset.totals import FUNCTIONS, Total, totals
+from enlace.core.dataset.window import Rows
+from enlace.core.draft.pending import removed
+from enlace.core.save import save
+from tests.servers import OnServer, on_each_server
+
+WANTED = [Total("weight", one) for one in FUNCTIONS] + [
+    Total("pieces", "sum"),
+    Total("day", "max"),
+    Total("day", "count"),
+]
+
+
+class Totals(OnServer):
+    def draft(self, bench, chance: random.Random, turn: int):
+        """Random edits, removals and new records; values at the ends, ties and NULLs among them."""
+        weights = ["", "1", "100", "0.001", "250.5", "42"]
+        ids = chance.sample([int(row.id[1:]) for row in bench.rows.window(0, 300)], 60)
+        edited = [bench.edit(f"i{n}", weight=chance.choice(weights), day="3 Mar 2026") for n in ids[:40]]
+        gone = [removed(bench.read(f"i{n}")) for n in ids[40:]]
+        new = [
+            self.new(bench, code=f"T-{turn}-{n}", agent_id="1", weight=chance.choice(weights), pieces=str(n))
+            for n in range(9)
+        ]
+        return [*edited, *gone, *new]
+
+    def test_as_after_the_save(self):
+        bench = self.bench("shipment")
+        chance = random.Random(11)
+        self.place.run('DELETE FROM "Leg of way"' if self.kind != "mariadb" else "DELETE FROM `Leg of way`")
+        for turn in range(3):
+            draft = self.draft(bench, chance, turn)
+            before = totals(bench.rows, WANTED, draft)
+            self.assertTrue(save(self.spec, bench.dataset, draft).committed)
+            self.assertEqual(self.plain(totals(bench.rows, WANTED)), self.plain(before))
+
+    def plain(self, found):
+        """Numbers of one type: the least value of a file comes as a float, the same one of a draft as a Decimal."""
+        return [Decimal(str(one)) if isinstance(one, int | float | Decimal) else one for one in found]
+
+    def test_against_the_statistics_module(self):
+        bench = self.bench("shipment")
+        weights = [Decimal(str(one)) for (one,) in self.place.run("SELECT weight FROM shipment") if one is not None]
+        found = totals(bench.rows, WANTED[:5])
+        self.assertEqual(found[0], len(weights))
+        self.assertEqual(found[1], sum(weights))
+        self.assertEqual(found[2], round(statistics.mean(weights), 5))
+        self.assertEqual([Decimal(str(one)) for one in found[3:]], [min(weights), max(weights)])
+
+    def test_those_of_one_master_and_of_nothing(self):
+        bench = self.bench("shipment")
+        some = Rows.of(self.spec, bench.dataset, within=[("agent_id", 2)])
+        [(count, total)] = self.place.run("SELECT count(weight), sum(weight) FROM shipment WHERE agent_id = 2")
+        self.assertEqual([Decimal(str(one)) for one in totals(some, WANTED[:2])], [count, Decimal(str(total))])
+        other = bench.edit("i3", weight="9000")  # of another master: it does not count here
+        self.assertEqual(totals(some, WANTED[:2], [other]), totals(some, WANTED[:2]))
+        none = Rows.of(self.spec, bench.dataset, within=[("agent_id", None)])
+        self.assertEqual(totals(none, WANTED[:5]), [0, None, None, None, None])
+
+
+on_each_server(globals(), Totals)
