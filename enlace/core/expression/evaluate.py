@@ -8,78 +8,95 @@ server alone checks it.
 
 from __future__ import annotations
 
+import decimal
 import re
-import string
-from collections.abc import Callable, Mapping
-from decimal import Decimal, DivisionByZero
+from collections.abc import Callable, Iterable, Mapping
+from decimal import Decimal
 from typing import Any
 
-import sqlglot
 from sqlglot import exp
 
+from .functions import FUNCTIONS, ExpressionError
 from .logic import both, comparable, either, negation, plain, truth
+from .parse import AGGREGATES, Names, Unsupported, parsed
 from .patterns import glob_pattern, pattern_of
+from .temporal import difference, moved
 
 Record = Mapping[str, Any]
 Function = Callable[[Record], Any]
-MOST_CHARACTERS = 10_000
-MOST_NODES = 1_000
-
-
-class Unsupported(ValueError):
-    """The expression uses something that is not evaluated here, or is no expression at all."""
+# Enough for what servers compute exactly; what is beyond LARGEST is told as too large.
+ARITHMETIC = decimal.Context(prec=76, rounding=decimal.ROUND_HALF_UP, Emax=9_999, Emin=-9_999)
+LARGEST = Decimal(10) ** 60
 
 
 class Expression:
     """An expression over named fields.
 
-    names: the field names it uses, in the spelling of `fields`. Calling it with a record (a mapping of
-    every name to a value: None, str, int, float, Decimal, bool, bytes, date, time or datetime) gives a
-    value, True, False or None.
+    names: the names it uses: fields in their own spelling, `lookup.column`, `sum(detail.column)`. Calling it with a
+    record (a mapping of every name to a value: None, str, int, float, Decimal, bool, bytes, date, time or datetime)
+    gives a value, True, False or None.
     """
 
-    def __init__(self, text: str, fields: Mapping[str, str] | list[str], dialect: str = "sqlite") -> None:
+    def __init__(self, text: str, fields: Names | Iterable[str], dialect: str = "sqlite") -> None:
         """`fields`: the names that may be used, capitals apart. Raises Unsupported."""
         self.text = text
-        if len(text) > MOST_CHARACTERS:
-            raise Unsupported("The expression is too long.")
-        try:
-            self.tree = sqlglot.parse_one(text, read=dialect)
-        except (sqlglot.errors.SqlglotError, RecursionError) as error:
-            raise Unsupported(str(error)) from None
-        if sum(1 for _ in self.tree.walk()) > MOST_NODES:
-            raise Unsupported("The expression has too many parts.")
-        self._spelling = {name.lower(): name for name in fields}
+        self.tree = parsed(text, dialect)
+        self.known = fields if isinstance(fields, Names) else Names(fields)
         self.names: set[str] = set()
         self._run = self._made(self.tree)
 
     def __call__(self, record: Record) -> Any:
+        """The value; None also where there is none to tell (a division by zero): that is left to the server."""
         try:
-            return self._run(record)
-        except (ArithmeticError, TypeError, ValueError):
-            return None  # Servers differ here; what can't be decided is left to the server.
+            return self.value(record)
+        except ExpressionError:
+            return None
+
+    def value(self, record: Record) -> Any:
+        """The value. Raises ExpressionError with a sentence, such as that something is divided by zero."""
+        try:
+            with decimal.localcontext(ARITHMETIC):
+                found = self._run(record)
+        except ExpressionError:
+            raise
+        except ArithmeticError:
+            raise ExpressionError("A number gets too large to compute with.") from None
+        except (TypeError, ValueError):
+            raise ExpressionError("The values do not fit together.") from None
+        if isinstance(found, int | Decimal) and not -LARGEST < found < LARGEST:
+            raise ExpressionError("A number gets too large to compute with.")
+        return found
 
     def _made(self, node: exp.Expr) -> Function:
+        if type(node) in AGGREGATES:
+            return self._leaf(self.known.of_details(node))
         maker = _MAKERS.get(type(node))
-        if maker is None:
-            raise Unsupported(f"{type(node).__name__} is not evaluated here.")
-        return maker(self, node)
+        if maker is not None:
+            return maker(self, node)
+        if type(node) in FUNCTIONS:
+            return FUNCTIONS[type(node)](self._made, node)
+        raise Unsupported(f"{_name_of(node)} is not known here.")
+
+    def _leaf(self, name: str) -> Function:
+        self.names.add(name)
+        return lambda r: r[name]
 
     def field(self, name: str) -> str:
         """The field that a column name means."""
-        if name.lower() not in self._spelling:
-            raise Unsupported(f"There is no field {name}.")
-        found = self._spelling[name.lower()]
-        self.names.add(found)
-        return found
+        return self.known.of(exp.column(name))
+
+
+def _name_of(node: exp.Expr) -> str:
+    if isinstance(node, exp.Anonymous):
+        return f"The function {node.name}"
+    return f"“{node.sql()[:40]}”"
 
 
 # -- makers: one for each kind of node --------------------------------------------------------------------
 
 
 def _column(e: Expression, node: exp.Expr) -> Function:
-    name = e.field(node.name)
-    return lambda r: r[name]
+    return e._leaf(e.known.of(node))
 
 
 def _literal(e: Expression, node: exp.Expr) -> Function:
@@ -135,6 +152,56 @@ def _negative(e: Expression, node: exp.Expr) -> Function:
     return lambda r: None if (value := inner(r)) is None else -value
 
 
+def _sum(sign: int) -> Callable[[Expression, exp.Expr], Function]:
+    """Addition and subtraction, of numbers and of dates."""
+
+    def make(e: Expression, node: exp.Expr) -> Function:
+        left = e._made(node.this)
+        if isinstance(node.expression, exp.Interval):
+            count, unit = _interval(e, node.expression)
+            return lambda r: None if (at := left(r)) is None or (n := count(r)) is None else moved(at, sign * n, unit)
+        right = e._made(node.expression)
+
+        def run(r: Record) -> Any:
+            one, other = left(r), right(r)
+            if one is None or other is None:
+                return None
+            if hasattr(one, "year"):
+                return difference(one, other) if hasattr(other, "year") else moved(one, sign * _whole(other), "day")
+            one, other = _numbers(one, other)
+            return one + sign * other
+
+        return run
+
+    return make
+
+
+def _interval(e: Expression, node: exp.Expr) -> tuple[Function, str]:
+    unit = str(node.args.get("unit") or "").lower().removesuffix("s")
+    if unit not in ("year", "month", "week", "day", "hour", "minute", "second"):
+        raise Unsupported("An interval is a number of years, months, weeks, days, hours, minutes or seconds.")
+    if isinstance(node.this, exp.Literal):
+        if not re.fullmatch(r"[+-]?\d{1,6}", str(node.this.this)):
+            raise Unsupported("An interval is a whole number of its unit, such as INTERVAL '3' DAY.")
+        count = int(str(node.this.this))
+        return (lambda r: count), unit
+    made = e._made(node.this)
+    return (lambda r: None if (n := made(r)) is None else _whole(n)), unit
+
+
+def _whole(value: Any) -> int:
+    if isinstance(value, bool) or not isinstance(value, int | Decimal) or value != int(value):
+        raise ExpressionError("Dates move by whole numbers.")
+    return int(value)
+
+
+def _numbers(one: Any, other: Any) -> tuple[Any, Any]:
+    one, other = comparable(one, other)
+    if isinstance(one, str | bytes) or hasattr(one, "hour") or hasattr(one, "year"):
+        raise TypeError("no number")
+    return one, other
+
+
 def _arithmetic(compute: Callable[[Any, Any], Any]) -> Callable[[Expression, exp.Expr], Function]:
     def make(e: Expression, node: exp.Expr) -> Function:
         left, right = e._made(node.this), e._made(node.expression)
@@ -143,10 +210,7 @@ def _arithmetic(compute: Callable[[Any, Any], Any]) -> Callable[[Expression, exp
             one, other = left(r), right(r)
             if one is None or other is None:
                 return None
-            one, other = comparable(one, other)
-            if isinstance(one, str):
-                raise TypeError("text in arithmetic")
-            return compute(one, other)
+            return compute(*_numbers(one, other))
 
         return run
 
@@ -155,7 +219,7 @@ def _arithmetic(compute: Callable[[Any, Any], Any]) -> Callable[[Expression, exp
 
 def _divide(one: Any, other: Any) -> Any:
     if other == 0:
-        raise DivisionByZero
+        raise ExpressionError("Something is divided by zero.")
     if isinstance(one, int) and isinstance(other, int):
         return abs(one) // abs(other) * (1 if (one < 0) == (other < 0) else -1)
     return one / other
@@ -163,12 +227,15 @@ def _divide(one: Any, other: Any) -> Any:
 
 def _remainder(one: Any, other: Any) -> Any:
     if other == 0:
-        raise DivisionByZero
+        raise ExpressionError("Something is divided by zero.")
     return (abs(one) % abs(other)) * (-1 if one < 0 else 1)
 
 
 def _is(e: Expression, node: exp.Expr) -> Function:
     left, right = e._made(node.this), e._made(node.expression)
+    wanted = node.expression.unnest()
+    if isinstance(wanted, exp.Boolean):
+        return lambda r: truth(left(r)) is bool(wanted.this)
 
     def run(r: Record) -> bool:
         one, other = left(r), right(r)
@@ -228,12 +295,13 @@ def _between(e: Expression, node: exp.Expr) -> Function:
 def _matching(translate: Callable[[str], str], flags: int) -> Callable[[Expression, exp.Expr], Function]:
     def make(e: Expression, node: exp.Expr) -> Function:
         value, pattern = e._made(node.this), e._made(node.expression)
+        negated = bool(node.args.get("negate"))
 
         def run(r: Record) -> bool | None:
             one, like = value(r), pattern(r)
             if one is None or like is None:
                 return None
-            return re.fullmatch(translate(str(like)), str(plain(one)), flags | re.DOTALL) is not None
+            return (re.fullmatch(translate(str(like)), str(plain(one)), flags | re.DOTALL) is not None) != negated
 
         return run
 
@@ -244,13 +312,14 @@ def _escape(e: Expression, node: exp.Expr) -> Function:
     if not isinstance(node.this, exp.Like):
         raise Unsupported("ESCAPE without LIKE")
     value, pattern, sign = e._made(node.this.this), e._made(node.this.expression), str(node.expression.this)
+    negated = bool(node.this.args.get("negate"))
 
     def run(r: Record) -> bool | None:
         one, like = value(r), pattern(r)
         if one is None or like is None:
             return None
         found = re.fullmatch(pattern_of(str(like), sign), str(plain(one)), re.IGNORECASE | re.ASCII | re.DOTALL)
-        return found is not None
+        return (found is not None) != negated
 
     return run
 
@@ -276,48 +345,14 @@ def _case(e: Expression, node: exp.Expr) -> Function:
     return run
 
 
-def _strict(compute: Callable[..., Any], *names: str) -> Callable[[Expression, exp.Expr], Function]:
-    """A function that gives NULL when an argument is NULL. `names`: where sqlglot keeps further arguments."""
-
-    def make(e: Expression, node: exp.Expr) -> Function:
-        arguments = [e._made(node.this)] + [e._made(node.args[n]) for n in names if node.args.get(n) is not None]
-
-        def run(r: Record) -> Any:
-            values = [argument(r) for argument in arguments]
-            return None if any(v is None for v in values) else compute(*values)
-
-        return run
-
-    return make
+def _if(e: Expression, node: exp.Expr) -> Function:
+    condition, yes = e._made(node.this), e._made(node.args["true"])
+    no = e._made(node.args["false"]) if node.args.get("false") is not None else (lambda r: None)
+    return lambda r: yes(r) if truth(condition(r)) else no(r)
 
 
-def _coalesce(e: Expression, node: exp.Expr) -> Function:
-    arguments = [e._made(node.this)] + [e._made(one) for one in node.expressions]
-    return lambda r: next((value for a in arguments if (value := a(r)) is not None), None)
-
-
-def _length(value: Any) -> int:
-    return len(value) if isinstance(value, bytes) else len(str(plain(value)))
-
-
-def _substring(value: Any, start: int, length: int | None = None) -> str:
-    text = str(value)
-    if start < 1 or (length is not None and length < 0):
-        raise ValueError("servers differ")
-    return text[start - 1 :] if length is None else text[start - 1 : start - 1 + length]
-
-
-def _round(value: Any, digits: int = 0) -> Any:
-    from decimal import ROUND_HALF_UP
-
-    number = Decimal(repr(value)) if isinstance(value, float) else Decimal(value)
-    return number.quantize(Decimal(1).scaleb(-int(digits)), ROUND_HALF_UP)
-
-
-# SQLite's LIKE, upper and lower know the 26 ASCII letters only.
+# LIKE takes the capitals of the 26 ASCII letters for the same, as SQLite has it; other letters differ from theirs.
 _LIKE = re.IGNORECASE | re.ASCII
-_UPPER = str.maketrans(string.ascii_lowercase, string.ascii_uppercase)
-_LOWER = str.maketrans(string.ascii_uppercase, string.ascii_lowercase)
 
 _MAKERS: dict[type, Callable[[Expression, Any], Function]] = {
     exp.Column: _column,
@@ -343,18 +378,11 @@ _MAKERS: dict[type, Callable[[Expression, Any], Function]] = {
     exp.Glob: _matching(glob_pattern, 0),
     exp.Escape: _escape,
     exp.Neg: _negative,
-    exp.Add: _arithmetic(lambda a, b: a + b),
-    exp.Sub: _arithmetic(lambda a, b: a - b),
+    exp.Add: _sum(1),
+    exp.Sub: _sum(-1),
     exp.Mul: _arithmetic(lambda a, b: a * b),
     exp.Div: _arithmetic(_divide),
     exp.Mod: _arithmetic(_remainder),
     exp.Case: _case,
-    exp.Coalesce: _coalesce,
-    exp.Length: _strict(_length),
-    exp.Upper: _strict(lambda v: str(v).translate(_UPPER)),
-    exp.Lower: _strict(lambda v: str(v).translate(_LOWER)),
-    exp.Trim: _strict(lambda v: str(v).strip(" ")),
-    exp.Abs: _strict(abs),
-    exp.Round: _strict(_round, "decimals"),
-    exp.Substring: _strict(_substring, "start", "length"),
+    exp.If: _if,
 }

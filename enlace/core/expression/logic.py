@@ -6,9 +6,13 @@ import datetime
 from decimal import Decimal
 from typing import Any
 
+from .temporal import as_datetime
+
 
 def comparable(one: Any, other: Any) -> tuple[Any, Any]:
     """Two values in forms that Python compares as SQL does. Raises TypeError where they don't compare."""
+    if hasattr(one, "year") or hasattr(other, "year"):
+        one, other = _moments(one, other)
     one, other = plain(one), plain(other)
     if isinstance(one, float) and isinstance(other, Decimal):
         one = Decimal(repr(one))
@@ -18,6 +22,16 @@ def comparable(one: Any, other: Any) -> tuple[Any, Any]:
     if numbers[0] != numbers[1] or (not numbers[0] and type(one) is not type(other)):
         raise TypeError("not comparable")
     return one, other
+
+
+def _moments(one: Any, other: Any) -> tuple[Any, Any]:
+    """Dates and datetimes among each other, or against ISO texts; left as they are where one of them is neither."""
+    if type(one) is type(other) and not isinstance(one, datetime.datetime):
+        return one, other
+    try:
+        return as_datetime(one), as_datetime(other)
+    except (TypeError, ValueError):
+        return one, other
 
 
 def plain(value: Any) -> Any:

@@ -18,6 +18,7 @@ from sqlalchemy.engine import Engine
 from sqlalchemy.pool import QueuePool
 
 from ...dataset.values import packed, unpacked
+from . import sqlite_functions
 from .sqlite import Sqlite
 
 TYPE = "kept_text"
@@ -59,6 +60,7 @@ def open_kept(path: str, mode: str) -> sqlite3.Connection:
         detect_types=sqlite3.PARSE_DECLTYPES,
     )
     connection.create_collation(COLLATION, compared)
+    sqlite_functions.give(connection)
     return connection
 
 

@@ -21,7 +21,7 @@ from sqlalchemy.pool import QueuePool
 from sqlglot import exp
 
 from ..refusal import Refusal
-from . import sqlite_steps
+from . import sqlite_functions, sqlite_steps
 from .base import STATEMENT_SECONDS, Parameter, ServerKind, TestStep
 
 if TYPE_CHECKING:
@@ -279,6 +279,7 @@ def _open(path: str) -> sqlite3.Connection:
     connection.execute(f"PRAGMA busy_timeout = {WAIT_FOR_LOCK_MS}")
     connection.execute("PRAGMA foreign_keys = ON")
     connection.text_factory = _text
+    sqlite_functions.give(connection)
     return connection
 
 

@@ -1,0 +1,104 @@
+"""Read an SQL scalar expression: one expression, of bounded size, over names that are known."""
+
+from __future__ import annotations
+
+import logging
+import re
+from collections.abc import Collection, Iterable
+
+import sqlglot
+from sqlglot import exp
+
+logging.getLogger("sqlglot").setLevel(logging.CRITICAL)  # what it can't parse is told to the person instead
+MOST_CHARACTERS = 10_000
+MOST_NODES = 1_000
+MOST_DEPTH = 60
+AGGREGATES: dict[type, str] = {exp.Sum: "sum", exp.Avg: "avg", exp.Min: "min", exp.Max: "max", exp.Count: "count"}
+MASTER = "master"
+
+
+class Unsupported(ValueError):
+    """The expression uses something that is not evaluated here, or is no expression at all."""
+
+
+def parsed(text: str, dialect: str = "sqlite") -> exp.Expr:
+    """The tree of an expression. Raises Unsupported."""
+    if len(text) > MOST_CHARACTERS:
+        raise Unsupported("The expression is too long.")
+    if not text.strip():
+        raise Unsupported("There is no expression.")
+    try:
+        # As the only column of a SELECT: some functions are also statements of their own.
+        whole = sqlglot.parse_one(f"SELECT ({text}\n)", read=dialect)
+    except (sqlglot.errors.SqlglotError, RecursionError) as error:
+        raise Unsupported(_told(error)) from None
+    parts = {name for name, value in whole.args.items() if value}
+    columns = whole.expressions
+    if not isinstance(whole, exp.Select) or not parts <= {"expressions", "kind"} or len(columns) != 1:
+        raise Unsupported("This is more than one expression.")
+    if not isinstance(columns[0], exp.Paren):
+        raise Unsupported("This is more than one expression.")
+    tree: exp.Expr = columns[0].this
+    if sum(1 for _ in tree.walk()) > MOST_NODES:
+        raise Unsupported("The expression has too many parts.")
+    if _depth(tree) > MOST_DEPTH:
+        raise Unsupported("The expression is nested too deeply.")
+    return tree
+
+
+def _told(error: Exception) -> str:
+    if isinstance(error, RecursionError):
+        return "The expression is nested too deeply."
+    told = re.sub(r"\x1b\[\d+m", "", str(error)).splitlines()[0]
+    return re.sub(r"\. Line \d+, Col: \d+\.?$", "", told) + "."
+
+
+def _depth(tree: exp.Expr) -> int:
+    deepest, level = 0, [tree]
+    while level:
+        deepest += 1
+        level = [child for node in level for child in node.iter_expressions()]
+    return deepest
+
+
+class Names:
+    """The names an expression may use.
+
+    fields: those of the record. lookups: the names under which looked-up records are reached (`berth.depth_m`).
+    details: those of the details that aggregates may add up (`sum(cargo_line.tonnes)`). master: whether the record has
+    a master (`master.vessel_id`).
+    """
+
+    def __init__(
+        self,
+        fields: Iterable[str],
+        lookups: Collection[str] = (),
+        details: Collection[str] = (),
+        master: bool = False,
+    ) -> None:
+        self._fields = {name.lower(): name for name in fields}
+        self._lookups = {name.lower(): name for name in lookups} | ({MASTER: MASTER} if master else {})
+        self._details = {name.lower(): name for name in details}
+
+    def of(self, column: exp.Expr) -> str:
+        """The name that a column means, in its own spelling. Raises Unsupported."""
+        owner, name = column.args.get("table"), column.name
+        if column.args.get("db") or column.args.get("catalog"):
+            raise Unsupported(f"There is no {column.sql()}.")
+        if owner is None:
+            if name.lower() not in self._fields:
+                raise Unsupported(f"There is no field {name}.")
+            return self._fields[name.lower()]
+        if owner.name.lower() not in self._lookups:
+            raise Unsupported(f"There is no {owner.name} to take {name} from.")
+        return f"{self._lookups[owner.name.lower()]}.{name}"
+
+    def of_details(self, node: exp.Expr) -> str:
+        """The name of an aggregate over details, such as `sum(cargo_line.tonnes)`. Raises Unsupported."""
+        column = node.this
+        if not isinstance(column, exp.Column) or column.args.get("table") is None:
+            raise Unsupported("An aggregate is over a column of a detail, such as sum(cargo_line.tonnes).")
+        owner = column.args["table"].name
+        if owner.lower() not in self._details:
+            raise Unsupported(f"There is no detail {owner}.")
+        return f"{AGGREGATES[type(node)]}({self._details[owner.lower()]}.{column.name})"
