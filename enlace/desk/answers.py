@@ -15,11 +15,12 @@ from django.utils.safestring import mark_safe
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.window import Row, Rows
 from enlace.core.draft import PendingRecord, conflicts
+from enlace.core.expression import ExpressionError
 from enlace.core.kinds import KINDS, Odd
 from enlace.core.problem import Problem
 from enlace.core.save.action import Action, ActionSpec
 
-from .rowwriter import row_writer
+from .rowwriter import Overlay, row_writer
 from .work import RecordView, Work, print_of, print_of_all
 
 MOST_IN_HEADER = 600  # characters of a text that travels in an event
@@ -40,6 +41,9 @@ class EditorView:
     odd: str
     waits: bool  # for the key of another new record
     void: str  # for an editor that shows nothing: "null", "text" (an empty one), or "" where there is no choice
+    lacking: bool = False  # its value is not in its list
+    fixed: bool = False  # may not be edited while the record is as it is
+    needed: bool = False
 
     @property
     def inputmode(self) -> str:
@@ -52,11 +56,12 @@ class EditorView:
     def noted(self, state: str) -> bool:
         """Whether there is anything to say beside the editor of a record in a state."""
         hint = state == "new" and (self.field.generated or (self.field.default and not self.text))
-        return bool(self.message or self.was or self.odd or hint or self.waits or self.void == "text")
+        told = self.message or self.was or self.odd or self.lacking or self.field.help
+        return bool(told or hint or self.waits or self.void == "text")
 
     @property
     def locked(self) -> bool:
-        return self.field.read_only or self.field.generated or self.waits
+        return self.field.read_only or self.field.generated or self.waits or self.fixed
 
 
 TOLD = {"missing": "missing", "warning": "warned"}
@@ -68,9 +73,22 @@ def editor_views(work: Work, view: RecordView) -> list[EditorView]:
     for one in sorted(view.complaints, key=lambda c: not c.holds_back):  # what holds back is said first
         for name in one.fields:
             told.setdefault(name, (TOLD.get(one.code, "wrong"), one.sentence))
-    shown = {field.name for field in work.dataset.shown}
-    fields = [(i, field) for i, field in enumerate(work.dataset.fields) if field.name in shown]
-    return [_editor_view(work, view, i, field, told.get(field.name)) for i, field in fields]
+    numbers = work.dataset.numbers
+    return [
+        _calculated_view(work, view, numbers[field.name], field)
+        if field.name not in work.dataset.by_name
+        else _editor_view(work, view, numbers[field.name], field, told.get(field.name))
+        for field in work.dataset.shown
+    ]
+
+
+def _calculated_view(work: Work, view: RecordView, number: int, field: FieldSpec) -> EditorView:
+    """A field that is shown and never saved."""
+    value = view.value(field.name)
+    wrong = str(value) if isinstance(value, ExpressionError) else ""
+    text = "" if wrong or value is None else KINDS[field.kind].formatter(field, work.formats)(value)
+    state = "wrong" if wrong else ""
+    return EditorView(number, field, "none", text, "", state, wrong, "", "", False, "")
 
 
 def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, told) -> EditorView:
@@ -78,14 +96,17 @@ def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, to
     value = view.value(field.name)
     typed = pending.texts.get(field.name) if pending else None
     touched = bool(pending and field.name in pending.touched)
-    was = kind.text(pending.was.get(field.name), field) if pending and touched and pending.state == "edited" else ""
+    was = work.words.of(work.dataset, field, pending.was) if pending and touched and pending.state == "edited" else ""
     stored = view.stored.get(field.name) if view.stored else None
     odd = kind.read(value, field) if value is not None else None
+    chosen = work.words.chosen(work.dataset, field, view.values) if field.lookup and value is not None else None
+    text = kind.text(value, field) if chosen is None else chosen
+    editor = kind.editor if kind.editor != "tick" or not isinstance(odd, Odd) else "line"
     return EditorView(
         number=number,
         field=field,
-        editor=kind.editor if kind.editor != "tick" or not isinstance(odd, Odd) else "line",
-        text=kind.text(value, field) if typed is None else typed,
+        editor="combo" if field.lookup else editor,
+        text=text if typed is None else typed,
         print=print_of(stored) if view.stored is not None else "",
         state=told[0] if told else "changed" if touched else "",
         message=told[1] if told else "",
@@ -97,11 +118,17 @@ def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, to
         else "",
         waits=bool(pending and field.name in pending.under),
         void=_void(field, value, typed),
+        lacking=bool(
+            field.lookup and not field.lookup.others and value is not None and chosen is None and typed is None
+        ),
+        fixed=field.name in view.locked,
+        needed=field.required,
     )
 
 
 def _void(field: FieldSpec, value: Any, typed: str | None) -> str:
     free = field.kind in ("text", "longtext") and field.nullable and not (field.read_only or field.storage)
+    free = free and field.lookup is None
     if not free or typed is not None or value not in (None, ""):
         return ""
     return "null" if value is None else "text"
@@ -162,6 +189,8 @@ class Answer:
         settled["state"] = view.state
         if len(edited.text) < MOST_IN_HEADER:  # events travel in a header; a long text stays as it was typed
             settled["text"] = edited.text
+        settled["others"] = _others(self.work, editors, edited)
+        settled["fixed"] = {one.number: one.fixed for one in editors if one.field.read_only_when}
         self.events["enlace:settled"] = settled
         if edited.state == "wrong":
             self.say(f"{edited.field.label}: {edited.message}")
@@ -198,14 +227,19 @@ class Answer:
         return response
 
 
+def _others(work: Work, editors: list[EditorView], edited: EditorView) -> dict[int, str]:
+    """What the editors beside an edited one show now: calculated fields, and the rest of a reference."""
+    also = {name for name, _ in edited.field.lookup.also} if edited.field.lookup else set()
+    return {one.number: one.text[:80] for one in editors if one.field.formula or one.field.name in also}
+
+
 def drift_lines(work: Work, pending: PendingRecord, stored: Mapping[str, Any]) -> list[dict[str, Any]]:
     """The fields that are not on the server what they were when a pending record was read."""
     found = []
     for field in work.dataset.shown:
         if field.name not in pending.was or conflicts.exactly(pending.was[field.name], stored.get(field.name)):
             continue
-        show = KINDS[field.kind].formatter(field, work.formats)
-        now = show(stored.get(field.name))[:80]
+        now = work.words.of(work.dataset, field, stored)[:80]
         found.append({"label": field.label, "now": now, "mine": field.name in pending.touched})
     return found
 
@@ -252,7 +286,7 @@ def _conflict_context(work: Work, view: RecordView) -> dict[str, Any]:
     assert pending is not None and pending.conflict is not None
 
     def text(field: FieldSpec, value: Any) -> str:
-        shown = KINDS[field.kind].formatter(field, work.formats)(value)
+        shown = work.words.of(work.dataset, field, {**view.values, field.name: value})
         return shown[:300] + ("…" if len(shown) > 300 else "")
 
     lines = [
@@ -328,14 +362,23 @@ def row_html(work: Work, view: RecordView) -> str:
         len(v) if isinstance(v, bytes) and f.kind in ("picture", "binary") else v[:200] if isinstance(v, str) else v
         for f, v in zip(work.dataset.fields, values, strict=True)
     )
-    row = Row(view.id, position, values)
+    extra = tuple(view.calculated.get(f.name) for f in work.dataset.extra)
+    row = Row(view.id, position, values, extra, _shown(work, view))
     writer = row_writer(work.dataset, work.formats)
     if view.pending is None:
         return writer.plain(row).replace(' class="record"', ' class="record" hx-swap-oob="true"', 1)
-    return writer.changed(row, view.pending, lambda record: list(view.complaints), swap=True)
+    over = Overlay(view.complaints, extra, lambda f, record: work.words.of(work.dataset, f, record))
+    return writer.changed(row, view.pending, over, swap=True)
+
+
+def _shown(work: Work, view: RecordView) -> tuple[tuple[Any, ...], ...]:
+    """What lookups show for a record as stored: one text each, as if it were the first column."""
+    stored = view.stored or {}
+    texts = (work.words.chosen(work.dataset, field, stored) for field, _ in work.dataset.looked_up.values())
+    return tuple((text,) if text else () for text in texts)
 
 
 def rows_html(work: Work, start: int, size: int) -> str:
     """The rows of a window."""
     rows, pending = work.window(start, size)
-    return mark_safe(row_writer(work.dataset, work.formats).write(rows, pending, work.complaints))
+    return mark_safe(row_writer(work.dataset, work.formats).write(rows, pending, work.overlay))

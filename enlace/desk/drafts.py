@@ -171,6 +171,20 @@ class DraftStore:
         self._stand(self.draft, number)
         return step
 
+    @transaction.atomic
+    def note_fault(self, identifier: str, faulty: bool) -> None:
+        """Note whether a record needs attention, once all that its rules ask for is known."""
+        row = self._mine.filter(record=identifier).first()
+        if row is None or row.faulty == faulty:
+            return
+        draft = self._existing()
+        counts = Counter(draft.counts)
+        counts.subtract(_tally(row.state, row.faulty, row.later))
+        counts.update(_tally(row.state, faulty, row.later))
+        draft.counts = dict(counts)
+        self._mine.filter(pk=row.pk).update(faulty=faulty)
+        draft.save(update_fields=["counts"])
+
     def begin_sending(self) -> str:
         """Note that a save begins; its token."""
         draft, token = self._existing(), secrets.token_hex(16)

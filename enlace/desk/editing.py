@@ -13,52 +13,72 @@ from typing import Any
 from django.db import transaction
 
 from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.lookups import found_by_text
 from enlace.core.dataset.values import key_of
 from enlace.core.draft import Conflict, PendingRecord, conflicts
-from enlace.core.draft.pending import as_read, new_record, removed, with_text, with_value
+from enlace.core.draft.pending import as_read, new_record, removed, with_value
 from enlace.core.kinds import KINDS, Unreadable
 from enlace.core.problem import Problem
 
+from .typed import option_value, typed_in
 from .work import RecordView, Work, print_of
 
 Stored = Mapping[str, Any] | None
 
 
-def edit(work: Work, identifier: str, name: str, text: str, seen: str = "", seen_text: str | None = None) -> RecordView:
+def edit(
+    work: Work,
+    identifier: str,
+    name: str,
+    text: str,
+    seen: str = "",
+    seen_text: str | None = None,
+    choice: str = "",
+) -> RecordView:
     """Give a field the value that a text stands for.
 
     seen: `print_of` what the page showed; seen_text: the text it showed. When the server's value is another
-    one by now, the edit is kept and the record is in conflict at once.
+    one by now, the edit is kept and the record is in conflict at once. choice: the line of the field's list that was
+    chosen, as the list named it.
     """
     field, stored = _writable(work, name), work.stored(identifier)
+    there = work.store.get(identifier)
+    _unlocked(work, identifier, field, stored, there)
+    typed = typed_in(work, field, text, choice, there.values(stored) if there else stored or {})
+    read = None if seen_text is None else _parsed(work, seen_text, field)
     with transaction.atomic():
         if stored is None and seen_text is not None and identifier[:1] in "ik" and work.store.get(identifier) is None:
             # Removed while somebody was typing: what was typed is kept, in conflict with a record that is gone.
-            was = {name: _parsed(work, seen_text, field)}
             gone = Conflict(None, "removed")
-            before, record = None, PendingRecord(identifier, "edited", key_of(identifier), was, conflict=gone)
+            before: PendingRecord | None = None
+            record = PendingRecord(identifier, "edited", key_of(identifier), {name: read}, conflict=gone)
         else:
             before, record = _opened_for(work, identifier, field, stored)
-        after = with_text(record, field, text, work.formats, stored and stored.get(name))
-        after = _against_seen(work, record, after, field, stored, seen, seen_text)
-        return _put(work, field.label, before, after, stored)
+        after = typed.into(record, stored)
+        after = _against_seen(record, after, field, stored, seen, seen_text, read, work)
+        result = _put(work, field.label, before, after)
+    return _seen(work, after.id, stored, result)
 
 
 def edit_value(work: Work, identifier: str, name: str, value: Any) -> RecordView:
     """Give a field a stored value, such as the bytes of a picture."""
     field, stored = _writable(work, name), work.stored(identifier)
+    _unlocked(work, identifier, field, stored, work.store.get(identifier))
     with transaction.atomic():
         before, record = _opened_for(work, identifier, field, stored)
-        return _put(work, field.label, before, with_value(record, field, value, stored and stored.get(name)), stored)
+        after = with_value(record, field, value, stored and stored.get(name))
+        result = _put(work, field.label, before, after)
+    return _seen(work, after.id, stored, result)
 
 
 def add(work: Work) -> RecordView:
     """A new record."""
     work.require_editable()
-    record = new_record()
+    record = replace(new_record(), now=work.rules.computed.starting())
     if work.part.name:
         master = work.master_work.record(work.master)
-        record = work.part.links_to(work.master, master.pending, dict(master.stored) if master.stored else None)
+        linked = work.part.links_to(work.master, master.pending, dict(master.stored) if master.stored else None)
+        record = replace(linked, now={**record.now, **linked.now})
     work.store.put("New record", {record.id: None}, {record.id: record})
     work.forget_new()
     return work.view(record.id, work.position(record.id), None, record)
@@ -182,7 +202,18 @@ def _writable(work: Work, name: str) -> FieldSpec:
     return field
 
 
+def _unlocked(work: Work, identifier: str, field: FieldSpec, stored: Stored, there: PendingRecord | None) -> None:
+    """Raises Problem when a condition keeps the field from being edited now."""
+    if not field.read_only_when:
+        return
+    if field.name in work.view(identifier, None, stored, there).locked:
+        raise Problem(f"{field.label} can't be edited now.", f"It can't while {field.read_only_when}.", code="bad")
+
+
 def _parsed(work: Work, text: str, field: FieldSpec) -> Any:
+    if field.lookup is not None:
+        found = found_by_text(work.spec, work.dataset, field, text, work.formats, {}) if text else None
+        return option_value(field, found) if found else None
     try:
         return KINDS[field.kind].parse(text, field, work.formats)
     except Unreadable:
@@ -190,13 +221,14 @@ def _parsed(work: Work, text: str, field: FieldSpec) -> Any:
 
 
 def _against_seen(
-    work: Work,
     record: PendingRecord,
     after: PendingRecord,
     field: FieldSpec,
     stored: Stored,
     seen: str,
     seen_text: str | None,
+    read: Any,
+    work: Work,
 ) -> PendingRecord:
     """The edited record, in conflict when the server's value is not the one that the page showed."""
     if stored is None or field.name in record.touched or record.conflict or field.name not in after.touched:
@@ -204,19 +236,29 @@ def _against_seen(
     current = stored.get(field.name)
     if seen:
         stale = seen != print_of(current)
+    elif field.lookup:
+        stale = seen_text is not None and work.words.of(work.dataset, field, stored) != seen_text
     else:
         stale = seen_text is not None and KINDS[field.kind].text(current, field) != seen_text
     if not stale:
         return after
-    was = {**after.was, field.name: None if seen_text is None else _parsed(work, seen_text, field)}
-    return replace(after, was=was, conflict=Conflict(stored))
+    return replace(after, was={**after.was, field.name: read}, conflict=Conflict(stored))
 
 
-def _put(work: Work, label: str, before: PendingRecord | None, after: PendingRecord, stored: Stored) -> RecordView:
+def _put(work: Work, label: str, before: PendingRecord | None, after: PendingRecord) -> PendingRecord | None:
     result = None if after.idle else after
     if before != result:
         work.store.put(label, {after.id: before}, {after.id: result})
-    return work.view(after.id, None, stored, result)
+    return result
+
+
+def _seen(work: Work, identifier: str, stored: Stored, result: PendingRecord | None) -> RecordView:
+    """The record after an edit. Rules that need something from elsewhere are asked now, not while the draft is kept."""
+    view = work.view(identifier, None, stored, result)
+    if result is not None and work.rules.outer:
+        faulty = bool(result.conflict) or any(one.holds_back for one in view.complaints)
+        work.store.note_fault(identifier, faulty)
+    return view
 
 
 def _in_conflict(work: Work, identifier: str) -> PendingRecord:

@@ -7,6 +7,7 @@ from functools import lru_cache
 from typing import Any
 
 from enlace.core.dataset import DatasetSpec
+from enlace.core.dataset.values import record_id
 from enlace.core.draft import PendingRecord
 from enlace.core.problem import Problem
 from enlace.core.rules import RecordRules
@@ -21,7 +22,9 @@ def rules_of(dataset: DatasetSpec) -> RecordRules:
 
 @dataclass(frozen=True)
 class FormPart:
-    """One dataset of a form. name: "" for the form's own, else the detail's number. columns, master_columns: its link."""
+    """One dataset of a form. name: "" for the form's own, else the detail's number. columns, master_columns: its link;
+    to_key: it is to the master's key.
+    """
 
     name: str
     title: str
@@ -29,6 +32,7 @@ class FormPart:
     each: bool
     columns: tuple[str, ...] = ()
     master_columns: tuple[str, ...] = ()
+    to_key: bool = False
 
     @property
     def rules(self) -> RecordRules:
@@ -48,6 +52,14 @@ class FormPart:
                 now[column] = wanted[source]
         return PendingRecord(made.id, "new", now=now, under=under)
 
+    def master_of(self, record: PendingRecord) -> str:
+        """The id of the master that a pending detail belongs to; "" when its values do not tell."""
+        waited = {source[1] for source in record.under.values() if source[0] == ""}
+        if waited:
+            return waited.pop()
+        key = tuple(record.values().get(name) for name in self.columns)
+        return "" if None in key or not self.to_key else record_id(key)
+
 
 def own_part(form: Form) -> FormPart:
     """The form's own dataset."""
@@ -58,14 +70,15 @@ def parts_of(form: Form) -> dict[str, FormPart]:
     """The parts of a form by name, its own dataset first."""
     found = {"": own_part(form)}
     for detail in form.details.select_related("dataset"):
-        found[str(detail.pk)] = _detail(detail)
+        found[str(detail.pk)] = _detail(detail, found[""].dataset)
     return found
 
 
-def _detail(detail: Detail) -> FormPart:
+def _detail(detail: Detail, master: DatasetSpec) -> FormPart:
     columns, master_columns = tuple(detail.columns), tuple(detail.master_columns)
     dataset = detail.dataset
-    return FormPart(str(detail.pk), detail.title, dataset.to_spec(), dataset.each, columns, master_columns)
+    to_key = master_columns == master.key
+    return FormPart(str(detail.pk), detail.title, dataset.to_spec(), dataset.each, columns, master_columns, to_key)
 
 
 def part_named(parts: dict[str, FormPart], name: str) -> FormPart:

@@ -7,7 +7,6 @@ from typing import Any
 
 from django.urls import reverse
 
-from enlace.core.dataset.values import record_id
 from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS, raw_text
 from enlace.core.problem import Problem
@@ -26,6 +25,8 @@ def _each(work: Work) -> Iterator[tuple[FormPart, str, PendingRecord]]:
     """The pending records of all parts, the first MOST_SHOWN of them."""
     left = MOST_SHOWN
     for name, several in work.store.by_part().items():
+        if name in work.parts:
+            work.learn_all(work.parts[name], list(several.values())[:left])
         for identifier, record in list(several.items())[:left] if name in work.parts else ():
             left -= 1
             yield work.parts[name], identifier, record
@@ -40,8 +41,8 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
             {
                 "name": field.name,
                 "label": field.label,
-                "was": _text(work, field, record.was.get(field.name)) if record.state != "new" else "",
-                "now": _now(work, field, record),
+                "was": _text(work, part, field, record.was) if record.state != "new" else "",
+                "now": _now(work, part, field, record),
             }
             for field in part.dataset.fields
             if field.name in record.touched
@@ -65,10 +66,10 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
     return found
 
 
-def _now(work: Work, field, record: PendingRecord) -> str:
+def _now(work: Work, part: FormPart, field, record: PendingRecord) -> str:
     if field.name in record.under:
         return "the key of the new record that it belongs to"
-    return record.texts.get(field.name) or _text(work, field, record.now.get(field.name))
+    return record.texts.get(field.name) or _text(work, part, field, record.values())
 
 
 def _statement(work: Work, part: FormPart, record: PendingRecord) -> str:
@@ -84,17 +85,8 @@ def _address(work: Work, part: FormPart, record: PendingRecord) -> str:
     """Where a record is shown; "" when its master is not known."""
     if not part.name:
         return reverse("work", args=[work.form.pk])
-    owners = {source[1] for source in record.under.values() if source[0] == ""}
-    master = next(iter(owners), "") or _stored_master(work, part, record)
+    master = part.master_of(record)
     return reverse("detail-work", args=[work.form.pk, part.name, master]) if master else ""
-
-
-def _stored_master(work: Work, part: FormPart, record: PendingRecord) -> str:
-    if part.master_columns != work.parts[""].dataset.key:
-        return ""
-    values = record.values()
-    key = tuple(values.get(name) for name in part.columns)
-    return "" if None in key else record_id(key)
 
 
 def _any_address(work: Work, part: FormPart) -> str:
@@ -136,7 +128,7 @@ def _made(work: Work, part: FormPart, record: PendingRecord, row: Mapping[str, A
         return []
     wanted = record.values()
     return [
-        (field.label, _text(work, field, row[field.name]))
+        (field.label, _text(work, part, field, row))
         for field in part.dataset.fields
         if row[field.name] is not None
         and (field.name in wanted or record.state == "new")
@@ -153,8 +145,9 @@ def name_of(part: FormPart, record: PendingRecord) -> str:
     return " · ".join(part for part in parts if part)
 
 
-def _text(work: Work, field, value) -> str:
-    shown = KINDS[field.kind].formatter(field, work.formats)(value)
+def _text(work: Work, part: FormPart, field, record: Mapping[str, Any]) -> str:
+    value = record.get(field.name)
     if value == "" and field.kind in ("text", "longtext"):
         return "(an empty text)"
+    shown = work.words.of(part.dataset, field, record)
     return shown if len(shown) <= 200 else shown[:200] + "…"

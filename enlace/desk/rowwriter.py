@@ -6,16 +6,30 @@ else, and here each field's writer is made once and then called for every row.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from html import escape
 from typing import Any
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset.lookups import shown_text
+from enlace.core.dataset.tones import tones_of
 from enlace.core.dataset.window import CUT, Row
 from enlace.core.draft import PendingRecord
+from enlace.core.expression import ExpressionError
 from enlace.core.kinds import KINDS, Formats
 from enlace.core.rules import Complaint
+
+
+@dataclass(frozen=True)
+class Overlay:
+    """What a pending record lays over its row. extra: the values of the extra fields. words: reads a field's value."""
+
+    complaints: Sequence[Complaint]
+    extra: tuple[Any, ...]
+    words: Callable[[FieldSpec, Mapping[str, Any]], str]
+
 
 STATE_WORDS = {"edited": "edited", "new": "new", "removed": "to be removed", "conflict": "conflict"}
 
@@ -25,65 +39,84 @@ class RowWriter:
 
     def __init__(self, dataset: DatasetSpec, formats: Formats) -> None:
         self.dataset = dataset
-        self._index = {field.name: i for i, field in enumerate(dataset.fields)}
-        self._columns = [(self._index[f.name], f, _shower(f, formats)) for f in dataset.shown]
+        places = {name: field.name for name, (field, _) in dataset.looked_up.items()}
+        joined = {name: j for j, name in enumerate(places.values())}
+        # Of each column: its place in a row's values, and among what lookups show (-1: nowhere).
+        self._columns = [
+            (dataset.numbers[f.name], f, _shower(f, formats), joined.get(f.name, -1)) for f in dataset.shown
+        ]
+        self._tones = tone_places(dataset)
 
     def write(
-        self,
-        rows: Iterable[Row],
-        pending: Mapping[str, PendingRecord],
-        complaints: Callable[[PendingRecord], list[Complaint]],
+        self, rows: Iterable[Row], pending: Mapping[str, PendingRecord], over: Callable[[PendingRecord], Overlay]
     ) -> str:
         """The HTML of rows, pending changes laid over them."""
         return "".join(
-            self.plain(row) if row.id not in pending else self.changed(row, pending[row.id], complaints) for row in rows
+            self.plain(row) if row.id not in pending else self.changed(row, pending[row.id], over(pending[row.id]))
+            for row in rows
         )
 
     def plain(self, row: Row) -> str:
         """A row of which nothing is pending."""
-        values = row.values
-        cells = "".join([show(values[i]) for i, _, show in self._columns])
+        values = row.values + row.extra if row.extra else row.values
+        shown = row.shown
+        cells = "".join([show(values[i]) if j < 0 else show(values[i], shown[j]) for i, _, show, j in self._columns])
+        tones = self._toned(values) if self._tones else ""
         return (
-            f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}" '
-            f'aria-rowindex="{row.position + 2}"><div role="gridcell" class="thread"></div>{cells}</div>'
+            f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}"'
+            f'{tones} aria-rowindex="{row.position + 2}"><div role="gridcell" class="thread"></div>{cells}</div>'
         )
 
-    def changed(
-        self,
-        row: Row,
-        pending: PendingRecord,
-        complaints: Callable[[PendingRecord], list[Complaint]],
-        swap: bool = False,
-    ) -> str:
+    def _toned(self, values: Sequence[Any]) -> str:
+        """The tones of a row's cells, as an attribute that lists columns."""
+        found: dict[str, str] = {}
+        for place, name, tone in self._tones:
+            if values[place] in (True, 1):
+                found.setdefault(name, tone)
+        if not found:
+            return ""
+        columns = {f.name: i for i, (_, f, _, _) in enumerate(self._columns)}
+        marks = " ".join(f"{tone}-{columns[name] + 1}" for name, tone in found.items() if name in columns)
+        return f' data-tones="{marks}"' if marks else ""
+
+    def changed(self, row: Row, pending: PendingRecord, over: Overlay, swap: bool = False) -> str:
         """A row with pending changes. swap: for replacing the row in a page that shows it."""
         wrong = {
             name: one.sentence
-            for one in complaints(pending)
+            for one in over.complaints
             for name in one.fields
             if one.code not in ("missing", "warning")
         }
         state = "conflict" if pending.conflict else pending.state
-        cells = "".join(self._cell(row, pending, wrong, i, field, show) for i, field, show in self._columns)
+        row = replace(row, extra=over.extra)
+        cells = "".join(self._cell(row, pending, wrong, over, column) for column in self._columns)
         fault = " with an error" if wrong or pending.refusals else ""
         words = STATE_WORDS[state] + fault
+        tones = self._toned(row.values + row.extra) if self._tones else ""
         return (
             f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}" '
-            f'data-state="{state}"{" data-fault" if fault else ""} aria-rowindex="{row.position + 2}"'
+            f'data-state="{state}"{" data-fault" if fault else ""}{tones} aria-rowindex="{row.position + 2}"'
             f'{swap_mark(swap)}><div role="gridcell" class="thread" title="{words}">'
             f'<span class="visually-hidden">{words}</span></div>{cells}</div>'
         )
 
-    def _cell(self, row, pending, wrong, i: int, field: FieldSpec, show: Callable[[Any], str]) -> str:
+    def _cell(self, row: Row, pending: PendingRecord, wrong: Mapping[str, str], over: Overlay, column: Any) -> str:
+        i, field, show, j = column
         name = field.name
+        values = row.values + row.extra
         if name not in pending.now and name not in pending.texts:
-            return show(row.values[i])
+            return show(values[i]) if j < 0 else show(values[i], row.shown[j] if row.shown else ())
         text = pending.texts.get(name)
-        inner = show(_short(pending.now[name], field)) if text is None else _cell(field, escape(text[:CUT]), "")
-        was = (
-            ""
-            if pending.state == "new"
-            else f"was {_plain_text(show(_short(pending.was.get(name), field))) or 'empty'}"
-        )
+        if text is not None:
+            inner = _cell(field, escape(text[:CUT]), "")
+        elif field.lookup:
+            words = over.words(field, {**pending.was, **pending.now})
+            inner = _cell(field, escape(words[:CUT]), "")
+        else:
+            inner = show(_short(pending.now[name], field))
+        was = ""
+        if pending.state != "new":
+            was = f"was {over.words(field, pending.was)[:CUT] or 'empty'}"
         title = wrong.get(name) or was
         marks = "changed wrong" if name in wrong else "changed"
         invalid = ' aria-invalid="true"' if name in wrong else ""
@@ -108,17 +141,63 @@ def _short(value: Any, field: FieldSpec) -> Any:
     return value[:CUT] if isinstance(value, str) else value
 
 
-def _plain_text(cell: str) -> str:
-    from html import unescape
-
-    return unescape(cell[cell.index(">") + 1 : cell.rindex("<")])
-
-
 def _cell(field: FieldSpec, inner: str, more: str) -> str:
-    return f'<div role="gridcell" class="{KINDS[field.kind].align}{more}">{inner}</div>'
+    return f'<div role="gridcell" class="{align_of(field)}{more}">{inner}</div>'
 
 
-def _shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
+def align_of(field: FieldSpec) -> str:
+    """How a field's values stand in a grid: "start", "end" or "center"."""
+    if field.align:
+        return field.align
+    return "start" if field.lookup else KINDS[field.kind].align
+
+
+def tone_places(dataset: DatasetSpec) -> list[tuple[int, str, str]]:
+    """(place among a row's values, field, tone) of the conditions that give a field a tone."""
+    return [(dataset.numbers[name], field, tone) for name, field, tone in tones_of(dataset)]
+
+
+def _shower(field: FieldSpec, formats: Formats) -> Callable[..., str]:
+    """A function from a stored value, and what its lookup shows where it has one in a table, to its cell."""
+    if field.lookup and field.lookup.table:
+        return _lookup_shower(field, formats)
+    plain = _plain_shower(field, formats)
+    if not field.lookup:
+        return plain
+    ready = {value: _cell(field, escape(shown), "") for value, shown in field.lookup.choices}
+    kind, others = KINDS[field.kind], field.lookup.others
+
+    def choose(value: Any) -> str:
+        if value is None:
+            return plain(value)
+        return ready.get(kind.text(value, field)) or (plain(value) if others else _lacking(field, plain(value)))
+
+    return choose
+
+
+def _lookup_shower(field: FieldSpec, formats: Formats) -> Callable[[Any, Sequence[Any]], str]:
+    lookup, plain = field.lookup, _plain_shower(field, formats)
+    assert lookup is not None
+    before, after = _cell(field, "\0", "").split("\0")
+
+    def show(value: Any, shown: Sequence[Any]) -> str:
+        if len(shown) == 1 and type(shown[0]) is str:
+            return before + escape(shown[0]) + after
+        text = shown_text(lookup, shown, formats) if shown else None
+        if text is None:
+            return plain(value) if value is None or lookup.others else _lacking(field, plain(value))
+        return before + escape(text) + after
+
+    return show
+
+
+def _lacking(field: FieldSpec, cell: str) -> str:
+    """A cell whose value its list lacks: shown as stored, and marked."""
+    told = "This value is not in the list."
+    return cell.replace('class="', f'title="{told}" class="odd ', 1)
+
+
+def _plain_shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
     """A function from a stored value to its cell."""
     kind = KINDS[field.kind]
     show = kind.formatter(field, formats)
@@ -135,6 +214,8 @@ def _shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
             return empty
         if type(value) in usual:
             return before + (show(value) if numeric else escape(show(value))) + after
+        if isinstance(value, ExpressionError):
+            return _cell(field, "—", " odd").replace("<div ", f'<div title="{escape(str(value))}" ', 1)
         text = escape(show(value))
         if not reads_length and kind.is_odd(value, field):
             told = f"Stored as {type(value).__name__}, which does not fit this field of kind “{kind.label.lower()}”."

@@ -151,6 +151,7 @@ def _to_send(work: Work, only: str | None) -> tuple[Records, dict[Address, list[
     records: Records = {}
     held: dict[Address, list[Complaint]] = {}
     for part, several in found.items():
+        work.learn_all(work.parts[part], list(several.values()))
         for one, record in several.items():
             if complaints := _problems(work, part, record):
                 held[part, one] = complaints

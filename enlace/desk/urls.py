@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from . import actions, journal_views, kept_views, pictures, save_views, totals, views
+from . import actions, journal_views, kept_views, lists, pictures, save_views, totals, views
 
 # What can be done on a form, and in the same way on the details of one of its records.
 ACTS = (
@@ -14,6 +14,9 @@ ACTS = (
     ("pulse", views.pulse, "pulse"),
     ("edit", views.edit, "edit"),
     ("empty", views.empty, "empty"),
+    ("choices", lists.choices, "choices"),
+    ("add-to", lists.add_to, "add-to"),
+    ("bring", lists.bring, "bring"),
     ("new", views.new, "new"),
     ("remove", views.remove, "remove"),
     ("keep", views.keep, "keep"),

@@ -25,6 +25,7 @@ from .answers import (
     strip_context,
 )
 from .kept import KeptCopy
+from .lists import errand_of
 from .opening import number_from, on_form, text_from
 from .review import name_of
 from .work import Work, print_of_all
@@ -70,11 +71,12 @@ def page(request, work: Work):
         "project": work.form.project,
         **_master_context(work),
         "revision": work.store.revision,
+        "errand": errand_of(request, work),
         "copy_made": KeptCopy(work.form, work.person).made if work.form.may_keep else None,
         "rows": rows_html(work, start, size),
         "start": start,
         "size": size,
-        "columns": [(i, f, _sorted_by(work, f.name)) for i, f in enumerate(work.dataset.fields) if not f.hidden],
+        "columns": [(work.dataset.numbers[f.name], f, _sorted_by(work, f.name)) for f in work.dataset.shown],
         "widths": " ".join(f"{f.width}px" for f in work.dataset.shown),
         **panel_context(work, view),
         **rail_context(work, position, total),
@@ -152,6 +154,7 @@ def edit(request, work: Work):
         text_from(request, "value"),
         request.POST.get("seen", ""),
         request.POST.get("seen_text"),
+        request.POST.get("choice", ""),
     )
     view = view.moved_to(number_from(request, "position", 0) if request.POST.get("position") else None)
     answer = Answer(request, work).row(view)

@@ -9,13 +9,18 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
 from django.urls import reverse
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset.narrowing import narrowing_fields, still_offered
+from enlace.core.dataset.outer import outer_rows
+from enlace.core.dataset.source import detail_column
+from enlace.core.dataset.spec import DetailSpec
+from enlace.core.dataset.totals import Total, totals
 from enlace.core.dataset.window import Row, Rows
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import unreadable
@@ -26,6 +31,8 @@ from enlace.core.rules import Complaint, RecordRules
 from .drafts import DraftStore
 from .kept import KeptCopy
 from .parts import FormPart, own_part, part_named, parts_of
+from .rowwriter import Overlay
+from .words import Words
 
 
 def print_of(value: Any) -> str:
@@ -50,6 +57,8 @@ class RecordView:
     stored: Mapping[str, Any] | None
     pending: PendingRecord | None
     complaints: tuple[Complaint, ...] = ()
+    calculated: Mapping[str, Any] = field(default_factory=dict)
+    locked: frozenset[str] = frozenset()
 
     @property
     def state(self) -> str:
@@ -62,8 +71,15 @@ class RecordView:
         """The same record, at a position."""
         return replace(self, position=position)
 
+    @property
+    def values(self) -> dict[str, Any]:
+        """All saved fields as wanted."""
+        return {**(self.stored or {}), **(self.pending.values(self.stored) if self.pending else {})}
+
     def value(self, name: str) -> Any:
-        """A field's stored value, or the one that is wanted in its place."""
+        """A field's stored value, or the one that is wanted in its place; a calculated field's."""
+        if name in self.calculated:
+            return self.calculated[name]
         if self.pending and name in self.pending.now:
             return self.pending.now[name]
         if self.stored is not None:
@@ -109,6 +125,9 @@ class Work:
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice)
+        self.words = Words(self.spec, formats)
+        self._masters: dict[str, tuple[Mapping[str, Any] | None, PendingRecord | None]] = {}
+        self._outer: dict[tuple[str, str], tuple[Mapping[str, Any], dict[str, Any]]] = {}
         self.rows = Rows.of(self.spec, self.dataset, wanted, self._within() if part else None)
 
     @cached_property
@@ -119,7 +138,7 @@ class Work:
     def _is_faulty(self, part: str, record: PendingRecord) -> bool:
         if part not in self.parts:
             return False
-        told = self.complaints(record, part=self.parts[part])
+        told = self.complaints(record, part=self.parts[part], ask=False)
         return bool(record.conflict) or any(one.holds_back for one in told)
 
     def _within(self) -> list[tuple[str, Any]]:
@@ -162,7 +181,7 @@ class Work:
         return self.rows.count() + self.new_count
 
     def field(self, name: str) -> FieldSpec:
-        """A field of the form. Raises Problem when there is none, or when it is hidden."""
+        """A saved field of the form. Raises Problem when there is none, or when it is hidden."""
         field = self.dataset.by_name.get(name)
         if field is None or field.hidden:
             raise Problem("This form has no such field.", "Reload the page; the form may have changed.", code="bad")
@@ -180,7 +199,9 @@ class Work:
             ids = self.store.new_slice(first, size - len(found))
             pending |= self.store.some(ids)
             nothing = (None,) * len(self.dataset.fields)
-            found += [Row(one, count + first + i, nothing) for i, one in enumerate(ids)]
+            none_shown = tuple((None,) * len(one.shows) for _, one in self.dataset.looked_up.values())
+            found += [Row(one, count + first + i, nothing, (), none_shown) for i, one in enumerate(ids)]
+        self.learn_all(self.part, list(pending.values()))
         return found, pending
 
     def at(self, position: int) -> RecordView | None:
@@ -230,25 +251,119 @@ class Work:
         with _known_ids():
             return int(identifier[1:]) if identifier.startswith("p") else self.rows.position(identifier)
 
+    def learn_all(self, part: FormPart, records: Sequence[PendingRecord]) -> None:
+        """Ask at once for all that the rules and the words of several pending records need from elsewhere."""
+        if not records:
+            return
+        values = [one.values() for one in records]
+        if part.dataset.looked_up:
+            self.words.learn(part.dataset, [*values, *(one.was for one in records)])
+        if part.rules.outer:
+            named = [{**v, RECORD_ID: one.id} for v, one in zip(values, records, strict=True)]
+            found = outer_rows(self.spec, part.dataset, part.rules.outer, named, self._totals(part))
+            for one, base, outer in zip(records, values, found, strict=True):
+                self._outer[part.name, one.id] = (base, outer)
+
+    def outer(self, part: FormPart, identifier: str, values: Mapping[str, Any], ask: bool = True) -> dict[str, Any]:
+        """The values from outside of a record that its rules and calculated fields need; asked for once.
+
+        ask: False takes only what is known already.
+        """
+        if not part.rules.outer:
+            return {}
+        known = self._outer.get((part.name, identifier))
+        if known is not None and known[0] == values:
+            return known[1]
+        if not ask:
+            return {}
+        named = {**values, RECORD_ID: identifier}
+        found = outer_rows(self.spec, part.dataset, part.rules.outer, [named], self._totals(part))[0]
+        self._outer[part.name, identifier] = (dict(values), found)
+        return found
+
+    def _totals(self, part: FormPart):
+        """What adds up details with the draft counted in; None for a part that has none."""
+        return None if part.name else DetailTotals(self)
+
     def complaints(
         self,
         pending: PendingRecord | None,
         stored: Mapping[str, Any] | None = None,
         part: FormPart | None = None,
+        ask: bool = True,
     ) -> list[Complaint]:
-        """What is wrong with a pending record: texts that are no values, rules, and what the server refused."""
+        """What is wrong with a pending record: texts that are no values, rules, and what the server refused.
+
+        ask: False leaves out the rules that need something from elsewhere which was not asked for yet.
+        """
         if pending is None or pending.state == "removed":
             return list(pending.refusals) if pending else []
         part = part or self.part
         found = unreadable(pending, part.dataset, self.formats)
         values = pending.values(stored)
+        outer = self.outer(part, pending.id, values, ask)
         for name in pending.texts:
             values.pop(name, None)
         touched = pending.touched - pending.texts.keys() - pending.under.keys()
         new = pending.state == "new"
         unread = {*pending.texts, *pending.under}
-        rules = [c for c in part.rules.complaints(values, touched, new) if not set(c.fields) <= unread]
+        told = part.rules.complaints(values, touched, new, outer)
+        rules = [c for c in told if not c.fields or not set(c.fields) <= unread]
+        if part.name and ask:
+            rules += self._of_master(part, pending)
         return found + rules + list(pending.refusals)
+
+    def _of_master(self, part: FormPart, pending: PendingRecord) -> list[Complaint]:
+        """The rules of the master that add up its details, told beside a detail that breaks them."""
+        own = self.parts[""]
+        if not own.rules.over_details(part.dataset.table):
+            return []
+        master = part.master_of(pending)
+        if not master:
+            return []
+        if master not in self._masters:
+            top = self.master_work if self.part.name else self
+            there = top.store.get(master)
+            self._masters[master] = (top.stored(master), there)
+        stored, there = self._masters[master]
+        values = {**(stored or {}), **(there.values(stored) if there else {})}
+        told = own.rules.complaints_over(part.dataset.table, values, self.outer(own, master, values))
+        return [replace(one, fields=tuple(n for n in one.fields if n in part.dataset.by_name)) for one in told]
+
+    def questions(self, pending: PendingRecord | None, stored: Mapping[str, Any] | None) -> list[Complaint]:
+        """Choices from narrowed lists that do not fit the record any more."""
+        if pending is None or pending.state == "removed":
+            return []
+        found = []
+        for one in self.dataset.fields:
+            if one.lookup is None or not one.lookup.narrowed or pending.values(stored).get(one.name) is None:
+                continue
+            if not pending.touched & {one.name, *narrowing_fields(self.dataset, one.lookup)}:
+                continue
+            if not still_offered(self.spec, self.dataset, one, pending.values(stored)):
+                sentence = (
+                    f"{one.label} is not among what the list offers for this record now. Choose anew, or clear it."
+                )
+                found.append(Complaint("warning", sentence, (one.name,)))
+        return found
+
+    def overlay(self, pending: PendingRecord) -> Overlay:
+        """What a pending record lays over its row."""
+        values = pending.values()
+        found = self._computed(pending.id, values, pending.state == "new")[0]
+        extra = tuple(found.get(f.name) for f in self.dataset.extra)
+        return Overlay(self.complaints(pending), extra, lambda f, record: self.words.of(self.dataset, f, record))
+
+    def _computed(
+        self, identifier: str, values: Mapping[str, Any], new: bool = False
+    ) -> tuple[dict[str, Any], frozenset[str]]:
+        """A record's calculated fields, and its fields that are not to be edited now."""
+        computed = self.rules.computed
+        if not (computed.formulas or computed.locks):
+            return {}, frozenset()
+        base = {**dict.fromkeys(self.dataset.by_name), **values} if new else values
+        met = computed.values(base, self.outer(self.part, identifier, values))
+        return computed.calculated(met), computed.locked(met)
 
     def require_server(self) -> None:
         """Raises Problem while the form works from a kept copy: what is asked for only the server can do."""
@@ -264,4 +379,46 @@ class Work:
         self, identifier: str, position: int | None, stored: Mapping[str, Any] | None, pending: PendingRecord | None
     ) -> RecordView:
         """A record as a person sees it, from what is known of it."""
-        return RecordView(identifier, position, stored, pending, tuple(self.complaints(pending, stored)))
+        told = [*self.complaints(pending, stored), *self.questions(pending, stored)]
+        view = RecordView(identifier, position, stored, pending, tuple(told))
+        found, locked = self._computed(identifier, view.values, stored is None)
+        return replace(view, calculated=found, locked=locked)
+
+
+class DetailTotals:
+    """Aggregates over a form's details, with what is pending of them counted in."""
+
+    def __init__(self, work: Work) -> None:
+        self.work = work
+
+    def __call__(self, name: str, record: Mapping[str, Any]) -> Any:
+        """The value of `sum(detail.column)` for a master's record. Raises KeyError where the form has no such part."""
+        function, _, inner = name[:-1].partition("(")
+        detail, column = detail_column(self.work.parts[""].dataset, inner)
+        part = next((p for p in self.work.parts.values() if p.name and _is_of(p, detail)), None)
+        if part is None or column.name not in part.dataset.by_name:
+            raise KeyError(name)
+        pairs = list(zip(part.columns, (record.get(m) for m in part.master_columns), strict=True))
+        rows = Rows.of(self.work.spec, part.dataset, (), pairs)
+        drafted = [one for one in self._pending(part) if _belongs(one, pairs, record)]
+        return totals(rows, [Total(column.name, function)], drafted)[0]
+
+    def _pending(self, part: FormPart) -> list[PendingRecord]:
+        found = self.__dict__.setdefault("_found", self.work.store.by_part())
+        return list(found.get(part.name, {}).values())
+
+
+RECORD_ID = "\0id"  # beside a record's values: its id, since details of a new one wait for that
+
+
+def _is_of(part: FormPart, detail: DetailSpec) -> bool:
+    same = (part.columns, part.master_columns) == (detail.columns, detail.master_columns)
+    return part.dataset.table == detail.table and same
+
+
+def _belongs(one: PendingRecord, pairs: Sequence[tuple[str, Any]], master: Mapping[str, Any]) -> bool:
+    """Whether a pending detail belongs to a master: by its values, or by waiting for that master's key."""
+    if one.under:
+        return all(source[:2] == ("", master.get(RECORD_ID)) for source in one.under.values())
+    values = one.values()
+    return all(value is not None and values.get(column) == value for column, value in pairs)

@@ -2,6 +2,7 @@
 
 from urllib.parse import urlencode, urlsplit
 
+from django.contrib.auth.middleware import LoginRequiredMiddleware
 from django.http import HttpResponse
 from django.shortcuts import redirect
 from django.urls import reverse
@@ -22,6 +23,16 @@ STATUS = {
     "slow": 503,
     "away": 503,
 }
+
+
+class SignedIn(LoginRequiredMiddleware):
+    """Leads people who are not signed in to the sign-in page; a part of a page is told instead of sent there."""
+
+    def handle_no_permission(self, request, view_func):
+        if request.headers.get("HX-Request") == "true":
+            hint = "Sign in again in another tab; what you typed here is kept."
+            return problem_page(request, 403, "You are not signed in any more.", hint)
+        return super().handle_no_permission(request, view_func)
 
 
 class ProblemMiddleware:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from functools import lru_cache
 from secrets import randbelow
+from typing import Any
 
 from django.db import models, transaction
 from django.urls import reverse
 
 from enlace.core.dataset import DatasetSpec, FieldSpec, RuleSpec
+from enlace.core.dataset.stored import as_json, detail_of, lookup_of
 from enlace.core.save.action import ActionSpec
 from enlace.core.server import ConnectionSpec
 from enlace.core.server.dialects import SERVER_KINDS, ServerKind
@@ -121,6 +123,8 @@ class Dataset(models.Model):
     compare = models.CharField(max_length=8, choices=Compare.choices, default=Compare.EDITED)
     version = models.CharField(max_length=255, blank=True)
     each = models.BooleanField(default=False)
+    details_known = models.JSONField(default=list)
+    query = models.TextField(blank=True)
     revision = models.PositiveIntegerField(default=_first_revision)
 
     class Meta:
@@ -146,8 +150,10 @@ class Dataset(models.Model):
             locator=spec.locator or "",
             read_only_because=spec.read_only_because,
             uniques=[list(columns) for columns in spec.uniques],
+            details_known=[as_json(one) for one in spec.details],
+            query=spec.query,
         )
-        Field.objects.bulk_create(Field.from_spec(dataset, i, one) for i, one in enumerate(spec.fields))
+        Field.objects.bulk_create(Field.from_spec(dataset, i, one) for i, one in enumerate(spec.all))
         Rule.objects.bulk_create(
             Rule(dataset=dataset, name=one.name, expression=one.expression, message=one.message) for one in spec.rules
         )
@@ -165,9 +171,14 @@ class Dataset(models.Model):
 def _dataset_spec(pk: int, revision: int) -> DatasetSpec:
     # The revision is part of the key: a change makes a new spec, and forms in all processes see it.
     dataset = Dataset.objects.get(pk=pk)
+    fields = [one.to_spec() for one in dataset.fields.all()]
     return DatasetSpec(
         table=dataset.table,
-        fields=tuple(one.to_spec() for one in dataset.fields.all()),
+        fields=tuple(one for one in fields if not (one.formula or one.outside)),
+        extra=tuple(one for one in fields if one.formula or one.outside),
+        order=tuple(one.name for one in fields),
+        details=tuple(detail_of(one) for one in dataset.details_known),
+        query=dataset.query,
         key=tuple(dataset.key),
         locator=dataset.locator or None,
         read_only_because=dataset.read_only_because,
@@ -201,6 +212,18 @@ class Field(models.Model):
     scale = models.PositiveIntegerField(null=True, blank=True)
     storage = models.CharField(max_length=20, blank=True)
     help = models.CharField(max_length=300, blank=True)
+    format = models.CharField(max_length=80, blank=True)
+    align = models.CharField(max_length=8, blank=True)
+    picture = models.CharField(max_length=80, blank=True)
+    pattern = models.CharField(max_length=300, blank=True)
+    knows = models.CharField(max_length=20, blank=True)
+    initial = models.TextField(blank=True)
+    required_when = models.TextField(blank=True)
+    read_only_when = models.TextField(blank=True)
+    tones = models.JSONField(default=list, blank=True)
+    formula = models.TextField(blank=True)
+    outside = models.BooleanField(default=False)
+    lookup = models.JSONField(null=True, blank=True)
 
     class Meta:
         ordering = ["place"]
@@ -210,10 +233,21 @@ class Field(models.Model):
 
     @classmethod
     def from_spec(cls, dataset: Dataset, place: int, spec: FieldSpec) -> Field:
-        return cls(dataset=dataset, place=place, **{part: getattr(spec, part) for part in cls.PARTS})
+        return cls(dataset=dataset, place=place, **cls.columns_of(spec))
+
+    @classmethod
+    def columns_of(cls, spec: FieldSpec) -> dict[str, Any]:
+        """The columns of a spec as they are kept."""
+        kept = {part: getattr(spec, part) for part in cls.PARTS}
+        kept["lookup"] = as_json(spec.lookup) if spec.lookup else None
+        kept["tones"] = [list(one) for one in spec.tones]
+        return kept
 
     def to_spec(self) -> FieldSpec:
-        return FieldSpec(**{part: getattr(self, part) for part in self.PARTS})
+        parts = {part: getattr(self, part) for part in self.PARTS}
+        parts["lookup"] = lookup_of(self.lookup)
+        parts["tones"] = tuple((one[0], one[1]) for one in self.tones)
+        return FieldSpec(**parts)
 
 
 class Rule(models.Model):

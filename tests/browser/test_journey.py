@@ -88,7 +88,7 @@ class Journey(Served):
         self.be_wrong(page)
         page.get_by_role("button", name="New", exact=True).click()
         expect(page.locator("#panel")).to_contain_text("The database makes this value")
-        self.type_into("Quarry ID", "2")
+        self.type_into("Quarry", "2")
         self.type_into("Label", "S-007")
         self.cell(2, 3).click()
         page.get_by_role("button", name="Remove", exact=True).click()

@@ -27,10 +27,11 @@ class OnServers(Served):
         page.goto(self.base + "/desk/1/?record=i6")
         expect(page.locator("#panel")).to_have_attribute("data-record", "i6")
         expect(page.locator(".head")).to_contain_text("vessel")
-        # a refusal in words
+        # a line that the list lacks
         self.type_into("Vessel type code", "ZZZ", page)
         page.locator("#act-save").click()
-        self.says("There is no ZZZ in vessel_type", page)
+        self.says("1 record needs attention", page)
+        expect(page.locator("#panel")).to_contain_text("“ZZZ” is not in the list")
         # a conflict on another field, combined
         self.type_into("Vessel type code", "TUG", page)
         self.type_into("Name", "Mine II", page)
@@ -71,7 +72,7 @@ class OnServers(Served):
         page = self.page
         page.goto(self.base + "/desk/2/")
         page.locator("#act-new").click()
-        for label, text in (("Vessel ID", "3"), ("Agent ID", "2"), ("ETA", "2026-06-02 10:00")):
+        for label, text in (("Vessel", "3"), ("Agent", "2"), ("ETA", "2026-06-02 10:00")):
             self.type_into(label, text, page)
         page.locator(".details").get_by_role("link", name="Cargo line").click()
         page.locator("#act-new").click()

@@ -111,7 +111,7 @@ class TwoPeople(Served):
         page = self.work("Port call")
         page.locator("#act-new").click()
         expect(page.locator("#panel .record-state")).to_contain_text("New record")
-        for label, text in (("Vessel ID", "3"), ("Agent ID", "2"), ("ETA", "2026-06-02 10:00")):
+        for label, text in (("Vessel", "3"), ("Agent", "2"), ("ETA", "2026-06-02 10:00")):
             self.type_into(label, text, page)
         page.locator(".details").get_by_role("link", name="Cargo line").click()
         expect(page.get_by_role("heading", level=1)).to_have_text("Cargo line")

@@ -11,9 +11,9 @@ from decimal import Decimal
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from sqlalchemy import Boolean, Column, Date, DateTime, Integer, MetaData, Numeric, String, Table, text
 from sqlalchemy.exc import OperationalError
 from sqlglot import exp
-from sqlalchemy import Boolean, Column, Date, DateTime, Integer, MetaData, Numeric, String, Table, text
 
 from enlace.core.expression import Expression, ExpressionError, Unsupported
 from enlace.core.expression.push import Sql, condition, pushed
@@ -34,12 +34,12 @@ TYPES = {
 }
 DAY = datetime.date
 ROWS = [
-    dict(n=1, m=0, d=Decimal("1.500"), g=Decimal("0.125"), s="a", u="ab", y=True, day=DAY(2024, 2, 29), at=datetime.datetime(2024, 2, 29, 23, 59, 30), due=DAY(2023, 12, 31)),
-    dict(n=-5, m=3, d=Decimal("-2.250"), g=Decimal("10"), s="AB", u="ñandu", y=False, day=DAY(2026, 1, 31), at=datetime.datetime(2026, 1, 31), due=DAY(2026, 3, 31)),
-    dict(n=7, m=-2, d=Decimal("0.005"), g=Decimal("99.995"), s="", u="a%b_c", y=None, day=DAY(1999, 12, 31), at=datetime.datetime(2000, 1, 1, 6, 30), due=None),
-    dict(n=None, m=5, d=None, g=Decimal("2.5"), s=None, u="  x ", y=True, day=None, at=datetime.datetime(2030, 6, 15, 12, 0, 1), due=DAY(2030, 6, 15)),
-    dict(n=1000000, m=None, d=Decimal("123456.789"), g=None, s="b%", u=None, y=False, day=DAY(2025, 8, 31), at=None, due=DAY(2025, 2, 28)),
-    dict(n=2147483647, m=2147483647, d=Decimal("-0.500"), g=Decimal("1"), s="12.5", u="-3", y=True, day=DAY(2026, 3, 1), at=datetime.datetime(2026, 3, 1, 0, 0), due=DAY(2026, 2, 28)),
+    {"n": 1, "m": 0, "d": Decimal("1.500"), "g": Decimal("0.125"), "s": "a", "u": "ab", "y": True, "day": DAY(2024, 2, 29), "at": datetime.datetime(2024, 2, 29, 23, 59, 30), "due": DAY(2023, 12, 31)},
+    {"n": -5, "m": 3, "d": Decimal("-2.250"), "g": Decimal("10"), "s": "AB", "u": "ñandu", "y": False, "day": DAY(2026, 1, 31), "at": datetime.datetime(2026, 1, 31), "due": DAY(2026, 3, 31)},
+    {"n": 7, "m": -2, "d": Decimal("0.005"), "g": Decimal("99.995"), "s": "", "u": "a%b_c", "y": None, "day": DAY(1999, 12, 31), "at": datetime.datetime(2000, 1, 1, 6, 30), "due": None},
+    {"n": None, "m": 5, "d": None, "g": Decimal("2.5"), "s": None, "u": "  x ", "y": True, "day": None, "at": datetime.datetime(2030, 6, 15, 12, 0, 1), "due": DAY(2030, 6, 15)},
+    {"n": 1000000, "m": None, "d": Decimal("123456.789"), "g": None, "s": "b%", "u": None, "y": False, "day": DAY(2025, 8, 31), "at": None, "due": DAY(2025, 2, 28)},
+    {"n": 2147483647, "m": 2147483647, "d": Decimal("-0.500"), "g": Decimal("1"), "s": "12.5", "u": "-3", "y": True, "day": DAY(2026, 3, 1), "at": datetime.datetime(2026, 3, 1, 0, 0), "due": DAY(2026, 2, 28)},
 ]  # fmt: skip
 
 

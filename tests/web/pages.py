@@ -40,6 +40,11 @@ class Pages(TestCase):
         connection = connection or self.connection
         return Form.make(Dataset.make(connection, make_dataset(connection.to_spec(), table), table), table)
 
+    def without_list(self, form: Form, name: str) -> None:
+        """Let people type into a field what its list lacks."""
+        form.dataset.fields.filter(name=name).update(lookup=None)
+        form.dataset.touch()
+
     def sql(self, statement: str, *values):
         return ask(self.spec, statement, *values)
 

@@ -29,6 +29,11 @@ class Access(Pages):
         found = form.details.first()
         return found or form.details.create(dataset=self.form("port_call").dataset, **link)
 
+    def action(self, form):
+        """A statement that the form offers as a button."""
+        found = form.actions.first()
+        return found or form.actions.create(title="Touch", statements="UPDATE vessel SET name = name WHERE id = :id")
+
     def fill(self, address, form, number=None):
         values = {
             "project": self.project.pk,
@@ -38,6 +43,7 @@ class Access(Pages):
             "entry": self.entry(form).pk,
             "rule": form.dataset.rules.first().pk,
             "detail": self.detail(form).pk,
+            "action": self.action(form).pk,
         }
         address = address.replace("<str:master>", "i1")
         for name, pk in values.items():

@@ -131,7 +131,7 @@ class Totals(Pages):
         self.client.post(address, {"total": "amount:sum"})
         [(before,)] = self.sql("SELECT round(sum(amount), 2) FROM dues_invoice")
         self.assertIn(f"{before:,.2f}", self.totals(form))
-        [(number, amount)] = self.sql("SELECT invoice_no, amount FROM dues_invoice ORDER BY 1 LIMIT 1")
+        [(_number, amount)] = self.sql("SELECT invoice_no, amount FROM dues_invoice ORDER BY 1 LIMIT 1")
         record = self.client.get(f"/desk/{form.pk}/at", {"position": 0})["HX-Trigger"].split('"id": "')[1].split('"')[0]
         self.edit(form, record, amount="1000000")
         self.assertIn(f"{before - amount + 1_000_000:,.2f}", self.totals(form))

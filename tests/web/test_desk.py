@@ -246,6 +246,7 @@ class Saving(Pages):
 
     def test_a_refusal_leaves_the_draft_as_it_was(self):
         form = self.form("vessel")
+        self.without_list(form, "vessel_type_code")
         self.edit(form, "i1", vessel_type_code="ZZZ")
         self.edit(form, "i2", name="Fine")
         response = self.post(form, "save")

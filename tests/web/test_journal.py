@@ -28,6 +28,7 @@ class Rehearsals(Pages):
     def test_it_tells_every_trouble_at_once(self):
         form = self.form("vessel")
         self.edit(form, "i1", name="Mine")
+        self.without_list(form, "vessel_type_code")
         self.edit(form, "i2", vessel_type_code="ZZZ")
         self.post(form, "remove", record="i3")
         self.edit(form, "i4", name="Fine")

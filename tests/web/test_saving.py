@@ -15,6 +15,7 @@ class Policies(Pages):
         form = self.form("vessel")
         self.client.post(f"/workshop/form/{form.pk}/", {"title": "V", "policy": "keep", "most_failures": "5"})
         self.edit(form, "i1", name="Fine")
+        self.without_list(form, "vessel_type_code")
         self.edit(form, "i2", vessel_type_code="ZZZ")
         self.edit(form, "i3", built="31 February 2020")
         said = self.said(self.post(form, "save"))

@@ -22,6 +22,7 @@ from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading
 from ..server.names import quoted_table
 from .order import OrderPart, order_by
+from .source import Source
 
 MOST_ANCHORS = 4096
 LEAST_STEP = 256
@@ -40,12 +41,12 @@ class Landmarks:
     lock: threading.Lock = field(default_factory=threading.Lock)
 
 
-_kept: OrderedDict[tuple[ConnectionSpec, str, tuple[OrderPart, ...]], Landmarks] = OrderedDict()
+_kept: OrderedDict[tuple[ConnectionSpec, Hashable, tuple[OrderPart, ...]], Landmarks] = OrderedDict()
 _lock = threading.Lock()
 
 
-def landmarks(spec: ConnectionSpec, table: str, order: tuple[OrderPart, ...]) -> Landmarks:
-    """The landmarks of a table in an order, empty ones when the data changed since they were read."""
+def landmarks(spec: ConnectionSpec, table: Hashable, order: tuple[OrderPart, ...]) -> Landmarks:
+    """The landmarks of a table (or what else the rows are of) in an order, empty ones when the data changed since they were read."""
     stamp = server_kind(spec.kind).change_stamp(spec)
     key = (spec, table, order)
     with _lock:
@@ -84,9 +85,9 @@ def known_count(spec: ConnectionSpec, table: str) -> int | None:
     return landmarks(spec, table, ()).count
 
 
-def build_in_background(spec: ConnectionSpec, table: str, order: tuple[OrderPart, ...]) -> None:
+def build_in_background(spec: ConnectionSpec, source: Source, order: tuple[OrderPart, ...]) -> None:
     """Begin to build the anchors of an order, unless somebody did already; nobody waits for it."""
-    marks = landmarks(spec, table, order)
+    marks = landmarks(spec, source.identity(p.column for p in order), order)
     with _lock:
         if marks.building:
             return
@@ -94,7 +95,7 @@ def build_in_background(spec: ConnectionSpec, table: str, order: tuple[OrderPart
 
     def build() -> None:
         try:
-            stretch_around(spec, table, order, 0, 1, build=True)
+            stretch_around(spec, source, order, 0, 1, build=True)
         except Problem:
             pass  # The next far jump meets the same problem and tells it.
         finally:
@@ -117,17 +118,17 @@ class Stretch:
 
 
 def stretch_around(
-    spec: ConnectionSpec, table: str, order: tuple[OrderPart, ...], start: int, size: int, build: bool
+    spec: ConnectionSpec, source: Source, order: tuple[OrderPart, ...], start: int, size: int, build: bool
 ) -> Stretch | None:
     """Where positions start to start + size lie. None when there are no anchors and `build` does not ask for them."""
-    marks = landmarks(spec, table, order)
+    marks = landmarks(spec, source.identity(p.column for p in order), order)
     if marks.anchors is None and not build:
         return None
     with marks.lock:
         if marks.anchors is None:
-            count = count_of(spec, table)
+            count = count_of(spec, source.dataset.table)
             marks.step = max(LEAST_STEP, -(-count // MOST_ANCHORS))
-            marks.anchors = _every(spec, table, order, marks.step)
+            marks.anchors = _every(spec, source, order, marks.step)
     if not marks.anchors:
         return None
     number = min(start // marks.step, len(marks.anchors) - 1)
@@ -136,16 +137,17 @@ def stretch_around(
     return Stretch(number * marks.step, marks.anchors[number], end)
 
 
-def _every(spec: ConnectionSpec, table: str, order: Sequence[OrderPart], step: int) -> list[tuple[Any, ...]]:
-    source = quoted_table(table, [part.column for part in order])
+def _every(spec: ConnectionSpec, source: Source, order: Sequence[OrderPart], step: int) -> list[tuple[Any, ...]]:
+    base = source.joined(part.column for part in order)
     columns = [source.c[part.column] for part in order]
     ordered = order_by(source, order)
     with reading(spec) as connection:
         if server_kind(spec.kind).in_process:
             # The rows need not travel, so skipping them in the driver's C code beats a window function.
-            cursor: Any = connection.execute(select(*columns).order_by(*ordered)).cursor
+            cursor: Any = connection.execute(select(*columns).select_from(base).order_by(*ordered)).cursor
             return list(islice(cursor, 0, None, step))
         number = func.row_number().over(order_by=ordered).label("n")
-        numbered = select(*(c.label(f"o{i}") for i, c in enumerate(columns)), number).subquery()
+        numbered: Any = select(*(c.label(f"o{i}") for i, c in enumerate(columns)), number)
+        numbered = numbered.select_from(base).subquery()
         statement = select(*(numbered.c[f"o{i}"] for i in range(len(columns)))).where((numbered.c.n - 1) % step == 0)
         return [tuple(row) for row in connection.execute(statement.order_by(numbered.c.n))]

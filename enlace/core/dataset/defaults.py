@@ -9,6 +9,7 @@ from ..kinds import is_picture
 from ..server.catalog import Catalog, Column, Table, first_rows
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading
+from .references import details_of, with_lookups
 from .spec import DatasetSpec, FieldSpec, RuleSpec
 
 SAMPLE_ROWS = 50
@@ -42,20 +43,24 @@ def _word(part: str, first: bool) -> str:
 
 def make_dataset(spec: ConnectionSpec, name: str) -> DatasetSpec:
     """The dataset that a table or view suggests. Raises Problem when there is no such table."""
-    table = Catalog.of(spec).table(name)
+    catalog = Catalog.of(spec)
+    table = catalog.table(name)
     with reading(spec) as connection:
         rows = first_rows(connection, table, SAMPLE_ROWS, SAMPLE_CUT)
     samples = [[row[i] for row in rows if row[i] is not None] for i in range(len(table.columns))]
     fields = tuple(_field(spec, table, one, samples[i]) for i, one in enumerate(table.columns))
+    rules = tuple(RuleSpec(check.expression, check.name) for check in table.checks) + _enumerations(table)
     return DatasetSpec(
         table=table.name,
-        fields=fields,
+        fields=with_lookups(catalog, table, fields, rules),
         key=table.key,
         locator=table.locator,
         read_only_because=why_read_only(table),
-        rules=tuple(RuleSpec(check.expression, check.name) for check in table.checks) + _enumerations(table),
+        rules=rules,
         uniques=tuple(one.columns for one in table.uniques),
         is_view=table.is_view,
+        order=tuple(one.name for one in fields),
+        details=details_of(catalog, table),
     )
 
 

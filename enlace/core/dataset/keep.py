@@ -6,7 +6,7 @@ import contextlib
 import os
 import sqlite3
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +17,7 @@ from sqlalchemy.engine import Connection
 from ..problem import Problem
 from ..server.dialects.kept import COLLATION, TYPE, open_kept, to_text
 from ..server.engine import ConnectionSpec, reading
-from .spec import DatasetSpec
+from .spec import ColumnSpec, DatasetSpec, FieldSpec
 from .window import source_table
 
 MOST_ROWS = 200_000  # of one table
@@ -58,13 +58,29 @@ def keep(spec: ConnectionSpec, datasets: Sequence[DatasetSpec], path: Path) -> l
 
 
 def _once(datasets: Sequence[DatasetSpec]) -> list[DatasetSpec]:
-    """One dataset for each table, with the fields of all that are of it."""
+    """One dataset for each table: the given ones, what their lookups list, and the details that they add up."""
     found: dict[str, DatasetSpec] = {}
     for one in datasets:
-        there = found.get(one.table)
-        if there is None or len(there.fields) < len(one.fields):
-            found[one.table] = one
+        _merge(found, DatasetSpec(table=one.table, fields=one.fields, key=one.key, locator=one.locator))
+        for _, lookup in one.looked_up.values():
+            keys = (lookup.target, *(c for _, c in lookup.also)) if lookup.unique else ()
+            _merge(found, DatasetSpec(table=lookup.table, fields=_fields(lookup.columns), key=keys))
+        for detail in one.details:
+            _merge(found, DatasetSpec(table=detail.table, fields=_fields(detail.fields)))
     return list(found.values())
+
+
+def _fields(columns: Sequence[ColumnSpec]) -> tuple[FieldSpec, ...]:
+    return tuple(one.as_field() for one in columns)
+
+
+def _merge(found: dict[str, DatasetSpec], one: DatasetSpec) -> None:
+    there = found.get(one.table)
+    if there is None:
+        found[one.table] = one
+        return
+    more = tuple(f for f in one.fields if f.name not in there.by_name)
+    found[one.table] = replace(there, fields=there.fields + more, key=there.key or one.key)
 
 
 class _Budget:

@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import BinaryExpression, ColumnElement, TableClause, and_, true
+from sqlalchemy import BinaryExpression, ColumnElement, and_, true
 from sqlalchemy.sql.operators import is_
 
-from .spec import DatasetSpec
+from .source import SHOWN, Source
+from .spec import DatasetSpec, FieldSpec
 
 UNSORTABLE = frozenset({"longtext", "picture", "binary"})
 
@@ -23,6 +24,13 @@ class OrderPart:
     nullable: bool = True
 
 
+def _part(field: FieldSpec, descending: bool) -> OrderPart:
+    """The order by a field; one with a lookup in a table is ordered by what it shows."""
+    if field.lookup and field.lookup.table and field.lookup.shows:
+        return OrderPart(SHOWN + field.name, descending)
+    return OrderPart(field.name, descending, field.nullable or bool(field.formula))
+
+
 def total_order(dataset: DatasetSpec, wanted: Sequence[tuple[str, bool]] = ()) -> tuple[OrderPart, ...]:
     """The wanted order, (field, descending) pairs, made total by the key.
 
@@ -30,9 +38,9 @@ def total_order(dataset: DatasetSpec, wanted: Sequence[tuple[str, bool]] = ()) -
     key and locator, or a view, is ordered by all its columns: rows that tie then are alike.
     """
     parts = [
-        OrderPart(name, descending, dataset.by_name[name].nullable)
+        _part(dataset.any_name[name], descending)
         for name, descending in wanted
-        if name in dataset.by_name and dataset.by_name[name].kind not in UNSORTABLE
+        if name in dataset.any_name and dataset.any_name[name].kind not in UNSORTABLE
     ]
     down = parts[-1].descending if parts else False
     seen = {part.column for part in parts}
@@ -51,13 +59,13 @@ def reversed_order(order: Sequence[OrderPart]) -> tuple[OrderPart, ...]:
     return tuple(OrderPart(p.column, not p.descending, p.nullable) for p in order)
 
 
-def order_by(table: TableClause, order: Sequence[OrderPart]) -> list[ColumnElement[Any]]:
+def order_by(table: Source, order: Sequence[OrderPart]) -> list[ColumnElement[Any]]:
     """The ORDER BY list. NULLs stay where the server puts them, so that its indexes serve."""
     return [table.c[p.column].desc() if p.descending else table.c[p.column].asc() for p in order]
 
 
 def segments(
-    table: TableClause,
+    table: Source,
     order: Sequence[OrderPart],
     place: Sequence[Any],
     nulls_first: bool,

@@ -7,6 +7,57 @@ from functools import cached_property
 
 
 @dataclass(frozen=True)
+class ColumnSpec:
+    """One column of another table, as far as expressions and lookups need to know it."""
+
+    name: str
+    kind: str
+    storage: str = ""
+
+    def as_field(self) -> FieldSpec:
+        return FieldSpec(self.name, self.name, self.kind, storage=self.storage)
+
+
+@dataclass(frozen=True)
+class LookupSpec:
+    """A list to choose a field's value from, and what is shown for it.
+
+    choices: (value as text of the field's kind, what is shown) pairs of a fixed list. Otherwise the list is a table:
+    target is its column that holds the field's value, shows those that are shown, columns all that it has. unique:
+    whether one row at most has a value. also: (field, column) pairs of the other fields of a reference over several
+    columns. name: under which expressions reach the looked-up record. narrowed: a condition for what is offered, over
+    the list's own columns and, as `record.field` and `lookup.column`, the record that is edited. others: whether values
+    that the list lacks may be typed.
+    """
+
+    table: str = ""
+    target: str = ""
+    shows: tuple[str, ...] = ()
+    columns: tuple[ColumnSpec, ...] = ()
+    unique: bool = True
+    also: tuple[tuple[str, str], ...] = ()
+    choices: tuple[tuple[str, str], ...] = ()
+    name: str = ""
+    narrowed: str = ""
+    others: bool = False
+
+    @cached_property
+    def by_name(self) -> dict[str, ColumnSpec]:
+        return {one.name: one for one in self.columns}
+
+
+@dataclass(frozen=True)
+class DetailSpec:
+    """A table whose rows belong to a record, for aggregates in expressions: its columns hold `master_columns`."""
+
+    name: str
+    table: str
+    columns: tuple[str, ...]
+    master_columns: tuple[str, ...]
+    fields: tuple[ColumnSpec, ...]
+
+
+@dataclass(frozen=True)
 class FieldSpec:
     """One column as a dataset presents it.
 
@@ -14,6 +65,12 @@ class FieldSpec:
     width: pixels in a grid. length: most characters, precision and scale: digits in all and after the
     point; None where the table sets no bound. storage: how the server holds dates and times where it has
     several ways. default: SQL text of the server's default. numbered, computed: the server makes the value.
+
+    What a builder settles: format, a CLDR pattern or the name of one; align, "start", "end" or "center", "" as the kind
+    has it; picture, an input picture; pattern, a regular expression that a whole text must match; knows, the name of a
+    check (enlace.core.kinds.knowledge); initial, an expression for the value of a new record; required_when and
+    read_only_when, conditions; tones, (condition, tone) pairs; lookup. formula: the expression of a calculated field. outside: a query's column that
+    is not of the table that is saved.
     """
 
     name: str
@@ -33,6 +90,18 @@ class FieldSpec:
     scale: int | None = None
     storage: str = ""
     help: str = ""
+    format: str = ""
+    align: str = ""
+    picture: str = ""
+    pattern: str = ""
+    knows: str = ""
+    initial: str = ""
+    required_when: str = ""
+    read_only_when: str = ""
+    tones: tuple[tuple[str, str], ...] = ()
+    formula: str = ""
+    outside: bool = False
+    lookup: LookupSpec | None = None
 
     @property
     def generated(self) -> bool:
@@ -46,12 +115,14 @@ class RuleSpec:
 
     name: the constraint's name where the table has it. message: what to say; made from the expression when empty;
     `{field}` in it stands for that field's value. severity: an "error" holds a save back, a "warning" does not.
+    marks: the fields that it marks; those that the expression is about when empty.
     """
 
     expression: str
     name: str = ""
     message: str = ""
     severity: str = "error"
+    marks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,6 +134,9 @@ class DatasetSpec:
     key: the columns that identify a record, empty when nothing does. locator: a hidden column that orders
     the rows of a table without a key. read_only_because: a sentence; empty when records can be edited.
     uniques: column sets that the table keeps unique, the key apart.
+    extra: fields that are shown and never saved, such as calculated ones. order: the names of all fields as forms show
+    them; those that it lacks come last. details: the tables that aggregates in expressions may add up.
+    query: a SELECT that the rows come from, in place of the table.
     compare: what must still be as read when a record is saved: "edited" (the edited fields), "all" (every field), or
     "version" (the field named by `version`, and the edited ones).
     """
@@ -77,16 +151,46 @@ class DatasetSpec:
     is_view: bool = False
     compare: str = "edited"
     version: str = ""
+    extra: tuple[FieldSpec, ...] = ()
+    order: tuple[str, ...] = ()
+    details: tuple[DetailSpec, ...] = ()
+    query: str = ""
 
     @cached_property
     def by_name(self) -> dict[str, FieldSpec]:
-        """The fields by their names."""
+        """The saved fields by their names."""
         return {f.name: f for f in self.fields}
 
     @cached_property
+    def all(self) -> tuple[FieldSpec, ...]:
+        """All fields: those that are saved, then the extra ones."""
+        return self.fields + self.extra
+
+    @cached_property
+    def any_name(self) -> dict[str, FieldSpec]:
+        """All fields by their names."""
+        return {f.name: f for f in self.all}
+
+    @cached_property
+    def numbers(self) -> dict[str, int]:
+        """The place of each field in `all`."""
+        return {f.name: i for i, f in enumerate(self.all)}
+
+    @cached_property
     def shown(self) -> tuple[FieldSpec, ...]:
-        """The fields that forms show."""
-        return tuple(f for f in self.fields if not f.hidden)
+        """The fields that forms show, in order."""
+        places = {name: i for i, name in enumerate(self.order)}
+        ordered = sorted(self.all, key=lambda f: places.get(f.name, len(places)))
+        return tuple(f for f in ordered if not f.hidden)
+
+    @cached_property
+    def looked_up(self) -> dict[str, tuple[FieldSpec, LookupSpec]]:
+        """The lookups in tables, by the names under which expressions reach them."""
+        found: dict[str, tuple[FieldSpec, LookupSpec]] = {}
+        for field in self.fields:
+            if field.lookup and field.lookup.table:
+                found.setdefault(field.lookup.name or field.name, (field, field.lookup))
+        return found
 
     @property
     def editable(self) -> bool:

@@ -7,19 +7,19 @@ the rows of the window are then fetched whole; long text is cut and of bytes onl
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, TableClause, and_, false, func, select, true, tuple_
+from sqlalchemy import ColumnElement, FromClause, Select, and_, false, func, select, true, tuple_
 from sqlalchemy.engine import Connection
 
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading
-from ..server.names import quoted_table
 from .anchors import Stretch, build_in_background, count_of, known_count, stretch_around
 from .order import OrderPart, order_by, reversed_order, segments, total_order
+from .source import SHOWN, Source, source_of, source_table
 from .spec import DatasetSpec
 from .values import key_of, record_id
 
@@ -31,11 +31,16 @@ KEYS_A_STATEMENT = 300
 
 @dataclass(frozen=True)
 class Row:
-    """One row of a window: its record id, its position counted from 0, its values in the order of the fields."""
+    """One row of a window: its record id, its position counted from 0, its values in the order of the fields.
+
+    extra: the values of the extra fields. shown: by lookup in a table, what its first shown columns hold.
+    """
 
     id: str
     position: int
     values: tuple[Any, ...]
+    extra: tuple[Any, ...] = ()
+    shown: tuple[tuple[Any, ...], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -63,19 +68,25 @@ class Rows:
 
     def count(self) -> int:
         """How many rows there are."""
-        if self.within is None:
+        if self.within is None and not self.dataset.query:
             return count_of(self.spec, self.dataset.table)
         with reading(self.spec) as connection:
-            counted = select(func.count()).select_from(self._table()).where(self.belonging())
+            counted = select(func.count()).select_from(self.source.base).where(self.belonging())
             return int(connection.execute(counted).scalar() or 0)
+
+    @property
+    def source(self) -> Source:
+        """What the rows are selected from."""
+        return source_of(self.dataset, self.spec.kind)
 
     def known_count(self) -> int | None:
         """The count if it is known and still true, or quickly found."""
-        return known_count(self.spec, self.dataset.table) if self.within is None else self.count()
+        simple = self.within is None and not self.dataset.query
+        return known_count(self.spec, self.dataset.table) if simple else self.count()
 
     def belonging(self) -> ColumnElement[bool]:
         """The condition that a row belongs to the master, where there is one; a master without a value has no rows."""
-        table = self._table()
+        table = self.source.base
         linked = (table.c[name] == value if value is not None else false() for name, value in self.within or ())
         return and_(true(), *linked)
 
@@ -84,11 +95,11 @@ class Rows:
         if not (self.dataset.key or self.dataset.locator):
             with reading(self.spec) as connection:
                 return self._plain_window(connection, start, size)
-        if self.within is not None:
+        if self.within is not None or self.dataset.query:
             return self._read(self.order, None, start, size, start)
         order, table = self.order, self.dataset.table
         # Where anchors stand they bound the rows from both sides, which helps even near the ends.
-        around = stretch_around(self.spec, table, order, start, size, build=False)
+        around = stretch_around(self.spec, self.source, order, start, size, build=False)
         if around is None and start <= NEAR:
             return self._read(order, None, start, size, start)
         count = known_count(self.spec, table)
@@ -99,12 +110,12 @@ class Rows:
         from_end = count - start - size
         if around is None and from_end > NEAR and count > WAIT_FOR_ANCHORS:
             # Anchors of so many rows take seconds: count the rows off this time, and have anchors the next time.
-            build_in_background(self.spec, table, order)
+            build_in_background(self.spec, self.source, order)
         elif around is None and from_end > NEAR:
-            around = stretch_around(self.spec, table, order, start, size, build=True)
+            around = stretch_around(self.spec, self.source, order, start, size, build=True)
         if around is None and from_end < start:
             rows = self._read(reversed_order(order), None, from_end, size, 0)[::-1]
-            return [Row(row.id, start + i, row.values) for i, row in enumerate(rows)]
+            return [replace(row, position=start + i) for i, row in enumerate(rows)]
         return self._read(order, around, start - around.position if around else start, size, start)
 
     def row(self, identifier: str) -> tuple[Any, ...] | None:
@@ -120,7 +131,7 @@ class Rows:
         names = self._identity()
         if any(len(key) != len(names) for key in keys) or not names:
             raise ValueError("not a record of this dataset")
-        table = self._table()
+        table = self.source.base
         columns = [table.c[f.name] for f in self.dataset.fields]
         found: dict[str, tuple[Any, ...]] = {}
         with reading(self.spec) as connection:
@@ -136,13 +147,13 @@ class Rows:
         place = self._place(identifier)
         if place is None:
             return None
-        table = self._table()
+        table, joined = self.source, self._ordered_from()
         nulls_first = server_kind(self.spec.kind).nulls_first
         before = 0
         with reading(self.spec) as connection:
             # Rows at or before, counted from the other end: the segments of the reversed order.
             for condition in segments(table, reversed_order(self.order), place, nulls_first):
-                counted = select(func.count()).select_from(table).where(and_(condition, self.belonging()))
+                counted = select(func.count()).select_from(joined).where(and_(condition, self.belonging()))
                 before += connection.execute(counted).scalar() or 0
         return before - 1
 
@@ -151,94 +162,121 @@ class Rows:
     def _identity(self) -> tuple[str, ...]:
         return self.dataset.key or ((self.dataset.locator,) if self.dataset.locator else ())
 
-    def _table(self) -> TableClause:
-        return source_table(self.dataset)
+    def _ordered_from(self) -> FromClause:
+        """The source with all that the order needs."""
+        return self.source.joined(p.column for p in self.order)
 
     def _place(self, identifier: str) -> tuple[Any, ...] | None:
         """The order values of a record."""
-        key, names, table = key_of(identifier), self._identity(), self._table()
+        key, names, source = key_of(identifier), self._identity(), self.source
         if len(key) != len(names) or not names:
             raise ValueError("not a record of this dataset")
-        statement = select(*(table.c[p.column] for p in self.order)).where(key_in([table.c[n] for n in names], [key]))
+        statement = select(*(source.c[p.column] for p in self.order)).select_from(self._ordered_from())
         with reading(self.spec) as connection:
-            row = connection.execute(statement).first()
+            row = connection.execute(statement.where(key_in([source.base.c[n] for n in names], [key]))).first()
         return None if row is None else tuple(row)
 
     def _read(
         self, order: tuple[OrderPart, ...], around: Stretch | None, skip: int, size: int, start: int
     ) -> list[Row]:
         """`size` rows of an order, `skip` rows after the start of a stretch (of the order when there is none)."""
-        table = self._table()
-        names = self._identity()
+        source, names = self.source, self._identity()
         nulls_first = server_kind(self.spec.kind).nulls_first
         conditions: list[ColumnElement[bool] | None] = [None if self.within is None else self.belonging()]
         if around:
-            conditions = list(segments(table, order, around.place, nulls_first, around.end))
+            conditions = list(segments(source, order, around.place, nulls_first, around.end))
         rows: list[Row] = []
         direct = [p.column for p in order] == list(names)
+        make = row_maker(self.dataset, len(names))
         with reading(self.spec) as connection:
             for condition in conditions:
                 found = connection.execute(self._statement(order, condition, size - len(rows), skip, direct)).all()
                 for row in found:
-                    identifier = record_id(tuple(row[: len(names)]))
-                    rows.append(Row(identifier, start + len(rows), tuple(row[len(names) :])))
+                    rows.append(make(record_id(tuple(row[: len(names)])), start + len(rows), row))
                 if len(rows) >= size:
                     break
                 if found:
                     skip = 0
                 elif skip:
-                    passed = select(table.c[names[0]]).where(true() if condition is None else condition).limit(skip)
+                    base = self._ordered_from()
+                    passed = select(source.base.c[names[0]]).select_from(base)
+                    passed = passed.where(true() if condition is None else condition).limit(skip)
                     skip -= connection.execute(select(func.count()).select_from(passed.subquery())).scalar() or 0
         return rows
 
     def _statement(
         self, order: tuple[OrderPart, ...], condition: ColumnElement[bool] | None, size: int, skip: int, direct: bool
     ) -> Select[Any]:
-        table, names = self._table(), self._identity()
-        keys = [table.c[n].label(f"k{i}") for i, n in enumerate(names)]
+        source, names = self.source, self._identity()
+        base = source.base
+        keys = [base.c[n].label(f"k{i}") for i, n in enumerate(names)]
+        columns = [*keys, *window_columns(self.spec.kind, self.dataset)]
+        needed = [*beside(self.dataset), *(p.column for p in order)]
         if direct:
-            statement = select(*keys, *window_columns(self.spec.kind, self.dataset))
+            statement = select(*columns).select_from(source.joined(needed))
             if condition is not None:
                 statement = statement.where(condition)
-            return statement.order_by(*order_by(table, order)).limit(size).offset(skip)
-        sought = select(*keys).select_from(table).order_by(*order_by(table, order)).limit(size).offset(skip)
+            return statement.order_by(*order_by(source, order)).limit(size).offset(skip)
+        sought = select(*keys).select_from(self._ordered_from()).order_by(*order_by(source, order))
+        sought = sought.limit(size).offset(skip)
         if condition is not None:
             sought = sought.where(condition)
         few = sought.subquery("sought")
-        joined = table.join(few, and_(*(table.c[n] == few.c[f"k{i}"] for i, n in enumerate(names))))
-        columns = [*keys, *window_columns(self.spec.kind, self.dataset)]
-        return select(*columns).select_from(joined).order_by(*order_by(table, order))
+        joined = base.join(few, and_(*(base.c[n] == few.c[f"k{i}"] for i, n in enumerate(names))))
+        return select(*columns).select_from(source.with_joins(joined, needed)).order_by(*order_by(source, order))
 
     def _plain_window(self, connection: Connection, start: int, size: int) -> list[Row]:
-        table = self._table()
-        statement = select(*window_columns(self.spec.kind, self.dataset)).order_by(*order_by(table, self.order))
+        source = self.source
+        needed = [*beside(self.dataset), *(p.column for p in self.order)]
+        statement = select(*window_columns(self.spec.kind, self.dataset)).select_from(source.joined(needed))
+        statement = statement.where(self.belonging()).order_by(*order_by(source, self.order))
         rows = connection.execute(statement.limit(size).offset(start)).all()
-        return [Row(f"p{start + i}", start + i, tuple(row)) for i, row in enumerate(rows)]
+        make = row_maker(self.dataset, 0)
+        return [make(f"p{start + i}", start + i, row) for i, row in enumerate(rows)]
 
 
 @lru_cache(maxsize=256)
-def source_table(dataset: DatasetSpec) -> TableClause:
-    """The table of a dataset with its fields' columns, its key and its locator."""
-    locator = [dataset.locator] if dataset.locator else []
-    names = dict.fromkeys([*(f.name for f in dataset.fields), *dataset.key, *locator])
-    single = {f.name for f in dataset.fields if f.storage == "float32"}
-    return quoted_table(dataset.table, names, single)
+def beside(dataset: DatasetSpec) -> tuple[str, ...]:
+    """What a window reads beside the fields themselves, as names of the source."""
+    shown = [SHOWN + one.name for one, lookup in dataset.looked_up.values() if lookup.shows]
+    return (*(f.name for f in dataset.extra), *shown)
 
 
 @lru_cache(maxsize=256)
 def window_columns(server: str, dataset: DatasetSpec) -> tuple[ColumnElement[Any], ...]:
-    """What a window reads of each field: text cut after CUT characters, the length in place of bytes."""
-    kind = server_kind(server)
-    table = source_table(dataset)
+    """What a window reads: each field (text cut after CUT characters, the length in place of bytes), the extra ones,
+    and what lookups show."""
+    kind, source = server_kind(server), source_of(dataset, server)
     made: list[ColumnElement[Any]] = []
-    for i, field in enumerate(dataset.fields):
-        column: ColumnElement[Any] = table.c[field.name]
+    for i, field in enumerate(dataset.all):
+        column: ColumnElement[Any] = source.column(field.name)
         if field.kind in ("picture", "binary"):
             column = kind.size_of(column)
         elif field.kind in ("text", "longtext"):
             column = kind.shortened(column, CUT)
         made.append(column.label(f"f{i}"))
+    for i, (name, (_, lookup)) in enumerate(dataset.looked_up.items()):
+        made += [source.lookup_column(name, one).label(f"s{i}_{j}") for j, one in enumerate(lookup.shows)]
     return tuple(made)
+
+
+@lru_cache(maxsize=256)
+def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, Sequence[Any]], Row]:
+    """A function that makes a Row of what a window's statement gave, its first `keys` columns left out."""
+    fields = keys + len(dataset.fields)
+    extra = fields + len(dataset.extra)
+    ends, last = [], extra
+    for _, lookup in dataset.looked_up.values():
+        ends.append((last, last + len(lookup.shows)))
+        last += len(lookup.shows)
+    if last == fields:
+        return lambda identifier, position, row: Row(identifier, position, tuple(row[keys:]))
+
+    def make(identifier: str, position: int, row: Sequence[Any]) -> Row:
+        shown = tuple([tuple(row[a:b]) for a, b in ends])
+        return Row(identifier, position, tuple(row[keys:fields]), tuple(row[fields:extra]), shown)
+
+    return make
 
 
 def key_in(columns: Sequence[ColumnElement[Any]], keys: Sequence[tuple[Any, ...]]) -> ColumnElement[bool]:
@@ -256,3 +294,6 @@ def in_parts(items: list[Any], size: int) -> Iterator[list[Any]]:
     """A list in parts of at most `size`."""
     for i in range(0, len(items), size):
         yield items[i : i + size]
+
+
+__all__ = ["Row", "Rows", "in_parts", "key_in", "source_table", "window_columns"]

@@ -94,10 +94,15 @@ def with_text(
     try:
         value = KINDS[field.kind].parse(text, field, formats)
     except Unreadable:
-        texts = {**record.texts, field.name: text}
-        now, under = _without(record.now, field.name), _without(record.under, field.name)
-        return _settled(replace(record, texts=texts, now=now, under=under), field.name, current)
+        return with_unread(record, field, text, current)
     return with_value(record, field, value, current)
+
+
+def with_unread(record: PendingRecord, field: FieldSpec, text: str, current: Any = None) -> PendingRecord:
+    """The record with a text in a field that is no value of it."""
+    texts = {**record.texts, field.name: text}
+    now, under = _without(record.now, field.name), _without(record.under, field.name)
+    return _settled(replace(record, texts=texts, now=now, under=under), field.name, current)
 
 
 def with_value(record: PendingRecord, field: FieldSpec, value: Any, current: Any = None) -> PendingRecord:
@@ -131,6 +136,10 @@ def unreadable(record: PendingRecord, dataset: DatasetSpec, formats: Formats) ->
     for name, text in record.texts.items():
         field = dataset.by_name.get(name)
         if field is None:
+            continue
+        if field.lookup is not None and not field.lookup.others:
+            sentence = f"“{text[:60]}” is not in the list. Choose one of its lines, or clear the field."
+            found.append(Complaint("unreadable", sentence, (name,)))
             continue
         try:
             KINDS[field.kind].parse(text, field, formats)

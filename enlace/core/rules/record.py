@@ -7,9 +7,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from ..dataset.source import names_for
 from ..dataset.spec import DatasetSpec, RuleSpec
-from ..expression import Expression, Unsupported, in_words
-from ..kinds import KINDS, Odd
+from ..expression import Expression, ExpressionError, Unsupported, in_words
+from ..kinds import KINDS, raw_text
+from .computed import Computed, RecordValues, holds
 
 
 @dataclass(frozen=True)
@@ -36,46 +38,87 @@ class RecordRules:
 
     def __init__(self, dataset: DatasetSpec) -> None:
         self.dataset = dataset
-        self._labels = {f.name.lower(): f.label for f in dataset.fields}
+        self.computed = Computed(dataset)
+        self._labels = {f.name.lower(): f.label for f in dataset.all}
         self._checks: list[tuple[RuleSpec, Expression]] = []
         for rule in dataset.rules:
             try:
-                self._checks.append((rule, Expression(rule.expression, [f.name for f in dataset.fields])))
+                self._checks.append((rule, Expression(rule.expression, names_for(dataset))))
             except Unsupported:
                 continue  # The server checks it on save.
+        needed = (name for _, one in self._checks for name in self.computed.needed(one) if "." in name)
+        self.outer = self.computed.outer | frozenset(needed)
 
-    def complaints(self, record: Mapping[str, Any], touched: frozenset[str], new: bool) -> list[Complaint]:
+    def complaints(
+        self,
+        record: Mapping[str, Any],
+        touched: frozenset[str],
+        new: bool,
+        outer: Mapping[str, Any] | None = None,
+    ) -> list[Complaint]:
         """What is wrong with a record.
 
         record: stored values by field; a new record lacks the fields that nobody filled. touched: the fields
-        somebody edited: only what concerns them is told, so that old faults don't hold back other edits.
+        somebody edited: only what concerns them is told, so that old faults don't hold back other edits. outer: the
+        values of the names in `self.outer`; what needs one that is not there is not checked.
         """
         found = []
+        values = self.computed.values({**dict.fromkeys(self.dataset.by_name), **record} if new else record, outer)
         for field in self.dataset.fields:
-            if not field.required or field.generated:
+            wanted = field.name in self.computed.required and holds(self.computed.required[field.name], values)
+            if not (field.required or wanted) or field.generated:
                 continue
-            if record.get(field.name) is None and field.name in touched:
+            touches = field.name in touched or (wanted and bool(touched) and field.name in record)
+            if record.get(field.name) is None and touches:
                 found.append(Complaint("required", f"{field.label} needs a value.", (field.name,)))
             elif new and field.name not in record and field.default is None:
                 found.append(Complaint("missing", f"{field.label} needs a value before saving.", (field.name,)))
-        return found + self._broken(record, touched)
+        return found + self._broken(values, record, touched)
 
-    def _broken(self, record: Mapping[str, Any], touched: frozenset[str]) -> list[Complaint]:
+    def _broken(self, values: RecordValues, record: Mapping[str, Any], touched: frozenset[str]) -> list[Complaint]:
         found = []
-        typed: dict[str, Any] = {}
         for rule, expression in self._checks:
-            if not expression.names & touched or not expression.names <= record.keys():
+            needed = self.computed.needed(expression)
+            concerned = self._fields_of(needed)
+            if not concerned & touched and not any("(" in name for name in needed):
                 continue
-            for name in expression.names - typed.keys():
-                field = self.dataset.by_name[name]
-                value = KINDS[field.kind].read(record[name], field)
-                typed[name] = value.raw if isinstance(value, Odd) else value
+            if not {name for name in needed if "." not in name} <= record.keys():
+                continue
             # A CHECK is broken only when it is false; unknown passes (ISO/IEC 9075-2, 4.25.3 "check constraints").
-            if expression(typed) in (False, 0):
+            try:
+                broken = expression(values) in (False, 0)
+            except KeyError:
+                continue  # it needs something that was not read
+            if broken:
                 code = "warning" if rule.severity == "warning" else "check"
-                sentence = with_values(self.dataset, self.sentence(rule, expression), record)
-                found.append(Complaint(code, sentence, tuple(sorted(expression.names))))
+                sentence = with_values(self.dataset, self.sentence(rule, expression), record, values)
+                found.append(Complaint(code, sentence, tuple(sorted(rule.marks or concerned))))
         return found
+
+    def _fields_of(self, needed: set[str]) -> set[str]:
+        """The saved fields behind names: a lookup's own field for what is looked up."""
+        found = {name for name in needed if name in self.dataset.by_name}
+        owners = {name.partition(".")[0] for name in needed if "." in name and "(" not in name}
+        return found | {self.dataset.looked_up[owner][0].name for owner in owners if owner in self.dataset.looked_up}
+
+    def complaints_over(self, table: str, record: Mapping[str, Any], outer: Mapping[str, Any]) -> list[Complaint]:
+        """The rules that add up details in a table and are broken by a master's record, marking the added columns."""
+        names = {d.name for d in self.dataset.details if d.table == table}
+        found = []
+        values = self.computed.values(record, outer)
+        for rule, expression in self._checks:
+            added = [n.partition("(")[2][:-1].partition(".") for n in expression.names if "(" in n]
+            columns = tuple(column for detail, _, column in added if detail in names)
+            if columns and expression(values) in (False, 0):
+                code = "warning" if rule.severity == "warning" else "check"
+                sentence = with_values(self.dataset, self.sentence(rule, expression), record, values)
+                found.append(Complaint(code, sentence, columns))
+        return found
+
+    def over_details(self, table: str) -> bool:
+        """Whether a rule adds up details in a table."""
+        names = {d.name for d in self.dataset.details if d.table == table}
+        return any(name.partition("(")[2].partition(".")[0] in names for name in self.outer if "(" in name)
 
     def sentence(self, rule: RuleSpec, expression: Expression) -> str:
         """What a rule demands, for people."""
@@ -93,11 +136,19 @@ class RecordRules:
         return None
 
 
-def with_values(dataset: DatasetSpec, sentence: str, record: Mapping[str, Any]) -> str:
-    """A message with the record's values in place of {field}."""
+def with_values(
+    dataset: DatasetSpec, sentence: str, record: Mapping[str, Any], values: Mapping[str, Any] | None = None
+) -> str:
+    """A message with the record's values in place of {field}, {lookup.column} and {sum(detail.column)}."""
 
     def value(found: re.Match[str]) -> str:
-        field = dataset.by_name.get(found[1])
-        return found[0] if field is None else KINDS[field.kind].text(record.get(field.name), field) or "nothing"
+        field = dataset.any_name.get(found[1])
+        if field is not None and field.name in record:
+            return KINDS[field.kind].text(record[field.name], field) or "nothing"
+        try:
+            made = (values or {})[found[1]]
+        except (KeyError, ExpressionError):
+            return "nothing" if field is not None else found[0]
+        return "nothing" if made is None else raw_text(made)
 
     return re.sub(r"\{([^{}]+)\}", value, sentence)

@@ -6,22 +6,19 @@ from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import func, literal_column, select
-from sqlglot import exp
 
+from ..dataset.source import Source, names_for, source_of
 from ..dataset.spec import DatasetSpec, RuleSpec
 from ..dataset.values import record_id
-from ..dataset.window import source_table
 from ..expression import Expression, Unsupported
+from ..expression.push import condition
 from ..problem import Problem
 from ..server.engine import ConnectionSpec, reading
-
-# The names that sqlglot has for the servers' SQL.
-WRITES = {"sqlite": "sqlite", "postgresql": "postgres", "mariadb": "mysql", "sqlserver": "tsql", "oracle": "oracle"}
 
 
 @dataclass(frozen=True)
 class Trial:
-    """How many rows break a rule, and the first of them: (record id, values of the rule's fields)."""
+    """How many rows break a rule, and the first of them: (record id, values of the rule's names)."""
 
     count: int
     names: tuple[str, ...]
@@ -33,32 +30,46 @@ def checked(dataset: DatasetSpec, rule: RuleSpec) -> Expression:
     if not rule.expression.strip():
         raise Problem("The rule has no expression.", "Type one, such as length_m > beam_m.", code="bad")
     try:
-        expression = Expression(rule.expression, [f.name for f in dataset.fields])
+        expression = Expression(rule.expression, names_for(dataset))
     except Unsupported as error:
         hint = "Use the names of this dataset's fields, numbers, texts in single quotes, and SQL's operators."
-        raise Problem(f"The rule can't be understood: {str(error).splitlines()[0]}", hint, code="bad") from None
+        raise Problem(f"The rule can't be understood: {error}", hint, code="bad") from None
     if not expression.names:
         raise Problem("The rule names no field.", "A rule says something about a record's fields.", code="bad")
     return expression
 
 
+def asked(source: Source, expression: Expression) -> tuple[Any, list[str]]:
+    """A condition over the rows of a source, and the names that the statement has to join. Raises Problem."""
+    needs: set[str] = set()
+    try:
+        sql = condition(expression, source.server, lambda name: source.part(name, needs))
+    except Unsupported as error:
+        raise Problem(
+            f"The condition can't be asked of the server: {error}", "Write it otherwise.", code="bad"
+        ) from None
+    joins = [name for name in expression.names if "(" not in name]
+    return literal_column(sql), [*joins, *(f"{lookup}.{_any_column(source, lookup)}" for lookup in needs)]
+
+
+def _any_column(source: Source, lookup: str) -> str:
+    return source.dataset.looked_up[lookup][1].target
+
+
 def broken_rows(spec: ConnectionSpec, dataset: DatasetSpec, rule: RuleSpec, most: int = 100) -> Trial:
     """The rows for which a rule is false. As in a CHECK, unknown is not broken. Raises Problem."""
     expression = checked(dataset, rule)
-    table = source_table(dataset)
-    names = tuple(sorted(expression.names))
-
-    def quoted(node: exp.Expr) -> exp.Expr:
-        return exp.column(expression.field(node.name), quoted=True) if isinstance(node, exp.Column) else node
-
-    tree = expression.tree.transform(quoted)
-    condition: Any = literal_column(exp.not_(exp.paren(tree)).sql(dialect=WRITES[spec.kind]))
-    key = [table.c[n].label(f"k{i}") for i, n in enumerate(dataset.key)]
-    shown = [table.c[n].label(f"f{i}") for i, n in enumerate(names)]
+    source = source_of(dataset, spec.kind)
+    holds, joins = asked(source, expression)
+    broken = ~holds.self_group() if hasattr(holds, "self_group") else ~holds
+    names = tuple(sorted(name for name in expression.names if "(" not in name))
+    base = source.joined(joins)
+    key = [source.base.c[n].label(f"k{i}") for i, n in enumerate(dataset.key)]
+    shown = [source.column(n).label(f"f{i}") for i, n in enumerate(names)]
     with reading(spec) as connection:
-        count = int(connection.execute(select(func.count()).select_from(table).where(condition)).scalar() or 0)
-        found = (
-            connection.execute(select(*key, *shown).where(condition).order_by(*key).limit(most)).all() if count else []
-        )
+        counted = select(func.count()).select_from(base).where(broken)
+        count = int(connection.execute(counted).scalar() or 0)
+        few = select(*key, *shown).select_from(base).where(broken).order_by(*key).limit(most)
+        found = connection.execute(few).all() if count else []
     rows = tuple((record_id(tuple(row[: len(key)])) if key else "", tuple(row[len(key) :])) for row in found)
     return Trial(count, names, rows)

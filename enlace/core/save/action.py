@@ -20,6 +20,7 @@ from sqlalchemy.engine import Connection
 from sqlglot import exp
 from sqlglot.tokens import TokenType
 
+from ..dataset.source import WRITES
 from ..dataset.spec import DatasetSpec
 from ..dataset.values import key_of
 from ..dataset.window import source_table
@@ -27,7 +28,6 @@ from ..expression import Expression, Unsupported
 from ..kinds import KINDS, Odd
 from ..problem import Problem
 from ..rules.record import with_values
-from ..rules.trial import WRITES
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, writing
 from .run import TRIES

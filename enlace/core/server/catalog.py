@@ -137,6 +137,11 @@ class Catalog:
             self._details[name] = _read_table(self, name)
         return self._details[name]
 
+    def named(self, name: str) -> Table | None:
+        """A table or view by its name, capitals apart; None when there is none."""
+        found = next((one for one in (*self.tables, *self.views) if one.lower() == name.lower()), None)
+        return None if found is None else self.table(found)
+
 
 MOST_CATALOGS = 32
 CUT_FAMILIES = frozenset({"", "text", "long text", "bytes", "shown"})

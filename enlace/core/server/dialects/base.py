@@ -7,7 +7,7 @@ from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import ColumnElement, Insert, UpdateBase, inspect
+from sqlalchemy import ColumnElement, Insert, Text, UpdateBase, cast, func, inspect
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError, SAWarning
 
@@ -143,6 +143,10 @@ class ServerKind:
     def size_of(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
         """The length of the column's value in characters or bytes."""
         raise NotImplementedError
+
+    def folded(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
+        """A text without capitals and accents, to search in."""
+        return func.lower(cast(column, Text))
 
     def bound(self, value: Any) -> Any:
         """A value as the driver wants it."""

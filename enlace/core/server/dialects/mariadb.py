@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import sqlglot
 from sqlalchemy import URL, ColumnElement, Insert, LargeBinary, cast, create_engine, event, func, text
+from sqlalchemy.dialects.mysql import CHAR
 from sqlalchemy.engine import Connection, Engine
 
 from ..refusal import Refusal
@@ -174,6 +175,10 @@ class MariaDB(NetworkServer):
         return found
 
     # -- writing values --------------------------------------------------------------------------------
+
+    def folded(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
+        # This collation takes letters for the same whatever their capitals and accents.
+        return cast(column, CHAR(charset="utf8mb4")).collate("utf8mb4_unicode_ci")
 
     def bound(self, value: Any) -> Any:
         return int(value) if isinstance(value, bool) else value

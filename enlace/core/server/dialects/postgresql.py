@@ -9,7 +9,7 @@ from collections.abc import Hashable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 import sqlglot
-from sqlalchemy import URL, ColumnElement, Insert, create_engine, event, text
+from sqlalchemy import URL, ColumnElement, Insert, Text, cast, create_engine, event, func, literal_column, text
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError
 from sqlglot import exp
@@ -182,6 +182,11 @@ class PostgreSQL(NetworkServer):
         return self.quick(spec, "SELECT pg_current_snapshot()::text")
 
     # -- writing values --------------------------------------------------------------------------------
+
+    def folded(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
+        # Letters taken apart (Unicode, UAX #15, form D), then without their marks.
+        apart = func.normalize(func.lower(cast(column, Text)), literal_column("NFD"))
+        return func.regexp_replace(apart, "[\u0300-\u036f]", "", "g")
 
     def bound(self, value: Any) -> Any:
         return value

@@ -14,7 +14,20 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 import sqlglot
-from sqlalchemy import ColumnElement, Insert, Integer, case, create_engine, event, func, select, text, type_coerce
+from sqlalchemy import (
+    ColumnElement,
+    Insert,
+    Integer,
+    Text,
+    case,
+    cast,
+    create_engine,
+    event,
+    func,
+    select,
+    text,
+    type_coerce,
+)
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DisconnectionError
 from sqlalchemy.pool import QueuePool
@@ -196,6 +209,9 @@ class Sqlite(ServerKind):
 
     def size_of(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
         return type_coerce(func.length(column), Integer)
+
+    def folded(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
+        return func.enlace_fold(cast(column, Text))
 
     def bound(self, value: Any) -> Any:
         if type(value) in self.native:

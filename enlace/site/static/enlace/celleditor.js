@@ -1,12 +1,14 @@
 // Editing in the grid: a cell becomes an input, Enter and Tab keep what was typed, Escape drops it.
 
+import { Choices } from "./choices.js";
+
 const SHOWN = 200; // characters of a text that a cell shows at the most
 const ELSEWHERE = ["longtext", "picture", "binary"]; // edited beside the grid, where there is room
 
 export class CellEditor {
   /** panelEditor(id, number): the editor of a field beside the grid, once it shows that record. */
-  constructor(grid, edits, panelEditor) {
-    Object.assign(this, { grid, edits, panelEditor });
+  constructor(grid, edits, choices, panelEditor) {
+    Object.assign(this, { grid, edits, choices, panelEditor });
   }
 
   async open(row, head, cell, text) {
@@ -23,8 +25,10 @@ export class CellEditor {
     if (cut) cell = document.getElementById(row.id)?.children[this.grid.column];
     if (!cell) return;
     const before = beside?.value ?? cell.textContent;
-    const input = kind === "yesno" ? this.choice(before, text, "nullable" in head.dataset) : this.line(text ?? before);
+    const listed = "list" in head.dataset;
+    const input = kind === "yesno" && !listed ? this.choice(before, text, "nullable" in head.dataset) : this.line(text ?? before);
     input.setAttribute("aria-label", label);
+    if (listed) this.withList(input, id, name);
     const kept = cell.innerHTML;
     cell.replaceChildren(input);
     cell.classList.add("editing");
@@ -35,8 +39,10 @@ export class CellEditor {
     const close = (keep) => {
       if (this.grid.editing !== input) return;
       this.grid.editing = null;
+      if (listed) this.choices.close();
       cell.classList.remove("editing");
-      if (keep && input.value !== before) this.keep(row, cell, { id, number, name, value: input.value, before });
+      const { choice } = input.dataset;
+      if (keep && (input.value !== before || choice)) this.keep(row, cell, { id, number, name, value: input.value, choice, before });
       else if (input.kept) cell.replaceWith(input.kept);
       else cell.innerHTML = kept;
       if (this.grid.late) {
@@ -46,6 +52,23 @@ export class CellEditor {
     };
     input.addEventListener("blur", () => close(true));
     input.addEventListener("keydown", (event) => this.key(event, close));
+    input.finish = () => {
+      close(true);
+      this.grid.focus();
+    };
+    if (listed && text !== undefined) this.choices.show(input, text);
+  }
+
+  /** An editor with a list of lines to choose from. */
+  withList(input, id, name) {
+    Object.assign(input.dataset, { record: id, field: name });
+    const told = { role: "combobox", "aria-autocomplete": "list", "aria-expanded": "false", "aria-controls": "choices", "aria-haspopup": "listbox" };
+    for (const [attribute, value] of Object.entries(told)) input.setAttribute(attribute, value);
+  }
+
+  /** A line was chosen for the open editor. */
+  chosen(input) {
+    input.finish?.();
   }
 
   /** The editor beside the grid if it shows the record already. */
@@ -70,6 +93,7 @@ export class CellEditor {
 
   key(event, close) {
     event.stopPropagation();
+    if (Choices.fits(event.target) && this.choices.key(event)) return;
     const { grid } = this;
     const { position } = grid.current;
     const go = { Enter: [position + (event.shiftKey ? -1 : 1), grid.column], Tab: [position, grid.column + (event.shiftKey ? -1 : 1)] };
@@ -84,9 +108,9 @@ export class CellEditor {
     }
   }
 
-  async keep(row, cell, { id, number, name, value, before }) {
+  async keep(row, cell, { id, number, name, value, choice, before }) {
     cell.textContent = value;
-    const data = { record: id, field: name, value, position: row.dataset.at, order: this.grid.order };
+    const data = { record: id, field: name, value, choice, position: row.dataset.at, order: this.grid.order };
     const beside = this.loaded(id, number);
     if (beside) {
       data.seen = beside.dataset.seen;

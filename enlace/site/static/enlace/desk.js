@@ -1,6 +1,7 @@
 // The desk: one current record for grid, navigator and editors; what is typed goes out through Edits.
 
 import { CellEditor } from "./celleditor.js";
+import { Choices } from "./choices.js";
 import { apply, complain, Edits } from "./edits.js";
 import { Grid } from "./grid.js";
 
@@ -16,7 +17,9 @@ const grid = new Grid(document.getElementById("grid"), url, {
   moved: (id, position) => move(id ? `record?record=${encodeURIComponent(id)}&position=${position}` : `at?position=${position}`, 90),
   edit: (row, head, cell, text) => desk.dataset.editable ? cells.open(row, head, cell, text) : enlaceSay("This form is read only."),
 });
-const cells = new CellEditor(grid, edits, async (id, number) => {
+const choices = new Choices(document.getElementById("choices"), url, (input) => input.dataset.record || panel().dataset.record);
+choices.leave = (address) => settled().then(() => location.assign(address));
+const cells = new CellEditor(grid, edits, choices, async (id, number) => {
   await moving;
   return panel().dataset.record === id ? document.getElementById(`e-${number}`) : null;
 });
@@ -86,6 +89,18 @@ document.addEventListener("click", (event) => {
   }
   const pick = event.target.closest("[data-pick]");
   if (pick) pickDate(document.getElementById(pick.dataset.pick));
+  const opens = document.getElementById(event.target.closest("[data-open-choices]")?.dataset.openChoices || "");
+  if (opens) {
+    opens.focus();
+    choices.open ? choices.close() : choices.show(opens, "");
+  }
+  const empties = document.getElementById(event.target.closest("[data-empty-choice]")?.dataset.emptyChoice || "");
+  if (empties) {
+    empties.focus();
+    empties.value = "";
+    delete empties.dataset.choice;
+    empties.dispatchEvent(new Event("change", { bubbles: true }));
+  }
   const clear = event.target.closest("[data-clear]");
   if (clear) edits.send("picture", { record: tell.record, field: clear.dataset.clear });
   const empty = event.target.closest("[data-empty]");
@@ -151,6 +166,8 @@ document.addEventListener("enlace:current", ({ detail }) => {
   tell.record = detail.id;
   tell.position = detail.position ?? tell.position;
   grid.setCurrent(detail.id, detail.position);
+  const errand = document.querySelector("#errand [name=record]");
+  if (errand) errand.value = detail.id;
   const address = new URL(location);
   address.searchParams.set("record", detail.id);
   history.replaceState(null, "", address);
@@ -166,6 +183,16 @@ document.addEventListener("enlace:settled", ({ detail }) => {
     if (detail.notes.includes(Number(note.id.split("-").pop()))) continue;
     note.className = "note";
     note.replaceChildren();
+  }
+  for (const [number, text] of Object.entries(detail.others || {})) {
+    const other = document.getElementById(`e-${number}`);
+    if (!other || other === document.activeElement) continue;
+    if (other.matches("output")) other.textContent = text || "—";
+    else other.value = other.sent = text;
+  }
+  for (const [number, fixed] of Object.entries(detail.fixed || {})) {
+    const other = document.getElementById(`e-${number}`);
+    if (other?.matches("input, textarea")) other.readOnly = fixed;
   }
   const editor = document.getElementById(`e-${detail.number}`);
   if (!editor || (editor === document.activeElement && editor.value !== editor.sent && editor.sent !== undefined)) return;
@@ -211,6 +238,7 @@ function typed(editor) {
     record: panel().dataset.record,
     field: editor.dataset.field,
     value: editor.value,
+    choice: editor.dataset.choice,
     seen: editor.dataset.seen,
     seen_text: (editor.defaultValue ?? "").length < 4000 ? editor.defaultValue : undefined,
     position: panel().dataset.position,
@@ -224,13 +252,22 @@ desk.addEventListener("change", (event) => {
     const data = { record: panel().dataset.record, field: editor.dataset.picture, file: editor.files[0] };
     return edits.send("picture", data);
   }
-  if (editor.dataset.field && panel().contains(editor) && editor.value !== editor.sent) {
-    editor.sent = editor.value;
-    edits.send("edit", typed(editor));
-  }
+  if (editor.dataset.field && panel().contains(editor)) sendTyped(editor);
+});
+function sendTyped(editor) {
+  if (editor.value === editor.sent) return;
+  editor.sent = editor.value;
+  edits.send("edit", typed(editor));
+  delete editor.dataset.choice;
+}
+desk.addEventListener("input", ({ target }) => Choices.fits(target) && choices.typed(target));
+desk.addEventListener("enlace:chosen", ({ target }) => {
+  if (panel().contains(target)) sendTyped(target);
+  else cells.chosen(target);
 });
 desk.addEventListener("keydown", (event) => {
   const editor = event.target;
+  if (Choices.fits(editor) && panel().contains(editor) && choices.key(event)) return;
   if (event.key === "Escape" && editor.dataset.field && panel().contains(editor)) {
     editor.value = editor.sent ?? editor.defaultValue;
   } else if (event.key === "Enter" && editor.matches("#panel input[data-field]")) {

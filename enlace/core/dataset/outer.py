@@ -1,0 +1,143 @@
+"""What expressions take from outside of a record: looked-up records and totals of its details."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.engine import Connection
+
+from ..kinds import KINDS, Odd
+from ..server.dialects import server_kind
+from ..server.engine import ConnectionSpec, reading
+from ..server.names import quoted_table
+from .source import detail_column
+from .spec import ColumnSpec, DatasetSpec
+from .window import in_parts, key_in
+
+Totals = Callable[[str, Mapping[str, Any]], Any]
+VALUES_A_STATEMENT = 300
+
+
+def outer_values(
+    spec: ConnectionSpec,
+    dataset: DatasetSpec,
+    names: Collection[str],
+    record: Mapping[str, Any],
+    totals: Totals | None = None,
+) -> dict[str, Any]:
+    """The values of `lookup.column` and `sum(detail.column)` names for a record; None where there is none.
+
+    record: stored values by field. totals: gives an aggregate over details where a draft has to be counted; it may
+    raise KeyError for those that it does not know. Raises Problem.
+    """
+    return outer_rows(spec, dataset, names, [record], totals)[0]
+
+
+def outer_rows(
+    spec: ConnectionSpec,
+    dataset: DatasetSpec,
+    names: Collection[str],
+    records: Sequence[Mapping[str, Any]],
+    totals: Totals | None = None,
+) -> list[dict[str, Any]]:
+    """`outer_values` for several records: one query for each lookup and each aggregate, whatever their number."""
+    wanted = sorted(name for name in names if "." in name)
+    found: list[dict[str, Any]] = [{} for _ in records]
+    if not wanted or not records:
+        return found
+    with reading(spec) as connection:
+        for lookup in sorted({name.partition(".")[0] for name in wanted if "(" not in name}):
+            columns = [inner for owner, _, inner in (n.partition(".") for n in wanted) if owner == lookup]
+            if lookup in dataset.looked_up:
+                _look_up(connection, dataset, lookup, columns, records, found)
+        for name in wanted:
+            if "(" in name:
+                _add_up(connection, dataset, name, records, found, totals)
+    return found
+
+
+def _look_up(
+    connection: Connection,
+    dataset: DatasetSpec,
+    name: str,
+    columns: Collection[str],
+    records: Sequence[Mapping[str, Any]],
+    found: list[dict[str, Any]],
+) -> None:
+    field, lookup = dataset.looked_up[name]
+    matched = [(lookup.target, field.name), *((c, f) for f, c in lookup.also)]
+    known = {c: lookup.by_name[c] for c in columns if c in lookup.by_name}
+    table = quoted_table(lookup.table, dict.fromkeys([*(c for c, _ in matched), *known]))
+    rows = _rows_by_key(
+        connection, table, [c for c, _ in matched], [table.c[c] for c in known], [f for _, f in matched], records
+    )
+    for record, values in zip(records, found, strict=True):
+        row = rows.get(_key(connection, record, [f for _, f in matched]))
+        values |= {f"{name}.{c}": None for c in columns}
+        if row is not None:
+            values |= {f"{name}.{c}": typed(one, v) for (c, one), v in zip(known.items(), row, strict=True)}
+
+
+def _key(connection: Connection, record: Mapping[str, Any], names: Sequence[str]) -> tuple[Any, ...]:
+    bound = server_kind(connection.dialect.name).bound
+    return tuple(bound(record.get(name)) for name in names)
+
+
+def _rows_by_key(
+    connection: Connection,
+    table: Any,
+    columns: Sequence[str],
+    selected: Sequence[Any],
+    names: Sequence[str],
+    records: Sequence[Mapping[str, Any]],
+    grouped: bool = False,
+) -> dict[tuple[Any, ...], tuple[Any, ...]]:
+    """What is selected for the rows whose columns hold what records have in the fields `names`, by those values."""
+    keys = {key: key for one in records if None not in (key := _key(connection, one, names))}
+    found: dict[tuple[Any, ...], tuple[Any, ...]] = {}
+    for part in in_parts(list(keys), VALUES_A_STATEMENT):
+        statement = select(*(table.c[c] for c in columns), *selected)
+        statement = statement.where(key_in([table.c[c] for c in columns], part))
+        if grouped:
+            statement = statement.group_by(*(table.c[c] for c in columns))
+        for row in connection.execute(statement):
+            key = tuple(row[: len(columns)])
+            # The server may spell a key in its own way, such as a number with more digits: it equals ours then.
+            found.setdefault(keys.get(key, key), tuple(row[len(columns) :]))
+    return found
+
+
+def typed(one: ColumnSpec, value: Any) -> Any:
+    """A stored value of another table as expressions compute with it."""
+    read = KINDS[one.kind].read(value, one.as_field())
+    return read.raw if isinstance(read, Odd) else read
+
+
+def _add_up(
+    connection: Connection,
+    dataset: DatasetSpec,
+    name: str,
+    records: Sequence[Mapping[str, Any]],
+    found: list[dict[str, Any]],
+    totals: Totals | None,
+) -> None:
+    function, _, inner = name[:-1].partition("(")
+    detail, one = detail_column(dataset, inner)
+    left = []
+    for i, record in enumerate(records):
+        try:
+            if totals is None:
+                raise KeyError(name)
+            found[i][name] = totals(name, record)
+        except KeyError:
+            left.append(i)
+    some = [records[i] for i in left]
+    table = quoted_table(detail.table, dict.fromkeys([*detail.columns, one.name]))
+    made = getattr(func, function)(table.c[one.name])
+    rows = _rows_by_key(connection, table, detail.columns, [made], detail.master_columns, some, grouped=True)
+    for i in left:
+        row = rows.get(_key(connection, records[i], detail.master_columns))
+        value = (0 if function == "count" else None) if row is None else row[0]
+        found[i][name] = value if function == "count" else typed(one, value)

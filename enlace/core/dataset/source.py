@@ -1,0 +1,264 @@
+"""What the rows of a dataset are selected from: its table, and what lookups and calculated fields join to it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Any
+
+from sqlalchemy import (
+    ColumnElement,
+    FromClause,
+    TableClause,
+    and_,
+    column,
+    func,
+    literal_column,
+    select,
+    text,
+    type_coerce,
+)
+from sqlglot import exp
+
+from ..expression import Expression, Names, Unsupported
+from ..expression.push import Sql, pushed
+from ..server.names import Raw, quoted_table
+from .spec import ColumnSpec, DatasetSpec, DetailSpec, FieldSpec, LookupSpec
+
+# The names that sqlglot has for the servers' SQL.
+WRITES = {
+    "sqlite": "sqlite",
+    "kept": "sqlite",
+    "postgresql": "postgres",
+    "mariadb": "mysql",
+    "sqlserver": "tsql",
+    "oracle": "oracle",
+}
+# In front of a field's name it stands for what its lookup shows; no column's name begins so.
+SHOWN = "\0"
+QUERY = "q"
+TYPES = {"longtext": "text", "binary": "bytes", "picture": "bytes"}
+
+
+def names_for(dataset: DatasetSpec) -> Names:
+    """The names that expressions over a record of the dataset may use."""
+    return Names([f.name for f in dataset.all], dataset.looked_up, [d.name for d in dataset.details])
+
+
+@lru_cache(maxsize=256)
+def source_table(dataset: DatasetSpec) -> TableClause:
+    """The table of a dataset with its saved fields' columns, its key and its locator."""
+    locator = [dataset.locator] if dataset.locator else []
+    names = dict.fromkeys([*(f.name for f in dataset.fields), *dataset.key, *locator])
+    single = {f.name for f in dataset.fields if f.storage == "float32"}
+    return quoted_table(dataset.table, names, single)
+
+
+@dataclass(frozen=True)
+class _Joined:
+    """A looked-up table as it stands in a statement."""
+
+    table: FromClause
+    on: ColumnElement[bool]
+
+
+@dataclass
+class Source:
+    """The columns and joins of a dataset on a kind of server. Make it with `source_of`, which keeps it.
+
+    c: the SQL of a name: a field's, SHOWN and a field's, or `lookup.column`. identity: what tells apart the rows that
+    an order by these names stands for.
+    """
+
+    dataset: DatasetSpec
+    server: str
+    _joins: dict[str, _Joined] = field(default_factory=dict)
+    _needs: dict[str, set[str]] = field(default_factory=dict)
+    _made: dict[str, ColumnElement[Any]] = field(default_factory=dict)
+    _making: list[str] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.base: FromClause = _query(self.dataset) if self.dataset.query else source_table(self.dataset)
+        self.base_name = QUERY if self.dataset.query else self.dataset.table
+        for i, (name, (one, lookup)) in enumerate(self.dataset.looked_up.items()):
+            self._joins[name] = self._join(f"lk{i}", one, lookup)
+
+    def _join(self, alias: str, one: FieldSpec, lookup: LookupSpec) -> _Joined:
+        columns = dict.fromkeys([lookup.target, *(c for _, c in lookup.also), *(c.name for c in lookup.columns)])
+        table: Any = quoted_table(lookup.table, columns)
+        matched = [(lookup.target, one.name), *((c, f) for f, c in lookup.also)]
+        if not lookup.unique:
+            # Several rows may have the value: one of them stands for all, and no row of ours is doubled.
+            keys = [table.c[c] for c, _ in matched]
+            others = [func.min(c).label(c.name) for c in table.c if c.name not in {k.name for k in keys}]
+            table = select(*keys, *others).group_by(*keys).subquery(alias)
+        else:
+            table = table.alias(alias)
+        return _Joined(table, and_(*(table.c[c] == self.base.c[f] for c, f in matched)))
+
+    @property
+    def c(self) -> _Columns:
+        return _Columns(self)
+
+    def column(self, name: str) -> ColumnElement[Any]:
+        """The SQL of a name. Raises KeyError, Unsupported."""
+        made = self._made.get(name)
+        if made is None:
+            made = self._made[name] = self._column(name)
+        return made
+
+    def _column(self, name: str) -> ColumnElement[Any]:
+        if name.startswith(SHOWN):
+            lookup, shown = self.shown_column(name[1:])
+            self._needs[name] = {lookup}
+            return shown
+        one = self.dataset.any_name.get(name)
+        if one is not None and one.formula:
+            sql, needs = self.formula(one.formula)
+            self._needs[name] = needs
+            return type_coerce(literal_column(sql.text), Raw())
+        if "." in name and name not in self.base.c:
+            lookup, _, inner = name.partition(".")
+            self._needs[name] = {lookup}
+            return self._joins[lookup].table.c[inner]
+        return self.base.c[name]
+
+    def lookup_column(self, lookup: str, name: str) -> ColumnElement[Any]:
+        """A column of a looked-up table."""
+        return self._joins[lookup].table.c[name]
+
+    def shown_column(self, name: str) -> tuple[str, ColumnElement[Any]]:
+        """(lookup, the first column that it shows) of a field."""
+        for lookup, (one, found) in self.dataset.looked_up.items():
+            if one.name == name and found.shows:
+                return lookup, self._joins[lookup].table.c[found.shows[0]]
+        raise KeyError(name)
+
+    def formula(self, source: str) -> tuple[Sql, set[str]]:
+        """An expression in the server's SQL, and the lookups that it needs. Raises Unsupported."""
+        expression = Expression(source, names_for(self.dataset))
+        needs: set[str] = set()
+        return pushed(expression, self.server, lambda name: self.part(name, needs)), needs
+
+    def part(self, name: str, needs: set[str]) -> Sql:
+        """What a name of an expression is in the server's SQL. needs: takes the lookups that it needs."""
+        if "(" in name and name.endswith(")"):
+            return self._aggregate(name)
+        one = self.dataset.any_name.get(name)
+        if one is None:
+            lookup, _, inner = name.partition(".")
+            found = self.dataset.looked_up[lookup][1].by_name.get(inner)
+            if found is None:
+                raise Unsupported(f"{self.dataset.looked_up[lookup][1].table} has no column {inner}.")
+            needs.add(lookup)
+            return self._plain(f"lk{list(self.dataset.looked_up).index(lookup)}", found)
+        if not one.formula:
+            return self._plain(self.base_name, ColumnSpec(one.name, one.kind, one.storage))
+        if name in self._making:
+            raise Unsupported(f"{one.label} is calculated from itself.")
+        self._making.append(name)
+        try:
+            sql, more = self.formula(one.formula)
+        finally:
+            self._making.pop()
+        needs |= more
+        return sql
+
+    def _plain(self, table: str, one: ColumnSpec) -> Sql:
+        return plain_column(table, one, self.server)
+
+    def _aggregate(self, name: str) -> Sql:
+        """An aggregate over details, as a subquery."""
+        function, _, inner = name[:-1].partition("(")
+        detail, one = detail_column(self.dataset, inner)
+        made = self._plain("d", one)
+        links = " AND ".join(
+            f"{_quoted(c, 'd', self.server)} = {_quoted(m, self.base_name, self.server)}"
+            for c, m in zip(detail.columns, detail.master_columns, strict=True)
+        )
+        table = exp.to_identifier(detail.table, quoted=True).sql(dialect=WRITES[self.server])
+        kind = {"count": "whole", "avg": "decimal"}.get(function, made.type)
+        wide = f"CAST({made.text} AS NUMERIC)" if self.server == "postgresql" and function == "avg" else made.text
+        return Sql(f"(SELECT {function.upper()}({wide}) FROM {table} AS d WHERE {links})", kind)  # noqa: S608
+
+    def joined(self, names: Iterable[str]) -> FromClause:
+        """The base with the lookups joined that some names need."""
+        return self.with_joins(self.base, names)
+
+    def with_joins(self, base: FromClause, names: Iterable[str]) -> FromClause:
+        """Something that holds the base, with the lookups joined that some names need."""
+        needed: set[str] = set()
+        for name in names:
+            self.column(name)
+            needed |= self._needs.get(name, set())
+        for lookup, one in self._joins.items():
+            if lookup in needed:
+                base = base.outerjoin(one.table, one.on)
+        return base
+
+    def identity(self, names: Iterable[str]) -> Any:
+        """What the rows and these names stand for: the table alone where all are its own columns."""
+        own = all(name in self.base.c and not self.dataset.query for name in names)
+        return self.dataset.table if own else self.dataset
+
+
+class _Columns:
+    """The names of a source as `source.c[name]`."""
+
+    def __init__(self, source: Source) -> None:
+        self._column = source.column
+
+    def __getitem__(self, name: str) -> ColumnElement[Any]:
+        return self._column(name)
+
+
+@lru_cache(maxsize=256)
+def source_of(dataset: DatasetSpec, server: str) -> Source:
+    """The source of a dataset on a kind of server, made once."""
+    return Source(dataset, server)
+
+
+def _query(dataset: DatasetSpec) -> FromClause:
+    columns = dict.fromkeys([*(f.name for f in dataset.all if not f.formula), *dataset.key])
+    return text(dataset.query.replace(":", "\\:")).columns(*(column(name, Raw()) for name in columns)).subquery(QUERY)
+
+
+def detail_column(dataset: DatasetSpec, inner: str) -> tuple[DetailSpec, ColumnSpec]:
+    """The detail and the column behind `detail.column`. Raises Unsupported."""
+    name, _, wanted = inner.partition(".")
+    detail = next(d for d in dataset.details if d.name == name)
+    found = next((c for c in detail.fields if c.name.lower() == wanted.lower()), None)
+    if found is None:
+        raise Unsupported(f"{detail.table} has no column {wanted}.")
+    return detail, found
+
+
+def _quoted(name: str, table: str, server: str) -> str:
+    return exp.column(name, table=table, quoted=True).sql(dialect=WRITES[server])
+
+
+def plain_column(table: str, one: ColumnSpec, server: str) -> Sql:
+    """A column as an expression meets it: with its type, and in one of a server's shapes of that type."""
+    sql, kind = _quoted(one.name, table, server), TYPES.get(one.kind, one.kind)
+    if kind == "text" and server == "postgresql":
+        sql = f"CAST({sql} AS TEXT)"
+    if server in ("sqlite", "kept") and kind in ("date", "datetime"):
+        sql = _from_storage(sql, kind, one.storage)
+    elif server == "postgresql" and one.storage.startswith("float"):
+        sql = f"CAST({sql} AS NUMERIC)"
+    return Sql(sql, kind)
+
+
+_SHIFTS: dict[str, Callable[[str], str]] = {
+    "unix seconds": lambda sql: f"{sql}, 'unixepoch'",
+    "unix milliseconds": lambda sql: f"{sql} / 1000.0, 'unixepoch'",
+}
+
+
+def _from_storage(sql: str, kind: str, storage: str) -> str:
+    """A date of SQLite as text, whatever it is kept as."""
+    given = _SHIFTS.get(storage, lambda same: same)(sql)
+    if kind == "date":
+        return sql if storage in ("", "text") else f"date({given})"
+    return f"strftime('%Y-%m-%d %H:%M:%f', {given})"

@@ -1,0 +1,112 @@
+"""The list of a lookup, a page at a time, and the way to add to it and come back."""
+
+from __future__ import annotations
+
+from django.http import HttpResponse, HttpResponseRedirect
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.lookups import Option, listed, shown_text
+from enlace.core.kinds import raw_text
+from enlace.core.problem import Problem
+from enlace.workshop.models import Form
+
+from . import editing
+from .answers import base_context
+from .opening import number_from, on_form, text_from
+from .typed import choice_of
+from .work import Work
+
+ERRAND = "errand"  # in the session: for which field of which record somebody looks for a line in another form
+
+
+@require_GET
+@on_form
+def choices(request, work: Work) -> HttpResponse:
+    """The lines of a field's list that have what was typed."""
+    field = _with_list(work, text_from(request, "field"))
+    record = work.record(text_from(request, "record"))
+    start = number_from(request, "start", 0, 10_000_000)
+    typed = request.GET.get("typed", "")[:200]
+    page = listed(work.spec, work.dataset, field, typed, start, record.values)
+    lines = [(start + i, choice_of(one), _words(work, field, one)) for i, one in enumerate(page.options)]
+    context = {"lines": lines, "more": start + len(lines) if page.more else None, "typed": typed, "field": field}
+    context["adds"] = start == 0 and _form_of(work, field) is not None
+    context["narrowed"] = bool(field.lookup and field.lookup.narrowed)
+    return render(request, "desk/choices.html", {**base_context(work), **context, "record": record, "first": not start})
+
+
+def _with_list(work: Work, name: str) -> FieldSpec:
+    field = work.field(name)
+    if field.lookup is None:
+        raise Problem("This field has no list.", "Reload the page; the form may have changed.", code="bad")
+    return field
+
+
+def _words(work: Work, field: FieldSpec, one: Option) -> str:
+    assert field.lookup is not None
+    if not field.lookup.table:
+        return str(one.shown[0])
+    return shown_text(field.lookup, one.shown, work.formats) or raw_text(one.value)
+
+
+def _form_of(work: Work, field: FieldSpec) -> Form | None:
+    """A form of the project on which the list itself can be edited."""
+    lookup = field.lookup
+    if lookup is None or not lookup.table or lookup.also:
+        return None
+    here = {"project": work.form.project, "dataset__connection": work.form.dataset.connection}
+    found = Form.objects.filter(**here, dataset__table=lookup.table, dataset__read_only_because="")
+    return found.first()
+
+
+@require_GET
+@on_form
+def add_to(request, work: Work) -> HttpResponse:
+    """Go to the form of a field's list, to come back with a record of it."""
+    field = _with_list(work, text_from(request, "field"))
+    other = _form_of(work, field)
+    if other is None:
+        raise Problem("No form edits this list.", "A builder can make one of its table.", code="bad")
+    request.session[ERRAND] = {
+        "for": other.pk,
+        "form": work.form.pk,
+        "part": work.part.name,
+        "master": work.master,
+        "record": text_from(request, "record"),
+        "field": field.name,
+        "words": f"{field.label} of {work.part.title}",
+    }
+    return HttpResponseRedirect(reverse("work", args=[other.pk]))
+
+
+def errand_of(request, work: Work) -> dict | None:
+    """What somebody came to this form for, if they came from another one."""
+    errand = request.session.get(ERRAND)
+    return errand if errand and errand["for"] == work.form.pk and not work.part.name else None
+
+
+@require_POST
+@on_form
+def bring(request, work: Work) -> HttpResponse:
+    """Come back from a list's own form with the current record, or (leave) without one."""
+    errand = errand_of(request, work)
+    if errand is None:
+        raise Problem("Nothing waits for a record of this form.", "Open the list of a field and press Add.", code="bad")
+    form = Form.objects.select_related("dataset__connection", "project").filter(pk=errand["form"]).first()
+    if form is None:
+        request.session.pop(ERRAND)
+        raise Problem("The form that you came from is not there any more.", "Go to the desk.", code="missing")
+    back = Work(work.person, form, work.formats, (), errand["part"], errand["master"], work.kept is not None)
+    if "leave" not in request.POST:
+        field = _with_list(back, errand["field"])
+        assert field.lookup is not None
+        found = work.stored(text_from(request, "record"))
+        if found is None:
+            raise Problem("This record is not saved yet.", "Save it first, then choose it.", code="bad")
+        option = Option(found.get(field.lookup.target), ())
+        editing.edit(back, errand["record"], field.name, "", choice=choice_of(option))
+    request.session.pop(ERRAND)
+    return HttpResponseRedirect(f"{back.address}?record={errand['record']}")

@@ -1,0 +1,61 @@
+"""What people read for a stored value: as its kind writes it, or what its lookup shows for it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset.lookups import chosen_text, shown_for, shown_text
+from enlace.core.kinds import KINDS, Formats
+from enlace.core.server import ConnectionSpec
+
+Record = Mapping[str, Any]
+
+
+class Words:
+    """The words for values of records, each list asked once for all that it is asked for."""
+
+    def __init__(self, spec: ConnectionSpec, formats: Formats) -> None:
+        self.spec, self.formats = spec, formats
+        self._known: dict[tuple[int, str], dict[tuple[Any, ...], str | None]] = {}
+
+    def learn(self, dataset: DatasetSpec, records: Iterable[Record]) -> None:
+        """Ask the lists, once each, what they show for the values of some records. Raises Problem."""
+        several = list(records)
+        for field, lookup in dataset.looked_up.values():
+            known = self._known.setdefault((id(dataset), field.name), {})
+            lacking = [r for r in several if None not in (k := _key(field, r)) and k not in known]
+            if not lacking or not lookup.shows:
+                continue
+            found = shown_for(self.spec, field, lacking)
+            for record in lacking:
+                shown = found.get(_key(field, record))
+                known[_key(field, record)] = None if shown is None else shown_text(lookup, shown, self.formats)
+
+    def chosen(self, dataset: DatasetSpec, field: FieldSpec, record: Record) -> str | None:
+        """What a field's list shows for the value that a record holds; None when the list lacks it. Raises Problem."""
+        value, lookup = record.get(field.name), field.lookup
+        if lookup is None or value is None:
+            return "" if value is None else None
+        if not lookup.table:
+            return chosen_text(field, value)
+        key = _key(field, record)
+        if None in key or not lookup.shows:
+            return None
+        known = self._known.setdefault((id(dataset), field.name), {})
+        if key not in known:
+            self.learn(dataset, [record])
+        return known.get(key)
+
+    def of(self, dataset: DatasetSpec, field: FieldSpec, record: Record) -> str:
+        """A field's value in a record, as people read it."""
+        chosen = self.chosen(dataset, field, record) if field.lookup else None
+        if chosen is not None:
+            return chosen
+        return KINDS[field.kind].formatter(field, self.formats)(record.get(field.name))
+
+
+def _key(field: FieldSpec, record: Record) -> tuple[Any, ...]:
+    assert field.lookup is not None
+    return (record.get(field.name), *(record.get(name) for name, _ in field.lookup.also))

@@ -1,0 +1,172 @@
+// The list of a field: one for the page, put under whichever editor asks for it. After the combobox pattern of the
+// WAI-ARIA Authoring Practices, with the list searched on the server.
+
+const PAUSE = 150;
+
+const folded = (text) => text.trim().replace(/\s+/g, " ").normalize("NFD").replace(/\p{M}/gu, "").toLowerCase();
+
+export class Choices {
+  /** url: of the form's acts. record(input): the id of the record that an editor is of. */
+  constructor(list, url, record) {
+    Object.assign(this, { list, url, record, input: null, active: null, asked: 0 });
+    list.addEventListener("mousedown", (event) => event.preventDefault()); // the editor keeps the focus
+    list.addEventListener("click", (event) => {
+      const line = event.target.closest('[role="option"]');
+      if (line) this.choose(line);
+    });
+    list.addEventListener("scroll", () => this.nearEnd() && this.more());
+    document.addEventListener("focusout", (event) => event.target === this.input && this.close());
+    window.addEventListener("resize", () => this.close());
+    document.addEventListener("scroll", (event) => event.target !== list && this.close(), true);
+  }
+
+  get open() {
+    return !this.list.hidden;
+  }
+
+  static fits(element) {
+    return element?.getAttribute?.("role") === "combobox";
+  }
+
+  /** Something was typed: what was chosen before does not count any more. */
+  typed(input) {
+    delete input.dataset.choice;
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => document.activeElement === input && this.show(input, input.value), PAUSE);
+  }
+
+  async show(input, typed = "") {
+    this.input = input;
+    const asked = (this.asked += 1);
+    const html = await this.lines(typed, 0);
+    if (html === null || asked !== this.asked || document.activeElement !== input) return;
+    this.text = typed;
+    this.list.innerHTML = html;
+    this.list.hidden = false;
+    this.list.scrollTop = 0;
+    this.active = null;
+    this.place();
+    input.setAttribute("aria-expanded", "true");
+    const first = this.options.find((line) => line.dataset.choice);
+    this.stepped = false;
+    if (typed && first && folded(first.textContent).startsWith(folded(typed))) this.mark(first);
+    else this.mark(this.options.find((line) => line.textContent === input.value && line.dataset.choice) || null);
+  }
+
+  async lines(typed, start) {
+    const asked = new URLSearchParams({ record: this.record(this.input), field: this.input.dataset.field, typed, start });
+    try {
+      const response = await fetch(`${this.url}choices?${asked}`, { headers: { "HX-Request": "true" } });
+      const html = await response.text();
+      if (response.ok) return html;
+      enlaceSay(enlaceWords(html), true);
+    } catch {
+      enlaceSay("The list can't be read just now. Try again in a moment.", true);
+    }
+    return null;
+  }
+
+  place() {
+    const box = this.input.getBoundingClientRect();
+    const below = innerHeight - box.bottom - 8;
+    const up = below < 160 && box.top > below;
+    const width = Math.min(Math.max(box.width, 240), innerWidth - 16);
+    Object.assign(this.list.style, {
+      left: `${Math.max(8, Math.min(box.left, innerWidth - width - 8))}px`,
+      width: `${width}px`,
+      top: up ? "auto" : `${box.bottom + 2}px`,
+      bottom: up ? `${innerHeight - box.top + 2}px` : "auto",
+      maxHeight: `${Math.min(300, (up ? box.top : below) - 4)}px`,
+    });
+  }
+
+  get options() {
+    return [...this.list.querySelectorAll('[role="option"]')];
+  }
+
+  mark(line) {
+    this.active?.removeAttribute("aria-selected");
+    this.active = line;
+    if (!line) return void this.input.removeAttribute("aria-activedescendant");
+    line.setAttribute("aria-selected", "true");
+    line.scrollIntoView({ block: "nearest" });
+    this.input.setAttribute("aria-activedescendant", line.id);
+  }
+
+  step(by) {
+    const { options } = this;
+    if (!options.length) return;
+    const at = options.indexOf(this.active);
+    const next = at < 0 ? (by > 0 ? 0 : options.length - 1) : Math.min(Math.max(at + by, 0), options.length - 1);
+    this.mark(options[next]);
+    this.stepped = true;
+    if (options[next].dataset.more && by > 0) this.more();
+  }
+
+  nearEnd() {
+    return this.list.scrollTop + this.list.clientHeight > this.list.scrollHeight - 40;
+  }
+
+  /** The next lines, in place of the one that stands for them. */
+  async more() {
+    const line = this.list.querySelector("[data-more]");
+    if (!line || this.loading) return;
+    this.loading = true;
+    const asked = this.asked;
+    const html = await this.lines(this.text, line.dataset.more);
+    this.loading = false;
+    if (html === null || asked !== this.asked || !this.open) return;
+    const marked = line === this.active;
+    const before = line.previousElementSibling;
+    line.insertAdjacentHTML("afterend", html);
+    line.remove();
+    if (marked) this.mark((before ? before.nextElementSibling : this.list.firstElementChild) || before);
+  }
+
+  choose(line) {
+    if (line.dataset.more) return void this.more();
+    const { input } = this;
+    if (line.dataset.goTo) {
+      this.close();
+      this.leave?.(line.dataset.goTo);
+      return;
+    }
+    input.value = line.textContent;
+    input.dataset.choice = line.dataset.choice;
+    this.close();
+    input.dispatchEvent(new CustomEvent("enlace:chosen", { bubbles: true }));
+  }
+
+  close() {
+    clearTimeout(this.timer);
+    this.asked += 1;
+    this.list.hidden = true;
+    this.list.replaceChildren();
+    if (!this.input) return;
+    this.input.setAttribute("aria-expanded", "false");
+    this.input.removeAttribute("aria-activedescendant");
+    this.input = this.active = null;
+  }
+
+  /** A key in an editor that has a list. True when the list took it. */
+  key(event) {
+    const { key, altKey, target } = event;
+    if (!this.open || this.input !== target) {
+      if (key !== "ArrowDown" && key !== "ArrowUp") return false;
+      event.preventDefault();
+      this.show(target, "");
+      return true;
+    }
+    const steps = { ArrowDown: 1, ArrowUp: -1, PageDown: 8, PageUp: -8 };
+    if (altKey && key === "ArrowUp") this.close();
+    else if (steps[key]) this.step(steps[key]);
+    else if (key === "Escape") this.close();
+    else if (key === "Enter" && this.active) this.choose(this.active);
+    else if (key === "Tab" && this.stepped && this.active?.dataset.choice) {
+      this.choose(this.active); // and the focus goes on
+      return false;
+    } else return false;
+    event.preventDefault();
+    return true;
+  }
+}
