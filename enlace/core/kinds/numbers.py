@@ -11,6 +11,7 @@ from typing import Any
 from ..dataset.spec import FieldSpec
 from .base import Kind, Odd, Unreadable, raw_text
 from .formats import Formats
+from .patterns import empty_by, read_by, shown_by
 
 # SQLite's INTEGER and the widest integer of the other servers are 64 bits, signed.
 LEAST, GREATEST = -(2**63), 2**63 - 1
@@ -71,6 +72,7 @@ class Whole(Kind):
         return Odd(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        text, formats = read_by(field.format, formats, self.name, text)
         if not text.strip():
             return None
         plain = plain_number(text, formats)
@@ -87,7 +89,8 @@ class Whole(Kind):
     def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
         # Keys and codes are read digit by digit: no groups in what the server numbers.
         write: Callable[[Any], str] = str if field.numbered else formats.number()
-        return lambda raw: write(raw) if type(raw) is int else "" if raw is None else raw_text(raw)
+        write, empty = shown_by(field.format, formats.locale, self.name) or write, empty_by(field.format)
+        return lambda raw: write(raw) if type(raw) is int else empty if raw is None else raw_text(raw)
 
 
 class Number(Kind):
@@ -110,6 +113,7 @@ class Number(Kind):
         return Odd(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        text, formats = read_by(field.format, formats, self.name, text)
         if not text.strip():
             return None
         if field.storage.endswith(" nan") and (word := NOT_FINITE.get(text.strip().lower())):
@@ -162,15 +166,20 @@ class Number(Kind):
         plain = formats.number()
         scaled = formats.number(field.scale) if field.scale is not None else plain
         read = self.read
+        by_format, empty = shown_by(field.format, formats.locale, self.name), empty_by(field.format)
 
         def show(raw: Any) -> str:
             if raw is None:
-                return ""
+                return empty
             value = read(raw, field)
             if isinstance(value, Odd):
                 return raw_text(raw)
             if not value.is_finite():
                 return str(value)
+            if by_format:
+                return by_format(value)
+            if field.formula and isinstance(raw, float):
+                value = Decimal(f"{raw:.12g}")  # without the digits that binary fractions add
             if field.scale is None:
                 return plain(value) if -15 < value.adjusted() < 20 else str(raw)
             # More digits than the column declares are shown, not rounded away.

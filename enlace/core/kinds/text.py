@@ -9,6 +9,7 @@ from typing import Any
 from ..dataset.spec import FieldSpec
 from .base import Kind, Odd, Unreadable
 from .formats import Formats
+from .knowledge import checked
 
 
 class Text(Kind):
@@ -24,6 +25,10 @@ class Text(Kind):
             return None if field.nullable else ""
         if "\x00" in text:
             raise Unreadable("The text contains a NUL character, which databases do not keep. Remove it.")
+        if field.picture or field.pattern or field.knows:
+            text, wrong = checked(field, text)
+            if wrong:
+                raise Unreadable(wrong)
         if field.length is not None and len(text) > field.length:
             over = len(text) - field.length
             raise Unreadable(f"At most {field.length} characters fit here; this is {over} too long. Shorten it.")

@@ -10,6 +10,7 @@ from typing import Any
 from ..dataset.spec import FieldSpec
 from .base import Kind, Odd, Unreadable, raw_text
 from .formats import Formats
+from .patterns import empty_by, read_by, shown_by
 
 UNIX_EPOCH = datetime.datetime(1970, 1, 1)
 JULIAN_UNIX_EPOCH = 2440587.5  # the Julian day of 1970-01-01T00:00, a fact of astronomy's day count
@@ -128,6 +129,7 @@ class Date(Kind):
         return Odd(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        text, formats = read_by(field.format, formats, self.name, text)
         if not text.strip():
             return None
         value = date_from(text, formats)
@@ -136,11 +138,12 @@ class Date(Kind):
         return value if field.storage == "native" else value.isoformat()
 
     def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
-        read, write = self.read, formats.date()
+        read, write = self.read, shown_by(field.format, formats.locale, self.name) or formats.date()
+        empty = empty_by(field.format)
 
         def show(raw: Any) -> str:
             if raw is None:
-                return ""
+                return empty
             value = read(raw, field)
             return raw_text(raw) if isinstance(value, Odd) else write(value)
 
@@ -165,6 +168,7 @@ class Time(Kind):
         return Odd(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        text, formats = read_by(field.format, formats, self.name, text)
         if not text.strip():
             return None
         value = time_from(text)
@@ -179,9 +183,11 @@ class Time(Kind):
         return _clock(value)
 
     def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
+        write, empty = shown_by(field.format, formats.locale, self.name) or formats.time, empty_by(field.format)
+
         def show(raw: Any) -> str:
             value = self.read(raw, field)
-            return formats.time(value) if isinstance(value, datetime.time) else "" if raw is None else raw_text(raw)
+            return write(value) if isinstance(value, datetime.time) else empty if raw is None else raw_text(raw)
 
         return show
 
@@ -214,6 +220,7 @@ class DateTime(Kind):
         return Odd(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
+        text, formats = read_by(field.format, formats, self.name, text)
         text = text.strip()
         if not text:
             return None
@@ -252,13 +259,16 @@ class DateTime(Kind):
 
     def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
         read, day = self.read, formats.date()
+        by_format, empty = shown_by(field.format, formats.locale, self.name), empty_by(field.format)
 
         def show(raw: Any) -> str:
             if raw is None:
-                return ""
+                return empty
             value = read(raw, field)
             if isinstance(value, Odd):
                 return raw_text(raw)
+            if by_format and not value.tzinfo:
+                return by_format(value)
             zone = f" {value.strftime('%z')}" if value.tzinfo else ""
             return f"{day(value)}, {formats.time(value)}{zone}"
 

@@ -17,7 +17,7 @@ export class Choices {
     list.addEventListener("scroll", () => this.nearEnd() && this.more());
     document.addEventListener("focusout", (event) => event.target === this.input && this.close());
     window.addEventListener("resize", () => this.close());
-    document.addEventListener("scroll", (event) => event.target !== list && this.close(), true);
+    document.addEventListener("scroll", (event) => this.open && event.target !== list && this.place(), true);
   }
 
   get open() {

@@ -1,0 +1,120 @@
+"""Choosing from lists by keyboard and mouse, in the panel and in the grid."""
+
+from playwright.sync_api import expect
+
+from tests.browser.served import Served
+
+
+class Lists(Served):
+    def editor(self, label):
+        return self.page.locator("#panel").get_by_role("combobox", name=label)
+
+    def lines(self):
+        return self.page.locator("#choices [data-choice]")
+
+    def discard(self):
+        self.page.locator("#strip").get_by_role("button", name="Discard").click()
+        self.page.locator("#question").get_by_role("button", name="Drop them").click()
+        self.says("dropped")
+
+    def test_by_keyboard_beside_the_grid(self):
+        page = self.work("Port call")
+        vessel = self.editor("Vessel")
+        before = vessel.input_value()
+        vessel.fill("")
+        vessel.press_sequentially("JANGÁDA v")  # capitals and accents make no difference
+        expect(self.lines().first).to_contain_text("Jangada Velha")
+        expect(vessel).to_have_attribute("aria-expanded", "true")
+        expect(self.lines().first).to_have_attribute("aria-selected", "true")
+        expect(vessel).to_have_attribute("aria-activedescendant", "choice-0")
+        chosen = self.lines().first.text_content()
+        with page.expect_response("**/edit"):
+            vessel.press("Enter")
+        expect(self.cell(0, 2)).to_have_text(chosen)
+        expect(page.locator("#panel")).to_contain_text(f"was {before}")
+        expect(vessel).to_have_value(chosen)
+        # Escape closes the list and keeps the value
+        vessel.press("ArrowDown")
+        expect(self.lines().nth(20)).to_be_attached()
+        vessel.press("Escape")
+        expect(page.locator("#choices")).to_be_hidden()
+        expect(vessel).to_have_value(chosen)
+        vessel.fill("no such ship")
+        with page.expect_response("**/edit"):
+            vessel.press("Tab")
+        expect(page.locator("#panel")).to_contain_text("“no such ship” is not in the list")
+        expect(self.cell(0, 2)).to_have_text("no such ship")
+        vessel.press("Tab")
+        page.locator("#act-undo").click()
+        expect(vessel).to_have_value(chosen)
+        page.locator("#act-undo").click()
+        expect(vessel).to_have_value(before)
+
+    def test_a_long_list_comes_page_by_page(self):
+        page = self.work("Cargo line")
+        call = self.editor("Port call")
+        call.press("ArrowDown")
+        expect(self.lines()).to_have_count(50)
+        page.locator("#choices [data-more]").scroll_into_view_if_needed()
+        expect(self.lines()).to_have_count(100)
+        for _ in range(7):
+            call.press("PageDown")
+        call.press("ArrowUp")
+        with page.expect_response("**/edit"):
+            call.press("Enter")
+        expect(page.locator("#panel")).to_contain_text("was ")
+
+    def test_by_mouse_and_in_the_grid(self):
+        page = self.work("Port call")
+        page.get_by_role("button", name="Open the list of Status").click()
+        with page.expect_response("**/edit"):
+            self.lines().filter(has_text="berthed").click()
+        expect(self.cell(0, 6)).to_have_text("berthed")
+        pilot = self.editor("Pilot")
+        page.get_by_role("button", name="Clear Pilot").click()
+        expect(self.cell(0, 5)).to_have_text("")
+        expect(pilot).to_have_value("")
+        # typing in a cell opens the list under it
+        self.cell(2, 4).click()
+        page.keyboard.type("maré")
+        expect(self.lines().first).to_have_text("Maré Alta Agents")
+        with page.expect_response("**/edit"):
+            page.keyboard.press("Enter")
+        expect(self.cell(2, 4)).to_have_text("Maré Alta Agents")
+        expect(page.locator("#strip")).to_contain_text("2 records pending")
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "3")
+        # a grid is sorted by what is shown
+        self.discard()
+        page.get_by_role("columnheader", name="Agent").get_by_role("link").click()
+        expect(self.cell(0, 4)).to_have_text("Agência do Molhe")
+
+    def test_add_to_the_list_and_come_back(self):
+        page = self.work("Port call")
+        agent = self.editor("Agent")
+        page.get_by_role("link", name="Container move").wait_for()
+        vessel = self.editor("Vessel")
+        vessel.press("ArrowDown")
+        page.locator("#choices [data-go-to]").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Vessel")
+        expect(page.locator("#errand")).to_contain_text("You look for Vessel of Port call")
+        page.locator("#act-new").click()
+        expect(page.locator("#panel .record-state")).to_contain_text("New record")
+        for label, text in (
+            ("Name", "Nova Aurora"),
+            ("IMO no.", "9074729"),
+            ("Vessel type code", "TUG"),
+            ("Flag", "PT"),
+        ):
+            self.type_into(label, text)
+        page.locator("#errand-bring").click()
+        expect(page.locator("body")).to_contain_text("This record is not saved yet")
+        page.go_back()
+        page.locator("#act-save").click()
+        expect(page.locator("#strip")).not_to_contain_text("pending")
+        page.locator("#errand-bring").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Port call")
+        expect(vessel).to_have_value("Nova Aurora · 9074729")
+        expect(agent).not_to_have_value("")
+        self.discard()
+        self.wrong = [w for w in self.wrong if "409" not in w and "400" not in w]

@@ -1,0 +1,190 @@
+"""Lookups, calculated fields and rules that reach beyond the record, on each server."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from decimal import Decimal
+from itertools import groupby
+
+from enlace.core.dataset.lookups import found_by_start, found_by_text, listed, shown_for
+from enlace.core.dataset.narrowing import still_offered
+from enlace.core.dataset.outer import outer_rows
+from enlace.core.dataset.spec import FieldSpec, LookupSpec, RuleSpec
+from enlace.core.dataset.tones import tone_fields, tones_of
+from enlace.core.dataset.window import Rows
+from enlace.core.expression import ExpressionError
+from enlace.core.problem import Problem
+from enlace.core.rules import RecordRules
+from enlace.core.rules.trial import broken_rows
+from tests.harbour import ENGLISH
+from tests.servers import OnServer, on_each_server
+
+
+class Looking(OnServer):
+    def setUp(self):
+        super().setUp()
+        self.place.run("UPDATE agent SET name = 'Águas do Sul' WHERE id = 1")
+        self.place.run("UPDATE agent SET name = 'Praia 100% Azul' WHERE id = 2")
+        self.place.run("UPDATE agent SET name = 'sul e norte' WHERE id = 3")
+        self.shipment = self.bench("shipment").dataset
+        self.field = self.shipment.by_name["agent_id"]
+
+    def with_field(self, name, dataset=None, **changes):
+        dataset = dataset or self.shipment
+        return replace(dataset, fields=tuple(replace(f, **changes) if f.name == name else f for f in dataset.fields))
+
+    def names(self, typed="", start=0, record=None, size=50, dataset=None):
+        dataset = dataset or self.shipment
+        page = listed(self.spec, dataset, dataset.by_name["agent_id"], typed, start, record, size)
+        return [one.shown[0] for one in page.options], page.more
+
+    def test_the_schema_suggests_a_list_with_something_to_read(self):
+        lookup = self.field.lookup
+        self.assertEqual((lookup.table, lookup.target, lookup.shows, lookup.name), ("agent", "id", ("name",), "agent"))
+        self.assertTrue(lookup.unique)
+        self.assertEqual(self.field.label, "Agent")
+        chief = self.bench("agent").dataset.by_name["chief_id"].lookup
+        self.assertEqual((chief.table, chief.shows), ("agent", ("name",)))
+        legs = self.bench("Leg of way").dataset.by_name["shipment_id"].lookup
+        self.assertEqual((legs.table, legs.shows), ("shipment", ("code",)))
+
+    def test_a_search_folds_capitals_and_accents_and_puts_what_starts_so_first(self):
+        self.assertEqual(self.names("SUL"), (["sul e norte", "Águas do Sul"], False))
+        self.assertEqual(self.names("aguas"), (["Águas do Sul"], False))
+        self.assertEqual(self.names("0% a"), (["Praia 100% Azul"], False))
+        self.assertEqual(self.names("_"), ([], False))
+        self.assertEqual(self.names("sul", 1), (["Águas do Sul"], False))
+        self.assertEqual(self.names(size=2)[1], True)
+        page = [self.names(start=i, size=1)[0][0] for i in range(3)]
+        self.assertEqual(sorted(page), sorted(["Águas do Sul", "Praia 100% Azul", "sul e norte"]))
+
+    def test_what_is_typed_finds_its_line_without_guessing(self):
+        by_text = lambda typed: found_by_text(self.spec, self.shipment, self.field, typed, ENGLISH, {})  # noqa: E731
+        self.assertEqual(by_text("aguas  do SUL").value, 1)
+        self.assertIsNone(by_text("sul"))
+        self.assertEqual(found_by_start(self.spec, self.shipment, self.field, "sul", {}).value, 3)
+        self.place.run("INSERT INTO agent (id, name) VALUES (9, 'Sul Sul')")
+        self.assertIsNone(found_by_start(self.spec, self.shipment, self.field, "sul", {}))
+
+    def test_shown_text_comes_with_the_window_and_orders_it(self):
+        rows = Rows.of(self.spec, self.shipment, [("agent_id", False)])
+        window = rows.window(0, 400)
+        shown = [row.shown[0][0] for row in window]
+        names = dict(self.place.run("SELECT id, name FROM agent"))
+        self.assertEqual(shown, [names[row.values[2]] for row in window])
+        runs = [len(list(group)) for _, group in groupby(shown)]
+        self.assertEqual(sorted(runs), [133, 133, 134])
+        for position in (0, 150, 399):
+            self.assertEqual(rows.position(window[position].id), position)
+            self.assertEqual(rows.window(position, 1)[0].id, window[position].id)
+        back = Rows.of(self.spec, self.shipment, [("agent_id", True)]).window(0, 400)
+        self.assertEqual([r.shown[0][0] for r in back], shown[::-1])
+
+    def test_a_list_narrowed_by_the_record(self):
+        lookup = replace(self.field.lookup, narrowed="id <= record.pieces AND name <> 'x:y'")
+        dataset = self.with_field("agent_id", lookup=lookup)
+        self.assertEqual(self.names(record={"pieces": 1}, dataset=dataset)[0], ["Águas do Sul"])
+        self.assertEqual(self.names("sul", record={"pieces": 2}, dataset=dataset)[0], ["Águas do Sul"])
+        self.assertEqual(self.names(record={"pieces": None}, dataset=dataset)[0], [])
+        field = dataset.by_name["agent_id"]
+        offered = [still_offered(self.spec, dataset, field, {"agent_id": 3, "pieces": n}) for n in (2, 3)]
+        self.assertEqual(offered, [False, True])
+        wrong = self.with_field("agent_id", lookup=replace(lookup, narrowed="id < nothing"))
+        with self.assertRaisesRegex(Problem, "no field nothing"):
+            self.names(dataset=wrong)
+
+    def test_a_list_of_a_column_that_is_not_unique(self):
+        lookup = LookupSpec("shipment", "pieces", ("pieces",), unique=False)
+        dataset = self.with_field("chief_id", self.bench("agent").dataset, lookup=lookup)
+        self.place.run("UPDATE agent SET chief_id = 1")
+        page = listed(self.spec, dataset, dataset.by_name["chief_id"])
+        self.assertEqual([one.value for one in page.options], [1])
+        self.assertEqual(len(Rows.of(self.spec, dataset).window(0, 10)), 3)
+
+    def test_a_reference_over_two_columns(self):
+        self.place.run(
+            'CREATE TABLE visit (id INTEGER PRIMARY KEY, ship INTEGER, leg INTEGER, FOREIGN KEY (ship, leg) REFERENCES "Leg of way" (shipment_id, "order"))'
+            if self.kind != "mariadb"
+            else "CREATE TABLE visit (id INTEGER PRIMARY KEY, ship INTEGER, leg INTEGER, FOREIGN KEY (ship, leg) REFERENCES `Leg of way` (shipment_id, `order`))"
+        )
+        self.place.run("INSERT INTO visit VALUES (1, 1, 2), (2, 1, NULL)")
+        dataset = self.bench("visit").dataset
+        field = dataset.by_name["leg"]
+        self.assertEqual((field.lookup.also, field.lookup.shows), ((("ship", "shipment_id"),), ("place",)))
+        page = listed(self.spec, dataset, field, "quay 3")
+        self.assertEqual([(o.value, dict(o.also)) for o in page.options], [(3, {"ship": 1})])
+        shown = [
+            row.shown[list(dataset.looked_up).index(field.lookup.name)]
+            for row in Rows.of(self.spec, dataset).window(0, 2)
+        ]
+        self.assertEqual(shown, [("Quay 2",), (None,)])
+        self.assertEqual(shown_for(self.spec, field, [{"ship": 1, "leg": 3}]), {(3, 1): ("Quay 3",)})
+
+    def test_calculated_fields_are_the_same_on_the_server_and_here(self):
+        extra = (
+            FieldSpec("each", "Each", "decimal", formula="weight / pieces"),
+            FieldSpec("double_each", "Double", "decimal", formula="each * 2"),
+            FieldSpec("who", "Who", "text", formula="COALESCE(agent.name, '?') || ' ' || code"),
+            FieldSpec("legs", "Legs", "whole", formula='count("Leg of way"."order")'),
+        )
+        toned = self.with_field("weight", tones=(("weight > 50", "alarm"), ("weight > 20", "watch")))
+        dataset = replace(toned, extra=extra + tone_fields(toned.fields), details=self.shipment.details)
+        computed = RecordRules(dataset).computed
+        rows = Rows.of(self.spec, dataset).window(0, 60)
+        records = [dict(zip(dataset.by_name, row.values, strict=True)) for row in rows]
+        outer = outer_rows(self.spec, dataset, computed.outer, records)
+        for row, record, met in zip(rows, records, outer, strict=True):
+            here = computed.calculated(computed.values(record, met))
+            for field, there in zip(dataset.extra, row.extra, strict=True):
+                ours = here[field.name]
+                if isinstance(there, float | Decimal) and ours is not None:
+                    self.assertAlmostEqual(float(there), float(ours), 6, (field.name, record))
+                else:
+                    self.assertEqual(there, ours, (field.name, record))
+        self.assertEqual([row.extra[3] for row in rows[:2]], [3, 0])
+        self.assertEqual([tone for _, _, tone in tones_of(dataset)], ["alarm", "watch"])
+        ordered = Rows.of(self.spec, dataset, [("who", False)]).window(0, 400)
+        self.assertEqual(len({row.id for row in ordered}), 400)
+
+    def test_what_can_not_be_computed_is_a_sentence(self):
+        looped = (FieldSpec("a", "A", "whole", formula="b + 1"), FieldSpec("b", "B", "whole", formula="a + 1"))
+        extra = (FieldSpec("each", "Each", "decimal", formula="weight / (pieces - 1)"), *looped)
+        computed = RecordRules(replace(self.shipment, extra=extra)).computed
+        made = computed.calculated(computed.values({"weight": Decimal(5), "pieces": 1}))
+        self.assertIsInstance(made["each"], ExpressionError)
+        self.assertIn("zero", str(made["each"]))
+        self.assertIn("calculated from itself", str(made["a"]))
+
+    def test_rules_over_looked_up_records_and_details(self):
+        rules = (
+            RuleSpec("agent.name <> 'sul e norte'", message="{agent.name} takes no goods."),
+            RuleSpec('count("Leg of way"."order") <= pieces', message="{count(Leg of way.order)} legs for {pieces}."),
+        )
+        dataset = replace(self.shipment, rules=rules)
+        checked = RecordRules(dataset)
+        records = [{"agent_id": 3, "pieces": 1, "id": 2}, {"agent_id": 1, "pieces": 2, "id": 1}]
+        outer = outer_rows(self.spec, dataset, checked.outer, records)
+        told = [
+            checked.complaints(r, frozenset({"agent_id", "pieces"}), False, o)
+            for r, o in zip(records, outer, strict=True)
+        ]
+        self.assertEqual(
+            [[c.sentence for c in one] for one in told], [["sul e norte takes no goods."], ["3 legs for 2."]]
+        )
+        self.assertEqual(told[0][0].fields, ("agent_id",))
+        found = broken_rows(self.spec, dataset, rules[0])
+        self.assertEqual(found.count, len(self.place.run("SELECT id FROM shipment WHERE agent_id = 3")))
+
+    def test_required_and_read_only_when(self):
+        dataset = self.with_field("remarks", required_when="weight > 90", read_only_when="pieces = 2")
+        checked = RecordRules(dataset)
+        heavy = {"weight": Decimal(95), "pieces": 2, "remarks": None}
+        told = checked.complaints(heavy, frozenset({"weight"}), False)
+        self.assertEqual([c.sentence for c in told], ["Remarks needs a value."])
+        self.assertEqual(checked.complaints({**heavy, "weight": None}, frozenset({"weight"}), False), [])
+        self.assertEqual(checked.computed.locked(checked.computed.values(heavy)), {"remarks"})
+        started = RecordRules(self.with_field("pieces", initial="1 + 1")).computed.starting()
+        self.assertEqual(started, {"pieces": 2})
+
+
+on_each_server(globals(), Looking)
