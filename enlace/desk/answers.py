@@ -19,8 +19,8 @@ from enlace.core.expression import ExpressionError
 from enlace.core.kinds import KINDS, Odd
 from enlace.core.problem import Problem
 from enlace.core.save.action import Action, ActionSpec
+from enlace.rows.writer import Overlay, row_writer
 
-from .rowwriter import Overlay, row_writer
 from .work import RecordView, Work, print_of, print_of_all
 
 MOST_IN_HEADER = 600  # characters of a text that travels in an event

@@ -12,6 +12,7 @@ from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
+from enlace.workshop.sheet import leave_out_gone
 
 from .kept import KeptCopy
 from .kept_views import away_page, in_use
@@ -32,19 +33,35 @@ def on_form(view: Callable) -> Callable:
         wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []
         part = "" if detail is None else str(detail)
         kept = in_use(request, found)
-        try:
+
+        def once():
             work = Work(request.user, found, Formats.of(settings.LOCALE), wanted, part, master, kept)
             if request.method == "POST":
                 settle_doubt(work)
                 _rename(request, work)
             return view(request, work, **more)
+
+        try:
+            return once()
         except Problem as problem:
+            if problem.code == "table gone" and request.method == "GET" and _left_out(found, part):
+                return once()
             page = request.method == "GET" and request.headers.get("HX-Request") != "true"
             if problem.code != "away" or kept or not page or KeptCopy(found, request.user).made is None:
                 raise
             return away_page(request, found, problem)
 
     return opened
+
+
+def _left_out(form: Form, part: str) -> bool:
+    """Whether fields had to be left out of a form since their columns are gone from the table."""
+    datasets = [form.dataset, *(one.dataset for one in form.details.filter(pk=part or 0))]
+    gone = [leave_out_gone(one) for one in datasets]  # each of them, not only the first
+    if not any(gone):
+        return False
+    form.dataset.refresh_from_db()
+    return True
 
 
 def _rename(request, work: Work) -> None:

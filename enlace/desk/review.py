@@ -12,9 +12,9 @@ from enlace.core.kinds import KINDS, raw_text
 from enlace.core.problem import Problem
 from enlace.core.save import Part
 from enlace.core.save.preview import statement_text
+from enlace.rows.writer import STATE_WORDS
 
 from .parts import FormPart
-from .rowwriter import STATE_WORDS
 from .saving import SaveReport
 from .work import Work
 

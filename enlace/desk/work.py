@@ -27,11 +27,11 @@ from enlace.core.draft.pending import unreadable
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
+from enlace.rows.writer import Overlay
 
 from .drafts import DraftStore
 from .kept import KeptCopy
 from .parts import FormPart, own_part, part_named, parts_of
-from .rowwriter import Overlay
 from .words import Words
 
 

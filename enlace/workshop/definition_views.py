@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.db import transaction
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
-from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 
 from .details import add_detail, possible_details, reference_name, remove_if_unused, take_detail_away
 from .models import Dataset, Form, Project, Rule
 from .place import clean_name, stand_in
-
-LEAST_WIDTH, MOST_WIDTH = 40, 800
+from .sheet import drift
+from .sheet_views import sheet_context
 
 
 @builder_only
@@ -29,39 +27,16 @@ def datasets(request, project: int):
 
 @builder_only
 def dataset(request, dataset: int):
-    """The fields of a dataset; labels, widths and what is shown can be changed."""
+    """A dataset: its field sheet, how it is saved, its rules."""
     found = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset)
     stand_in(request, found.project, "Datasets")
-    told = ""
-    fields = list(found.fields.all())
-    if request.method == "POST":
-        try:
-            _change_fields(request, found, fields)
-            messages.success(request, "Kept. All forms of this dataset show it from now on.")
-            return redirect(found)
-        except Problem as problem:
-            told = str(problem)
-    lines = [{"field": one, "kind": KINDS[one.kind].label, "spec": one.to_spec()} for one in fields]
-    context = {"project": found.project, "dataset": found, "lines": lines, "told": told}
+    context = {"project": found.project, "fields": found.fields.all(), "problem": "", **sheet_context(found)}
     context |= {"compares": Dataset.Compare.choices, "rules": found.rules.all(), "severities": Rule.Severity.choices}
-    return render(request, "workshop/dataset.html", context, status=400 if told else 200)
-
-
-@transaction.atomic
-def _change_fields(request, dataset: Dataset, fields) -> None:
-    for one in fields:
-        one.label = clean_name(request.POST.get(f"label-{one.pk}", one.label), f"field {one.name}", 120)
-        width = request.POST.get(f"width-{one.pk}", str(one.width)).strip()
-        if not width.isdecimal() or not LEAST_WIDTH <= int(width[:6]) <= MOST_WIDTH:
-            hint = f"Type a number of pixels from {LEAST_WIDTH} to {MOST_WIDTH}."
-            raise Problem(f"The width of {one.label} is not usable.", hint, code="bad")
-        one.width = int(width)
-        one.hidden = f"shown-{one.pk}" not in request.POST
-        one.help = request.POST.get(f"help-{one.pk}", one.help)[:300]
-    if all(one.hidden for one in fields):
-        raise Problem("A form needs at least one field.", "Leave one ticked.", code="bad")
-    type(fields[0]).objects.bulk_update(fields, ["label", "width", "hidden", "help"])
-    dataset.touch()
+    try:
+        context["drift"] = drift(found)
+    except Problem as problem:
+        context["problem"] = str(problem)
+    return render(request, "workshop/dataset.html", context)
 
 
 @require_POST

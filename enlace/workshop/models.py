@@ -10,7 +10,9 @@ from django.db import models, transaction
 from django.urls import reverse
 
 from enlace.core.dataset import DatasetSpec, FieldSpec, RuleSpec
+from enlace.core.dataset.source import computable
 from enlace.core.dataset.stored import as_json, detail_of, lookup_of
+from enlace.core.dataset.tones import tone_fields
 from enlace.core.save.action import ActionSpec
 from enlace.core.server import ConnectionSpec
 from enlace.core.server.dialects import SERVER_KINDS, ServerKind
@@ -171,11 +173,12 @@ class Dataset(models.Model):
 def _dataset_spec(pk: int, revision: int) -> DatasetSpec:
     # The revision is part of the key: a change makes a new spec, and forms in all processes see it.
     dataset = Dataset.objects.get(pk=pk)
-    fields = [one.to_spec() for one in dataset.fields.all()]
-    return DatasetSpec(
+    fields = [one.to_spec() for one in dataset.fields.filter(gone=False)]
+    saved = tuple(one for one in fields if not (one.formula or one.outside))
+    made = DatasetSpec(
         table=dataset.table,
-        fields=tuple(one for one in fields if not (one.formula or one.outside)),
-        extra=tuple(one for one in fields if one.formula or one.outside),
+        fields=saved,
+        extra=tuple(one for one in fields if one.formula or one.outside) + tone_fields(fields),
         order=tuple(one.name for one in fields),
         details=tuple(detail_of(one) for one in dataset.details_known),
         query=dataset.query,
@@ -188,10 +191,14 @@ def _dataset_spec(pk: int, revision: int) -> DatasetSpec:
         compare=dataset.compare,
         version=dataset.version,
     )
+    return computable(made, dataset.connection.kind)
 
 
 class Field(models.Model):
-    """One column as a dataset presents it. The columns are those of `FieldSpec`."""
+    """One column as a dataset presents it. The columns are those of `FieldSpec`.
+
+    gone: the table has no such column any more; forms go on without it until a builder repairs the dataset.
+    """
 
     dataset = models.ForeignKey(Dataset, models.CASCADE, related_name="fields")
     place = models.PositiveIntegerField()
@@ -224,6 +231,7 @@ class Field(models.Model):
     formula = models.TextField(blank=True)
     outside = models.BooleanField(default=False)
     lookup = models.JSONField(null=True, blank=True)
+    gone = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["place"]
@@ -263,12 +271,24 @@ class Rule(models.Model):
     message = models.CharField(max_length=300, blank=True)
     severity = models.CharField(max_length=8, choices=Severity.choices, default=Severity.ERROR)
     own = models.BooleanField(default=False)
+    marks = models.JSONField(default=list, blank=True)
 
     class Meta:
         ordering = ["pk"]
 
     def to_spec(self) -> RuleSpec:
-        return RuleSpec(self.expression, self.name, self.message, self.severity)
+        return RuleSpec(self.expression, self.name, self.message, self.severity, tuple(self.marks))
+
+
+class SheetStep(models.Model):
+    """The fields of a dataset as they stood before a change on its field sheet, to go back to."""
+
+    dataset = models.ForeignKey(Dataset, models.CASCADE, related_name="steps")
+    label = models.CharField(max_length=120)
+    before = models.JSONField()
+
+    class Meta:
+        ordering = ["pk"]
 
 
 class Form(models.Model):

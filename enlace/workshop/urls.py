@@ -2,7 +2,15 @@
 
 from django.urls import path
 
-from . import action_views, catalog_views, connection_views, definition_views, project_views, rule_views
+from . import (
+    action_views,
+    catalog_views,
+    connection_views,
+    definition_views,
+    project_views,
+    rule_views,
+    sheet_views,
+)
 
 urlpatterns = [
     path("", project_views.projects, name="projects"),
@@ -21,6 +29,10 @@ urlpatterns = [
     path("connection/<int:connection>/make-form", catalog_views.make_form, name="make-form"),
     path("project/<int:project>/datasets/", definition_views.datasets, name="datasets"),
     path("dataset/<int:dataset>/", definition_views.dataset, name="dataset"),
+    path("dataset/<int:dataset>/fields", sheet_views.act, name="sheet-act"),
+    path("dataset/<int:dataset>/try", sheet_views.attempt, name="expression-try"),
+    path("field/<int:field>/", sheet_views.part, name="field"),
+    path("field/<int:field>/set", sheet_views.put, name="field-set"),
     path("dataset/<int:dataset>/rules", rule_views.add, name="rule-add"),
     path("rule/<int:rule>/", rule_views.attempt, name="rule-try"),
     path("rule/<int:rule>/remove", rule_views.remove, name="rule-remove"),

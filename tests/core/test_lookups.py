@@ -81,7 +81,7 @@ class Looking(OnServer):
         self.assertEqual([r.shown[0][0] for r in back], shown[::-1])
 
     def test_a_list_narrowed_by_the_record(self):
-        lookup = replace(self.field.lookup, narrowed="id <= record.pieces AND name <> 'x:y'")
+        lookup = replace(self.field.lookup, narrowed="id <= record.pieces + 0 AND name <> 'x:y'")
         dataset = self.with_field("agent_id", lookup=lookup)
         self.assertEqual(self.names(record={"pieces": 1}, dataset=dataset)[0], ["Águas do Sul"])
         self.assertEqual(self.names("sul", record={"pieces": 2}, dataset=dataset)[0], ["Águas do Sul"])

@@ -44,6 +44,7 @@ class Access(Pages):
             "rule": form.dataset.rules.first().pk,
             "detail": self.detail(form).pk,
             "action": self.action(form).pk,
+            "field": form.dataset.fields.first().pk,
         }
         address = address.replace("<str:master>", "i1")
         for name, pk in values.items():

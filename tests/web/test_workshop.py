@@ -52,27 +52,6 @@ class FromPathToForm(Pages):
         response = self.client.post(f"/workshop/connection/{self.connection.pk}/remove")
         self.assertContains(response, "still used by: vessel", status_code=409)
 
-    def test_fields_can_be_changed_and_every_form_follows(self):
-        form = self.form("vessel")
-        self.assertContains(self.client.get(f"/desk/{form.pk}/"), "Gross tonnage")
-        data = {f"width-{f.pk}": str(f.width) for f in form.dataset.fields.all()}
-        for field in form.dataset.fields.all():
-            data[f"label-{field.pk}"] = "Tonnage (GT)" if field.name == "gross_tonnage" else field.label
-            if field.name != "remarks":
-                data[f"shown-{field.pk}"] = "on"
-        self.assertEqual(self.client.post(f"/workshop/dataset/{form.dataset_id}/", data).status_code, 302)
-        html = self.client.get(f"/desk/{form.pk}/").content.decode()
-        self.assertIn("Tonnage (GT)", html)
-        self.assertNotIn("Remarks", html)
-        self.assertEqual(
-            self.client.post(f"/desk/{form.pk}/edit", {"record": "i1", "field": "remarks", "value": "x"}).status_code,
-            400,
-        )
-        data[f"width-{form.dataset.fields.first().pk}"] = "wide"
-        self.assertContains(
-            self.client.post(f"/workshop/dataset/{form.dataset_id}/", data), "not usable", status_code=400
-        )
-
     def test_removing_a_form_leaves_the_table(self):
         form = self.form("vessel")
         self.client.post(f"/workshop/form/{form.pk}/remove")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import Any
 
@@ -74,7 +75,8 @@ def narrowed_by(
     except Unsupported as error:
         hint = "A builder can change it on the dataset's page."
         raise Problem(f"The list can't be narrowed: {error}", hint, code="bad") from None
-    return text(_marked(sql, bound)).bindparams(**bound).self_group()  # type: ignore[return-value]
+    used = {name: value for name, value in bound.items() if re.search(rf":{name}\b", sql)}
+    return text(_marked(sql, used)).bindparams(**used).self_group()  # type: ignore[return-value]
 
 
 def narrowing_fields(dataset: DatasetSpec, lookup: LookupSpec) -> set[str]:

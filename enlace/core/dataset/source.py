@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
 
@@ -217,6 +217,20 @@ class _Columns:
 def source_of(dataset: DatasetSpec, server: str) -> Source:
     """The source of a dataset on a kind of server, made once."""
     return Source(dataset, server)
+
+
+def computable(dataset: DatasetSpec, server: str) -> DatasetSpec:
+    """The dataset without the calculated fields that the server can't compute (any more); the field sheet names them."""
+    while True:
+        source = source_of(dataset, server)
+        for one in dataset.extra:
+            try:
+                source.column(one.name)
+            except (Unsupported, KeyError):
+                dataset = replace(dataset, extra=tuple(f for f in dataset.extra if f.name != one.name))
+                break
+        else:
+            return dataset
 
 
 def _query(dataset: DatasetSpec) -> FromClause:

@@ -3,8 +3,7 @@
 from django import template
 
 from enlace.core.dataset import FieldSpec
-
-from ..rowwriter import align_of
+from enlace.rows.writer import align_of
 
 register = template.Library()
 

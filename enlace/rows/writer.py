@@ -60,24 +60,25 @@ class RowWriter:
         """A row of which nothing is pending."""
         values = row.values + row.extra if row.extra else row.values
         shown = row.shown
-        cells = "".join([show(values[i]) if j < 0 else show(values[i], shown[j]) for i, _, show, j in self._columns])
-        tones = self._toned(values) if self._tones else ""
+        cells = [show(values[i]) if j < 0 else show(values[i], shown[j]) for i, _, show, j in self._columns]
+        if self._tones:
+            cells = self._toned(values, cells)
         return (
-            f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}"'
-            f'{tones} aria-rowindex="{row.position + 2}"><div role="gridcell" class="thread"></div>{cells}</div>'
+            f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}" '
+            f'aria-rowindex="{row.position + 2}"><div role="gridcell" class="thread"></div>{"".join(cells)}</div>'
         )
 
-    def _toned(self, values: Sequence[Any]) -> str:
-        """The tones of a row's cells, as an attribute that lists columns."""
+    def _toned(self, values: Sequence[Any], cells: list[str]) -> list[str]:
+        """The cells, with the tones that the conditions of their fields give them."""
         found: dict[str, str] = {}
         for place, name, tone in self._tones:
             if values[place] in (True, 1):
                 found.setdefault(name, tone)
-        if not found:
-            return ""
-        columns = {f.name: i for i, (_, f, _, _) in enumerate(self._columns)}
-        marks = " ".join(f"{tone}-{columns[name] + 1}" for name, tone in found.items() if name in columns)
-        return f' data-tones="{marks}"' if marks else ""
+        names = (field.name for _, field, _, _ in self._columns)
+        return [
+            cell.replace('class="', f'class="tone-{found[name]} ', 1) if name in found else cell
+            for name, cell in zip(names, cells, strict=True)
+        ]
 
     def changed(self, row: Row, pending: PendingRecord, over: Overlay, swap: bool = False) -> str:
         """A row with pending changes. swap: for replacing the row in a page that shows it."""
@@ -89,15 +90,16 @@ class RowWriter:
         }
         state = "conflict" if pending.conflict else pending.state
         row = replace(row, extra=over.extra)
-        cells = "".join(self._cell(row, pending, wrong, over, column) for column in self._columns)
+        cells = [self._cell(row, pending, wrong, over, column) for column in self._columns]
+        if self._tones:
+            cells = self._toned(row.values + row.extra, cells)
         fault = " with an error" if wrong or pending.refusals else ""
         words = STATE_WORDS[state] + fault
-        tones = self._toned(row.values + row.extra) if self._tones else ""
         return (
             f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}" '
-            f'data-state="{state}"{" data-fault" if fault else ""}{tones} aria-rowindex="{row.position + 2}"'
+            f'data-state="{state}"{" data-fault" if fault else ""} aria-rowindex="{row.position + 2}"'
             f'{swap_mark(swap)}><div role="gridcell" class="thread" title="{words}">'
-            f'<span class="visually-hidden">{words}</span></div>{cells}</div>'
+            f'<span class="visually-hidden">{words}</span></div>{"".join(cells)}</div>'
         )
 
     def _cell(self, row: Row, pending: PendingRecord, wrong: Mapping[str, str], over: Overlay, column: Any) -> str:

@@ -1,0 +1,242 @@
+"""What a builder settles about one field: each part checked, so that no form can be broken by it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+from ..expression import Expression, Unsupported
+from ..kinds import KINDS, Formats
+from ..kinds.knowledge import KNOWN, BadPicture, pattern_fault, picture_of
+from ..kinds.patterns import BadPattern, pattern_of
+from ..problem import Problem
+from .narrowing import narrowing
+from .source import names_for, source_of
+from .spec import DatasetSpec, FieldSpec, LookupSpec
+from .tones import TONES, tone_fields
+
+LEAST_WIDTH, MOST_WIDTH = 40, 800
+LONGEST = 2000
+ALIGNS = {"": "As the kind", "start": "Left", "center": "Middle", "end": "Right"}
+# Kinds that show the same stored values.
+ALIKE = (("text", "longtext"), ("whole", "yesno"))
+CALCULATED = ("text", "whole", "decimal", "yesno", "date", "time", "datetime")
+
+
+def kinds_for(field: FieldSpec) -> tuple[str, ...]:
+    """The kinds that a field may be given."""
+    if field.formula:
+        return CALCULATED
+    alike = next((some for some in ALIKE if field.kind in some), (field.kind,))
+    return tuple(k for k in alike if k != "yesno" or field.storage in ("", "int", "int1", "int2", "int4", "int8"))
+
+
+def settled(dataset: DatasetSpec, field: FieldSpec, part: str, text: str, server: str) -> FieldSpec:
+    """The field with a part given as text; "" takes it away. Raises Problem with a sentence."""
+    text = text.strip() if part not in ("pattern",) else text
+    if len(text) > LONGEST:
+        raise Problem(f"At most {LONGEST} characters fit here.", "Shorten it.", code="bad")
+    if part.startswith("lookup."):
+        made = replace(field, lookup=_lookup(dataset, field, part.removeprefix("lookup."), text))
+    else:
+        made = PARTS[part](dataset, field, text)
+    if part in ("formula", "tones"):
+        _computable(dataset, made, server)
+    return made
+
+
+def _computable(dataset: DatasetSpec, field: FieldSpec, server: str) -> None:
+    """Raises Problem when the server can't compute a field's formula or tones."""
+    others = tuple(f for f in dataset.extra if f.name != field.name and not f.name.startswith("\1"))
+    fields = tuple(field if f.name == field.name else f for f in dataset.fields)
+    extra = (*others, *([field] if field.formula else []), *tone_fields([field]))
+    changed = replace(dataset, fields=fields, extra=extra)
+    source = source_of(changed, server)
+    try:
+        for one in extra:
+            source.column(one.name)
+    except Unsupported as error:
+        hint = "Use the names of this dataset's fields, numbers, texts in single quotes, and SQL's operators."
+        raise Problem(f"This can't be computed: {error}", hint, code="bad") from None
+    except KeyError as error:
+        raise Problem(f"This can't be computed: there is no {error}.", "Use names from the list.", code="bad") from None
+
+
+def expression_fault(dataset: DatasetSpec, text: str) -> str:
+    """Why a text is no expression over a record of the dataset; "" when it is one."""
+    try:
+        Expression(text, names_for(dataset))
+    except Unsupported as error:
+        return str(error)
+    return ""
+
+
+def _expression(name: str) -> Callable[[DatasetSpec, FieldSpec, str], FieldSpec]:
+    def put(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+        if text and (fault := expression_fault(dataset, text)):
+            raise Problem(f"This is not understood: {fault}", "Use names of the dataset's fields.", code="bad")
+        changes: dict[str, Any] = {name: text}
+        return replace(field, **changes)
+
+    return put
+
+
+def _formula(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+    if not field.formula:
+        raise Problem(f"{field.label} is a column of the table.", "Add a calculated field instead.", code="bad")
+    if not text:
+        raise Problem("A calculated field needs an expression.", "Type one, or remove the field.", code="bad")
+    return _expression("formula")(dataset, field, text)
+
+
+def _label(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+    label = " ".join(text.split())[:120]
+    if not label:
+        raise Problem("The label is empty.", "Type what people should read above the field.", code="bad")
+    return replace(field, label=label)
+
+
+def _width(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+    if not text.isdecimal() or not LEAST_WIDTH <= int(text[:6]) <= MOST_WIDTH:
+        hint = f"Type a number of pixels from {LEAST_WIDTH} to {MOST_WIDTH}."
+        raise Problem(f"The width of {field.label} is not usable.", hint, code="bad")
+    return replace(field, width=int(text))
+
+
+def _chosen(name: str, known: Callable[[FieldSpec], Any]) -> Callable[[DatasetSpec, FieldSpec, str], FieldSpec]:
+    def put(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+        if text not in known(field):
+            raise Problem("This can't be chosen here.", "Choose one of the list.", code="bad")
+        changes: dict[str, Any] = {name: text}
+        return replace(field, **changes)
+
+    return put
+
+
+def _ticked(name: str) -> Callable[[DatasetSpec, FieldSpec, str], FieldSpec]:
+    def put(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+        changes: dict[str, Any] = {name: text == "yes"}
+        made = replace(field, **changes)
+        if name == "hidden" and made.hidden and all(f.hidden for f in dataset.all if f.name != field.name):
+            raise Problem("A form needs at least one field.", "Leave one shown.", code="bad")
+        if name == "required" and not made.required and not field.nullable and field.default is None:
+            hint = "The table itself asks for a value."
+            raise Problem(f"{field.label} can't be left empty.", hint, code="bad")
+        if name == "read_only" and not made.read_only and (field.generated or field.formula or field.outside):
+            raise Problem(f"{field.label} can't be edited.", "Its value is made, not entered.", code="bad")
+        return made
+
+    return put
+
+
+def _format(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+    if text:
+        try:
+            pattern_of(text, "en_GB", field.kind)
+        except BadPattern as error:
+            raise Problem("This format can't be used.", str(error), code="bad") from None
+    return replace(field, format=text)
+
+
+def _picture(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+    if text:
+        _texts_only(field)
+        try:
+            picture_of(text)
+        except BadPicture as error:
+            raise Problem("This picture can't be used.", str(error), code="bad") from None
+    return replace(field, picture=text[:80])
+
+
+def _pattern(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+    if text:
+        _texts_only(field)
+    if fault := pattern_fault(text):
+        raise Problem("This pattern can't be used.", fault, code="bad")
+    return replace(field, pattern=text[:300])
+
+
+def _texts_only(field: FieldSpec) -> None:
+    if field.kind != "text":
+        raise Problem("Only fields of text take this.", "Numbers and dates have display formats.", code="bad")
+
+
+def _tones(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+    found = []
+    for line in filter(None, map(str.strip, text.splitlines())):
+        tone, separator, condition = (part.strip() for part in line.partition(":"))
+        if not separator or tone.lower() not in TONES:
+            names = ", ".join(TONES)
+            raise Problem("Each line is a tone, a colon and a condition.", f"The tones are {names}.", code="bad")
+        if fault := expression_fault(dataset, condition):
+            raise Problem(f"{condition} is not understood: {fault}", "Use names of fields.", code="bad")
+        found.append((condition, tone.lower()))
+    return replace(field, tones=tuple(found))
+
+
+def tones_text(field: FieldSpec) -> str:
+    """A field's tones as `settled` reads them."""
+    return "\n".join(f"{tone}: {condition}" for condition, tone in field.tones)
+
+
+def choices_text(lookup: LookupSpec | None) -> str:
+    """A fixed list as `settled` reads it."""
+    return "\n".join(v if v == s else f"{v} = {s}" for v, s in (lookup.choices if lookup else ()))
+
+
+def _lookup(dataset: DatasetSpec, field: FieldSpec, part: str, text: str) -> LookupSpec | None:
+    lookup = field.lookup
+    if part == "choices":
+        return _fixed(field, text)
+    if lookup is None:
+        raise Problem("This field has no list.", "Choose where its list comes from first.", code="bad")
+    if part == "others":
+        return replace(lookup, others=text == "yes")
+    if part == "shows":
+        names = tuple(one.strip() for one in text.split(",") if one.strip())
+        lacking = [name for name in names if name not in lookup.by_name]
+        if not names or lacking:
+            known = ", ".join(lookup.by_name)
+            raise Problem(f"There is no column {', '.join(lacking) or '(none)'}.", f"There are {known}.", code="bad")
+        return replace(lookup, shows=names)
+    if part == "narrowed":
+        made = replace(lookup, narrowed=text)
+        if text:
+            narrowing(dataset, made)
+        return made
+    raise Problem("There is no such part of a list.", "Reload the page.", code="bad")
+
+
+def _fixed(field: FieldSpec, text: str) -> LookupSpec | None:
+    lines = [line.strip() for line in text.splitlines() if line.strip()]
+    if not lines:
+        return None
+    pairs = []
+    for line in lines[:500]:
+        value, separator, shown = (part.strip() for part in line.partition(" = "))
+        KINDS[field.kind].parse(value, field, Formats.of("en_GB"))
+        pairs.append((value, shown if separator else value))
+    others = bool(field.lookup and field.lookup.others)
+    return LookupSpec(choices=tuple(pairs), others=others)
+
+
+PARTS: dict[str, Callable[[DatasetSpec, FieldSpec, str], FieldSpec]] = {
+    "label": _label,
+    "width": _width,
+    "help": lambda dataset, field, text: replace(field, help=" ".join(text.split())[:300]),
+    "align": _chosen("align", lambda field: ALIGNS),
+    "kind": _chosen("kind", kinds_for),
+    "knows": _chosen("knows", lambda field: {"", *KNOWN} if field.kind == "text" else {""}),
+    "required": _ticked("required"),
+    "read_only": _ticked("read_only"),
+    "hidden": _ticked("hidden"),
+    "format": _format,
+    "picture": _picture,
+    "pattern": _pattern,
+    "tones": _tones,
+    "formula": _formula,
+    "initial": _expression("initial"),
+    "required_when": _expression("required_when"),
+    "read_only_when": _expression("read_only_when"),
+}

@@ -1,0 +1,1 @@
+"""The rows of a grid as HTML, for the desk and for the workshop's previews."""

@@ -1,0 +1,234 @@
+"""The field sheet's changes: each kept with what stood before, so that it can be undone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+from typing import Any
+
+from django.db import transaction
+
+from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset.defaults import label_of, make_dataset
+from enlace.core.dataset.drift import Drift, drift_of, repaired
+from enlace.core.dataset.references import column_specs, lookup_name, shown_columns
+from enlace.core.dataset.settle import settled
+from enlace.core.dataset.spec import LookupSpec
+from enlace.core.problem import Problem
+from enlace.core.server.catalog import Catalog
+
+from .models import Dataset, Field, SheetStep
+
+MOST_STEPS = 50
+
+
+@transaction.atomic
+def changed(dataset: Dataset, label: str, act: Callable[[], Any]) -> Any:
+    """Do something to a dataset's fields, keeping what stood before; forms see it from now on."""
+    before = [_kept(one) for one in dataset.fields.all()]
+    result = act()
+    dataset.steps.create(label=label[:120], before=before)
+    old = list(dataset.steps.order_by("-pk").values_list("pk", flat=True)[MOST_STEPS:])
+    dataset.steps.filter(pk__in=old).delete()
+    dataset.touch()
+    return result
+
+
+def _kept(field: Field) -> dict[str, Any]:
+    return {"place": field.place, "gone": field.gone, **{part: getattr(field, part) for part in Field.PARTS}}
+
+
+@transaction.atomic
+def undo(dataset: Dataset) -> str:
+    """Take the last change of the sheet back; what it was. Raises Problem when there is none."""
+    step: SheetStep | None = dataset.steps.last()
+    if step is None:
+        raise Problem("There is nothing to undo.", "Nothing was changed on this sheet yet.", code="bad")
+    there = {one.name: one for one in dataset.fields.all()}
+    names = [one["name"] for one in step.before]
+    dataset.fields.exclude(name__in=names).delete()
+    for one in step.before:
+        field = there.get(one["name"]) or Field(dataset=dataset)
+        for part, value in one.items():
+            setattr(field, part, value)
+        field.save()
+    label = step.label
+    step.delete()
+    dataset.touch()
+    return label
+
+
+def put(dataset: Dataset, fields: Iterable[Field], part: str, text: str) -> None:
+    """Give one part of some fields a value. Raises Problem; nothing is changed then."""
+    several = list(fields)
+
+    def act() -> None:
+        for one in several:
+            _store(one, settled(dataset.to_spec(), one.to_spec(), part, text, dataset.connection.kind))
+
+    label = several[0].label if len(several) == 1 else f"{len(several)} fields"
+    changed(dataset, f"{label}: {part.replace('_', ' ').replace('lookup.', 'list, ')}", act)
+
+
+def _store(field: Field, spec: FieldSpec) -> None:
+    for part, value in Field.columns_of(spec).items():
+        setattr(field, part, value)
+    field.save()
+
+
+def moved(dataset: Dataset, field: Field, by: int) -> None:
+    """Put a field before or behind its neighbour."""
+    order = list(dataset.fields.all())
+    at = order.index(field)
+    to = min(max(at + by, 0), len(order) - 1)
+
+    def act() -> None:
+        order.insert(to, order.pop(at))
+        for place, one in enumerate(order):
+            one.place = place
+        Field.objects.bulk_update(order, ["place"])
+
+    if to != at:
+        changed(dataset, f"{field.label}: order", act)
+
+
+def removed(dataset: Dataset, field: Field) -> None:
+    """Take a field out of the dataset; its column stays in the table. Raises Problem."""
+    if field.name in (*dataset.key, dataset.version):
+        raise Problem(f"{field.label} identifies records.", "It can be hidden, but not removed.", code="bad")
+    if dataset.fields.filter(hidden=False).exclude(pk=field.pk).count() == 0:
+        raise Problem("A form needs at least one field.", "Leave one.", code="bad")
+    changed(dataset, f"{field.label}: removed", field.delete)
+
+
+def suggested(dataset: Dataset) -> DatasetSpec:
+    """What the table suggests now. Raises Problem."""
+    return make_dataset(dataset.connection.to_spec(), dataset.table)
+
+
+def drift(dataset: Dataset, now: DatasetSpec | None = None) -> Drift:
+    """How the table has changed since the dataset was made. Raises Problem."""
+    if dataset.query:
+        return Drift()
+    return drift_of(tuple(one.to_spec() for one in dataset.fields.all()), now or suggested(dataset))
+
+
+def leave_out_gone(dataset: Dataset) -> bool:
+    """Let forms go on without the fields whose columns are gone; whether there were any new ones."""
+    gone = {one.name for one in drift(dataset).gone}
+    found = dataset.fields.filter(name__in=gone, gone=False)
+    if not gone or not found.exists():
+        return False
+    found.update(gone=True)
+    dataset.touch()
+    return True
+
+
+def repair(dataset: Dataset) -> None:
+    """Make the dataset fit its table again: fields of gone columns go, those of changed ones follow."""
+    now = suggested(dataset)
+    found = drift(dataset, now)
+
+    def act() -> None:
+        dataset.fields.filter(name__in=[f.name for f in found.gone]).delete()
+        for one, other in found.changed:
+            _store(dataset.fields.get(name=one.name), repaired(one, other))
+        dataset.fields.update(gone=False)
+        dataset.rules.filter(own=False).delete()
+        for rule in now.rules:
+            dataset.rules.create(name=rule.name, expression=rule.expression, message=rule.message)
+        Dataset.objects.filter(pk=dataset.pk).update(uniques=[list(c) for c in now.uniques])
+
+    changed(dataset, "Repair", act)
+
+
+def added(dataset: Dataset, names: Iterable[str]) -> int:
+    """Add fields for columns of the table that the dataset lacks; how many."""
+    wanted = set(names)
+    lacking = [f for f in drift(dataset).added if f.name in wanted or "*" in wanted]
+    last = max((one.place for one in dataset.fields.all()), default=-1)
+
+    def act() -> None:
+        for i, one in enumerate(lacking, 1):
+            Field.from_spec(dataset, last + i, one).save()
+
+    if lacking:
+        changed(dataset, f"{len(lacking)} added", act)
+    return len(lacking)
+
+
+def reset(dataset: Dataset, field: Field) -> None:
+    """Make a field again what the catalog suggests. Raises Problem."""
+    there = suggested(dataset).by_name.get(field.name)
+    if there is None:
+        raise Problem("The table has no such column.", "Only fields of columns can be reset.", code="bad")
+    changed(dataset, f"{field.label}: reset", lambda: _store(field, there))
+
+
+def calculated(dataset: Dataset, label: str, kind: str, formula: str) -> Field:
+    """A new calculated field. Raises Problem."""
+    label = " ".join(label.split())[:120]
+    if not label:
+        raise Problem("The field needs a name.", "Type what people should read above it.", code="bad")
+    name = "_".join(label.lower().split())
+    taken = {one.name.lower() for one in dataset.fields.all()} | {n.lower() for n in dataset.to_spec().looked_up}
+    if name in taken:
+        raise Problem(f"There is a field {name} already.", "Take another name.", code="bad")
+    spec = FieldSpec(name, label, kind or "decimal", "calculated", read_only=True, formula=formula or "NULL")
+    spec = settled(dataset.to_spec(), spec, "kind", spec.kind, dataset.connection.kind)
+    spec = settled(dataset.to_spec(), spec, "formula", formula, dataset.connection.kind)
+    field = Field.from_spec(dataset, max((one.place for one in dataset.fields.all()), default=-1) + 1, spec)
+    changed(dataset, f"{label}: added", field.save)
+    return field
+
+
+def list_from(dataset: Dataset, field: Field, wanted: str) -> None:
+    """Let a field's list come from a table's column ("table\\0column"), or take its list away (""). Raises Problem."""
+    if field.formula or field.outside:
+        raise Problem("Only fields that are saved have a list.", "Choose another field.", code="bad")
+    lookup = None
+    if wanted:
+        table, _, column = wanted.partition("\0")
+        lookup = _lookup_in(dataset, field, table, column)
+
+    def act() -> None:
+        _store(field, _with_lookup(field.to_spec(), lookup))
+
+    changed(dataset, f"{field.label}: list", act)
+
+
+def _with_lookup(spec: FieldSpec, lookup: LookupSpec | None) -> FieldSpec:
+    return replace(spec, lookup=lookup)
+
+
+def _lookup_in(dataset: Dataset, field: Field, name: str, column: str) -> LookupSpec:
+    catalog = Catalog.of(dataset.connection.to_spec())
+    table = catalog.named(name)
+    if table is None or column not in {c.name for c in table.columns}:
+        raise Problem("There is no such table or column.", "Choose one of the list.", code="bad")
+    reached = lookup_name(field.name, table.name)
+    taken = {n for n, (one, _) in dataset.to_spec().looked_up.items() if one.name != field.name}
+    if reached in taken | {one.name for one in dataset.fields.all()}:
+        reached = f"{reached}_record"
+    keys = [table.key, *(one.columns for one in table.uniques)]
+    return LookupSpec(
+        table=table.name,
+        target=column,
+        shows=shown_columns(table, column),
+        columns=column_specs(table),
+        unique=(column,) in keys,
+        name=reached,
+    )
+
+
+def possible_lists(dataset: Dataset) -> list[tuple[str, str]]:
+    """(value, words) of the keys of other tables that a list may come from."""
+    catalog = Catalog.of(dataset.connection.to_spec())
+    found = []
+    for name in (*catalog.tables, *catalog.views):
+        table = catalog.table(name)
+        columns = list(table.key) if len(table.key) == 1 else []
+        columns += [u.columns[0] for u in table.uniques if len(u.columns) == 1]
+        columns += [c.name for c in table.columns if table.is_view]
+        found += [(f"{table.name}\0{c}", f"{label_of(table.name)}: {c}") for c in dict.fromkeys(columns)]
+    return found

@@ -1,0 +1,288 @@
+"""The field sheet of a dataset: a line per field, changed in place, with real rows below that follow."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.safestring import mark_safe
+from django.views.decorators.http import require_GET, require_POST
+
+from enlace.accounts.access import builder_only
+from enlace.core.dataset import DatasetSpec
+from enlace.core.dataset.outer import outer_rows
+from enlace.core.dataset.settle import (
+    ALIGNS,
+    CALCULATED,
+    PARTS,
+    choices_text,
+    kinds_for,
+    tones_text,
+)
+from enlace.core.dataset.source import names_for
+from enlace.core.dataset.tones import TONES
+from enlace.core.dataset.window import Rows
+from enlace.core.expression import Expression, ExpressionError, Unsupported
+from enlace.core.kinds import KINDS, Formats, raw_text
+from enlace.core.kinds.knowledge import KNOWN
+from enlace.core.kinds.patterns import COMMON, shown_by
+from enlace.core.problem import Problem
+from enlace.core.rules.computed import Computed
+from enlace.rows.writer import row_writer
+
+from . import sheet
+from .models import Dataset, Field
+
+STRIP_ROWS = 6
+TRIED_ROWS = 4
+SAMPLES: dict[str, Any] = {"whole": -1234, "decimal": -1234.567}
+
+
+def sheet_context(dataset: Dataset) -> dict[str, Any]:
+    """What the field sheet shows."""
+    fields = list(dataset.fields.all())
+    lines = [{"field": one, "kind": KINDS[one.kind].label, "facts": _facts(one)} for one in fields]
+    last = dataset.steps.last()
+    return {
+        "dataset": dataset,
+        "lines": lines,
+        "kinds": CALCULATED,
+        "undo": last.label if last else "",
+        "names_json": json.dumps(_names(dataset.to_spec())),
+        **_strip(dataset),
+    }
+
+
+def _names(spec: DatasetSpec) -> list[str]:
+    """What can be written in an expression: fields, columns of looked-up records and of details."""
+    found = [f.name for f in spec.all if f.name.isidentifier()]
+    found += [f"{name}.{column.name}" for name, (_, lookup) in spec.looked_up.items() for column in lookup.columns]
+    return found + [f"{detail.name}.{column.name}" for detail in spec.details for column in detail.fields]
+
+
+def _facts(field: Field) -> str:
+    """What the table itself demands of a field."""
+    if field.formula:
+        return field.formula
+    if field.numbered or field.computed:
+        return "made by the database"
+    found = [f"default {field.default}"] if field.default else []
+    if field.length:
+        found.append(f"at most {field.length} characters")
+    if field.precision:
+        found.append(f"{field.precision} digits" + (f", {field.scale} after the point" if field.scale else ""))
+    return "; ".join(found)
+
+
+def _strip(dataset: Dataset) -> dict[str, Any]:
+    """Real rows as a grid would show them."""
+    spec = dataset.to_spec()
+    try:
+        rows = Rows.of(dataset.connection.to_spec(), spec).window(0, STRIP_ROWS)
+        html = row_writer(spec, Formats.of(settings.LOCALE)).write(rows, {}, lambda _: None)  # type: ignore[arg-type, return-value]
+    except Problem as problem:
+        return {"strip": "", "strip_problem": str(problem), "shown": spec.shown}
+    widths = " ".join(f"{f.width}px" for f in spec.shown)
+    return {"strip": mark_safe(html), "shown": spec.shown, "widths": widths}
+
+
+def _dataset(pk: int) -> Dataset:
+    return get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=pk)
+
+
+def _field(pk: int) -> Field:
+    return get_object_or_404(Field.objects.select_related("dataset__connection", "dataset__project"), pk=pk)
+
+
+def _answer(request, dataset: Dataset, opened: Field | None = None, told: str = "", status: int = 200) -> HttpResponse:
+    dataset.refresh_from_db()
+    context = {**sheet_context(dataset), "told": told}
+    if opened is not None:
+        context |= _part_context(opened)
+    return render(request, "workshop/sheet.html", context, status=status)
+
+
+def _wants_part(request) -> bool:
+    return request.headers.get("HX-Request") == "true"
+
+
+@require_POST
+@builder_only
+def put(request, field: int):
+    """One part of one field."""
+    found = _field(field)
+    part, text = request.POST.get("part", ""), request.POST.get("value", "")
+    told = ""
+    try:
+        if part == "lookup.from":
+            sheet.list_from(found.dataset, found, text)
+        elif part in PARTS or part.startswith("lookup."):
+            sheet.put(found.dataset, [found], part, text)
+        else:
+            raise Problem("A field has no such part.", "Reload the page.", code="bad")
+    except Problem as problem:
+        told = str(problem)
+        if not _wants_part(request):
+            raise
+    if not _wants_part(request):
+        return redirect(found.dataset)
+    found.refresh_from_db()
+    opened = found if request.POST.get("open") else None
+    response = _answer(request, found.dataset, opened, told)
+    if told:
+        response["HX-Trigger"] = '{"enlace:refused": {"part": "%s"}}' % (part if part.isidentifier() else "")
+    return response
+
+
+@builder_only
+@require_GET
+def part(request, field: int):
+    """All that can be settled about one field."""
+    found = _field(field)
+    if not _wants_part(request):
+        return redirect(found.dataset)
+    return _answer(request, found.dataset, found)
+
+
+def _part_context(field: Field) -> dict[str, Any]:
+    spec = field.to_spec()
+    sample = SAMPLES.get(field.kind)
+    formats = [(one, _example(one, field.kind, sample)) for one in COMMON.get(field.kind, ())]
+    names = _names(field.dataset.to_spec())
+    context = {
+        "open": field,
+        "spec": spec,
+        "kinds_for": [(one, KINDS[one].label) for one in kinds_for(spec)],
+        "aligns": ALIGNS.items(),
+        "formats": formats,
+        "known": [(name, label) for name, (label, _, _) in KNOWN.items()],
+        "tones_text": tones_text(spec),
+        "tones": TONES,
+        "choices_text": choices_text(spec.lookup),
+        "lookup": spec.lookup,
+        "names": names,
+        "formatted": field.kind in COMMON,
+        "saved": not (field.formula or field.outside),
+    }
+    if context["saved"]:
+        current = f"{spec.lookup.table}\0{spec.lookup.target}" if spec.lookup and spec.lookup.table else ""
+        try:
+            lists = sheet.possible_lists(field.dataset)
+        except Problem:
+            lists = []
+        context |= {"lists": lists, "list_from": current}
+    return context
+
+
+def _example(pattern: str, kind: str, sample: Any) -> str:
+    import datetime
+
+    given = {
+        "date": datetime.date(2026, 3, 31),
+        "time": datetime.time(14, 5, 30),
+        "datetime": datetime.datetime(2026, 3, 31, 14, 5, 30),
+    }.get(kind, sample)
+    write = shown_by(pattern, settings.LOCALE, kind)
+    return write(given) if write else ""
+
+
+@require_POST
+@builder_only
+def act(request, dataset: int):
+    """Add, remove, order, reset, undo, repair, or change many fields at once."""
+    found = _dataset(dataset)
+    told = opened = None
+    try:
+        opened = _acts(request, found)
+    except Problem as problem:
+        if not _wants_part(request):
+            raise
+        told = str(problem)
+    if not _wants_part(request):
+        return redirect(found)
+    return _answer(request, found, opened, told or "")
+
+
+def _acts(request, dataset: Dataset) -> Field | None:
+    wanted = request.POST.get("act", "")
+    if wanted == "undo":
+        sheet.undo(dataset)
+    elif wanted == "repair":
+        sheet.repair(dataset)
+    elif wanted == "add":
+        if not sheet.added(dataset, request.POST.getlist("column")):
+            raise Problem("The table has no such column to add.", "Reload the page.", code="bad")
+    elif wanted == "calculate":
+        given = (request.POST.get(name, "") for name in ("label", "kind", "formula"))
+        return sheet.calculated(dataset, *given)
+    elif wanted == "bulk":
+        chosen = dataset.fields.filter(
+            pk__in=[n for n in request.POST.getlist("chosen") if n.isdecimal() and len(n) < 19]
+        )
+        part, _, value = request.POST.get("change", "").partition("=")
+        if not chosen or part not in PARTS:
+            raise Problem("Nothing is chosen.", "Tick the fields that are to change, and choose how.", code="bad")
+        sheet.put(dataset, chosen, part, request.POST.get("width", "") if part == "width" else value)
+    else:
+        number = request.POST.get("field", "")
+        field = get_object_or_404(dataset.fields, pk=int(number[:18]) if number.isdecimal() else 0)
+        field.dataset = dataset
+        acts = {
+            "up": lambda: sheet.moved(dataset, field, -1),
+            "down": lambda: sheet.moved(dataset, field, 1),
+            "remove": lambda: sheet.removed(dataset, field),
+            "reset": lambda: sheet.reset(dataset, field),
+        }
+        if wanted not in acts:
+            raise Problem("The request is incomplete.", "Reload the page and try again.", code="bad")
+        acts[wanted]()
+    return None
+
+
+@builder_only
+@require_GET
+def attempt(request, dataset: int):
+    """What an expression gives for a few real records: asked while it is typed."""
+    found = _dataset(dataset)
+    text = request.GET.get("expression") or request.GET.get("value") or request.GET.get("formula") or ""
+    if not text.strip():
+        return HttpResponse("")
+    spec = found.to_spec()
+    try:
+        expression = Expression(text, names_for(spec))
+    except Unsupported as error:
+        return render(request, "workshop/tried.html", {"fault": str(error)})
+    try:
+        lines = _values(found, spec, expression)
+    except Problem as problem:
+        return render(request, "workshop/tried.html", {"fault": str(problem)})
+    return render(request, "workshop/tried.html", {"lines": lines})
+
+
+def _values(dataset: Dataset, spec: DatasetSpec, expression: Expression) -> list[tuple[str, str]]:
+    """(record, value) for the first records."""
+    server = dataset.connection.to_spec()
+    rows = Rows.of(server, spec).window(0, TRIED_ROWS)
+    computed = Computed(spec)
+    records = [dict(zip(spec.by_name, row.values, strict=True)) for row in rows]
+    needed = computed.needed(expression)
+    outer = outer_rows(server, spec, {n for n in needed if "." in n}, records)
+    found = []
+    for row, record, met in zip(rows, records, outer, strict=True):
+        try:
+            value = expression.value(computed.values(record, met))
+            shown = (
+                "no value" if value is None else "yes" if value is True else "no" if value is False else raw_text(value)
+            )
+        except (ExpressionError, KeyError) as error:
+            shown = str(error)
+        found.append((_name(spec, row), shown[:80]))
+    return found
+
+
+def _name(spec: DatasetSpec, row: Any) -> str:
+    keys = [raw_text(v) for f, v in zip(spec.fields, row.values, strict=True) if f.name in spec.key]
+    return ", ".join(keys) or f"row {row.position + 1}"
