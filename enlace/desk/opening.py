@@ -14,6 +14,7 @@ from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
 from enlace.workshop.sheet import leave_out_gone
 
+from .given import ask_page, given_of
 from .kept import KeptCopy
 from .kept_views import away_page, in_use
 from .saving import new_name, settle_doubt
@@ -35,7 +36,9 @@ def on_form(view: Callable) -> Callable:
         kept = in_use(request, found)
 
         def once():
-            work = Work(request.user, found, Formats.of(settings.LOCALE), wanted, part, master, kept)
+            work = Work(
+                request.user, found, Formats.of(settings.LOCALE), wanted, part, master, kept, given_of(request, found)
+            )
             if request.method == "POST":
                 settle_doubt(work)
                 _rename(request, work)
@@ -46,6 +49,8 @@ def on_form(view: Callable) -> Callable:
         except Problem as problem:
             if problem.code == "table gone" and request.method == "GET" and _left_out(found, part):
                 return once()
+            if problem.code == "parameters" and request.method == "GET":
+                return ask_page(request, found)
             page = request.method == "GET" and request.headers.get("HX-Request") != "true"
             if problem.code != "away" or kept or not page or KeptCopy(found, request.user).made is None:
                 raise

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from . import actions, journal_views, kept_views, lists, pictures, save_views, totals, views
+from . import actions, given, journal_views, kept_views, lists, pictures, save_views, totals, views
 
 # What can be done on a form, and in the same way on the details of one of its records.
 ACTS = (
@@ -40,6 +40,7 @@ urlpatterns = [
     path("journal/", journal_views.entries, name="journal"),
     path("journal/<int:entry>/", journal_views.entry, name="journal-entry"),
     path("journal/<int:entry>/take-back", journal_views.undo_entry, name="take-back"),
+    path("<int:form>/given", given.give, name="given"),
     path("<int:form>/kept", kept_views.act, name="kept"),
     path("<int:form>/action/<int:action>", actions.run, name="action-run"),
     *(path(f"<int:form>/{end}", view, name=name) for end, view, name in ACTS),

@@ -24,6 +24,7 @@ from .answers import (
     rows_html,
     strip_context,
 )
+from .given import lines
 from .kept import KeptCopy
 from .lists import errand_of
 from .opening import number_from, on_form, text_from
@@ -72,6 +73,7 @@ def page(request, work: Work):
         **_master_context(work),
         "revision": work.store.revision,
         "errand": errand_of(request, work),
+        "given": lines(work.form, work.given) if work.parameters else None,
         "copy_made": KeptCopy(work.form, work.person).made if work.form.may_keep else None,
         "rows": rows_html(work, start, size),
         "start": start,

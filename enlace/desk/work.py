@@ -18,6 +18,7 @@ from django.urls import reverse
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.narrowing import narrowing_fields, still_offered
 from enlace.core.dataset.outer import outer_rows
+from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.source import detail_column
 from enlace.core.dataset.spec import DetailSpec
 from enlace.core.dataset.totals import Total, totals
@@ -116,12 +117,17 @@ class Work:
         part: str = "",
         master: str = "",
         kept: bool = False,
+        given: Mapping[str, str] | None = None,
     ) -> None:
         self.person, self.form, self.formats, self.master = person, form, formats, master
         self.live = form.dataset.connection.to_spec()
         self.kept = KeptCopy(form, person) if kept else None
         self.spec = self.kept.spec if self.kept else self.live
-        self.part = part_named(self.parts, part) if part else own_part(form)
+        self.part = part_named(parts_of(form), part) if part else own_part(form)
+        self.given = dict(given or {})
+        self.parameters = parameters_of(self.part.dataset.query, self.live.kind)
+        if self.parameters:
+            self.part = self._with_values(self.part)
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice)
@@ -130,10 +136,22 @@ class Work:
         self._outer: dict[tuple[str, str], tuple[Mapping[str, Any], dict[str, Any]]] = {}
         self.rows = Rows.of(self.spec, self.dataset, wanted, self._within() if part else None)
 
+    def _with_values(self, part: FormPart) -> FormPart:
+        """A part whose query has values for its parameters. Raises Problem when somebody has to be asked for one."""
+        lacking = [name for name in self.parameters if name not in self.given]
+        if lacking:
+            hint = "Give a value for each, and the form shows its rows."
+            raise Problem(f"The form asks for {', '.join(lacking)}.", hint, code="parameters")
+        given = tuple((name, self.given[name]) for name in self.parameters)
+        return replace(part, dataset=replace(part.dataset, given=given))
+
     @cached_property
     def parts(self) -> dict[str, FormPart]:
         """All parts of the form by name; looked up when they are needed, since most answers show one."""
-        return parts_of(self.form)
+        found = parts_of(self.form)
+        if not self.part.name:
+            found[""] = self.part
+        return found
 
     def _is_faulty(self, part: str, record: PendingRecord) -> bool:
         if part not in self.parts:
@@ -150,7 +168,7 @@ class Work:
     @cached_property
     def master_work(self) -> Work:
         """The form's own dataset, seen from one of its details."""
-        return Work(self.person, self.form, self.formats, kept=self.kept is not None)
+        return Work(self.person, self.form, self.formats, kept=self.kept is not None, given=self.given)
 
     @property
     def address(self) -> str:

@@ -36,7 +36,7 @@ from enlace.rows.writer import row_writer
 from . import sheet
 from .models import Dataset, Field
 
-STRIP_ROWS = 6
+STRIP_ROWS = 3
 TRIED_ROWS = 4
 SAMPLES: dict[str, Any] = {"whole": -1234, "decimal": -1234.567}
 
@@ -80,13 +80,15 @@ def _facts(field: Field) -> str:
 def _strip(dataset: Dataset) -> dict[str, Any]:
     """Real rows as a grid would show them."""
     spec = dataset.to_spec()
+    numbers = dict(dataset.fields.values_list("name", "pk"))
+    shown = [(numbers[f.name], f) for f in spec.shown]
     try:
         rows = Rows.of(dataset.connection.to_spec(), spec).window(0, STRIP_ROWS)
         html = row_writer(spec, Formats.of(settings.LOCALE)).write(rows, {}, lambda _: None)  # type: ignore[arg-type, return-value]
     except Problem as problem:
-        return {"strip": "", "strip_problem": str(problem), "shown": spec.shown}
+        return {"strip": "", "strip_problem": str(problem), "shown": shown}
     widths = " ".join(f"{f.width}px" for f in spec.shown)
-    return {"strip": mark_safe(html), "shown": spec.shown, "widths": widths}
+    return {"strip": mark_safe(html), "shown": shown, "widths": widths}
 
 
 def _dataset(pk: int) -> Dataset:

@@ -8,6 +8,7 @@ from . import (
     connection_views,
     definition_views,
     project_views,
+    query_views,
     rule_views,
     sheet_views,
 )
@@ -27,6 +28,10 @@ urlpatterns = [
     path("connection/<int:connection>/count", catalog_views.count, name="table-count"),
     path("connection/<int:connection>/table", catalog_views.table, name="table"),
     path("connection/<int:connection>/make-form", catalog_views.make_form, name="make-form"),
+    path("connection/<int:connection>/query", query_views.pad, name="query"),
+    path("connection/<int:connection>/query/run", query_views.run, name="query-run"),
+    path("connection/<int:connection>/query/stop", query_views.halt, name="query-stop"),
+    path("connection/<int:connection>/query/keep", query_views.keep, name="query-keep"),
     path("project/<int:project>/datasets/", definition_views.datasets, name="datasets"),
     path("dataset/<int:dataset>/", definition_views.dataset, name="dataset"),
     path("dataset/<int:dataset>/fields", sheet_views.act, name="sheet-act"),

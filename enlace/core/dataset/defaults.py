@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import datetime
 import re
+from collections.abc import Sequence
+from decimal import Decimal
 from typing import Any
 
 from ..kinds import is_picture
@@ -103,7 +106,7 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
         label=label_of(column.name),
         kind=kind,
         type_text=column.type_text,
-        width=max(_width(kind, label_of(column.name), values, facts.get("length")), 100 if column.numbered else 0),
+        width=max(width_of(kind, label_of(column.name), values, facts.get("length")), 100 if column.numbered else 0),
         nullable=column.nullable,
         required=not column.nullable and not column.numbered and not column.computed,
         read_only=read_only or column.numbered,
@@ -145,7 +148,7 @@ def kind_of(column: Column, table: Table, values: list[Any]) -> tuple[str, dict[
     if any(part in name for part in ("DEC", "NUMERIC", "MONEY", "NUMBER")):
         scale = size[1] if len(size) > 1 else (0 if size else None)
         return "decimal", {"storage": "numeric15", "precision": size[0] if size else None, "scale": scale}
-    return _kind_by_values(values)
+    return kind_of_values(values)
 
 
 FAMILIES = {
@@ -189,15 +192,26 @@ def _text_kind(name: str, size: list[int], column: Column, values: list[Any]) ->
     return "text", {"length": length}
 
 
-def _kind_by_values(values: list[Any]) -> tuple[str, dict[str, Any]]:
+def kind_of_values(values: Sequence[Any]) -> tuple[str, dict[str, Any]]:
+    """The field kind for values that no declared type speaks of."""
     kinds = {type(v) for v in values}
-    if kinds == {int}:
-        return "whole", {}
-    if kinds and kinds <= {int, float}:
-        return "decimal", {"storage": "float"}
+    for one, kind in BY_TYPE.items():
+        if kinds == {one}:
+            return kind, {"storage": "native"} if kind in ("date", "time", "datetime") else {}
+    if kinds and kinds <= {int, float, Decimal}:
+        return "decimal", {"storage": "float"} if float in kinds else {}
     if kinds == {bytes}:
         return ("picture" if any(is_picture(v) for v in values) else "binary"), {}
     return ("longtext" if any(isinstance(v, str) and "\n" in v for v in values) else "text"), {}
+
+
+BY_TYPE = {
+    int: "whole",
+    bool: "yesno",
+    datetime.date: "date",
+    datetime.time: "time",
+    datetime.datetime: "datetime",
+}
 
 
 def _is_flag(column: Column, table: Table) -> bool:
@@ -207,7 +221,7 @@ def _is_flag(column: Column, table: Table) -> bool:
     return any(re.fullmatch(pattern, check.expression, re.I) for check in table.checks)
 
 
-def _width(kind: str, label: str, values: list[Any], length: int | None) -> int:
+def width_of(kind: str, label: str, values: Sequence[Any], length: int | None = None) -> int:
     """Pixels for a grid column: room for the label and for typical values, within reason."""
     fixed = {"date": 118, "time": 84, "datetime": 178, "yesno": 76, "picture": 96, "binary": 130, "longtext": 240}
     heading = 30 + 8 * len(label)

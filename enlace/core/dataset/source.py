@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
 
+import sqlglot
 from sqlalchemy import (
     ColumnElement,
     FromClause,
@@ -20,6 +22,7 @@ from sqlalchemy import (
     type_coerce,
 )
 from sqlglot import exp
+from sqlglot.tokens import TokenType
 
 from ..expression import Expression, Names, Unsupported
 from ..expression.push import Sql, pushed
@@ -79,7 +82,7 @@ class Source:
     _making: list[str] = field(default_factory=list)
 
     def __post_init__(self) -> None:
-        self.base: FromClause = _query(self.dataset) if self.dataset.query else source_table(self.dataset)
+        self.base: FromClause = _query(self.dataset, self.server) if self.dataset.query else source_table(self.dataset)
         self.base_name = QUERY if self.dataset.query else self.dataset.table
         for i, (name, (one, lookup)) in enumerate(self.dataset.looked_up.items()):
             self._joins[name] = self._join(f"lk{i}", one, lookup)
@@ -233,9 +236,22 @@ def computable(dataset: DatasetSpec, server: str) -> DatasetSpec:
             return dataset
 
 
-def _query(dataset: DatasetSpec) -> FromClause:
+def marked(sql: str, server: str) -> str:
+    """The SQL with the colons that stand before no parameter marked as such, for SQLAlchemy's text()."""
+    made = list(sql)
+    for token in sqlglot.tokenize(sql, read=WRITES[server]):
+        if token.token_type in (TokenType.STRING, TokenType.IDENTIFIER, TokenType.NATIONAL_STRING, TokenType.DCOLON):
+            for i in range(token.start, token.end + 1):
+                if made[i] == ":":
+                    made[i] = "\\:"
+    return "".join(made)
+
+
+def _query(dataset: DatasetSpec, server: str) -> FromClause:
     columns = dict.fromkeys([*(f.name for f in dataset.all if not f.formula), *dataset.key])
-    return text(dataset.query.replace(":", "\\:")).columns(*(column(name, Raw()) for name in columns)).subquery(QUERY)
+    statement = text(marked(dataset.query, server))
+    given = {name: value for name, value in dataset.given if re.search(rf":{name}\b", dataset.query)}
+    return statement.bindparams(**given).columns(*(column(name, Raw()) for name in columns)).subquery(QUERY)
 
 
 def detail_column(dataset: DatasetSpec, inner: str) -> tuple[DetailSpec, ColumnSpec]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 
 @dataclass(frozen=True)
@@ -136,7 +137,7 @@ class DatasetSpec:
     uniques: column sets that the table keeps unique, the key apart.
     extra: fields that are shown and never saved, such as calculated ones. order: the names of all fields as forms show
     them; those that it lacks come last. details: the tables that aggregates in expressions may add up.
-    query: a SELECT that the rows come from, in place of the table.
+    query: a SELECT that the rows come from, in place of the table; given: the values of its parameters.
     compare: what must still be as read when a record is saved: "edited" (the edited fields), "all" (every field), or
     "version" (the field named by `version`, and the edited ones).
     """
@@ -155,6 +156,7 @@ class DatasetSpec:
     order: tuple[str, ...] = ()
     details: tuple[DetailSpec, ...] = ()
     query: str = ""
+    given: tuple[tuple[str, Any], ...] = ()
 
     @cached_property
     def by_name(self) -> dict[str, FieldSpec]:

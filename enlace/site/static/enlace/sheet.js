@@ -8,6 +8,9 @@ const names = new Names();
 function columns() {
   const strip = document.querySelector(".strip-rows");
   strip?.style.setProperty("--columns", strip.dataset.columns);
+  const open = document.getElementById("field-part")?.dataset.open;
+  const head = open && strip?.querySelector(`[data-pk="${open}"]`);
+  if (head) strip.scrollLeft = head.offsetLeft - 200;
 }
 columns();
 

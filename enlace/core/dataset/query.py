@@ -1,0 +1,313 @@
+"""Queries that a builder writes: checked as one statement that only reads, run, and made into datasets.
+
+A query is parsed and refused here when it would change anything, and it runs in a transaction that the server holds
+to reading. Where each of its rows stands for one row of one table, that table's columns can be edited.
+"""
+
+from __future__ import annotations
+
+import re
+import threading
+import time
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+import sqlglot
+from sqlalchemy import TextClause, text
+from sqlalchemy.engine import Connection
+from sqlglot import exp
+
+from ..problem import Problem
+from ..server.catalog import Catalog, Table
+from ..server.engine import ConnectionSpec, reading
+from .defaults import kind_of_values, label_of, make_dataset, width_of
+from .source import WRITES, marked
+from .spec import DatasetSpec, FieldSpec
+
+MOST_CHARACTERS = 20_000
+MOST_ROWS = 200
+SAMPLE = 50
+# What changes data, the server, or files, whatever it is wrapped in.
+REFUSED = (
+    exp.Insert,
+    exp.Update,
+    exp.Delete,
+    exp.Merge,
+    exp.Create,
+    exp.Drop,
+    exp.Alter,
+    exp.Command,
+    exp.Into,
+    exp.Lock,
+)
+REFUSED_FUNCTIONS = re.compile(
+    r"(pg_(terminate|cancel|reload|read|ls|rotate|switch|promote|advisory|sleep)\w*|lo_\w+|dblink\w*|nextval|setval|"
+    r"load_file|load_extension|sleep|benchmark|get_lock|release_lock|query_to_xml\w*|set_config|writefile|edit)",
+    re.IGNORECASE,
+)
+
+
+@dataclass(frozen=True)
+class Query:
+    """A query that was checked. parameters: the names after a colon, in order."""
+
+    sql: str
+    server: str
+    parameters: tuple[str, ...]
+    tree: exp.Query
+
+    def bound(self, given: Mapping[str, Any]) -> TextClause:
+        """The statement with its parameters bound. Raises Problem when one is missing."""
+        lacking = [name for name in self.parameters if name not in given]
+        if lacking:
+            raise Problem(f"The query asks for {', '.join(lacking)}.", "Give a value for each.", code="parameters")
+        return text(marked(self.sql, self.server)).bindparams(**{name: given[name] for name in self.parameters})
+
+
+@dataclass(frozen=True)
+class Result:
+    """What a query gave: its columns, its first rows, whether there are more, and how long it took in seconds."""
+
+    columns: tuple[str, ...]
+    rows: tuple[tuple[Any, ...], ...]
+    more: bool
+    seconds: float
+
+
+def checked_query(sql: str, server: str) -> Query:
+    """A text as one query that only reads. Raises Problem with a sentence."""
+    if len(sql) > MOST_CHARACTERS:
+        raise Problem("The query is too long.", f"At most {MOST_CHARACTERS} characters fit.", code="bad")
+    dialect = WRITES[server]
+    sql = sql.strip().rstrip(";").strip()
+    try:
+        trees = [one for one in sqlglot.parse(sql, read=dialect) if one is not None]
+    except (sqlglot.errors.SqlglotError, RecursionError) as error:
+        told = re.sub(r"\x1b\[\d+m", "", str(error).splitlines()[0])
+        raise Problem("The query can't be understood.", "Check its SQL.", told, code="bad") from None
+    if len(trees) != 1:
+        hint = "Write one SELECT." if trees else "Write a SELECT."
+        raise Problem("This is not one statement.", hint, code="bad")
+    tree = trees[0]
+    if not isinstance(tree, exp.Query) or next(tree.find_all(*REFUSED), None) is not None:
+        raise Problem("This statement would not only read.", "A query is one SELECT, and changes nothing.", code="bad")
+    for function in tree.find_all(exp.Func):
+        name = function.name if isinstance(function, exp.Anonymous) else function.sql_name()
+        if REFUSED_FUNCTIONS.fullmatch(name):
+            raise Problem(f"{name} does more than read.", "Leave it out of the query.", code="bad")
+    names = dict.fromkeys(str(one.this) for one in tree.find_all(exp.Placeholder) if one.this)
+    return Query(sql, server, tuple(names), tree)
+
+
+@lru_cache(maxsize=256)
+def parameters_of(sql: str, server: str) -> tuple[str, ...]:
+    """The names of a query's parameters; none of no query."""
+    return checked_query(sql, server).parameters if sql else ()
+
+
+def run_query(
+    spec: ConnectionSpec, query: Query, given: Mapping[str, Any], most: int = MOST_ROWS, run: str = ""
+) -> Result:
+    """The first rows of a query. run: a name under which `stop` ends it. Raises Problem."""
+    statement, began = query.bound(given), time.monotonic()
+    with only_reading(spec) as connection, _stoppable(spec, connection, run):
+        found = connection.execution_options(stream_results=True).execute(statement)
+        columns = tuple(str(name) for name in found.keys())  # noqa: SIM118 (a result is no mapping)
+        rows = tuple(tuple(row) for row in found.fetchmany(most + 1))
+        found.close()
+    return Result(columns, rows[:most], len(rows) > most, time.monotonic() - began)
+
+
+@contextmanager
+def only_reading(spec: ConnectionSpec) -> Iterator[Connection]:
+    """A transaction that the server itself holds to reading."""
+    with reading(spec) as connection:
+        if spec.kind != "sqlite":
+            yield connection
+            return
+        # SQLite has no read-only transactions, but a switch of the connection ("PRAGMA query_only").
+        connection.exec_driver_sql("PRAGMA query_only = ON")
+        try:
+            yield connection
+        finally:
+            connection.exec_driver_sql("PRAGMA query_only = OFF")
+
+
+_running: dict[str, Callable[[], None]] = {}
+_lock = threading.Lock()
+
+
+@contextmanager
+def _stoppable(spec: ConnectionSpec, connection: Connection, run: str) -> Iterator[None]:
+    if not run:
+        yield
+        return
+    driver: Any = connection.connection.driver_connection
+    if spec.kind == "postgresql":
+        stop = driver.cancel
+    elif spec.kind == "mariadb":
+        number = int(driver.thread_id())
+
+        def stop() -> None:
+            with reading(spec) as other:
+                other.execute(text(f"KILL QUERY {number}"))
+    else:
+        stop = getattr(driver, "interrupt", lambda: None)
+    with _lock:
+        _running[run] = stop
+    try:
+        yield
+    finally:
+        with _lock:
+            _running.pop(run, None)
+
+
+def stop(run: str) -> bool:
+    """End a query that runs under a name; whether it still ran."""
+    with _lock:
+        found = _running.get(run)
+    if found is None:
+        return False
+    found()
+    return True
+
+
+# -- datasets ----------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Trace:
+    """To which table's rows a query's rows belong, and which of its columns are that table's; or why to none."""
+
+    table: str = ""
+    columns: tuple[str, ...] = ()
+    why_not: str = ""
+
+
+def query_dataset(spec: ConnectionSpec, sql: str, given: Mapping[str, Any]) -> DatasetSpec:
+    """The dataset that a query suggests: its columns as fields, those of the table that it can be traced to editable.
+
+    given: values of its parameters, to try it with. Raises Problem.
+    """
+    query = checked_query(sql, spec.kind)
+    result = run_query(spec, query, given, SAMPLE)
+    doubled = sorted({c for c in result.columns if result.columns.count(c) > 1})
+    if doubled:
+        raise Problem(f"Two columns are called {doubled[0]}.", "Give one of them another name with AS.", code="bad")
+    trace = traced(query, Catalog.of(spec), result.columns)
+    own = make_dataset(spec, trace.table) if trace.table else None
+    fields, extra = [], []
+    for i, name in enumerate(result.columns):
+        values = [row[i] for row in result.rows if row[i] is not None]
+        if own is not None and name in trace.columns:
+            fields.append(own.by_name[name])
+        else:
+            extra.append(_outside(name, values))
+    if own is None:
+        return DatasetSpec(
+            table=QUERY_TABLE,
+            fields=tuple(replace(f, outside=False) for f in extra),
+            read_only_because=trace.why_not,
+            order=result.columns,
+            query=query.sql,
+        )
+    kept = [name for name in own.by_name if name in trace.columns]
+    return replace(
+        own,
+        fields=tuple(own.by_name[name] for name in kept),
+        extra=tuple(extra),
+        order=result.columns,
+        query=query.sql,
+        rules=tuple(rule for rule in own.rules),
+    )
+
+
+QUERY_TABLE = "(query)"
+
+
+def _outside(name: str, values: Sequence[Any]) -> FieldSpec:
+    kind, facts = kind_of_values(values)
+    label = label_of(name)
+    width = width_of(kind, label, values)
+    return FieldSpec(name, label, kind, "query", width, read_only=True, outside=True, **facts)
+
+
+def traced(query: Query, catalog: Catalog, columns: Sequence[str]) -> Trace:
+    """Whether every row of a query is one row of one table, told from the statement alone."""
+    tree = query.tree
+    if not isinstance(tree, exp.Select) or tree.args.get("with_") or tree.args.get("with"):
+        return Trace(
+            why_not="The query joins several SELECTs, so its rows are not rows of one table: they can be read, but not edited."
+        )
+    grouping = ("group", "having", "distinct", "limit", "offset", "qualify")
+    if any(tree.args.get(part) for part in grouping) or next(tree.find_all(exp.AggFunc, exp.Window), None) is not None:
+        return Trace(why_not="The query groups, counts or limits rows, so its rows can be read, but not edited.")
+    source = tree.args.get("from_") or tree.args.get("from")
+    base = source.this if source is not None else None
+    if not isinstance(base, exp.Table):
+        return Trace(why_not="The query reads from no table directly, so its rows can be read, but not edited.")
+    table = catalog.named(base.name)
+    if table is None or table.is_view or not table.key:
+        return Trace(why_not=f"{base.name} has no primary key, so the rows of the query can be read, but not edited.")
+    doubles = next((one for one in tree.args.get("joins") or () if not _one_each(one, catalog)), None)
+    if doubles is not None:
+        name = doubles.this.name
+        why = f"A row of {table.name} may come several times, once for each row of {name}: the rows can be read, but not edited."
+        return Trace(why_not=why)
+    own = _own_columns(tree, base, table, catalog, columns)
+    lacking = [name for name in table.key if name not in own]
+    if lacking:
+        told = ", ".join(lacking)
+        return Trace(
+            why_not=f"The query leaves out the key of {table.name} ({told}): with it, its rows could be edited."
+        )
+    return Trace(table.name, tuple(own))
+
+
+def _one_each(join: exp.Join, catalog: Catalog) -> bool:
+    """Whether a join finds one row at most for each row before it: it compares a whole key of the joined table."""
+    target = join.this
+    table = catalog.named(target.name) if isinstance(target, exp.Table) else None
+    condition = join.args.get("on")
+    if table is None or condition is None or join.args.get("side") == "RIGHT" or join.args.get("side") == "FULL":
+        return False
+    if join.args.get("kind") not in (None, "", "INNER", "OUTER"):
+        return False
+    matched = set()
+    for one in condition.flatten() if isinstance(condition, exp.And) else [condition]:
+        if not isinstance(one, exp.EQ):
+            continue
+        for side, other in ((one.this, one.expression), (one.expression, one.this)):
+            if _of(side, target) and not _of(other, target):
+                matched.add(side.name.lower())
+    keys = [table.key, *(unique.columns for unique in table.uniques)]
+    return any(key and {c.lower() for c in key} <= matched for key in keys)
+
+
+def _of(side: exp.Expr, table: exp.Table) -> bool:
+    return isinstance(side, exp.Column) and side.table == table.alias_or_name
+
+
+def _own_columns(
+    tree: exp.Select, base: exp.Table, table: Table, catalog: Catalog, columns: Sequence[str]
+) -> list[str]:
+    """The columns of the result that are columns of the base table under their own names."""
+    names = {c.name.lower(): c.name for c in table.columns}
+    others = [catalog.named(join.this.name) for join in tree.args.get("joins") or ()]
+    ambiguous = {c.name.lower() for other in others if other is not None for c in other.columns}
+    found = []
+    for one in tree.expressions:
+        if isinstance(one, exp.Star) and not others:
+            found += [name for name in names.values() if name in columns]
+        if not isinstance(one, exp.Column):
+            continue
+        if isinstance(one.this, exp.Star):
+            found += [n for n in names.values() if one.table == base.alias_or_name and n in columns]
+            continue
+        ours = one.table == base.alias_or_name or (not one.table and one.name.lower() not in ambiguous)
+        if ours and one.name.lower() in names and names[one.name.lower()] in columns:
+            found.append(names[one.name.lower()])
+    return list(dict.fromkeys(found))

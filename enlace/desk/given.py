@@ -1,0 +1,50 @@
+"""The values that a form's query asks for: given by each person, kept for the session."""
+
+from __future__ import annotations
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from enlace.core.dataset.query import parameters_of
+from enlace.core.problem import Problem
+from enlace.workshop.models import Form
+
+LONGEST = 200
+
+
+def given_of(request, form: Form) -> dict[str, str]:
+    """The values that the person gave for a form's query."""
+    found = request.session.get(_place(form), {})
+    return dict(found)
+
+
+def _place(form: Form) -> str:
+    return f"given {form.pk}"
+
+
+def lines(form: Form, given: dict[str, str]) -> list[tuple[str, str, str]]:
+    """(name, label, value) of each value that a form asks for."""
+    from enlace.core.dataset.defaults import label_of
+
+    names = parameters_of(form.dataset.query, form.dataset.connection.kind)
+    return [(name, label_of(name), given.get(name, "")) for name in names]
+
+
+def ask_page(request, form: Form) -> HttpResponse:
+    """Ask for the values before the form can show anything."""
+    context = {"form": form, "project": form.project, "given": lines(form, given_of(request, form))}
+    return render(request, "desk/given.html", context)
+
+
+@require_POST
+def give(request, form: int) -> HttpResponse:
+    """Take the values, and show the form."""
+    found = get_object_or_404(Form.objects.select_related("dataset__connection"), pk=form)
+    names = parameters_of(found.dataset.query, found.dataset.connection.kind)
+    values = {name: request.POST.get(f"given-{name}", "").strip()[:LONGEST] for name in names}
+    lacking = [name for name, value in values.items() if not value]
+    if lacking:
+        raise Problem(f"The form asks for {', '.join(lacking)}.", "Go back and give a value for each.", code="bad")
+    request.session[_place(found)] = values
+    return redirect("work", found.pk)

@@ -1,0 +1,82 @@
+"""The query pad of a connection: write a query, run it, look, stop it, keep it as a dataset with a form."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.db import transaction
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from enlace.accounts.access import builder_only
+from enlace.core.dataset.query import MOST_ROWS, Query, checked_query, query_dataset, run_query, stop
+from enlace.core.kinds import raw_text
+from enlace.core.problem import Problem
+from enlace.core.server.catalog import Catalog
+
+from .models import Connection, Dataset, Form
+from .place import clean_name, stand_in
+
+CUT = 120
+
+
+@builder_only
+def pad(request, connection: int):
+    """The pad."""
+    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
+    stand_in(request, found.project, "Connections")
+    try:
+        catalog = Catalog.of(found.to_spec())
+        tables = [*catalog.tables, *catalog.views]
+    except Problem:
+        tables = []
+    context = {"project": found.project, "connection": found, "tables": tables, "sql": request.GET.get("sql", "")}
+    return render(request, "workshop/query.html", context)
+
+
+def _asked(request, connection: Connection) -> tuple[Query, dict[str, str]]:
+    query = checked_query(request.POST.get("sql", ""), connection.kind)
+    return query, {name: request.POST.get(f"given-{name}", "") for name in query.parameters}
+
+
+@require_POST
+@builder_only
+def run(request, connection: int):
+    """Run the query and show its first rows. Values for its parameters are asked for first."""
+    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
+    try:
+        query, given = _asked(request, found)
+        context = {"given": [(name, given[name]) for name in query.parameters], "connection": found}
+        if any(f"given-{name}" not in request.POST for name in query.parameters):
+            return render(request, "workshop/query_result.html", {**context, "asking": True})
+        result = run_query(found.to_spec(), query, given, run=f"{request.user.pk} {request.POST.get('run', '')[:40]}")
+    except Problem as problem:
+        return render(request, "workshop/query_result.html", {"problem": problem, "connection": found})
+    rows = [[None if v is None else raw_text(v)[:CUT] for v in row] for row in result.rows]
+    context |= {"result": result, "rows": rows, "most": MOST_ROWS, "milliseconds": round(result.seconds * 1000)}
+    return render(request, "workshop/query_result.html", context)
+
+
+@require_POST
+@builder_only
+def halt(request, connection: int):
+    """Stop the query that runs."""
+    get_object_or_404(Connection, pk=connection)
+    stopped = stop(f"{request.user.pk} {request.POST.get('run', '')[:40]}")
+    return HttpResponse("Stopped." if stopped else "Nothing runs any more.")
+
+
+@require_POST
+@builder_only
+@transaction.atomic
+def keep(request, connection: int):
+    """Keep the query as a dataset, with a form."""
+    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
+    name = clean_name(request.POST.get("name", ""), "dataset", 120)
+    query, given = _asked(request, found)
+    spec = query_dataset(found.to_spec(), query.sql, given)
+    dataset = Dataset.make(found, spec, name)
+    Form.make(dataset, name)
+    why = spec.read_only_because or f"Its rows are rows of {spec.table}: the fields of that table can be edited."
+    messages.success(request, f"{name} is a dataset, and has a form. {why}")
+    return redirect(dataset)

@@ -1,0 +1,55 @@
+"""The query pad, and forms of queries."""
+
+from enlace.workshop.models import Dataset, Form
+from tests.web.pages import Pages
+
+DUE = "SELECT c.id, c.status, c.notes, v.name AS vessel FROM port_call c JOIN vessel v ON v.id = c.vessel_id"
+
+
+class Pad(Pages):
+    def ask(self, act, **data):
+        address = f"/workshop/connection/{self.connection.pk}/query/{act}"
+        return self.client.post(address, data, headers={"HX-Request": "true"})
+
+    def test_write_run_look_and_keep(self):
+        self.assertContains(self.client.get(f"/workshop/connection/{self.connection.pk}/query"), "port_call")
+        self.assertContains(self.ask("run", sql="SELECT name FROM vessel ORDER BY name"), "40 rows")
+        self.assertContains(self.ask("run", sql="SELECT * FROM port_call"), "The first 200 rows; there are more")
+        self.assertContains(self.ask("run", sql="DELETE FROM vessel"), "would not only read")
+        self.assertContains(self.ask("run", sql="SELECT nothing FROM vessel"), "nothing")
+        self.assertContains(self.ask("stop", run="1"), "Nothing runs")
+        self.assertEqual(self.ask("keep", sql=DUE, name=" ").status_code, 400)
+        self.assertRedirects(
+            self.ask("keep", sql=DUE, name="Calls and ships"), Dataset.objects.get().get_absolute_url()
+        )
+        form = Form.objects.get()
+        vessel = self.sql("SELECT v.name FROM port_call c JOIN vessel v ON v.id = c.vessel_id WHERE c.id = 1")[0][0]
+        self.assertContains(self.client.get(f"/desk/{form.pk}/"), vessel)
+        self.edit(form, "i1", notes="seen in a query")
+        self.edit(form, "i1", 400, vessel="no")
+        self.assertIn("Saved 1 record", self.said(self.post(form, "save", record="i1")))
+        self.assertEqual(self.sql("SELECT notes FROM port_call WHERE id = 1"), [("seen in a query",)])
+        window = self.client.get(f"/desk/{form.pk}/rows?start=0&size=1&order=-vessel").content.decode()
+        last = self.sql("SELECT max(v.name) FROM port_call c JOIN vessel v ON v.id = c.vessel_id")[0][0]
+        self.assertIn(last, window)
+
+    def test_parameters_are_asked_on_the_form(self):
+        sql = f"{DUE} WHERE c.status = :status"
+        self.assertContains(self.ask("run", sql=sql), "asks for a value")
+        self.assertContains(self.ask("run", sql=sql, **{"given-status": "departed"}), "The first 200 rows")
+        self.ask("keep", sql=sql, name="By status", **{"given-status": "departed"})
+        form = Form.objects.get()
+        self.assertContains(self.client.get(f"/desk/{form.pk}/"), "Say which rows")
+        self.client.post(f"/desk/{form.pk}/given", {"given-status": "cancelled"})
+        count = self.sql("SELECT count(*) FROM port_call WHERE status = 'cancelled'")[0][0]
+        page = self.client.get(f"/desk/{form.pk}/")
+        self.assertContains(page, f'data-total="{count}"')
+        self.assertContains(page, 'value="cancelled"')
+        self.assertEqual(self.client.post(f"/desk/{form.pk}/given", {"given-status": ""}).status_code, 400)
+
+    def test_a_grouped_query_is_read_only_and_says_why(self):
+        self.ask("keep", sql="SELECT status, count(*) AS calls FROM port_call GROUP BY status", name="Calls by status")
+        form = Form.objects.get()
+        page = self.client.get(f"/desk/{form.pk}/")
+        self.assertContains(page, "groups, counts or limits rows")
+        self.assertContains(page, "departed")
