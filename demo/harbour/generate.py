@@ -250,7 +250,9 @@ def _pilots(db: sqlite3.Connection, dice: random.Random) -> None:
 
 
 def _calls(db: sqlite3.Connection, dice: random.Random) -> None:
-    berths = [row[0] for row in db.execute("SELECT code FROM berth ORDER BY code")]
+    depths = dict(db.execute("SELECT code, depth_m FROM berth ORDER BY code"))
+    berths = list(depths)
+    sizes = dict(db.execute("SELECT id, gross_tonnage FROM vessel"))
     cargo: list[tuple] = []
     moves: list[tuple] = []
     for n in range(1, CALLS + 1):
@@ -262,9 +264,10 @@ def _calls(db: sqlite3.Connection, dice: random.Random) -> None:
         vessel = dice.randrange(1, VESSELS + 1)
         purpose = dice.choice(["cargo", "cargo", "cargo", "repair", "crew change", "bunkering"])
         notes = "Needs fresh water on arrival." if dice.random() < 0.1 else None
+        berth = dice.choice(berths)
         row = (
-            n, vessel, dice.choice(berths), dice.randrange(1, 6), dice.choice([None, *range(1, 10)]), status,
-            _stamp(eta), _stamp(eta + stay), round(dice.uniform(2, 11), 1), purpose, notes,
+            n, vessel, berth, dice.randrange(1, 6), dice.choice([None, *range(1, 10)]), status,
+            _stamp(eta), _stamp(eta + stay), _draught(dice, n, depths[berth]), purpose, notes,
         )  # fmt: skip
         db.execute(f"INSERT INTO port_call VALUES ({', '.join('?' * len(row))})", row)
         if status == "departed":
@@ -286,13 +289,24 @@ def _calls(db: sqlite3.Connection, dice: random.Random) -> None:
         for line in range(1, lines + 1):
             commodity = dice.choice(COMMODITIES)[0]
             cargo.append(
-                (n, line, commodity, dice.choice(["in", "out"]), round(dice.uniform(2, 900), 3), dice.randrange(400))
+                (n, line, commodity, dice.choice(["in", "out"]), _tonnes(dice, sizes[vessel]), dice.randrange(400))
             )
         for box in range(dice.randrange(3) if n % 4 == 0 else 0):
             number = container_number(dice.choice(["PSG", "QZX", "JQV"]), n * 10 + box)
             moves.append((n, number, dice.choice(["in", "out"]), _stamp(eta + stay / 2), dice.randrange(2200, 32_000)))
     db.executemany("INSERT INTO cargo_line VALUES (?, ?, ?, ?, ?, ?)", cargo)
     db.executemany("INSERT INTO container_move VALUES (?, ?, ?, ?, ?)", moves)
+
+
+def _draught(dice: random.Random, call: int, depth: float) -> float:
+    """A draught that the berth is deep enough for; now and then one that it is not."""
+    wanted = round(dice.uniform(2, 11), 1)
+    return wanted if call % 61 == 0 else min(wanted, round(depth - 0.45, 1))
+
+
+def _tonnes(dice: random.Random, gross_tonnage: int) -> float:
+    """A cargo line that a vessel of such a size may carry several of."""
+    return round(dice.uniform(2, 900) * min(1, gross_tonnage / 6000), 3)
 
 
 def _tides(db: sqlite3.Connection, dice: random.Random, count: int) -> None:

@@ -6,7 +6,9 @@ from pathlib import Path
 
 from enlace.accounts.models import Person
 from enlace.core.dataset.defaults import label_of, make_dataset
+from enlace.core.dataset.query import query_dataset
 from enlace.core.server.dialects import SERVER_KINDS
+from enlace.workshop import sheet
 from enlace.workshop.details import add_detail, possible_details
 from enlace.workshop.models import Connection, Dataset, Form, Project, ServerAction
 from enlace.workshop.secrets import seal
@@ -44,6 +46,60 @@ CAST_OFF = ServerAction(
 )
 
 
+# What the harbour's builder has settled about fields: (part of the field sheet, value) by table and column.
+SETTLED = {
+    "vessel": {
+        "imo_no": [("knows", "imo")],
+        "flag": [("picture", "AA"), ("help", "Two letters, as in ISO 3166")],
+        "length_m": [("format", "#,##0.0 'm'"), ("align", "end")],
+        "gross_tonnage": [("format", "#,##0 'GT'")],
+        "remarks": [("required_when", "in_service = 0")],
+    },
+    "port_call": {
+        "berth_code": [
+            ("lookup.shows", "code, quay"),
+            ("lookup.narrowed", "depth_m > record.draught_m AND length_m >= vessel.length_m"),
+            ("label", "Berth"),
+        ],
+        "draught_m": [
+            ("format", "0.0 'm'"),
+            ("tones", "alarm: draught_m >= berth.depth_m\nwatch: draught_m > berth.depth_m - 1"),
+        ],
+        "status": [("tones", "good: status = 'berthed'\nfaded: status = 'cancelled'")],
+        "eta": [("initial", "CURRENT_TIMESTAMP"), ("format", "EEE d MMM y, HH:mm")],
+        "purpose": [("lookup.choices", "cargo\nrepair\nbunkering\ncrew change"), ("lookup.others", "yes")],
+    },
+    "dues_invoice": {"paid_on": [("read_only_when", "paid_on < '2025-01-01'")]},
+}  # fmt: skip
+CALCULATED = {
+    "port_call": [
+        ("Days in port", "whole", "CAST(etd AS DATE) - CAST(eta AS DATE)"),
+        ("Flag", "text", "vessel.flag"),
+        ("Cargo (t)", "decimal", "sum(cargo_line.tonnes)"),
+    ],
+    "vessel": [("Slimness", "decimal", "length_m / beam_m")],
+}
+RULES = {
+    "port_call": [
+        (
+            "draught_m < berth.depth_m",
+            "{draught_m} m is too deep for berth {berth_code}: it has {berth.depth_m} m.",
+            "error",
+        ),
+        (
+            "sum(cargo_line.tonnes) <= vessel.gross_tonnage",
+            "{sum(cargo_line.tonnes)} t of cargo are a lot for {vessel.name} of {vessel.gross_tonnage} GT.",
+            "warning",
+        ),
+    ],
+}
+DUE = """SELECT d.invoice_no, d.issued_on, d.amount, d.currency, d.paid_on, v.name AS vessel, c.eta AS arrived
+FROM dues_invoice d
+JOIN port_call c ON c.id = d.port_call_id
+JOIN vessel v ON v.id = c.vessel_id
+WHERE d.currency = :currency"""
+
+
 def load(path: Path, server: Throwaway | None = None) -> Project:
     """The demo's people and project, made when they are not there yet. server: where it does not run on the file."""
     for username, name, role in PEOPLE:
@@ -58,7 +114,24 @@ def load(path: Path, server: Throwaway | None = None) -> Project:
             spec = make_dataset(connection.to_spec(), table)
             form = Form.make(Dataset.make(connection, spec, label_of(table)), label_of(table))
             _settle(form, table)
+            _settle_fields(form.dataset, table)
+        dues = query_dataset(connection.to_spec(), DUE, {"currency": "EUR"})
+        Form.make(Dataset.make(connection, dues, "Dues by currency"), "Dues by currency")
     return project
+
+
+def _settle_fields(dataset: Dataset, table: str) -> None:
+    """What a builder has settled on the field sheet, and the rules that the table itself does not know."""
+    for name, parts in SETTLED.get(table, {}).items():
+        for part, text in parts:
+            dataset.refresh_from_db()
+            sheet.put(dataset, [dataset.fields.get(name=name)], part, text)
+    for label, kind, formula in CALCULATED.get(table, ()):
+        dataset.refresh_from_db()
+        sheet.calculated(dataset, label, kind, formula)
+    for expression, message, severity in RULES.get(table, ()):
+        dataset.rules.create(expression=expression, message=message, severity=severity, own=True)
+    dataset.touch()
 
 
 def _connection(project: Project, path: Path, server: Throwaway | None) -> Connection:

@@ -129,6 +129,7 @@ class Axe(Served):
         for screen in self.screens(page):
             # A sentence that passes by may lie over a button for a moment.
             page.evaluate("document.getElementById('said')?.classList.remove('shown')")
+            page.evaluate("scrollTo(0, 0)")  # the bar at the top lies over what is scrolled under it
             page.evaluate(AXE)
             found = page.evaluate(f"axe.run(document, {RULES})")["violations"]
             told = [

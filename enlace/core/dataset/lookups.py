@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from sqlalchemy import ColumnElement, TableClause, and_, case, literal, or_, select, true
+from sqlalchemy import ColumnElement, Select, TableClause, and_, case, func, literal, not_, or_, select, true
 from sqlalchemy.engine import Connection
 
 from ..kinds import KINDS, Formats, raw_text
@@ -178,24 +178,44 @@ def _searched(
     if not typed:
         found = connection.execute(base.order_by(*order).limit(size + 1).offset(start)).all()
         return _page(lookup, found, size)
-    if start == 0 and _is_large(spec, lookup):
-        # An index over what is shown finds what starts so, in the usual spellings; the rest is looked for only if that
-        # does not fill the page.
-        starting = kind.folded(shows[0]).like(_escaped(folded(typed)) + "%", escape="!")
-        few = base.where(_near(shows[0], typed), starting).order_by(*order).limit(size + 1)
-        quick = connection.execute(few).all()
-        if len(quick) > size:
-            return _page(lookup, quick, size)
     texts = [kind.folded(one) for one in shows]
     wanted = kind.folded(literal(folded(typed)))
     pattern = _escaped(folded(typed))
     contains = or_(*(one.like("%" + pattern + "%", escape="!") for one in texts))
-    starts = case((texts[0].like(pattern + "%", escape="!"), 0), (texts[0] == wanted, 0), else_=1)
-    if lookup.unique:
-        base = base.order_by(starts, *order)
-    else:
-        base = base.order_by(*order)
-    found = connection.execute(base.where(contains).limit(size + 1).offset(start)).all()
+    starting = texts[0].like(pattern + "%", escape="!")
+    starts = case((starting, 0), (texts[0] == wanted, 0), else_=1)
+    rest = base.order_by(*([starts] if lookup.unique else []), *order)
+    if lookup.unique and _is_large(spec, lookup):
+        return _near_first(connection, lookup, base.order_by(*order), rest, contains, _near(shows[0], typed), starting, start, size)  # fmt: skip
+    found = connection.execute(rest.where(contains).limit(size + 1).offset(start)).all()
+    return _page(lookup, found, size)
+
+
+def _near_first(
+    connection: Connection,
+    lookup: LookupSpec,
+    base: Select[Any],
+    rest: Select[Any],
+    contains: ColumnElement[bool],
+    near: ColumnElement[bool],
+    starting: ColumnElement[bool],
+    start: int,
+    size: int,
+) -> Page:
+    """A page of a large list: what an index finds to start so, in its usual spellings, then all the rest.
+
+    The rest is looked for only where the first do not fill the page, since that means reading the whole list.
+    """
+    quick = base.where(near, starting)
+    found = list(connection.execute(quick.limit(size + 1).offset(start)).all())
+    if len(found) > size:
+        return _page(lookup, found, size)
+    passed = 0
+    if start and not found:
+        counted = select(func.count()).select_from(quick.order_by(None).subquery())
+        passed = start - int(connection.execute(counted).scalar() or 0)
+    others = rest.where(contains, not_(and_(near, starting))).limit(size + 1 - len(found)).offset(passed)
+    found += connection.execute(others).all()
     return _page(lookup, found, size)
 
 

@@ -63,6 +63,7 @@ export class Grid {
 
   measure() {
     this.shownRows = this.visible;
+    this.runway.style.minWidth = `${this.head.offsetWidth}px`; // its rows float: they do not make it wide
     this.runway.style.height = `${Math.min(this.height, MOST_HEIGHT)}px`;
     this.root.setAttribute("aria-rowcount", this.counted ? this.total + 1 : -1);
     document.getElementById("empty").hidden = !(this.counted && this.total === 0);
