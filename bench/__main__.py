@@ -13,7 +13,7 @@ from enlace.core.kinds import Formats
 from enlace.core.save import save
 from enlace.core.server import ConnectionSpec
 
-from . import drafts, endurance, handwritten, table
+from . import drafts, endurance, handwritten, shape, table
 from . import saves as large
 from .results import Results, medians
 from .served import Server
@@ -98,6 +98,7 @@ def main() -> None:
             windows(results, server)
             drafts.keystrokes(results, server)
         saves(results, database)
+        shape.main(results, Path(folder))
     large.main(results)
     endurance.main(results)
     results.write()

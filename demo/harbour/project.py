@@ -69,6 +69,8 @@ SETTLED = {
         "eta": [("initial", "CURRENT_TIMESTAMP"), ("format", "EEE d MMM y, HH:mm")],
         "purpose": [("lookup.choices", "cargo\nrepair\nbunkering\ncrew change"), ("lookup.others", "yes")],
     },
+    "cargo_line": {"tonnes": [("format", "#,##0.000 't'")]},
+    "container_move": {"container_no": [("knows", "container")], "gross_kg": [("format", "#,##0 'kg'")]},
     "dues_invoice": {"paid_on": [("read_only_when", "paid_on < '2025-01-01'")]},
 }  # fmt: skip
 CALCULATED = {
@@ -76,9 +78,12 @@ CALCULATED = {
         ("Days in port", "whole", "CAST(etd AS DATE) - CAST(eta AS DATE)"),
         ("Flag", "text", "vessel.flag"),
         ("Cargo (t)", "decimal", "sum(cargo_line.tonnes)"),
+        ("Dues", "decimal", "sum(dues_invoice.amount)"),
     ],
+    "cargo_line": [("Dues", "decimal", "tonnes * commodity.dues_per_tonne")],
     "vessel": [("Slimness", "decimal", "length_m / beam_m")],
 }
+FORMATS = {"dues": "{EUR} #,##0.00 ¤", "cargo_t": "#,##0.0"}
 RULES = {
     "port_call": [
         (
@@ -115,6 +120,8 @@ def load(path: Path, server: Throwaway | None = None) -> Project:
             form = Form.make(Dataset.make(connection, spec, label_of(table)), label_of(table))
             _settle(form, table)
             _settle_fields(form.dataset, table)
+            for detail in form.details.select_related("dataset__connection"):
+                _settle_fields(detail.dataset, detail.dataset.table)
         dues = query_dataset(connection.to_spec(), DUE, {"currency": "EUR"})
         Form.make(Dataset.make(connection, dues, "Dues by currency"), "Dues by currency")
     return project
@@ -128,7 +135,10 @@ def _settle_fields(dataset: Dataset, table: str) -> None:
             sheet.put(dataset, [dataset.fields.get(name=name)], part, text)
     for label, kind, formula in CALCULATED.get(table, ()):
         dataset.refresh_from_db()
-        sheet.calculated(dataset, label, kind, formula)
+        field = sheet.calculated(dataset, label, kind, formula)
+        if field.name in FORMATS:
+            dataset.refresh_from_db()
+            sheet.put(dataset, [field], "format", FORMATS[field.name])
     for expression, message, severity in RULES.get(table, ()):
         dataset.rules.create(expression=expression, message=message, severity=severity, own=True)
     dataset.touch()

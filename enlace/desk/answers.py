@@ -13,6 +13,7 @@ from django.template.loader import render_to_string
 from django.utils.safestring import mark_safe
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset.outer import outer_values
 from enlace.core.dataset.window import Row, Rows
 from enlace.core.draft import PendingRecord, conflicts
 from enlace.core.expression import ExpressionError
@@ -86,9 +87,17 @@ def _calculated_view(work: Work, view: RecordView, number: int, field: FieldSpec
     """A field that is shown and never saved."""
     value = view.value(field.name)
     wrong = str(value) if isinstance(value, ExpressionError) else ""
-    text = "" if wrong or value is None else KINDS[field.kind].formatter(field, work.formats)(value)
+    text = calculated_text(work, view, field.name)
     state = "wrong" if wrong else ""
     return EditorView(number, field, "none", text, "", state, wrong, "", "", False, "")
+
+
+def calculated_text(work: Work, view: RecordView, name: str) -> str:
+    """What a field that is never saved shows; nothing where it can't be computed."""
+    value, field = view.value(name), work.dataset.any_name[name]
+    if value is None or isinstance(value, ExpressionError):
+        return ""
+    return KINDS[field.kind].formatter(field, work.formats)(value)
 
 
 def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, told) -> EditorView:
@@ -270,7 +279,11 @@ def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
             ready = ready_action(work.dataset, one.to_spec(), work.form.dataset.connection.kind)
         except Problem:
             continue  # the table has changed since it was written; the workshop's page says so
-        may = view.stored is not None and view.pending is None and ready.allows(view.stored)
+        may = view.stored is not None and view.pending is None
+        if may and ready.outer:
+            may = ready.allows(view.stored, outer_values(work.spec, work.dataset, ready.outer, view.stored))
+        elif may:
+            may = ready.allows(view.stored)
         found.append({"pk": one.pk, "title": one.title, "question": one.question, "may": may})
     return found
 

@@ -16,7 +16,7 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import found_by_text
 from enlace.core.dataset.values import key_of
 from enlace.core.draft import Conflict, PendingRecord, conflicts
-from enlace.core.draft.pending import as_read, new_record, removed, with_value
+from enlace.core.draft.pending import as_read, new_record, removed, with_text, with_value
 from enlace.core.kinds import KINDS, Unreadable
 from enlace.core.problem import Problem
 
@@ -58,6 +58,15 @@ def edit(
         after = _against_seen(record, after, field, stored, seen, seen_text, read, work)
         result = _put(work, field.label, before, after)
     return _seen(work, after.id, stored, result)
+
+
+def preview(work: Work, identifier: str, name: str, text: str) -> RecordView:
+    """The record as it would be with a text in a field; nothing is kept."""
+    field, stored = work.field(name), work.stored(identifier)
+    there = work.store.get(identifier)
+    record = there or as_read(work.dataset, identifier, key_of(identifier) if stored else (), stored or {})
+    made = with_text(record, field, text, work.formats, stored and stored.get(name))
+    return work.glimpse(identifier, stored, made)
 
 
 def edit_value(work: Work, identifier: str, name: str, value: Any) -> RecordView:

@@ -13,6 +13,7 @@ ACTS = (
     ("record", views.record, "record"),
     ("pulse", views.pulse, "pulse"),
     ("edit", views.edit, "edit"),
+    ("preview", views.preview, "preview"),
     ("empty", views.empty, "empty"),
     ("choices", lists.choices, "choices"),
     ("add-to", lists.add_to, "add-to"),

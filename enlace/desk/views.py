@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from django.http import HttpResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -17,6 +17,7 @@ from . import editing, saving
 from .answers import (
     Answer,
     base_context,
+    calculated_text,
     editor_views,
     order_text,
     panel_context,
@@ -72,6 +73,7 @@ def page(request, work: Work):
         "project": work.form.project,
         **_master_context(work),
         "revision": work.store.revision,
+        "computed": bool(work.rules.computed.formulas),
         "errand": errand_of(request, work),
         "given": lines(work.form, work.given) if work.parameters else None,
         "copy_made": KeptCopy(work.form, work.person).made if work.form.may_keep else None,
@@ -165,6 +167,16 @@ def edit(request, work: Work):
     else:
         answer.notes(view, request.POST["field"])
     return answer.strip().response()
+
+
+@require_GET
+@on_form
+def preview(request, work: Work):
+    """What the calculated fields would be with a text in a field: asked while it is typed, nothing is kept."""
+    view = editing.preview(work, text_from(request, "record"), text_from(request, "field"), text_from(request, "value"))
+    shown = {f.name for f in work.dataset.shown if f.formula}
+    texts = {work.dataset.numbers[name]: calculated_text(work, view, name)[:80] for name in shown}
+    return JsonResponse(texts)
 
 
 @require_POST

@@ -22,6 +22,7 @@ from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.source import detail_column
 from enlace.core.dataset.spec import DetailSpec
 from enlace.core.dataset.totals import Total, totals
+from enlace.core.dataset.uniqueness import taken
 from enlace.core.dataset.window import Row, Rows
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import unreadable
@@ -349,10 +350,19 @@ class Work:
         return [replace(one, fields=tuple(n for n in one.fields if n in part.dataset.by_name)) for one in told]
 
     def questions(self, pending: PendingRecord | None, stored: Mapping[str, Any] | None) -> list[Complaint]:
-        """Choices from narrowed lists that do not fit the record any more."""
+        """What is asked of the server for one record: values that are taken, choices that do not fit any more.
+
+        They do not hold a save back: another change of the same draft may settle them.
+        """
         if pending is None or pending.state == "removed":
             return []
         found = []
+        values = pending.values(stored)
+        for columns in taken(self.spec, self.dataset, pending.id, values, pending.now.keys()):
+            fields = [self.dataset.by_name[c] for c in columns if c in self.dataset.by_name]
+            words = " and ".join(f"{f.label} ({self.words.of(self.dataset, f, values)})" for f in fields)
+            sentence = f"Another record already has this {words}."
+            found.append(Complaint("warning", sentence, tuple(f.name for f in fields)))
         for one in self.dataset.fields:
             if one.lookup is None or not one.lookup.narrowed or pending.values(stored).get(one.name) is None:
                 continue
@@ -401,6 +411,11 @@ class Work:
         view = RecordView(identifier, position, stored, pending, tuple(told))
         found, locked = self._computed(identifier, view.values, stored is None)
         return replace(view, calculated=found, locked=locked)
+
+    def glimpse(self, identifier: str, stored: Mapping[str, Any] | None, pending: PendingRecord) -> RecordView:
+        """A record with what is computed of it, no rule checked."""
+        view = RecordView(identifier, None, stored, pending)
+        return replace(view, calculated=self._computed(identifier, view.values, stored is None)[0])
 
 
 class DetailTotals:

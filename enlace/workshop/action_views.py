@@ -7,9 +7,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
-from enlace.core.dataset.window import Rows
 from enlace.core.problem import Problem
-from enlace.core.save.action import Action, run_action
+from enlace.core.save.action import Action, first_allowed, run_action
 
 from .models import Form, ServerAction
 from .place import clean_name, stand_in
@@ -72,14 +71,15 @@ def _tried(request, form: Form, action: ServerAction) -> str:
     """What the action would do to the first record that its guard allows; rolled back."""
     spec, dataset = form.dataset.connection.to_spec(), form.dataset.to_spec()
     ready = Action(dataset, action.to_spec(), spec.kind)
-    outcome = None
-    for row in Rows.of(spec, dataset).window(0, 200):
-        outcome = run_action(spec, ready, row.id, request.user.username, rehearsal=True)
-        if outcome.done:
-            counts = ", ".join(f"{count} row{'' if count == 1 else 's'}" for count in outcome.changed)
-            name = ", ".join(str(outcome.was[k]) for k in dataset.key)
-            return f"Tried on record {name} and rolled back. Rows changed, by statement: {counts}. {outcome.sentence}"
-    return "None of the first 200 records may have this done to it." if outcome else "There is no record to try it on."
+    identifier = first_allowed(spec, ready)
+    if identifier is None:
+        return "There is no record that this may be done to now."
+    outcome = run_action(spec, ready, identifier, request.user.username, rehearsal=True)
+    if not outcome.done:
+        return outcome.sentence
+    counts = ", ".join(f"{count} row{'' if count == 1 else 's'}" for count in outcome.changed)
+    name = ", ".join(str((outcome.was or {})[k]) for k in dataset.key)
+    return f"Tried on record {name} and rolled back. Rows changed, by statement: {counts}. {outcome.sentence}"
 
 
 @require_POST

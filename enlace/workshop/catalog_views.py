@@ -18,6 +18,7 @@ from enlace.core.save.receipts import create_statement
 from enlace.core.server import Catalog, step_names
 from enlace.core.server.catalog import Table, first_rows
 from enlace.core.server.engine import reading
+from enlace.core.server.making import KINDS
 
 from . import practice
 from .models import Connection, Dataset, Form
@@ -115,6 +116,7 @@ def table(request, connection: int):
         "heads": [column.name for column in details.columns[:MOST_COLUMNS]],
         "left_out": max(0, len(details.columns) - MOST_COLUMNS),
         "unreadable": unreadable,
+        "kinds": [(kind, label) for kind, label in KINDS.items() if kind != "number"],
         "why_read_only": why_read_only(details),
         "forms": Form.objects.filter(dataset__connection=found, dataset__table=details.name),
     }

@@ -29,7 +29,8 @@ def add(request, dataset: int):
     expression = request.POST.get("expression", "").strip()[:LONGEST]
     message = " ".join(request.POST.get("message", "").split())[:300]
     checked(found.to_spec(), RuleSpec(expression))
-    rule = found.rules.create(expression=expression, message=message, severity=severity, own=True)
+    marks = [name for name in request.POST.getlist("marks") if found.fields.filter(name=name).exists()]
+    rule = found.rules.create(expression=expression, message=message, severity=severity, own=True, marks=marks)
     found.touch()
     messages.success(request, "The rule holds in all forms of this dataset. Here is what breaks it already.")
     return redirect("rule-try", rule.pk)
@@ -47,7 +48,7 @@ def attempt(request, rule: int):
         {"id": one, "key": _key(one), "values": [raw_text(v) if v is not None else "" for v in values]}
         for one, values in trial.rows
     ]
-    labels = [spec.by_name[name].label for name in trial.names]
+    labels = [spec.any_name[name].label if name in spec.any_name else name for name in trial.names]
     context = {"project": dataset.project, "dataset": dataset, "rule": found, "trial": trial, "rows": rows}
     context |= {"labels": labels, "form": dataset.forms.first(), "left_out": trial.count - len(rows)}
     return render(request, "workshop/rule_tried.html", context)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from typing import Any
@@ -170,7 +171,7 @@ def calculated(dataset: Dataset, label: str, kind: str, formula: str) -> Field:
     label = " ".join(label.split())[:120]
     if not label:
         raise Problem("The field needs a name.", "Type what people should read above it.", code="bad")
-    name = "_".join(label.lower().split())
+    name = re.sub(r"\W+", "_", label.lower()).strip("_") or "calculated"
     taken = {one.name.lower() for one in dataset.fields.all()} | {n.lower() for n in dataset.to_spec().looked_up}
     if name in taken:
         raise Problem(f"There is a field {name} already.", "Take another name.", code="bad")

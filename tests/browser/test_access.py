@@ -11,6 +11,9 @@ RULES = (
     "{runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'], resultTypes: ['violations']}"
 )
 
+WIDER = """[...document.querySelectorAll('*')].filter((e) => e.getBoundingClientRect().right > innerWidth + 1)
+    .map((e) => `${e.tagName} ${e.id} ${e.className}`).slice(0, 8)"""
+
 
 class Axe(Served):
     def screens(self, page):
@@ -138,7 +141,7 @@ class Axe(Served):
             ]
             self.assertEqual(told, [], screen)
             wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
-            self.assertLessEqual(wide, 0, f"{screen} is wider than the window")
+            self.assertLessEqual(wide, 0, f"{screen} is wider than the window: {page.evaluate(WIDER)}")
         self.wrong = [w for w in self.wrong if "404" not in w]
 
     def test_light(self):

@@ -72,10 +72,12 @@ class OnServers(Served):
         page = self.page
         page.goto(self.base + "/desk/2/")
         page.locator("#act-new").click()
+        expect(page.locator("#panel .record-state")).to_contain_text("New record")
         for label, text in (("Vessel", "3"), ("Agent", "2"), ("ETA", "2026-06-02 10:00")):
             self.type_into(label, text, page)
         page.locator(".details").get_by_role("link", name="Cargo line").click()
         page.locator("#act-new").click()
+        expect(page.locator("#panel")).to_contain_text("The key of the record that it belongs to")
         for label, text in (("Line no.", "1"), ("Commodity code", "CORK"), ("Direction", "in"), ("Tonnes", "12.5")):
             self.type_into(label, text, page)
         page.locator("#act-save").click()

@@ -15,9 +15,9 @@ from sqlalchemy import Boolean, Column, Date, DateTime, Integer, MetaData, Numer
 from sqlalchemy.exc import OperationalError
 from sqlglot import exp
 
+from enlace.core.dataset.source import WRITES
 from enlace.core.expression import Expression, ExpressionError, Unsupported
 from enlace.core.expression.push import Sql, condition, pushed
-from enlace.core.rules.trial import WRITES
 from tests.servers import OnServer, on_each_server
 
 TYPES = {

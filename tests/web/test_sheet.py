@@ -86,6 +86,13 @@ class Sheet(Pages):
         events = json.loads(self.edit(self.vessels, "i1", beam_m="10")["HX-Trigger"])
         number = Dataset.objects.get(pk=self.vessels.dataset_id).to_spec().numbers["slimness"]
         self.assertAlmostEqual(float(events["enlace:settled"]["others"][str(number)]), length / 10, 3)
+        asked = {"record": "i1", "field": "beam_m", "value": "20"}
+        glimpse = self.client.get(f"/desk/{self.vessels.pk}/preview", asked).json()
+        self.assertAlmostEqual(float(glimpse[str(number)]), length / 20, 3)
+        self.assertEqual(
+            self.client.get(f"/desk/{self.vessels.pk}/preview", {**asked, "value": "0"}).json()[str(number)], ""
+        )
+        self.assertContains(self.client.get(f"/desk/{self.vessels.pk}/review"), ">10.00<")
         window = self.client.get(f"/desk/{self.vessels.pk}/rows?start=0&size=1&order=slimness").content.decode()
         least = self.sql("SELECT id FROM vessel ORDER BY length_m / beam_m LIMIT 1")[0][0]
         self.assertIn(f'data-id="i{least}"', window)

@@ -43,18 +43,29 @@ def outer_rows(
     totals: Totals | None = None,
 ) -> list[dict[str, Any]]:
     """`outer_values` for several records: one query for each lookup and each aggregate, whatever their number."""
+    if not records or not any("." in name for name in names):
+        return [{} for _ in records]
+    with reading(spec) as connection:
+        return outer_on(connection, dataset, names, records, totals)
+
+
+def outer_on(
+    connection: Connection,
+    dataset: DatasetSpec,
+    names: Collection[str],
+    records: Sequence[Mapping[str, Any]],
+    totals: Totals | None = None,
+) -> list[dict[str, Any]]:
+    """`outer_rows` within a transaction."""
     wanted = sorted(name for name in names if "." in name)
     found: list[dict[str, Any]] = [{} for _ in records]
-    if not wanted or not records:
-        return found
-    with reading(spec) as connection:
-        for lookup in sorted({name.partition(".")[0] for name in wanted if "(" not in name}):
-            columns = [inner for owner, _, inner in (n.partition(".") for n in wanted) if owner == lookup]
-            if lookup in dataset.looked_up:
-                _look_up(connection, dataset, lookup, columns, records, found)
-        for name in wanted:
-            if "(" in name:
-                _add_up(connection, dataset, name, records, found, totals)
+    for lookup in sorted({name.partition(".")[0] for name in wanted if "(" not in name}):
+        columns = [inner for owner, _, inner in (n.partition(".") for n in wanted) if owner == lookup]
+        if lookup in dataset.looked_up:
+            _look_up(connection, dataset, lookup, columns, records, found)
+    for name in wanted:
+        if "(" in name:
+            _add_up(connection, dataset, name, records, found, totals)
     return found
 
 

@@ -17,6 +17,7 @@ from .patterns import empty_by, read_by, shown_by
 LEAST, GREATEST = -(2**63), 2**63 - 1
 # Decimals of servers have more digits than Python's usual context keeps (MariaDB 65, PostgreSQL thousands).
 WIDE = Context(prec=20_000, Emax=MAX_EMAX, Emin=MIN_EMIN)
+SHOWN = Context(prec=12)  # digits of a calculated number that has no format
 NOT_FINITE = {"nan": "NaN", "infinity": "Infinity", "inf": "Infinity", "-infinity": "-Infinity", "-inf": "-Infinity"}
 
 
@@ -178,8 +179,9 @@ class Number(Kind):
                 return str(value)
             if by_format:
                 return by_format(value)
-            if field.formula and isinstance(raw, float):
-                value = Decimal(f"{raw:.12g}")  # without the digits that binary fractions add
+            if field.formula and field.scale is None:
+                # Without the digits that binary fractions add, and not all of a third.
+                value = Decimal(f"{SHOWN.plus(value).normalize(WIDE):f}")
             if field.scale is None:
                 return plain(value) if -15 < value.adjusted() < 20 else str(raw)
             # More digits than the column declares are shown, not rounded away.

@@ -121,7 +121,11 @@ class NumberPattern:
     def write(self, value: Decimal | int | float) -> str:
         """A number as the pattern shows it."""
         exact = Decimal(repr(value)) if isinstance(value, float) else Decimal(value)
-        return self._write(exact) if exact.is_finite() else str(exact)
+        if not exact.is_finite():
+            return str(exact)
+        made = self._write(exact)
+        # A negative number that rounds to nothing is shown as nothing, not as less than that.
+        return self._write(-exact) if exact < 0 and not re.search("[1-9]", made) else made
 
     def read(self, text: str) -> str | None:
         """The number in a text that the pattern might have written, in plain notation; None when it is not one."""

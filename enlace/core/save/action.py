@@ -15,21 +15,23 @@ from dataclasses import dataclass
 from typing import Any
 
 import sqlglot
-from sqlalchemy import TextClause, and_, select, text
+from sqlalchemy import TextClause, and_, select, text, true
 from sqlalchemy.engine import Connection
 from sqlglot import exp
 from sqlglot.tokens import TokenType
 
-from ..dataset.source import WRITES
+from ..dataset.outer import outer_on
+from ..dataset.source import WRITES, names_for, source_of
 from ..dataset.spec import DatasetSpec
-from ..dataset.values import key_of
+from ..dataset.values import key_of, record_id
 from ..dataset.window import source_table
 from ..expression import Expression, Unsupported
-from ..kinds import KINDS, Odd
 from ..problem import Problem
+from ..rules.computed import Computed, holds
 from ..rules.record import with_values
+from ..rules.trial import asked
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, writing
+from ..server.engine import ConnectionSpec, reading, writing
 from .run import TRIES
 
 ALLOWED = (exp.Insert, exp.Update, exp.Delete)
@@ -79,11 +81,14 @@ class Action:
     def __init__(self, dataset: DatasetSpec, spec: ActionSpec, server: str) -> None:
         self.dataset, self.spec = dataset, spec
         self.guard = _guard(dataset, spec.guard)
+        self.computed = Computed(dataset)
+        needed = self.computed.needed(self.guard) if self.guard else set()
+        self.outer = frozenset(name for name in needed if "." in name)
         self.statements = _statements(spec.statements, WRITES[server], {*dataset.by_name, PERSON})
 
-    def allows(self, record: Mapping[str, Any]) -> bool:
-        """Whether the guard holds for a record's stored values: true, not unknown."""
-        return self.guard is None or self.guard(_typed(self.dataset, record)) in (True, 1)
+    def allows(self, record: Mapping[str, Any], outer: Mapping[str, Any] | None = None) -> bool:
+        """Whether the guard holds for a record's stored values: true, not unknown. outer: the values of `self.outer`."""
+        return self.guard is None or holds(self.guard, self.computed.values(record, outer))
 
     def said(self, message: str, record: Mapping[str, Any]) -> str:
         """A message with the record's values in it."""
@@ -94,7 +99,7 @@ def _guard(dataset: DatasetSpec, condition: str) -> Expression | None:
     if not condition.strip():
         return None
     try:
-        return Expression(condition, [f.name for f in dataset.fields])
+        return Expression(condition, names_for(dataset))
     except Unsupported as error:
         hint = "Use the names of this form's fields, numbers, texts in single quotes, and SQL's operators."
         raise Problem(f"The guard can't be understood: {str(error).splitlines()[0]}", hint, code="bad") from None
@@ -144,12 +149,21 @@ def _pieces(script: str, dialect: str) -> list[str]:
     return found
 
 
-def _typed(dataset: DatasetSpec, record: Mapping[str, Any]) -> dict[str, Any]:
-    made = {}
-    for field in dataset.fields:
-        value = KINDS[field.kind].read(record.get(field.name), field)
-        made[field.name] = value.raw if isinstance(value, Odd) else value
-    return made
+def first_allowed(spec: ConnectionSpec, action: Action) -> str | None:
+    """The id of the first record that the guard holds for, as the server tells; None when there is none.
+
+    Raises Problem.
+    """
+    dataset = action.dataset
+    source = source_of(dataset, spec.kind)
+    base, condition = source.base, true()
+    if action.guard is not None:
+        condition, joins = asked(source, action.guard)
+        base = source.joined(joins)
+    keys = [source.base.c[name] for name in dataset.key]
+    with reading(spec) as connection:
+        row = connection.execute(select(*keys).select_from(base).where(condition).order_by(*keys).limit(1)).first()
+    return None if row is None else record_id(tuple(row))
 
 
 def run_action(
@@ -178,7 +192,8 @@ def _once(spec: ConnectionSpec, action: Action, identifier: str, person: str, re
             record = _locked(connection, action.dataset, identifier)
             if record is None:
                 return ActionOutcome(False, "The record is not there any more.")
-            if not action.allows(record):
+            outer = outer_on(connection, action.dataset, action.outer, [record])[0]
+            if not action.allows(record, outer):
                 unmet = action.spec.unmet or "This can't be done to the record as it is now."
                 return ActionOutcome(False, action.said(unmet, record))
             changed = tuple(_run(connection, one, record, person) for one in action.statements)

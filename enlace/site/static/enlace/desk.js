@@ -184,12 +184,7 @@ document.addEventListener("enlace:settled", ({ detail }) => {
     note.className = "note";
     note.replaceChildren();
   }
-  for (const [number, text] of Object.entries(detail.others || {})) {
-    const other = document.getElementById(`e-${number}`);
-    if (!other || other === document.activeElement) continue;
-    if (other.matches("output")) other.textContent = text || "—";
-    else other.value = other.sent = text;
-  }
+  showOthers(detail.others || {});
   for (const [number, fixed] of Object.entries(detail.fixed || {})) {
     const other = document.getElementById(`e-${number}`);
     if (other?.matches("input, textarea")) other.readOnly = fixed;
@@ -200,6 +195,31 @@ document.addEventListener("enlace:settled", ({ detail }) => {
   const note = document.getElementById(`note-${detail.record}-${detail.number}`);
   if (note?.classList.contains("wrong")) editor.setAttribute("aria-invalid", "true");
   else editor.removeAttribute("aria-invalid");
+});
+function showOthers(texts) {
+  for (const [number, text] of Object.entries(texts)) {
+    const other = document.getElementById(`e-${number}`);
+    if (!other || other === document.activeElement) continue;
+    if (other.matches("output")) other.textContent = text || "—";
+    else other.value = other.sent = text;
+  }
+}
+// Calculated fields follow what is typed, before anything of it is kept.
+let glimpse = null;
+desk.addEventListener("input", ({ target }) => {
+  if (!("computed" in desk.dataset) || !target.dataset?.field || !panel().contains(target) || Choices.fits(target)) return;
+  clearTimeout(glimpse);
+  glimpse = setTimeout(async () => {
+    const { record } = panel().dataset;
+    const { value } = target;
+    const asked = new URLSearchParams({ record, field: target.dataset.field, value, order });
+    try {
+      const response = await fetch(`${url}preview?${asked}`, { headers: { "HX-Request": "true" } });
+      if (response.ok && panel().dataset.record === record && document.activeElement === target && target.value === value) showOthers(await response.json());
+    } catch {
+      // Away: what was typed is sent as soon as it is back.
+    }
+  }, 250);
 });
 // Fragments replace rows and buttons; the focus must not get lost with them.
 let last = null;
@@ -312,6 +332,10 @@ document.addEventListener("htmx:configRequest", ({ detail }) => {
   detail.parameters.position ??= tell.position ?? 0;
   detail.parameters.order ??= order;
 });
+// Acts that lead to another record: what is typed until its editors are there would go to nowhere.
+const LEADING = "#act-new, #act-remove, #act-undo, #act-redo";
+document.addEventListener("htmx:beforeRequest", ({ target }) => target.matches?.(LEADING) && (panel().inert = true));
+document.addEventListener("htmx:afterRequest", ({ target }) => target.matches?.(LEADING) && !moves && (panel().inert = false));
 // Everything typed has arrived, and the record that the person went to is the current one.
 async function settled() {
   while (edits.busy || moves) await Promise.all([edits.idle(), moving]);
