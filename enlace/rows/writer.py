@@ -6,6 +6,7 @@ else, and here each field's writer is made once and then called for every row.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -136,6 +137,14 @@ def row_writer(dataset: DatasetSpec, formats: Formats) -> RowWriter:
     return RowWriter(dataset, formats)
 
 
+_UNSAFE = re.compile("[&<>\"']").search
+
+
+def safe(text: str) -> str:
+    """A text as HTML; most have nothing in them that has to be written otherwise."""
+    return escape(text) if _UNSAFE(text) else text
+
+
 def _short(value: Any, field: FieldSpec) -> Any:
     """A whole value as a window would have read it."""
     if isinstance(value, bytes) and field.kind in ("picture", "binary"):
@@ -184,7 +193,7 @@ def _lookup_shower(field: FieldSpec, formats: Formats) -> Callable[[Any, Sequenc
 
     def show(value: Any, shown: Sequence[Any]) -> str:
         if len(shown) == 1 and type(shown[0]) is str:
-            return before + escape(shown[0]) + after
+            return before + safe(shown[0]) + after
         text = shown_text(lookup, shown, formats) if shown else None
         if text is None:
             return plain(value) if value is None or lookup.others else _lacking(field, plain(value))
@@ -209,9 +218,12 @@ def _plain_shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
         field.kind, ()
     )
     numeric = field.kind in ("whole", "decimal")
+    is_text = field.kind in ("text", "longtext")
     reads_length = field.kind in ("picture", "binary")
 
     def write(value: Any) -> str:
+        if is_text and type(value) is str:
+            return before + safe(value) + after
         if value is None:
             return empty
         if type(value) in usual:

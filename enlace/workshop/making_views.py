@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import secrets
+
 from django.conf import settings
 from django.contrib import messages
 from django.http import HttpResponse
@@ -143,9 +145,9 @@ def local(request, project: int):
     found = get_object_or_404(Project, pk=project)
     folder = settings.HOME / "local"
     folder.mkdir(mode=0o700, exist_ok=True)
-    path = folder / f"project-{found.pk}.sqlite3"
     existing = found.connections.filter(name=LOCAL).first()
     if existing is None:
+        path = folder / f"{secrets.token_hex(8)}.sqlite3"
         path.touch(mode=0o600)
         existing = Connection.objects.create(project=found, name=LOCAL, parameters={"path": str(path)})
     return redirect("make-table", existing.pk)

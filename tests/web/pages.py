@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import re
+import tempfile
+from pathlib import Path
 
 from django.test import TestCase, override_settings
 
@@ -24,6 +26,8 @@ class Pages(TestCase):
     """A signed-in builder (self.client), an operator to sign in as, and a project."""
 
     def setUp(self):
+        home = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.enterContext(self.settings(HOME=home))
         self.builder = Person.objects.create_user("inês", password="quay-side-7", role="builder")
         self.operator = Person.objects.create_user("rui", password="quay-side-7", role="operator")
         self.client.force_login(self.builder)

@@ -85,7 +85,7 @@ class Editing(Pages):
             ("name", "x" * 41, "At most 40 characters fit here"),
             ("built", "2021-02-31", "February 2021 has no day 31"),
             ("draught_m", "30", "Draught (m) must be between 0.5 and 25"),
-            ("imo_no", "123", "the length of IMO no. must be equal to 7"),
+            ("imo_no", "123", "The length of IMO no. must be equal to 7"),
             ("beam_m", "9999", "At most 5"),
         ]:
             html = self.edit(form, "i5", **{field: typed}).content.decode()

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, TableClause, and_, case, func, literal, not_, or_, select, true
+from sqlalchemy import ColumnElement, Select, TableClause, and_, case, func, literal, not_, or_, select, true, union
 from sqlalchemy.engine import Connection
 
 from ..kinds import KINDS, Formats, raw_text
@@ -186,35 +186,64 @@ def _searched(
     starts = case((starting, 0), (texts[0] == wanted, 0), else_=1)
     rest = base.order_by(*([starts] if lookup.unique else []), *order)
     if lookup.unique and _is_large(spec, lookup):
-        return _near_first(connection, lookup, base.order_by(*order), rest, contains, _near(shows[0], typed), starting, start, size)  # fmt: skip
+        near = _Near(base, shows[0], order, typed, starting)
+        return _near_first(connection, lookup, near, rest.where(contains), start, size)
     found = connection.execute(rest.where(contains).limit(size + 1).offset(start)).all()
     return _page(lookup, found, size)
 
 
+class _Near:
+    """The lines of a list that an index over what is shown finds to start as typed, in its usual spellings.
+
+    Each spelling is one stretch of that index and is read on its own, so that nothing has to be sorted but the few
+    lines that a page needs.
+    """
+
+    def __init__(
+        self,
+        base: Select[Any],
+        column: ColumnElement[Any],
+        order: Sequence[ColumnElement[Any]],
+        typed: str,
+        starting: ColumnElement[bool],
+    ) -> None:
+        spellings = dict.fromkeys([typed, typed.capitalize(), typed.title(), typed.upper(), typed.lower()])
+        self._stretches = [
+            and_(column >= one, column < one[:-1] + chr(ord(one[-1]) + 1), starting) for one in spellings
+        ]
+        self._base, self._order = base, order
+
+    @property
+    def condition(self) -> ColumnElement[bool]:
+        return or_(*self._stretches)
+
+    def lines(self, start: int, most: int) -> Any:
+        """The lines from a place on."""
+        few = [
+            select(self._base.where(one).order_by(*self._order).limit(start + most).subquery())
+            for one in self._stretches
+        ]
+        # Spellings that are one to the server's collation find the same lines: each counts once.
+        joined = union(*few).subquery() if len(few) > 1 else few[0].subquery()
+        order = [joined.c[c.name] for c in self._order]
+        return select(joined).order_by(*order).limit(most).offset(start)
+
+
 def _near_first(
-    connection: Connection,
-    lookup: LookupSpec,
-    base: Select[Any],
-    rest: Select[Any],
-    contains: ColumnElement[bool],
-    near: ColumnElement[bool],
-    starting: ColumnElement[bool],
-    start: int,
-    size: int,
+    connection: Connection, lookup: LookupSpec, near: _Near, rest: Select[Any], start: int, size: int
 ) -> Page:
-    """A page of a large list: what an index finds to start so, in its usual spellings, then all the rest.
+    """A page of a large list: what an index finds to start so, then all the rest.
 
     The rest is looked for only where the first do not fill the page, since that means reading the whole list.
     """
-    quick = base.where(near, starting)
-    found = list(connection.execute(quick.limit(size + 1).offset(start)).all())
+    found = list(connection.execute(near.lines(start, size + 1)).all())
     if len(found) > size:
         return _page(lookup, found, size)
     passed = 0
     if start and not found:
-        counted = select(func.count()).select_from(quick.order_by(None).subquery())
+        counted = select(func.count()).select_from(near._base.where(near.condition).subquery())
         passed = start - int(connection.execute(counted).scalar() or 0)
-    others = rest.where(contains, not_(and_(near, starting))).limit(size + 1 - len(found)).offset(passed)
+    others = rest.where(not_(near.condition)).limit(size + 1 - len(found)).offset(passed)
     found += connection.execute(others).all()
     return _page(lookup, found, size)
 
@@ -228,12 +257,6 @@ def _is_large(spec: ConnectionSpec, lookup: LookupSpec) -> bool:
         return count_of(spec, lookup.table) > SMALL
     except Problem:
         return True
-
-
-def _near(column: ColumnElement[Any], typed: str) -> ColumnElement[bool]:
-    """Where texts that start with what was typed are in the order of a column, in its usual spellings."""
-    spellings = dict.fromkeys([typed, typed.capitalize(), typed.title(), typed.upper(), typed.lower()])
-    return or_(*(and_(column >= one, column < one[:-1] + chr(ord(one[-1]) + 1)) for one in spellings))
 
 
 def _escaped(text: str) -> str:

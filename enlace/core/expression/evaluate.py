@@ -11,6 +11,7 @@ from __future__ import annotations
 import decimal
 import re
 from collections.abc import Callable, Iterable, Mapping
+from contextlib import AbstractContextManager
 from decimal import Decimal
 from typing import Any
 
@@ -27,6 +28,11 @@ Function = Callable[[Record], Any]
 # Enough for what servers compute exactly; what is beyond LARGEST is told as too large.
 ARITHMETIC = decimal.Context(prec=76, rounding=decimal.ROUND_HALF_UP, Emax=9_999, Emin=-9_999)
 LARGEST = Decimal(10) ** 60
+
+
+def arithmetic() -> AbstractContextManager[decimal.Context]:
+    """The numbers that expressions compute with; entered once where many are evaluated."""
+    return decimal.localcontext(ARITHMETIC)
 
 
 class Expression:
@@ -55,8 +61,11 @@ class Expression:
     def value(self, record: Record) -> Any:
         """The value. Raises ExpressionError with a sentence, such as that something is divided by zero."""
         try:
-            with decimal.localcontext(ARITHMETIC):
+            if decimal.getcontext().prec == ARITHMETIC.prec:  # within another expression, or `arithmetic`
                 found = self._run(record)
+            else:
+                with decimal.localcontext(ARITHMETIC):
+                    found = self._run(record)
         except ExpressionError:
             raise
         except ArithmeticError:
@@ -130,10 +139,17 @@ def _comparison(holds: Callable[[Any, Any], bool]) -> Callable[[Expression, exp.
     return make
 
 
-def _logic(combine: Callable[[Any, Any], Any]) -> Callable[[Expression, exp.Expr], Function]:
+def _logic(combine: Callable[[Any, Any], Any], decisive: bool) -> Callable[[Expression, exp.Expr], Function]:
+    """AND and OR. decisive: the value of one side that settles it, whatever the other is."""
+
     def make(e: Expression, node: exp.Expr) -> Function:
         left, right = e._made(node.this), e._made(node.expression)
-        return lambda r: combine(truth(left(r)), truth(right(r)))
+
+        def run(r: Record) -> bool | None:
+            first = truth(left(r))
+            return first if first is decisive else combine(first, truth(right(r)))
+
+        return run
 
     return make
 
@@ -289,7 +305,11 @@ def _between(e: Expression, node: exp.Expr) -> Function:
         a, b = comparable(one, other)
         return bool(a >= b)
 
-    return lambda r: both(at_least(value(r), low(r)), at_least(high(r), value(r)))
+    def run(r: Record) -> bool | None:
+        met = value(r)
+        return both(at_least(met, low(r)), at_least(high(r), met))
+
+    return run
 
 
 def _matching(translate: Callable[[str], str], flags: int) -> Callable[[Expression, exp.Expr], Function]:
@@ -361,8 +381,8 @@ _MAKERS: dict[type, Callable[[Expression, Any], Function]] = {
     exp.Null: _constant(None),
     exp.Paren: _paren,
     exp.Not: _not,
-    exp.And: _logic(both),
-    exp.Or: _logic(either),
+    exp.And: _logic(both, False),
+    exp.Or: _logic(either, True),
     exp.EQ: _comparison(lambda a, b: a == b),
     exp.NEQ: _comparison(lambda a, b: a != b),
     exp.GT: _comparison(lambda a, b: a > b),

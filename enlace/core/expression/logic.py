@@ -8,9 +8,14 @@ from typing import Any
 
 from .temporal import as_datetime
 
+EXACT = frozenset({int, Decimal})
+
 
 def comparable(one: Any, other: Any) -> tuple[Any, Any]:
     """Two values in forms that Python compares as SQL does. Raises TypeError where they don't compare."""
+    first, second = type(one), type(other)
+    if (first in EXACT and second in EXACT) or (first is str and second is str):
+        return one, other  # most comparisons
     if hasattr(one, "year") or hasattr(other, "year"):
         one, other = _moments(one, other)
     one, other = plain(one), plain(other)

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 
+@lru_cache(maxsize=512)
 def pattern_of(like: str, escape: str | None = None) -> str:
     """A LIKE pattern as a regular expression."""
     parts, i = [], 0

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..dataset.source import names_for
-from ..dataset.spec import DatasetSpec, RuleSpec
-from ..expression import Expression, ExpressionError, Unsupported, in_words
+from ..dataset.spec import DatasetSpec, FieldSpec, RuleSpec
+from ..expression import Expression, ExpressionError, Unsupported, arithmetic, in_words
 from ..kinds import KINDS, raw_text
 from .computed import Computed, RecordValues, holds
 
@@ -46,8 +46,20 @@ class RecordRules:
                 self._checks.append((rule, Expression(rule.expression, names_for(dataset))))
             except Unsupported:
                 continue  # The server checks it on save.
-        needed = (name for _, one in self._checks for name in self.computed.needed(one) if "." in name)
-        self.outer = self.computed.outer | frozenset(needed)
+        needed = [frozenset(self.computed.needed(one)) for _, one in self._checks]
+        # Of each rule: what it needs of the record itself, the fields that it is about, whether it adds up details.
+        self._scopes = [
+            (frozenset(n for n in one if "." not in n), frozenset(self._fields_of(one)), any("(" in n for n in one))
+            for one in needed
+        ]
+        self.outer = self.computed.outer | {name for one in needed for name in one if "." in name}
+        self._required = [f for f in dataset.fields if f.required and not f.generated]
+        self._at_times = [
+            (f, self.computed.required[f.name])
+            for f in dataset.fields
+            if f.name in self.computed.required and not (f.required or f.generated)
+        ]
+        self._nothing = dict.fromkeys(dataset.by_name)
 
     def complaints(
         self,
@@ -62,27 +74,34 @@ class RecordRules:
         somebody edited: only what concerns them is told, so that old faults don't hold back other edits. outer: the
         values of the names in `self.outer`; what needs one that is not there is not checked.
         """
-        found = []
-        values = self.computed.values({**dict.fromkeys(self.dataset.by_name), **record} if new else record, outer)
-        for field in self.dataset.fields:
-            wanted = field.name in self.computed.required and holds(self.computed.required[field.name], values)
-            if not (field.required or wanted) or field.generated:
-                continue
-            touches = field.name in touched or (wanted and bool(touched) and field.name in record)
-            if record.get(field.name) is None and touches:
-                found.append(Complaint("required", f"{field.label} needs a value.", (field.name,)))
-            elif new and field.name not in record and field.default is None:
-                found.append(Complaint("missing", f"{field.label} needs a value before saving.", (field.name,)))
-        return found + self._broken(values, record, touched)
+        found: list[Complaint] = []
+        values = self.computed.values({**self._nothing, **record} if new else record, outer)
+        for field in self._required:
+            if record.get(field.name) is None:
+                self._lacks(found, field, field.name in touched, new and field.name not in record)
+        for field, condition in self._at_times:
+            if record.get(field.name) is None and holds(condition, values):
+                touches = field.name in touched or (bool(touched) and field.name in record)
+                self._lacks(found, field, touches, new and field.name not in record)
+        with arithmetic():
+            self._broken(found, values, record, touched)
+        return found
 
-    def _broken(self, values: RecordValues, record: Mapping[str, Any], touched: frozenset[str]) -> list[Complaint]:
-        found = []
-        for rule, expression in self._checks:
-            needed = self.computed.needed(expression)
-            concerned = self._fields_of(needed)
-            if not concerned & touched and not any("(" in name for name in needed):
+    def _lacks(self, found: list[Complaint], field: FieldSpec, touches: bool, not_there_yet: bool) -> None:
+        """Say that a field needs a value: once somebody touched it, or of a new record before it is saved."""
+        if touches:
+            found.append(Complaint("required", f"{field.label} needs a value.", (field.name,)))
+        elif not_there_yet and field.default is None:
+            found.append(Complaint("missing", f"{field.label} needs a value before saving.", (field.name,)))
+
+    def _broken(
+        self, found: list[Complaint], values: RecordValues, record: Mapping[str, Any], touched: frozenset[str]
+    ) -> None:
+        there = record.keys()
+        for (rule, expression), (own, concerned, adds) in zip(self._checks, self._scopes, strict=True):
+            if not adds and concerned.isdisjoint(touched):
                 continue
-            if not {name for name in needed if "." not in name} <= record.keys():
+            if not own <= there:
                 continue
             # A CHECK is broken only when it is false; unknown passes (ISO/IEC 9075-2, 4.25.3 "check constraints").
             try:
@@ -93,9 +112,8 @@ class RecordRules:
                 code = "warning" if rule.severity == "warning" else "check"
                 sentence = with_values(self.dataset, self.sentence(rule, expression), record, values)
                 found.append(Complaint(code, sentence, tuple(sorted(rule.marks or concerned))))
-        return found
 
-    def _fields_of(self, needed: set[str]) -> set[str]:
+    def _fields_of(self, needed: frozenset[str]) -> set[str]:
         """The saved fields behind names: a lookup's own field for what is looked up."""
         found = {name for name in needed if name in self.dataset.by_name}
         owners = {name.partition(".")[0] for name in needed if "." in name and "(" not in name}
