@@ -93,12 +93,13 @@ class Served(unittest.TestCase):
 
     # -- what tests say -----------------------------------------------------------------------------------
 
-    def work(self, title: str, page: Page | None = None) -> Page:
-        """Open a form at the desk."""
+    def work(self, title: str, page: Page | None = None, rows: bool = True) -> Page:
+        """Open a form at the desk. rows: wait for them."""
         page = page or self.page
         page.goto(self.base + "/desk/")
         page.get_by_role("link", name=title, exact=True).click()
-        expect(page.locator("#rows .record").first).to_be_visible()
+        if rows:
+            expect(page.locator("#rows .record").first).to_be_visible()
         return page
 
     def type_into(self, label: str, text: str, page: Page | None = None) -> None:
