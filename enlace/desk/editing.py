@@ -83,7 +83,8 @@ def edit_value(work: Work, identifier: str, name: str, value: Any) -> RecordView
 def add(work: Work) -> RecordView:
     """A new record."""
     work.require_editable()
-    record = replace(new_record(), now=work.rules.computed.starting())
+    starting = work.rules.computed.starting(work.of_master(work.part, work.master))
+    record = replace(new_record(), now=starting)
     if work.part.name:
         master = work.master_work.record(work.master)
         linked = work.part.links_to(work.master, master.pending, dict(master.stored) if master.stored else None)

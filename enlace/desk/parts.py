@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -57,7 +58,11 @@ class FormPart:
         waited = {source[1] for source in record.under.values() if source[0] == ""}
         if waited:
             return waited.pop()
-        key = tuple(record.values().get(name) for name in self.columns)
+        return self.master_by(record.values())
+
+    def master_by(self, values: Mapping[str, Any]) -> str:
+        """The id of the master that a detail's values name; "" when they do not tell."""
+        key = tuple(values.get(name) for name in self.columns)
         return "" if None in key or not self.to_key else record_id(key)
 
 

@@ -281,7 +281,7 @@ class Work:
             named = [{**v, RECORD_ID: one.id} for v, one in zip(values, records, strict=True)]
             found = outer_rows(self.spec, part.dataset, part.rules.outer, named, self._totals(part))
             for one, base, outer in zip(records, values, found, strict=True):
-                self._outer[part.name, one.id] = (base, outer)
+                self._outer[part.name, one.id] = (base, {**outer, **self.of_master(part, part.master_of(one))})
 
     def outer(self, part: FormPart, identifier: str, values: Mapping[str, Any], ask: bool = True) -> dict[str, Any]:
         """The values from outside of a record that its rules and calculated fields need; asked for once.
@@ -297,8 +297,29 @@ class Work:
             return {}
         named = {**values, RECORD_ID: identifier}
         found = outer_rows(self.spec, part.dataset, part.rules.outer, [named], self._totals(part))[0]
+        if part.rules.of_master:
+            found |= self.of_master(part, self.master if part.name == self.part.name else part.master_by(values))
         self._outer[part.name, identifier] = (dict(values), found)
         return found
+
+    def of_master(self, part: FormPart, master: str) -> dict[str, Any]:
+        """The `master.column` values that a detail's rules need; none where its master is not known."""
+        if not part.name or not part.rules.of_master or not master:
+            return {}
+        own = self.parts[""]
+        values = own.rules.computed.values(self._master_values(master))
+        columns = (name.partition(".")[2] for name in part.rules.of_master)
+        return {f"master.{column}": values[column] for column in columns if column in own.dataset.by_name}
+
+    def _master_values(self, master: str) -> dict[str, Any]:
+        """A master's saved fields as wanted; looked up once."""
+        if master not in self._masters:
+            top = self.master_work if self.part.name else self
+            there = top.store.get(master)
+            self._masters[master] = (top.stored(master), there)
+        stored, there = self._masters[master]
+        values = {**(stored or {}), **(there.values(stored) if there else {})}
+        return {**dict.fromkeys(self.parts[""].dataset.by_name), **values}
 
     def _totals(self, part: FormPart):
         """What adds up details with the draft counted in; None for a part that has none."""
@@ -340,12 +361,7 @@ class Work:
         master = part.master_of(pending)
         if not master:
             return []
-        if master not in self._masters:
-            top = self.master_work if self.part.name else self
-            there = top.store.get(master)
-            self._masters[master] = (top.stored(master), there)
-        stored, there = self._masters[master]
-        values = {**(stored or {}), **(there.values(stored) if there else {})}
+        values = self._master_values(master)
         told = own.rules.complaints_over(part.dataset.table, values, self.outer(own, master, values))
         return [replace(one, fields=tuple(n for n in one.fields if n in part.dataset.by_name)) for one in told]
 
@@ -389,8 +405,7 @@ class Work:
         computed = self.rules.computed
         if not (computed.formulas or computed.locks):
             return {}, frozenset()
-        base = {**dict.fromkeys(self.dataset.by_name), **values} if new else values
-        met = computed.values(base, self.outer(self.part, identifier, values))
+        met = computed.values(values, self.outer(self.part, identifier, values), new)
         return computed.calculated(met), computed.locked(met)
 
     def require_server(self) -> None:

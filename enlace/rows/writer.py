@@ -15,7 +15,7 @@ from typing import Any
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.lookups import shown_text
-from enlace.core.dataset.tones import tones_of
+from enlace.core.dataset.tones import ROW, tones_of
 from enlace.core.dataset.window import CUT, Row
 from enlace.core.draft import PendingRecord
 from enlace.core.expression import ExpressionError
@@ -62,24 +62,31 @@ class RowWriter:
         values = row.values + row.extra if row.extra else row.values
         shown = row.shown
         cells = [show(values[i]) if j < 0 else show(values[i], shown[j]) for i, _, show, j in self._columns]
+        tone = ""
         if self._tones:
-            cells = self._toned(values, cells)
+            cells, tone = self._toned(values, cells)
         return (
-            f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}" '
+            f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}"{tone} '
             f'aria-rowindex="{row.position + 2}"><div role="gridcell" class="thread"></div>{"".join(cells)}</div>'
         )
 
-    def _toned(self, values: Sequence[Any], cells: list[str]) -> list[str]:
-        """The cells, with the tones that the conditions of their fields give them."""
+    def _toned(self, values: Sequence[Any], cells: list[str]) -> tuple[list[str], str]:
+        """The cells with the tones that conditions give them, and an attribute for a tone of the whole row."""
         found: dict[str, str] = {}
+        row = ""
         for place, name, tone in self._tones:
-            if values[place] in (True, 1):
+            if values[place] not in (True, 1):
+                continue
+            if tone.endswith(f" {ROW}"):
+                row = row or f' data-tone="{tone.removesuffix(f" {ROW}")}"'
+            else:
                 found.setdefault(name, tone)
         names = (field.name for _, field, _, _ in self._columns)
-        return [
+        toned = [
             cell.replace('class="', f'class="tone-{found[name]} ', 1) if name in found else cell
             for name, cell in zip(names, cells, strict=True)
         ]
+        return toned, row
 
     def changed(self, row: Row, pending: PendingRecord, over: Overlay, swap: bool = False) -> str:
         """A row with pending changes. swap: for replacing the row in a page that shows it."""
@@ -92,12 +99,13 @@ class RowWriter:
         state = "conflict" if pending.conflict else pending.state
         row = replace(row, extra=over.extra)
         cells = [self._cell(row, pending, wrong, over, column) for column in self._columns]
+        tone = ""
         if self._tones:
-            cells = self._toned(row.values + row.extra, cells)
+            cells, tone = self._toned(row.values + row.extra, cells)
         fault = " with an error" if wrong or pending.refusals else ""
         words = STATE_WORDS[state] + fault
         return (
-            f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}" '
+            f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}"{tone} '
             f'data-state="{state}"{" data-fault" if fault else ""} aria-rowindex="{row.position + 2}"'
             f'{swap_mark(swap)}><div role="gridcell" class="thread" title="{words}">'
             f'<span class="visually-hidden">{words}</span></div>{"".join(cells)}</div>'

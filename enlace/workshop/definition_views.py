@@ -77,7 +77,7 @@ def form(request, form: int):
             found.title = clean_name(request.POST.get("title", ""), "form", 120)
             found.whole = request.POST.get("policy", "whole") != "keep"
             found.most_failures = _failures(request) if not found.whole else None
-            found.may_keep = "may_keep" in request.POST
+            found.may_keep = "may_keep" in request.POST and not found.dataset.query  # a copy holds whole tables only
             found.save(update_fields=["title", "whole", "most_failures", "may_keep"])
             messages.success(request, "Kept.")
             return redirect(found)

@@ -35,6 +35,7 @@ urlpatterns = [
     path("connection/<int:connection>/query", query_views.pad, name="query"),
     path("connection/<int:connection>/query/run", query_views.run, name="query-run"),
     path("connection/<int:connection>/query/stop", query_views.halt, name="query-stop"),
+    path("connection/<int:connection>/query/export", query_views.export, name="query-export"),
     path("connection/<int:connection>/query/keep", query_views.keep, name="query-keep"),
     path("project/<int:project>/datasets/", definition_views.datasets, name="datasets"),
     path("dataset/<int:dataset>/", definition_views.dataset, name="dataset"),

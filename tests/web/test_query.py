@@ -17,6 +17,9 @@ class Pad(Pages):
         self.assertContains(self.ask("run", sql="SELECT * FROM port_call"), "The first 200 rows; there are more")
         self.assertContains(self.ask("run", sql="DELETE FROM vessel"), "would not only read")
         self.assertContains(self.ask("run", sql="SELECT nothing FROM vessel"), "nothing")
+        rows = b"".join(self.ask("export", sql="SELECT id, name FROM vessel ORDER BY id").streaming_content).decode()
+        self.assertEqual((rows.splitlines()[0], len(rows.splitlines())), ("id,name", 41))
+        self.assertEqual(self.ask("export", sql="SELECT nothing FROM vessel").status_code, 409)
         self.assertContains(self.ask("stop", run="1"), "Nothing runs")
         self.assertEqual(self.ask("keep", sql=DUE, name=" ").status_code, 400)
         self.assertRedirects(

@@ -102,8 +102,11 @@ class Sheet(Pages):
         self.put(self.vessels, "flag", "read_only_when", "flag = 'PT'")
         self.put(self.vessels, "flag", "initial", "'ES'")
         self.put(self.vessels, "length_m", "tones", "alarm: length_m > 100\ngood: length_m <= 100")
+        self.put(self.vessels, "flag", "tones", "Faded  ROW: in_service = 0")
         self.put(self.vessels, "length_m", "tones", "pink: length_m > 1", "Each line is a tone")
         self.assertRegex(self.page(self.vessels), r'class="tone-(alarm|good) end"')
+        idle = self.sql("SELECT id FROM vessel WHERE in_service = 0 LIMIT 1")[0][0]
+        self.assertRegex(self.page(self.vessels), f'id="row-i{idle}"[^>]* data-tone="faded"')
         flagged = self.sql("SELECT id FROM vessel WHERE flag = 'PT' LIMIT 1")
         if flagged:
             self.edit(self.vessels, f"i{flagged[0][0]}", 400, flag="ES")
@@ -155,6 +158,24 @@ class Sheet(Pages):
         self.client.post(f"{at}edit", {"record": new, "field": "tonnes", "value": "9"})
         response = self.client.post(f"/desk/{self.calls.pk}/save", {"record": "i1"}, headers={"HX-Request": "true"})
         self.assertIn("Saved 1 record", self.said(response))
+
+    def test_a_detail_knows_its_master(self):
+        cargo = self.form("cargo_line")
+        link = {"columns": ["port_call_id"], "master_columns": ["id"], "title": "Cargo"}
+        detail = self.calls.details.create(dataset=cargo.dataset, **link)
+        self.put(cargo, "direction", "initial", "CASE WHEN master.status = 'announced' THEN 'in' ELSE 'out' END")
+        message = "A call of {master.draught_m} m takes no {tonnes} t."
+        rule = {"expression": "tonnes < 100 * master.draught_m", "message": message, "severity": "error"}
+        self.client.post(f"/workshop/dataset/{cargo.dataset_id}/rules", rule)
+        call, draught = self.sql("SELECT id, draught_m FROM port_call WHERE status = 'departed' LIMIT 1")[0]
+        at = f"/desk/{self.calls.pk}/detail/{detail.pk}/i{call}/"
+        made = self.client.post(f"{at}new", headers={"HX-Request": "true"})
+        self.assertContains(made, 'value="out"')
+        new = json.loads(made["HX-Trigger"])["enlace:current"]["id"]
+        told = self.client.post(f"{at}edit", {"record": new, "field": "tonnes", "value": "5000"})
+        self.assertContains(told, f"A call of {draught} m takes no 5000")
+        alone = self.new(cargo, tonnes="5000")  # on a form of its own it has no master: nobody can tell
+        self.assertNotIn("takes no", self.client.get(f"/desk/{cargo.pk}/record?record={alone}").content.decode())
 
     def test_an_expression_is_tried_on_real_records(self):
         address = f"/workshop/dataset/{self.calls.dataset_id}/try"

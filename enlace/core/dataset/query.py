@@ -30,6 +30,7 @@ from .spec import DatasetSpec, FieldSpec
 MOST_CHARACTERS = 20_000
 MOST_ROWS = 200
 SAMPLE = 50
+STREAM = 1000  # rows that are fetched at a time
 # What changes data, the server, or files, whatever it is wrapped in.
 REFUSED = (
     exp.Insert,
@@ -119,6 +120,16 @@ def run_query(
         rows = tuple(tuple(row) for row in found.fetchmany(most + 1))
         found.close()
     return Result(columns, rows[:most], len(rows) > most, time.monotonic() - began)
+
+
+def stream_query(spec: ConnectionSpec, query: Query, given: Mapping[str, Any]) -> Iterator[tuple[Any, ...]]:
+    """All rows of a query, read once and kept nowhere: first its columns' names, then its rows. Raises Problem."""
+    statement = query.bound(given)
+    with only_reading(spec) as connection:
+        found = connection.execution_options(stream_results=True, yield_per=STREAM).execute(statement)
+        yield tuple(str(name) for name in found.keys())  # noqa: SIM118 (a result is no mapping)
+        for row in found:
+            yield tuple(row)
 
 
 @contextmanager

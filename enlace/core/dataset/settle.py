@@ -14,7 +14,7 @@ from ..problem import Problem
 from .narrowing import narrowing
 from .source import names_for, source_of
 from .spec import DatasetSpec, FieldSpec, LookupSpec
-from .tones import TONES, tone_fields
+from .tones import ROW, TONES, tone_fields
 
 LEAST_WIDTH, MOST_WIDTH = 40, 800
 LONGEST = 2000
@@ -166,12 +166,13 @@ def _tones(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
     found = []
     for line in filter(None, map(str.strip, text.splitlines())):
         tone, separator, condition = (part.strip() for part in line.partition(":"))
-        if not separator or tone.lower() not in TONES:
-            names = ", ".join(TONES)
-            raise Problem("Each line is a tone, a colon and a condition.", f"The tones are {names}.", code="bad")
+        word, _, whole = " ".join(tone.lower().split()).partition(" ")
+        if not separator or word not in TONES or whole not in ("", ROW):
+            hint = f"The tones are {', '.join(TONES)}; “{ROW}” behind one means the whole row."
+            raise Problem("Each line is a tone, a colon and a condition.", hint, code="bad")
         if fault := expression_fault(dataset, condition):
             raise Problem(f"{condition} is not understood: {fault}", "Use names of fields.", code="bad")
-        found.append((condition, tone.lower()))
+        found.append((condition, " ".join(filter(None, (word, whole)))))
     return replace(field, tones=tuple(found))
 
 

@@ -45,8 +45,8 @@ TYPES = {"longtext": "text", "binary": "bytes", "picture": "bytes"}
 
 
 def names_for(dataset: DatasetSpec) -> Names:
-    """The names that expressions over a record of the dataset may use."""
-    return Names([f.name for f in dataset.all], dataset.looked_up, [d.name for d in dataset.details])
+    """The names that expressions over a record of the dataset may use; `master.column` only where a form has one."""
+    return Names([f.name for f in dataset.all], dataset.looked_up, [d.name for d in dataset.details], master=True)
 
 
 @lru_cache(maxsize=256)
@@ -151,6 +151,8 @@ class Source:
         one = self.dataset.any_name.get(name)
         if one is None:
             lookup, _, inner = name.partition(".")
+            if lookup not in self.dataset.looked_up:
+                raise Unsupported(f"{name} is known on forms, where there is a master, and not to the server.")
             found = self.dataset.looked_up[lookup][1].by_name.get(inner)
             if found is None:
                 raise Unsupported(f"{self.dataset.looked_up[lookup][1].table} has no column {inner}.")

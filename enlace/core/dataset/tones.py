@@ -12,6 +12,7 @@ from .spec import DatasetSpec, FieldSpec
 
 # The tones and what they are called. Each has a mark of its own, so that colour is never the only sign.
 TONES = {"calm": "Calm", "good": "Good", "watch": "Watch", "alarm": "Alarm", "faded": "Faded"}
+ROW = "row"  # behind a tone: the whole row has it
 MARK = "\1"  # no column's name begins so
 
 

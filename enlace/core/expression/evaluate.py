@@ -50,6 +50,8 @@ class Expression:
         self.known = fields if isinstance(fields, Names) else Names(fields)
         self.names: set[str] = set()
         self._run = self._made(self.tree)
+        # The same as `value` within `arithmetic`, but raises as Python does: for those who evaluate very many.
+        self.run: Function = self._run
 
     def __call__(self, record: Record) -> Any:
         """The value; None also where there is none to tell (a division by zero): that is left to the server."""

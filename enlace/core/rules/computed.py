@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Mapping
+from decimal import Decimal
 from typing import Any
 
 from ..dataset.source import names_for
 from ..dataset.spec import DatasetSpec, FieldSpec
 from ..expression import Expression, ExpressionError, Unsupported
+from ..expression.parse import MASTER
 from ..kinds import KINDS, Odd
 
 
@@ -22,12 +24,15 @@ class Computed:
         self.dataset = dataset
         names = names_for(dataset)
         self._names = names
+        self.readers = {f.name: reader_of(f) for f in dataset.all if not f.formula}
         self.formulas = {f.name: e for f in dataset.extra if f.formula and (e := self.made(f.formula))}
         self.required = {f.name: e for f in dataset.fields if (e := self.made(f.required_when))}
         self.locks = {f.name: e for f in dataset.fields if (e := self.made(f.read_only_when))}
         self.initial = {f.name: e for f in dataset.fields if (e := self.made(f.initial))}
         used = [*self.formulas.values(), *self.required.values(), *self.locks.values()]
         self.outer = frozenset(name for one in used for name in one.names if "." in name)
+        begun = {name for one in self.initial.values() for name in one.names}
+        self.of_master = frozenset(name for name in self.outer | begun if name.startswith(f"{MASTER}."))
 
     def made(self, source: str) -> Expression | None:
         """An expression over a record of the dataset; None when it can't be understood, or is none."""
@@ -53,9 +58,14 @@ class Computed:
                 found.add(name)
         return found
 
-    def values(self, record: Mapping[str, Any], outer: Mapping[str, Any] | None = None) -> RecordValues:
-        """The values that expressions meet. record: stored values by field. outer: those from outside."""
-        return RecordValues(self, record, outer or {})
+    def values(
+        self, record: Mapping[str, Any], outer: Mapping[str, Any] | None = None, new: bool = False
+    ) -> RecordValues:
+        """The values that expressions meet. record: stored values by field. outer: those from outside.
+
+        new: what the record lacks has no value yet.
+        """
+        return RecordValues(self, record, outer, new)
 
     def calculated(self, values: RecordValues) -> dict[str, Any]:
         """The calculated fields' values; an ExpressionError in place of one that can't be computed."""
@@ -73,12 +83,12 @@ class Computed:
         """The fields that may not be edited while the record is as it is."""
         return frozenset(name for name, one in self.locks.items() if holds(one, values))
 
-    def starting(self) -> dict[str, Any]:
-        """The values that a new record starts with, as its fields store them."""
+    def starting(self, outer: Mapping[str, Any] | None = None) -> dict[str, Any]:
+        """The values that a new record starts with, as its fields store them. outer: `master.column` values."""
         found: dict[str, Any] = {}
         for name, one in self.initial.items():
             try:
-                value = one.value(self.values({f.name: None for f in self.dataset.fields}))
+                value = one.value(self.values({}, outer, new=True))
             except (ExpressionError, KeyError):
                 continue
             if value is not None:
@@ -105,38 +115,59 @@ def holds(condition: Expression, values: Mapping[str, Any]) -> bool:
         return False
 
 
-class RecordValues(Mapping[str, Any]):
-    """A record as expressions meet it: typed values by name, calculated ones computed when they are asked for.
+class RecordValues(dict[str, Any]):
+    """A record as expressions meet it: typed values by name, each made when it is first asked for.
 
     Raises KeyError for what is not known, ExpressionError for what can't be computed.
     """
 
-    def __init__(self, computed: Computed, record: Mapping[str, Any], outer: Mapping[str, Any]) -> None:
-        self._computed, self._record = computed, record
-        self._found: dict[str, Any] = dict(outer)
-        self._under_way: set[str] = set()
+    __slots__ = ("_computed", "_lacking", "_record", "_under_way")
 
-    def __getitem__(self, name: str) -> Any:
-        if name in self._found:
-            return self._found[name]
-        formula = self._computed.formulas.get(name)
-        if formula is None:
-            field = self._computed.dataset.any_name[name]
-            value = KINDS[field.kind].read(self._record[name], field)
-            made = value.raw if isinstance(value, Odd) else value
-        elif name in self._under_way:
-            raise ExpressionError(f"{name} is calculated from itself.")
+    def __init__(
+        self, computed: Computed, record: Mapping[str, Any], outer: Mapping[str, Any] | None, lacking: bool
+    ) -> None:
+        """lacking: whether fields that the record does not hold have no value yet, instead of not being known."""
+        super().__init__(outer or ())
+        self._computed, self._record, self._lacking = computed, record, lacking
+        self._under_way: set[str] | None = None
+
+    def __missing__(self, name: str) -> Any:
+        read = self._computed.readers.get(name)
+        if read is None:
+            made = self._calculated(name)
+        elif name in self._record:
+            made = read(self._record[name])
+        elif self._lacking:
+            made = None
         else:
-            self._under_way.add(name)
-            try:
-                made = formula.value(self)
-            finally:
-                self._under_way.discard(name)
-        self._found[name] = made
+            raise KeyError(name)
+        self[name] = made
         return made
 
-    def __iter__(self) -> Iterator[str]:
-        return iter({*self._found, *self._record})
+    def _calculated(self, name: str) -> Any:
+        formula = self._computed.formulas[name]
+        if self._under_way is None:
+            self._under_way = set()
+        if name in self._under_way:
+            raise ExpressionError(f"{name} is calculated from itself.")
+        self._under_way.add(name)
+        try:
+            return formula.value(self)
+        finally:
+            self._under_way.discard(name)
 
-    def __len__(self) -> int:
-        return len({*self._found, *self._record})
+
+USUAL: dict[str, tuple[type, ...]] = {"whole": (int,), "text": (str,), "longtext": (str,), "decimal": (Decimal,)}
+
+
+def reader_of(field: FieldSpec) -> Callable[[Any], Any]:
+    """A function from a field's stored value to what expressions compute with."""
+    kind, usual = KINDS[field.kind], USUAL.get(field.kind, ())
+
+    def read(raw: Any) -> Any:
+        if raw is None or type(raw) in usual:
+            return raw
+        value = kind.read(raw, field)
+        return value.raw if isinstance(value, Odd) else value
+
+    return read

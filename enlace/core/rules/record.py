@@ -10,6 +10,7 @@ from typing import Any
 from ..dataset.source import names_for
 from ..dataset.spec import DatasetSpec, FieldSpec, RuleSpec
 from ..expression import Expression, ExpressionError, Unsupported, arithmetic, in_words
+from ..expression.parse import MASTER
 from ..kinds import KINDS, raw_text
 from .computed import Computed, RecordValues, holds
 
@@ -53,13 +54,13 @@ class RecordRules:
             for one in needed
         ]
         self.outer = self.computed.outer | {name for one in needed for name in one if "." in name}
+        self.of_master = self.computed.of_master | {n for n in self.outer if n.startswith(f"{MASTER}.")}
         self._required = [f for f in dataset.fields if f.required and not f.generated]
         self._at_times = [
             (f, self.computed.required[f.name])
             for f in dataset.fields
             if f.name in self.computed.required and not (f.required or f.generated)
         ]
-        self._nothing = dict.fromkeys(dataset.by_name)
 
     def complaints(
         self,
@@ -75,7 +76,7 @@ class RecordRules:
         values of the names in `self.outer`; what needs one that is not there is not checked.
         """
         found: list[Complaint] = []
-        values = self.computed.values({**self._nothing, **record} if new else record, outer)
+        values = self.computed.values(record, outer, new)
         for field in self._required:
             if record.get(field.name) is None:
                 self._lacks(found, field, field.name in touched, new and field.name not in record)
@@ -105,10 +106,10 @@ class RecordRules:
                 continue
             # A CHECK is broken only when it is false; unknown passes (ISO/IEC 9075-2, 4.25.3 "check constraints").
             try:
-                broken = expression(values) in (False, 0)
-            except KeyError:
-                continue  # it needs something that was not read
-            if broken:
+                holds_so = expression.run(values)
+            except (KeyError, ExpressionError, ArithmeticError, TypeError, ValueError):
+                continue  # it needs something that was not read, or can't be computed: the server tells
+            if holds_so is False or (holds_so is not None and holds_so == 0):
                 code = "warning" if rule.severity == "warning" else "check"
                 sentence = with_values(self.dataset, self.sentence(rule, expression), record, values)
                 found.append(Complaint(code, sentence, tuple(sorted(rule.marks or concerned))))
