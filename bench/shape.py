@@ -69,7 +69,11 @@ def _bare(dataset: DatasetSpec) -> DatasetSpec:
 def windows(results: Results, spec: ConnectionSpec) -> None:
     """A window of 100 rows with five lookups and three calculated fields against the same without."""
     bare = _bare(make_dataset(spec, "item"))
-    extra = tuple(FieldSpec(f"calc{i}", f"Calc {i}", "text", formula=one) for i, one in enumerate(FORMULAS))
+    kinds = ("decimal", "text", "text")
+    extra = tuple(
+        FieldSpec(f"calc{i}", f"Calc {i}", kind, formula=one)
+        for i, (one, kind) in enumerate(zip(FORMULAS, kinds, strict=True))
+    )
     full = replace(make_dataset(spec, "item"), extra=extra)
 
     def show(dataset: DatasetSpec) -> str:

@@ -273,8 +273,9 @@ def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, Sequence[A
         return lambda identifier, position, row: Row(identifier, position, tuple(row[keys:]))
 
     def make(identifier: str, position: int, row: Sequence[Any]) -> Row:
-        shown = tuple([tuple(row[a:b]) for a, b in ends])
-        return Row(identifier, position, tuple(row[keys:fields]), tuple(row[fields:extra]), shown)
+        given = tuple(row)
+        shown = tuple([given[a:b] for a, b in ends])
+        return Row(identifier, position, given[keys:fields], given[fields:extra], shown)
 
     return make
 

@@ -181,7 +181,8 @@ class Number(Kind):
                 return by_format(value)
             if field.formula and field.scale is None:
                 # Without the digits that binary fractions add, and not all of a third.
-                value = Decimal(f"{SHOWN.plus(value).normalize(WIDE):f}")
+                value = Decimal(f"{raw:.12g}") if isinstance(raw, float) else SHOWN.plus(value).normalize(WIDE)
+                value = Decimal(f"{value:f}")
             if field.scale is None:
                 return plain(value) if -15 < value.adjusted() < 20 else str(raw)
             # More digits than the column declares are shown, not rounded away.

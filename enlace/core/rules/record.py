@@ -53,6 +53,10 @@ class RecordRules:
             (frozenset(n for n in one if "." not in n), frozenset(self._fields_of(one)), any("(" in n for n in one))
             for one in needed
         ]
+        self._ready = [
+            (rule, one, one.run, *scope) for (rule, one), scope in zip(self._checks, self._scopes, strict=True)
+        ]
+        self._own = frozenset(name for own, _, _ in self._scopes for name in own)
         self.outer = self.computed.outer | {name for one in needed for name in one if "." in name}
         self.of_master = self.computed.of_master | {n for n in self.outer if n.startswith(f"{MASTER}.")}
         self._required = [f for f in dataset.fields if f.required and not f.generated]
@@ -99,14 +103,15 @@ class RecordRules:
         self, found: list[Complaint], values: RecordValues, record: Mapping[str, Any], touched: frozenset[str]
     ) -> None:
         there = record.keys()
-        for (rule, expression), (own, concerned, adds) in zip(self._checks, self._scopes, strict=True):
+        whole = self._own <= there
+        for rule, expression, run, own, concerned, adds in self._ready:
             if not adds and concerned.isdisjoint(touched):
                 continue
-            if not own <= there:
+            if not whole and not own <= there:
                 continue
             # A CHECK is broken only when it is false; unknown passes (ISO/IEC 9075-2, 4.25.3 "check constraints").
             try:
-                holds_so = expression.run(values)
+                holds_so = run(values)
             except (KeyError, ExpressionError, ArithmeticError, TypeError, ValueError):
                 continue  # it needs something that was not read, or can't be computed: the server tells
             if holds_so is False or (holds_so is not None and holds_so == 0):
