@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.groups import MOST as MOST_GROUPS
+from enlace.core.dataset.groups import Group, grouped
+from enlace.core.dataset.lookups import chosen_text, shown_text
 from enlace.core.dataset.totals import FUNCTIONS, Total, functions_for, totals
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
@@ -44,6 +49,39 @@ def choose(request, work: Work):
     return _page(request, work)
 
 
+@require_GET
+@on_form
+def groups(request, work: Work):
+    """How many rows there are of each value of a field, the draft counted in."""
+    field = next((f for f in work.dataset.shown if f.name == text_from(request, "by")), None)
+    if field is None:
+        raise Problem("This form has no such field.", "Choose one from the list.", code="bad")
+    found, more = grouped(work.rows, field.name)
+    counts: Counter[str] = Counter()
+    for one in found:
+        counts[_words(work, field, one)] += one.count
+    if field.name in work.dataset.by_name:
+        for record in work.store.in_view():
+            if record.state != "new" and (record.state == "removed" or field.name in record.now):
+                counts[work.words.of(work.dataset, field, record.was)] -= 1
+            if record.state != "removed" and (record.state == "new" or field.name in record.now):
+                counts[work.words.of(work.dataset, field, record.values())] += 1
+    lines = sorted(((n, text) for text, n in counts.items() if n > 0), key=lambda line: (-line[0], line[1]))
+    number = work.formats.number()
+    context = {"field": field, "lines": [(text, number(n)) for n, text in lines], "more": more, "groups": MOST_GROUPS}
+    return render(request, "desk/groups.html", context)
+
+
+def _words(work: Work, field: FieldSpec, group: Group) -> str:
+    if field.lookup and field.lookup.table:
+        chosen = shown_text(field.lookup, group.shown, work.formats)
+        if chosen is not None:
+            return chosen
+    elif field.lookup and (chosen := chosen_text(field, group.value)) is not None:
+        return chosen
+    return KINDS[field.kind].formatter(field, work.formats)(group.value)
+
+
 def _mine(work: Work):
     return WantedTotal.objects.filter(person=work.person, form=work.form, part=work.part.name)
 
@@ -60,7 +98,8 @@ def _page(request, work: Work):
         for function in functions_for(f)
         if Total(f.name, function) not in wanted and f.kind not in ("picture", "binary")
     ]
-    context = {**base_context(work), "lines": lines, "offers": offers}
+    by = [f for f in work.dataset.shown if f.kind not in ("longtext", "picture", "binary")]
+    context = {**base_context(work), "lines": lines, "offers": offers, "by": by}
     return render(request, "desk/totals.html", context)
 
 

