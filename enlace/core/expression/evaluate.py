@@ -28,6 +28,7 @@ Function = Callable[[Record], Any]
 # Enough for what servers compute exactly; what is beyond LARGEST is told as too large.
 ARITHMETIC = decimal.Context(prec=76, rounding=decimal.ROUND_HALF_UP, Emax=9_999, Emin=-9_999)
 LARGEST = Decimal(10) ** 60
+GREATEST_WHOLE = 2**63 - 1  # of the servers' widest integers
 
 
 def arithmetic() -> AbstractContextManager[decimal.Context]:
@@ -228,7 +229,10 @@ def _arithmetic(compute: Callable[[Any, Any], Any]) -> Callable[[Expression, exp
             one, other = left(r), right(r)
             if one is None or other is None:
                 return None
-            return compute(*_numbers(one, other))
+            made = compute(*_numbers(one, other))
+            if type(made) is int and not -GREATEST_WHOLE < made < GREATEST_WHOLE:
+                raise ExpressionError("A number gets too large to compute with.")
+            return made
 
         return run
 
