@@ -19,12 +19,11 @@ from ..server.names import quoted_table
 from .anchors import count_of
 from .narrowing import narrowed_by
 from .spec import DatasetSpec, FieldSpec, LookupSpec
-from .window import Rows, in_parts
+from .window import KEYS_A_STATEMENT, Rows, in_parts, key_in
 
 PAGE = 50
 SMALL = 20_000  # rows: lists up to this size are searched whole, with what starts so first
 BETWEEN = " · "
-VALUES_A_STATEMENT = 300
 
 
 @dataclass(frozen=True)
@@ -85,18 +84,12 @@ def shown_for(
     columns = [table.c[lookup.target], *(table.c[c] for _, c in lookup.also)]
     found: dict[tuple[Any, ...], tuple[Any, ...]] = {}
     with reading(spec) as connection:
-        for part in in_parts(list(keys), VALUES_A_STATEMENT):
+        for part in in_parts(list(keys), KEYS_A_STATEMENT):
             statement = select(*columns, *(table.c[n] for n in lookup.shows))
-            for row in connection.execute(statement.where(_any_of(columns, part))):
+            for row in connection.execute(statement.where(key_in(columns, part))):
                 key = tuple(row[: len(columns)])
                 found.setdefault(keys.get(key, key), tuple(row[len(columns) :]))
     return found
-
-
-def _any_of(columns: Sequence[ColumnElement[Any]], keys: Sequence[tuple[Any, ...]]) -> ColumnElement[bool]:
-    if len(columns) == 1:
-        return columns[0].in_([key[0] for key in keys])
-    return or_(*(and_(*(c == v for c, v in zip(columns, key, strict=True))) for key in keys))
 
 
 def listed(

@@ -14,10 +14,9 @@ from ..server.engine import ConnectionSpec, reading
 from ..server.names import quoted_table
 from .source import detail_column
 from .spec import ColumnSpec, DatasetSpec
-from .window import in_parts, key_in
+from .window import KEYS_A_STATEMENT, in_parts, key_in
 
 Totals = Callable[[str, Mapping[str, Any]], Any]
-VALUES_A_STATEMENT = 300
 
 
 def outer_values(
@@ -108,7 +107,7 @@ def _rows_by_key(
     """What is selected for the rows whose columns hold what records have in the fields `names`, by those values."""
     keys = {key: key for one in records if None not in (key := _key(connection, one, names))}
     found: dict[tuple[Any, ...], tuple[Any, ...]] = {}
-    for part in in_parts(list(keys), VALUES_A_STATEMENT):
+    for part in in_parts(list(keys), KEYS_A_STATEMENT):
         statement = select(*(table.c[c] for c in columns), *selected)
         statement = statement.where(key_in([table.c[c] for c in columns], part))
         if grouped:
