@@ -20,6 +20,7 @@ from sqlalchemy import TextClause, text
 from sqlalchemy.engine import Connection
 from sqlglot import exp
 
+from ..expression.parse import parser_words
 from ..problem import Problem
 from ..server.catalog import Catalog, Table
 from ..server.engine import ConnectionSpec, reading
@@ -87,8 +88,7 @@ def checked_query(sql: str, server: str) -> Query:
     try:
         trees = [one for one in sqlglot.parse(sql, read=dialect) if one is not None]
     except (sqlglot.errors.SqlglotError, RecursionError) as error:
-        told = re.sub(r"\x1b\[\d+m", "", str(error).splitlines()[0])
-        raise Problem("The query can't be understood.", "Check its SQL.", told, code="bad") from None
+        raise Problem("The query can't be understood.", "Check its SQL.", parser_words(error), code="bad") from None
     if len(trees) != 1:
         hint = "Write one SELECT." if trees else "Write a SELECT."
         raise Problem("This is not one statement.", hint, code="bad")

@@ -46,11 +46,15 @@ def parsed(text: str, dialect: str = "sqlite") -> exp.Expr:
     return tree
 
 
+def parser_words(error: Exception) -> str:
+    """The first line of what the parser says, without the colours that it sets for terminals."""
+    return re.sub(r"\x1b\[\d+m", "", str(error)).splitlines()[0]
+
+
 def _told(error: Exception) -> str:
     if isinstance(error, RecursionError):
         return "The expression is nested too deeply."
-    told = re.sub(r"\x1b\[\d+m", "", str(error)).splitlines()[0]
-    return re.sub(r"\. Line \d+, Col: \d+\.?$", "", told) + "."
+    return re.sub(r"\. Line \d+, Col: \d+\.?$", "", parser_words(error)) + "."
 
 
 def _depth(tree: exp.Expr) -> int:

@@ -8,7 +8,6 @@ that an action never runs on what a page only believes.
 from __future__ import annotations
 
 import random
-import re
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -26,6 +25,7 @@ from ..dataset.spec import DatasetSpec
 from ..dataset.values import key_of, record_id
 from ..dataset.window import source_table
 from ..expression import Expression, Unsupported
+from ..expression.parse import parser_words
 from ..problem import Problem
 from ..rules.computed import Computed, holds
 from ..rules.record import with_values
@@ -110,8 +110,7 @@ def _statements(script: str, dialect: str, known: set[str]) -> tuple[_Statement,
         pieces = _pieces(script, dialect)
         trees = [sqlglot.parse_one(one, read=dialect) for one in pieces]
     except (sqlglot.errors.SqlglotError, RecursionError) as error:
-        told = re.sub(r"\x1b\[\d+m", "", str(error).splitlines()[0])
-        raise Problem("A statement can't be understood.", "Check its SQL.", told, code="bad") from None
+        raise Problem("A statement can't be understood.", "Check its SQL.", parser_words(error), code="bad") from None
     if not trees:
         raise Problem("The action has no statement.", "Type an INSERT, UPDATE or DELETE.", code="bad")
     if len(trees) > MOST_STATEMENTS:
