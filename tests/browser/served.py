@@ -25,7 +25,7 @@ FLAGS = [
     "--disable-sync",
 ]
 PASSWORD = "porto-salgueiro"
-expect.set_options(timeout=10_000)
+expect.set_options(timeout=20_000)
 
 
 class Served(unittest.TestCase):
@@ -107,7 +107,7 @@ class Served(unittest.TestCase):
         page = page or self.page
         editor = page.locator("#panel").get_by_label(label, exact=False).first
         editor.fill(text)
-        with page.expect_response("**/edit"):
+        with page.expect_response("**/edit?*"):
             editor.press("Tab")
 
     def says(self, words: str, page: Page | None = None) -> None:
