@@ -12,7 +12,7 @@ from pathlib import Path
 from django.template import Context, Engine
 
 from enlace.core.dataset.defaults import make_dataset
-from enlace.core.dataset.lookups import listed, shown_text
+from enlace.core.dataset.lookups import listed, shown_writer
 from enlace.core.dataset.spec import DatasetSpec, FieldSpec, RuleSpec
 from enlace.core.dataset.window import Rows
 from enlace.core.kinds import Formats
@@ -96,8 +96,8 @@ def searches(results: Results, spec: ConnectionSpec, path: Path) -> None:
     def ours() -> None:
         page = listed(spec, dataset, field, next(turn) + next(turn))
         assert field.lookup is not None
-        lookup = field.lookup
-        html = [f"<li data-choice='{one.value}'>{shown_text(lookup, one.shown, ENGLISH)}</li>" for one in page.options]
+        write = shown_writer(field.lookup, ENGLISH)
+        html = [f"<li data-choice='{one.value}'>{write(one.shown)}</li>" for one in page.options]
         assert len(html) == 50
 
     def theirs() -> None:

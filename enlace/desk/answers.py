@@ -14,7 +14,7 @@ from django.utils.safestring import mark_safe
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.outer import outer_values
-from enlace.core.dataset.window import Row, Rows
+from enlace.core.dataset.window import Row
 from enlace.core.draft import PendingRecord, conflicts
 from enlace.core.expression import ExpressionError
 from enlace.core.kinds import KINDS, Odd
@@ -22,6 +22,7 @@ from enlace.core.problem import Problem
 from enlace.core.save.action import Action, ActionSpec
 from enlace.rows.writer import Overlay, row_writer
 
+from .addresses import filters_text, order_text, view_text
 from .work import RecordView, Work, print_of, print_of_all
 
 MOST_IN_HEADER = 600  # characters of a text that travels in an event
@@ -109,7 +110,7 @@ def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, to
     stored = view.stored.get(field.name) if view.stored else None
     odd = kind.read(value, field) if value is not None else None
     chosen = work.words.chosen(work.dataset, field, view.values) if field.lookup and value is not None else None
-    text = kind.text(value, field) if chosen is None else chosen
+    text = kind.as_typed(value, field, work.formats) if chosen is None else chosen
     editor = kind.editor if kind.editor != "tick" or not isinstance(odd, Odd) else "line"
     return EditorView(
         number=number,
@@ -150,6 +151,8 @@ def base_context(work: Work) -> dict[str, Any]:
         "part": work.part,
         "dataset": work.dataset,
         "order": order_text(work.rows),
+        "filters": filters_text(work.only),
+        "view": view_text(work.rows, work.only),
         "at": work.address,
         "practice": work.practice,
         "kept": work.kept,
@@ -353,16 +356,6 @@ def strip_context(work: Work) -> dict[str, Any]:
 
 
 STATES = (("edited", "edited"), ("new", "new"), ("removed", "to be removed"))
-
-
-def order_text(rows: Rows) -> str:
-    """The order as it stands in addresses: a field's name, "-" in front of it for descending; "" for the key's."""
-    first = rows.order[0] if rows.order else None
-    if first is None or (first.column in (rows.dataset.key or (rows.dataset.locator,)) and not first.descending):
-        return ""
-    if not (rows.dataset.key or rows.dataset.locator) and not first.descending:
-        return ""
-    return ("-" if first.descending else "") + first.column
 
 
 def row_html(work: Work, view: RecordView) -> str:

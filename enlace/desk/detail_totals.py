@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from enlace.core.dataset.source import detail_column
@@ -34,7 +35,7 @@ class DetailTotals:
             raise KeyError(name)
         pairs = list(zip(part.columns, (record.get(m) for m in part.master_columns), strict=True))
         rows = Rows.of(self.work.spec, part.dataset, (), pairs)
-        drafted = [one for one in self._pending(part) if _belongs(one, pairs, record)]
+        drafted = [met for one in self._pending(part) if (met := _as_met(one, pairs, record)) is not None]
         return totals(rows, [Total(column.name, function)], drafted)[0]
 
     def _pending(self, part: FormPart) -> list[PendingRecord]:
@@ -45,6 +46,17 @@ class DetailTotals:
 def _is_of(part: FormPart, detail: DetailSpec) -> bool:
     same = (part.columns, part.master_columns) == (detail.columns, detail.master_columns)
     return part.dataset.table == detail.table and same
+
+
+def _as_met(one: PendingRecord, pairs: Sequence[tuple[str, Any]], master: Mapping[str, Any]) -> PendingRecord | None:
+    """A pending detail as a master meets it: one that moves to another master leaves it, one that comes is new to it."""
+    belongs = _belongs(one, pairs, master)
+    if one.state == "new":
+        return one if belongs else None
+    belonged = all(value is not None and one.was.get(column) == value for column, value in pairs)
+    if belongs:
+        return one if belonged else replace(one, state="new", now=one.values())
+    return replace(one, state="removed") if belonged else None
 
 
 def _belongs(one: PendingRecord, pairs: Sequence[tuple[str, Any]], master: Mapping[str, Any]) -> bool:

@@ -83,7 +83,7 @@ def edit_value(work: Work, identifier: str, name: str, value: Any) -> RecordView
 def add(work: Work) -> RecordView:
     """A new record."""
     work.require_editable()
-    starting = work.rules.computed.starting(work.of_master(work.part, work.master))
+    starting = work.rules.computed.starting(work.checks.of_master(work.part, work.master))
     record = replace(new_record(), now=starting)
     if work.part.name:
         master = work.master_work.record(work.master)
@@ -249,7 +249,7 @@ def _against_seen(
     elif field.lookup:
         stale = seen_text is not None and work.words.of(work.dataset, field, stored) != seen_text
     else:
-        stale = seen_text is not None and KINDS[field.kind].text(current, field) != seen_text
+        stale = seen_text is not None and KINDS[field.kind].as_typed(current, field, work.formats) != seen_text
     if not stale:
         return after
     return replace(after, was={**after.was, field.name: read}, conflict=Conflict(stored))

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
+from contextlib import suppress
 from typing import Any
 
 from django.db import transaction
 
+from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.values import key_of, packed, unpacked
 from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS, raw_text
@@ -92,7 +94,13 @@ def lines_of(entry: JournalEntry, most: int | None = None) -> list[tuple[str, Jo
 
 def shown_lines(work, entry: JournalEntry) -> list[dict[str, Any]]:
     """The lines of an entry for reading: each with its record and (label, was, now) of each field."""
-    return [_shown(work, part, line) for part, line in lines_of(entry, MOST_SHOWN)]
+    lines = lines_of(entry, MOST_SHOWN)
+    if work:
+        with suppress(Problem):  # while the server is away the stored values are shown
+            for name, part in work.parts.items():
+                mine = [line for owner, line in lines if owner == name]
+                work.words.learn(part.dataset, [values for line in mine for values in (line.was, line.now)])
+    return [_shown(work, part, line) for part, line in lines]
 
 
 def _shown(work, name: str, line: JournalLine) -> dict[str, Any]:
@@ -103,7 +111,7 @@ def _shown(work, name: str, line: JournalLine) -> dict[str, Any]:
         field, value = fields.get(field_name), values.get(field_name)
         if value is None:
             return ""
-        shown = KINDS[field.kind].formatter(field, work.formats)(value) if field else raw_text(value)
+        shown = _words(work, part.dataset, field, values) if field and part else raw_text(value)
         return shown if len(shown) <= LONGEST else shown[:LONGEST] + "…"
 
     names = dict.fromkeys([*line.was, *line.now])
@@ -115,6 +123,13 @@ def _shown(work, name: str, line: JournalLine) -> dict[str, Any]:
         "there": bool(line.after) and not name,
         "changes": [(fields[n].label if n in fields else n, text(n, line.was), text(n, line.now)) for n in names],
     }
+
+
+def _words(work, dataset, field: FieldSpec, values: Mapping[str, Any]) -> str:
+    try:
+        return work.words.of(dataset, field, values)
+    except Problem:
+        return KINDS[field.kind].formatter(field, work.formats)(values[field.name])
 
 
 def take_back(work, entry: JournalEntry) -> int:

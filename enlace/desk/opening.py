@@ -14,6 +14,7 @@ from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
 from enlace.workshop.sheet import leave_out_gone
 
+from .addresses import filters_in
 from .given import ask_page, given_of
 from .kept import KeptCopy
 from .kept_views import away_page, in_use
@@ -37,7 +38,15 @@ def on_form(view: Callable) -> Callable:
 
         def once():
             work = Work(
-                request.user, found, Formats.of(settings.LOCALE), wanted, part, master, kept, given_of(request, found)
+                request.user,
+                found,
+                Formats.of(settings.LOCALE),
+                wanted,
+                part,
+                master,
+                kept,
+                given_of(request, found),
+                filters_in(request.GET),
             )
             if request.method == "POST":
                 settle_doubt(work)

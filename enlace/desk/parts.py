@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
 from enlace.core.dataset import DatasetSpec
+from enlace.core.dataset.spec import ColumnSpec, DetailSpec
 from enlace.core.dataset.values import record_id
 from enlace.core.draft import PendingRecord
 from enlace.core.problem import Problem
 from enlace.core.rules import RecordRules
+from enlace.workshop.details import PARAMETER
 from enlace.workshop.models import Detail, Form
+
+FOR_READING = (
+    "Its rows come from a query that asks for values of the current record. Edit them on a form of their table."
+)
 
 
 @lru_cache(maxsize=256)
@@ -24,7 +30,7 @@ def rules_of(dataset: DatasetSpec) -> RecordRules:
 @dataclass(frozen=True)
 class FormPart:
     """One dataset of a form. name: "" for the form's own, else the detail's number. columns, master_columns: its link;
-    to_key: it is to the master's key.
+    to_key: it is to the master's key. asked: of a query, (parameter, field of the master that gives its value) pairs.
     """
 
     name: str
@@ -34,6 +40,7 @@ class FormPart:
     columns: tuple[str, ...] = ()
     master_columns: tuple[str, ...] = ()
     to_key: bool = False
+    asked: tuple[tuple[str, str], ...] = ()
 
     @property
     def rules(self) -> RecordRules:
@@ -82,8 +89,24 @@ def parts_of(form: Form) -> dict[str, FormPart]:
 def _detail(detail: Detail, master: DatasetSpec) -> FormPart:
     columns, master_columns = tuple(detail.columns), tuple(detail.master_columns)
     dataset = detail.dataset
+    if dataset.query:
+        asked = tuple((c.removeprefix(PARAMETER), m) for c, m in zip(columns, master_columns, strict=True))
+        spec = replace(dataset.to_spec(), read_only_because=FOR_READING)
+        return FormPart(str(detail.pk), detail.title, spec, False, asked=asked)
     to_key = master_columns == master.key
-    return FormPart(str(detail.pk), detail.title, dataset.to_spec(), dataset.each, columns, master_columns, to_key)
+    spec = _under(dataset.to_spec(), master, columns, master_columns)
+    return FormPart(str(detail.pk), detail.title, spec, dataset.each, columns, master_columns, to_key)
+
+
+@lru_cache(maxsize=256)
+def _under(
+    dataset: DatasetSpec, master: DatasetSpec, columns: tuple[str, ...], master_columns: tuple[str, ...]
+) -> DatasetSpec:
+    """A detail's dataset with the master that its calculated fields name; the same one as long as both are."""
+    if master.query or not rules_of(dataset).computed.of_master:
+        return dataset
+    known = tuple(ColumnSpec(f.name, f.kind, f.storage) for f in master.fields)
+    return replace(dataset, master=DetailSpec("master", master.table, columns, master_columns, known))
 
 
 def part_named(parts: dict[str, FormPart], name: str) -> FormPart:

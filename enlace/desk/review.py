@@ -26,7 +26,7 @@ def _each(work: Work) -> Iterator[tuple[FormPart, str, PendingRecord]]:
     left = MOST_SHOWN
     for name, several in work.store.by_part().items():
         if name in work.parts:
-            work.learn_all(work.parts[name], list(several.values())[:left])
+            work.checks.learn_all(work.parts[name], list(several.values())[:left])
         for identifier, record in list(several.items())[:left] if name in work.parts else ():
             left -= 1
             yield work.parts[name], identifier, record
@@ -59,7 +59,7 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
                 "word": STATE_WORDS[state],
                 "later": record.later,
                 "changes": changes,
-                "complaints": [one.sentence for one in work.complaints(record, part=part)],
+                "complaints": [one.sentence for one in work.checks.complaints(record, part=part)],
                 "sql": _statement(work, part, record),
             }
         )

@@ -75,6 +75,7 @@ def save(work: Work, only: str = "") -> SaveReport:
     Where a save is all or nothing, nothing is sent while anything is held back.
     """
     records, held = _to_send(work, only or None)
+    _note(work, held)
     if not _any(records) or (held and work.form.whole):
         return SaveReport({}, held)
     token = work.store.begin_sending()
@@ -91,6 +92,14 @@ def save(work: Work, only: str = "") -> SaveReport:
         _settle(work, records, report)
     work.forget_new()
     return report
+
+
+def _note(work: Work, held: dict[Address, list[Complaint]]) -> None:
+    """Keep what only a save looks at beside the records that it holds back, until they are edited again."""
+    told = {at: tuple(one for one in several if one.code == "save") for at, several in held.items()}
+    if any(told.values()):
+        stands = work.store.by_part()
+        work.store.settle({(p, i): replace(stands[p][i], refusals=said) for (p, i), said in told.items() if said})
 
 
 @contextmanager
@@ -151,7 +160,7 @@ def _to_send(work: Work, only: str | None) -> tuple[Records, dict[Address, list[
     records: Records = {}
     held: dict[Address, list[Complaint]] = {}
     for part, several in found.items():
-        work.learn_all(work.parts[part], list(several.values()))
+        work.checks.learn_all(work.parts[part], list(several.values()))
         for one, record in several.items():
             if complaints := _problems(work, part, record):
                 held[part, one] = complaints
@@ -172,7 +181,7 @@ def _with_details(found: Records, part: str, only: str) -> Records:
 
 def _problems(work: Work, part: str, record: PendingRecord) -> list[Complaint]:
     """What keeps a record from being saved as it is: complaints, or a conflict to settle."""
-    told = work.complaints(replace(record, refusals=()), part=work.parts[part])
+    told = work.checks.complaints(replace(record, refusals=()), part=work.parts[part], saving=True)
     complaints = [one for one in told if one.holds_back]
     if record.conflict:
         complaints.append(Complaint("conflict", "Somebody else changed this record; choose what stays.", ()))

@@ -12,10 +12,13 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.groups import MOST as MOST_GROUPS
 from enlace.core.dataset.groups import Group, grouped
 from enlace.core.dataset.lookups import chosen_text, shown_text
-from enlace.core.dataset.totals import FUNCTIONS, Total, functions_for, totals
+from enlace.core.dataset.totals import FUNCTIONS, Total, functions_for, present, totals
+from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
+from enlace.core.server.engine import reading
 
+from .addresses import view_text
 from .answers import base_context
 from .models import WantedTotal
 from .opening import on_form, text_from
@@ -61,15 +64,32 @@ def groups(request, work: Work):
     for one in found:
         counts[_words(work, field, one)] += one.count
     if field.name in work.dataset.by_name:
-        for record in work.store.in_view():
+        for record in _met(work):
             if record.state != "new" and (record.state == "removed" or field.name in record.now):
                 counts[work.words.of(work.dataset, field, record.was)] -= 1
             if record.state != "removed" and (record.state == "new" or field.name in record.now):
                 counts[work.words.of(work.dataset, field, record.values())] += 1
     lines = sorted(((n, text) for text, n in counts.items() if n > 0), key=lambda line: (-line[0], line[1]))
     number = work.formats.number()
-    context = {"field": field, "lines": [(text, number(n)) for n, text in lines], "more": more, "groups": MOST_GROUPS}
+    shown = [(text, number(n), _address(work, field, text)) for n, text in lines]
+    context = {"field": field, "lines": shown, "more": more, "groups": MOST_GROUPS}
     return render(request, "desk/groups.html", context)
+
+
+def _met(work: Work) -> list[PendingRecord]:
+    """The draft's records that are in view, those aside that the filters leave out."""
+    drafted = list(work.store.in_view())
+    touched = [one.id for one in drafted if one.state != "new"]
+    if not (touched and work.only):
+        return drafted
+    with reading(work.spec) as connection:
+        there = present(connection, work.rows, touched, ())
+    return [one for one in drafted if one.state == "new" or one.id in there]
+
+
+def _address(work: Work, field: FieldSpec, text: str) -> str:
+    """Where only the rows of a group are."""
+    return f"{work.address}?{view_text(work.rows, {**work.only, field.name: f'={text}'})}"
 
 
 def _words(work: Work, field: FieldSpec, group: Group) -> str:

@@ -9,7 +9,7 @@ from typing import Any
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.lookups import Option, found_by_start, found_by_text
-from enlace.core.dataset.narrowing import still_offered
+from enlace.core.dataset.narrowing import BrokenList, still_offered
 from enlace.core.dataset.values import packed, unpacked
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import with_text, with_unread, with_value
@@ -48,6 +48,16 @@ class Typed:
         return record
 
 
+def _found(work: Work, field: FieldSpec, text: str, record: Mapping[str, Any]) -> Option | None:
+    """The line of a field's list that a text stands for: by what it shows, by its value, by how it starts."""
+    found = found_by_text(work.spec, work.dataset, field, text, work.formats, record)
+    if found is None:
+        found = _by_value(work, field, text, record)
+    if found is None and field.lookup and not field.lookup.others:
+        found = found_by_start(work.spec, work.dataset, field, text, record)
+    return found
+
+
 def typed_in(work: Work, field: FieldSpec, text: str, choice: str, record: Mapping[str, Any]) -> Typed:
     """What typing a text into a field, or choosing a line of its list, stands for. Raises Problem."""
     dataset, lookup = work.dataset, field.lookup
@@ -63,11 +73,10 @@ def typed_in(work: Work, field: FieldSpec, text: str, choice: str, record: Mappi
     if not text.strip():
         # Of a reference over several columns only the field that was cleared is cleared.
         return Typed(dataset, field, work.formats, "", {field.name: None})
-    found = found_by_text(work.spec, dataset, field, text, work.formats, record)
-    if found is None:
-        found = _by_value(work, field, text, record)
-    if found is None and not lookup.others:
-        found = found_by_start(work.spec, dataset, field, text, record)
+    try:
+        found = _found(work, field, text, record)
+    except BrokenList:
+        found = None  # what was typed is kept, and the record says what is wrong with the list
     if found is not None:
         return Typed(dataset, field, work.formats, text, _values(field, found))
     return plain if lookup.others else Typed(dataset, field, work.formats, text, unread=True)

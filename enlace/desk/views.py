@@ -14,12 +14,12 @@ from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
 from . import editing, saving
+from .addresses import order_text
 from .answers import (
     Answer,
     base_context,
     calculated_text,
     editor_views,
-    order_text,
     panel_context,
     rail_context,
     rows_html,
@@ -75,18 +75,33 @@ def page(request, work: Work):
         "revision": work.store.revision,
         "computed": bool(work.rules.computed.formulas),
         "errand": errand_of(request, work),
-        "given": lines(work.form, work.given) if work.parameters else None,
+        "given": lines(work.form, work.given) if work.parameters and not work.part.name else None,
         "copy_made": KeptCopy(work.form, work.person).made if work.form.may_keep else None,
         "rows": rows_html(work, start, size),
         "start": start,
         "size": size,
         "columns": [(work.dataset.numbers[f.name], f, _sorted_by(work, f.name)) for f in work.dataset.shown],
+        "boxes": _boxes(work),
+        "wrong": list(work.unfiltered.values()),
         "widths": " ".join(f"{f.width}px" for f in work.dataset.shown),
         **panel_context(work, view),
         **rail_context(work, position, total),
         **strip_context(work),
     }
     return render(request, "desk/work.html", context)
+
+
+def _boxes(work: Work) -> list[dict]:
+    """The boxes to filter by, one for each column."""
+    return [
+        {
+            "number": work.dataset.numbers[f.name],
+            "field": f,
+            "typed": work.only.get(f.name, ""),
+            "wrong": work.unfiltered.get(f.name, ""),
+        }
+        for f in work.dataset.shown
+    ]
 
 
 def _master_context(work: Work) -> dict:

@@ -16,19 +16,17 @@ from typing import Any
 from django.urls import reverse
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
-from enlace.core.dataset.narrowing import narrowing_fields, still_offered
-from enlace.core.dataset.outer import outer_rows
+from enlace.core.dataset.filters import read_filters
+from enlace.core.dataset.keep import as_kept
 from enlace.core.dataset.query import parameters_of
-from enlace.core.dataset.uniqueness import taken
 from enlace.core.dataset.window import Row, Rows
 from enlace.core.draft import PendingRecord
-from enlace.core.draft.pending import unreadable
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
 from enlace.rows.writer import Overlay
 
-from .detail_totals import RECORD_ID, DetailTotals
+from .checks import Checks
 from .drafts import DraftStore
 from .kept import KeptCopy
 from .parts import FormPart, own_part, part_named, parts_of
@@ -104,6 +102,7 @@ class Work:
     """A form, the person at it, and the order in which the person reads.
 
     part, master: for a detail of the form, its name and the record id of the master that it belongs to.
+    only: what was typed into the filters' boxes, by field; unfiltered: what can't be understood of it.
     kept: read from the person's kept copy. live: the database that saves go to; spec: the one that is read.
     """
 
@@ -117,23 +116,29 @@ class Work:
         master: str = "",
         kept: bool = False,
         given: Mapping[str, str] | None = None,
+        only: Mapping[str, str] | None = None,
     ) -> None:
         self.person, self.form, self.formats, self.master = person, form, formats, master
         self.live = form.dataset.connection.to_spec()
         self.kept = KeptCopy(form, person) if kept else None
         self.spec = self.kept.spec if self.kept else self.live
         self.part = part_named(parts_of(form), part) if part else own_part(form)
-        self.given = dict(given or {})
+        self.given: dict[str, Any] = dict(given or {})
+        self.given |= self._from_master()
         self.parameters = parameters_of(self.part.dataset.query, self.live.kind)
         if self.parameters:
             self.part = self._with_values(self.part)
+        if self.kept:
+            self.part = replace(self.part, dataset=as_kept(self.part.dataset))
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice)
         self.words = Words(self.spec, formats)
-        self._masters: dict[str, tuple[Mapping[str, Any] | None, PendingRecord | None]] = {}
-        self._outer: dict[tuple[str, str], tuple[Mapping[str, Any], dict[str, Any]]] = {}
-        self.rows = Rows.of(self.spec, self.dataset, wanted, self._within() if part else None)
+        self.checks = Checks(self)
+        filters, self.unfiltered = read_filters(self.dataset, only or {}, formats)
+        shown = {field.name for field in self.dataset.shown}
+        self.only = {name: said for name, said in (only or {}).items() if name in shown and said.strip()}
+        self.rows = Rows.of(self.spec, self.dataset, wanted, self._within() if part else None, filters)
 
     def _with_values(self, part: FormPart) -> FormPart:
         """A part whose query has values for its parameters. Raises Problem when somebody has to be asked for one."""
@@ -148,15 +153,21 @@ class Work:
     def parts(self) -> dict[str, FormPart]:
         """All parts of the form by name; looked up when they are needed, since most answers show one."""
         found = parts_of(self.form)
-        if not self.part.name:
-            found[""] = self.part
+        found[self.part.name] = self.part
         return found
 
     def _is_faulty(self, part: str, record: PendingRecord) -> bool:
         if part not in self.parts:
             return False
-        told = self.complaints(record, part=self.parts[part], ask=False)
+        told = self.checks.complaints(record, part=self.parts[part], ask=False)
         return bool(record.conflict) or any(one.holds_back for one in told)
+
+    def _from_master(self) -> dict[str, Any]:
+        """The values that a detail's query takes from its master, as they are wanted; None where there is none."""
+        if not self.part.asked:
+            return {}
+        values = self.master_work.record(self.master).values
+        return {name: values.get(field) for name, field in self.part.asked}
 
     def _within(self) -> list[tuple[str, Any]]:
         """The values of the master that its details hold. Details of a master that is new have no rows yet."""
@@ -218,7 +229,7 @@ class Work:
             nothing = (None,) * len(self.dataset.fields)
             none_shown = tuple((None,) * len(one.shows) for _, one in self.dataset.looked_up.values())
             found += [Row(one, count + first + i, nothing, (), none_shown) for i, one in enumerate(ids)]
-        self.learn_all(self.part, list(pending.values()))
+        self.checks.learn_all(self.part, list(pending.values()))
         return found, pending
 
     def at(self, position: int) -> RecordView | None:
@@ -268,133 +279,12 @@ class Work:
         with _known_ids():
             return int(identifier[1:]) if identifier.startswith("p") else self.rows.position(identifier)
 
-    def learn_all(self, part: FormPart, records: Sequence[PendingRecord]) -> None:
-        """Ask at once for all that the rules and the words of several pending records need from elsewhere."""
-        if not records:
-            return
-        values = [one.values() for one in records]
-        if part.dataset.looked_up:
-            self.words.learn(part.dataset, [*values, *(one.was for one in records)])
-        if part.rules.outer:
-            named = [{**v, RECORD_ID: one.id} for v, one in zip(values, records, strict=True)]
-            found = outer_rows(self.spec, part.dataset, part.rules.outer, named, self._totals(part))
-            for one, base, outer in zip(records, values, found, strict=True):
-                self._outer[part.name, one.id] = (base, {**outer, **self.of_master(part, part.master_of(one))})
-
-    def outer(self, part: FormPart, identifier: str, values: Mapping[str, Any], ask: bool = True) -> dict[str, Any]:
-        """The values from outside of a record that its rules and calculated fields need; asked for once.
-
-        ask: False takes only what is known already.
-        """
-        if not part.rules.outer:
-            return {}
-        known = self._outer.get((part.name, identifier))
-        if known is not None and known[0] == values:
-            return known[1]
-        if not ask:
-            return {}
-        named = {**values, RECORD_ID: identifier}
-        found = outer_rows(self.spec, part.dataset, part.rules.outer, [named], self._totals(part))[0]
-        if part.rules.of_master:
-            found |= self.of_master(part, self.master if part.name == self.part.name else part.master_by(values))
-        self._outer[part.name, identifier] = (dict(values), found)
-        return found
-
-    def of_master(self, part: FormPart, master: str) -> dict[str, Any]:
-        """The `master.column` values that a detail's rules need; none where its master is not known."""
-        if not part.name or not part.rules.of_master or not master:
-            return {}
-        own = self.parts[""]
-        values = own.rules.computed.values(self._master_values(master))
-        columns = (name.partition(".")[2] for name in part.rules.of_master)
-        return {f"master.{column}": values[column] for column in columns if column in own.dataset.by_name}
-
-    def _master_values(self, master: str) -> dict[str, Any]:
-        """A master's saved fields as wanted; looked up once."""
-        if master not in self._masters:
-            top = self.master_work if self.part.name else self
-            there = top.store.get(master)
-            self._masters[master] = (top.stored(master), there)
-        stored, there = self._masters[master]
-        values = {**(stored or {}), **(there.values(stored) if there else {})}
-        return {**dict.fromkeys(self.parts[""].dataset.by_name), **values}
-
-    def _totals(self, part: FormPart):
-        """What adds up details with the draft counted in; None for a part that has none."""
-        return None if part.name else DetailTotals(self)
-
-    def complaints(
-        self,
-        pending: PendingRecord | None,
-        stored: Mapping[str, Any] | None = None,
-        part: FormPart | None = None,
-        ask: bool = True,
-    ) -> list[Complaint]:
-        """What is wrong with a pending record: texts that are no values, rules, and what the server refused.
-
-        ask: False leaves out the rules that need something from elsewhere which was not asked for yet.
-        """
-        if pending is None or pending.state == "removed":
-            return list(pending.refusals) if pending else []
-        part = part or self.part
-        found = unreadable(pending, part.dataset, self.formats)
-        values = pending.values(stored)
-        outer = self.outer(part, pending.id, values, ask)
-        for name in pending.texts:
-            values.pop(name, None)
-        touched = pending.touched - pending.texts.keys() - pending.under.keys()
-        new = pending.state == "new"
-        unread = {*pending.texts, *pending.under}
-        told = part.rules.complaints(values, touched, new, outer)
-        rules = [c for c in told if not c.fields or not set(c.fields) <= unread]
-        if part.name and ask:
-            rules += self._of_master(part, pending)
-        return found + rules + list(pending.refusals)
-
-    def _of_master(self, part: FormPart, pending: PendingRecord) -> list[Complaint]:
-        """The rules of the master that add up its details, told beside a detail that breaks them."""
-        own = self.parts[""]
-        if not own.rules.over_details(part.dataset.table):
-            return []
-        master = part.master_of(pending)
-        if not master:
-            return []
-        values = self._master_values(master)
-        told = own.rules.complaints_over(part.dataset.table, values, self.outer(own, master, values))
-        return [replace(one, fields=tuple(n for n in one.fields if n in part.dataset.by_name)) for one in told]
-
-    def questions(self, pending: PendingRecord | None, stored: Mapping[str, Any] | None) -> list[Complaint]:
-        """What is asked of the server for one record: values that are taken, choices that do not fit any more.
-
-        They do not hold a save back: another change of the same draft may settle them.
-        """
-        if pending is None or pending.state == "removed":
-            return []
-        found = []
-        values = pending.values(stored)
-        for columns in taken(self.spec, self.dataset, pending.id, values, pending.now.keys()):
-            fields = [self.dataset.by_name[c] for c in columns if c in self.dataset.by_name]
-            words = " and ".join(f"{f.label} ({self.words.of(self.dataset, f, values)})" for f in fields)
-            sentence = f"Another record already has this {words}."
-            found.append(Complaint("warning", sentence, tuple(f.name for f in fields)))
-        for one in self.dataset.fields:
-            if one.lookup is None or not one.lookup.narrowed or pending.values(stored).get(one.name) is None:
-                continue
-            if not pending.touched & {one.name, *narrowing_fields(self.dataset, one.lookup)}:
-                continue
-            if not still_offered(self.spec, self.dataset, one, pending.values(stored)):
-                sentence = (
-                    f"{one.label} is not among what the list offers for this record now. Choose anew, or clear it."
-                )
-                found.append(Complaint("warning", sentence, (one.name,)))
-        return found
-
     def overlay(self, pending: PendingRecord) -> Overlay:
         """What a pending record lays over its row."""
         values = pending.values()
         found = self._computed(pending.id, values, pending.state == "new")[0]
         extra = tuple(found.get(f.name) for f in self.dataset.extra)
-        return Overlay(self.complaints(pending), extra, lambda f, record: self.words.of(self.dataset, f, record))
+        return Overlay(self.checks.complaints(pending), extra, lambda f, record: self.words.of(self.dataset, f, record))
 
     def _computed(
         self, identifier: str, values: Mapping[str, Any], new: bool = False
@@ -403,7 +293,9 @@ class Work:
         computed = self.rules.computed
         if not (computed.formulas or computed.locks):
             return {}, frozenset()
-        met = computed.values(values, self.outer(self.part, identifier, values), new)
+        # Without a master its values are none, as they are to the server.
+        outer = {**dict.fromkeys(computed.of_master), **self.checks.outer(self.part, identifier, values)}
+        met = computed.values(values, outer, new)
         return computed.calculated(met), computed.locked(met)
 
     def require_server(self) -> None:
@@ -420,7 +312,7 @@ class Work:
         self, identifier: str, position: int | None, stored: Mapping[str, Any] | None, pending: PendingRecord | None
     ) -> RecordView:
         """A record as a person sees it, from what is known of it."""
-        told = [*self.complaints(pending, stored), *self.questions(pending, stored)]
+        told = [*self.checks.complaints(pending, stored), *self.checks.questions(pending, stored)]
         view = RecordView(identifier, position, stored, pending, tuple(told))
         found, locked = self._computed(identifier, view.values, stored is None)
         return replace(view, calculated=found, locked=locked)

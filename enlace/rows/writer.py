@@ -32,6 +32,7 @@ class Overlay:
     words: Callable[[FieldSpec, Mapping[str, Any]], str]
 
 
+MOST_READY = 2_000  # cells of a list that are kept
 STATE_WORDS = {"edited": "edited", "new": "new", "removed": "to be removed", "conflict": "conflict"}
 
 
@@ -199,9 +200,16 @@ def _lookup_shower(field: FieldSpec, formats: Formats) -> Callable[[Any, Sequenc
     assert lookup is not None
     before, after = _cell(field, "\0", "").split("\0")
 
+    ready: dict[str, str] = {}  # the same lines come again and again
+
     def show(value: Any, shown: Sequence[Any]) -> str:
         if len(shown) == 1 and type(shown[0]) is str:
-            return before + safe(shown[0]) + after
+            cell = ready.get(shown[0])
+            if cell is None:
+                cell = before + safe(shown[0]) + after
+                if len(ready) < MOST_READY:
+                    ready[shown[0]] = cell
+            return cell
         text = shown_text(lookup, shown, formats) if shown else None
         if text is None:
             return plain(value) if value is None or lookup.others else _lacking(field, plain(value))

@@ -9,7 +9,16 @@ from django.views.decorators.http import require_POST
 from enlace.accounts.access import builder_only
 from enlace.core.problem import Problem
 
-from .details import add_detail, possible_details, reference_name, remove_if_unused, take_detail_away
+from .details import (
+    add_detail,
+    add_query,
+    possible_details,
+    possible_queries,
+    reference_name,
+    remove_if_unused,
+    take_detail_away,
+)
+from .local import is_local
 from .models import Dataset, Form, Project, Rule
 from .place import clean_name, stand_in
 from .sheet import drift
@@ -32,6 +41,7 @@ def dataset(request, dataset: int):
     stand_in(request, found.project, "Datasets")
     context = {"project": found.project, "fields": found.fields.all(), "problem": "", **sheet_context(found)}
     context |= {"compares": Dataset.Compare.choices, "rules": found.rules.all(), "severities": Rule.Severity.choices}
+    context |= {"times": Rule.Runs.choices, "local": is_local(found.connection)}
     try:
         context["drift"] = drift(found)
     except Problem as problem:
@@ -89,6 +99,7 @@ def form(request, form: int):
         "controls": found.controls.select_related("field"),
         "details": found.details.select_related("dataset"),
         "possible": possible_details(found),
+        "queries": possible_queries(found),
         "actions": found.actions.all(),
         "told": told,
     }
@@ -113,6 +124,13 @@ def details(request, form: int):
         detail = get_object_or_404(found.details, pk=request.POST.get("detail", "0") or 0)
         take_detail_away(detail)
         messages.success(request, f"{detail.title} is no longer a detail of this form. Its table was not touched.")
+        return redirect(found)
+    if request.POST.get("act") == "query":
+        query = next((one for one in possible_queries(found) if str(one.pk) == request.POST.get("query", "")), None)
+        if query is None:
+            raise Problem("There is no such query.", "Choose one from the page's list.", code="missing")
+        detail = add_query(found, query)
+        messages.success(request, f"{detail.title} shows its rows for the current record of this form.")
         return redirect(found)
     wanted = request.POST.get("reference", "")
     reference = next((r for r in possible_details(found) if reference_name(r) == wanted), None)

@@ -5,10 +5,13 @@ from __future__ import annotations
 from django.db import transaction
 
 from enlace.core.dataset.defaults import label_of, make_dataset
+from enlace.core.dataset.query import parameters_of
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog, Reference
 
 from .models import Dataset, Detail, Form
+
+PARAMETER = ":"  # in front of a column of a detail: a parameter of its query
 
 
 def reference_name(reference: Reference) -> str:
@@ -25,6 +28,35 @@ def possible_details(form: Form) -> list[Reference]:
         return []
     used = {(d.dataset.table, tuple(d.columns)) for d in form.details.select_related("dataset")}
     return [r for r in found if (r.table, r.columns) not in used and r.table != form.dataset.table]
+
+
+def possible_queries(form: Form) -> list[Dataset]:
+    """The queries of the form's connection that ask for values and are no detail of it yet."""
+    kind = form.dataset.connection.kind
+    used = set(form.details.values_list("dataset", flat=True))
+    several = Dataset.objects.filter(connection=form.dataset.connection).exclude(query="")
+    return [one for one in several if one.pk not in used and parameters_of(one.query, kind)]
+
+
+def add_query(form: Form, dataset: Dataset) -> Detail:
+    """A query as a detail: each of its parameters takes its value from the master's field of that name.
+
+    `vessel_id` also stands for the key `id` of a master in the table vessel. Raises Problem.
+    """
+    master = form.dataset.to_spec()
+    names = {field.name for field in master.fields}
+    names |= {f"{master.table}_{key}" for key in master.key if len(master.key) == 1}
+    asked = parameters_of(dataset.query, form.dataset.connection.kind)
+    lacking = [name for name in asked if name not in names]
+    if lacking:
+        hint = "Name the query's parameters after fields of this form."
+        raise Problem(f"The query asks for {', '.join(lacking)}, which this form does not have.", hint, code="bad")
+    sources = [name if name in master.by_name else name.removeprefix(f"{master.table}_") for name in asked]
+    columns = [PARAMETER + name for name in asked]
+    place = form.details.count()
+    return form.details.create(
+        place=place, dataset=dataset, title=dataset.name, columns=columns, master_columns=sources
+    )
 
 
 @transaction.atomic

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
-
-from django.conf import settings
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -14,6 +11,7 @@ from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
 from enlace.core.problem import Problem
+from enlace.core.save.samples import add_samples
 from enlace.core.server.catalog import Catalog
 from enlace.core.server.making import (
     KINDS,
@@ -27,11 +25,11 @@ from enlace.core.server.making import (
     table_schema,
 )
 
-from .models import Connection, Project
+from .local import is_local, keep_schema, local_database
+from .models import Connection, Dataset, Project
 from .place import stand_in
 
 LINES = 8
-LOCAL = "Local tables"
 
 
 @builder_only
@@ -56,6 +54,7 @@ def table(request, connection: int):
         if "run" in request.POST:
             rows = _fitting(read, columns)
             make_table(found.to_spec(), name, columns, rows)
+            keep_schema(found, name, columns)
             messages.success(request, f"The table {name} is made{f', with {len(rows)} rows' if rows else ''}.")
             return redirect(f"{reverse('table', args=[found.pk])}?{urlencode({'name': name})}")
         context |= {"statement": statement, "schema": table_schema(columns)}
@@ -140,14 +139,23 @@ def column(request, connection: int):
 
 @require_POST
 @builder_only
+def samples(request, dataset: int):
+    """Made-up rows for a dataset in the project's own database."""
+    found = get_object_or_404(Dataset.objects.select_related("connection", "project"), pk=dataset)
+    if not is_local(found.connection):
+        hint = "Only a database of the project's own takes made-up rows. Enter some at the desk instead."
+        raise Problem("This table may hold real data.", hint, code="bad")
+    text = request.POST.get("count", "").strip()
+    count = int(text[:9]) if text.isdecimal() else 0
+    added = add_samples(found.connection.to_spec(), found.to_spec(), count)
+    rest = f" The rules or the database took no more of the {count}." if added < count else ""
+    messages.success(request, f"{added} made-up {'row is' if added == 1 else 'rows are'} in {found.table} now.{rest}")
+    return redirect(found)
+
+
+@require_POST
+@builder_only
 def local(request, project: int):
-    """A database of the project's own, in a file beside Enlace's data: for tables that are nowhere else."""
+    """A database of the project's own: for tables that are nowhere else."""
     found = get_object_or_404(Project, pk=project)
-    folder = settings.HOME / "local"
-    folder.mkdir(mode=0o700, exist_ok=True)
-    existing = found.connections.filter(name=LOCAL).first()
-    if existing is None:
-        path = folder / f"{secrets.token_hex(8)}.sqlite3"
-        path.touch(mode=0o600)
-        existing = Connection.objects.create(project=found, name=LOCAL, parameters={"path": str(path)})
-    return redirect("make-table", existing.pk)
+    return redirect("make-table", local_database(found, "memory" in request.POST).pk)

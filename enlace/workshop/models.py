@@ -265,6 +265,11 @@ class Rule(models.Model):
         ERROR = "error", "Error: holds a save back"
         WARNING = "warning", "Warning: is told and does not"
 
+    class Runs(models.TextChoices):
+        ALWAYS = "always", "While one edits a record, and on save"
+        NEW = "new", "The same, for new records only"
+        SAVE = "save", "On save only"
+
     dataset = models.ForeignKey(Dataset, models.CASCADE, related_name="rules")
     name = models.CharField(max_length=255, blank=True)
     expression = models.TextField()
@@ -272,12 +277,13 @@ class Rule(models.Model):
     severity = models.CharField(max_length=8, choices=Severity.choices, default=Severity.ERROR)
     own = models.BooleanField(default=False)
     marks = models.JSONField(default=list, blank=True)
+    runs = models.CharField(max_length=8, choices=Runs.choices, default=Runs.ALWAYS)
 
     class Meta:
         ordering = ["pk"]
 
     def to_spec(self) -> RuleSpec:
-        return RuleSpec(self.expression, self.name, self.message, self.severity, tuple(self.marks))
+        return RuleSpec(self.expression, self.name, self.message, self.severity, tuple(self.marks), self.runs)
 
 
 class SheetStep(models.Model):

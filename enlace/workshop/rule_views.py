@@ -26,11 +26,19 @@ def add(request, dataset: int):
     severity = request.POST.get("severity", Rule.Severity.ERROR)
     if severity not in Rule.Severity.values:
         raise Problem("Say how severe the rule is.", "Choose error or warning.", code="bad")
+    runs = request.POST.get("runs", Rule.Runs.ALWAYS)
+    if runs not in Rule.Runs.values:
+        raise Problem("Say when the rule runs.", "Choose one of the times in the list.", code="bad")
+    if runs == Rule.Runs.SAVE and severity == Rule.Severity.WARNING:
+        hint = "Let it run while one edits, or make it an error."
+        raise Problem("A warning that runs on save only would be told too late.", hint, code="bad")
     expression = request.POST.get("expression", "").strip()[:LONGEST]
     message = " ".join(request.POST.get("message", "").split())[:300]
     checked(found.to_spec(), RuleSpec(expression))
     marks = [name for name in request.POST.getlist("marks") if found.fields.filter(name=name).exists()]
-    rule = found.rules.create(expression=expression, message=message, severity=severity, own=True, marks=marks)
+    rule = found.rules.create(
+        expression=expression, message=message, severity=severity, own=True, marks=marks, runs=runs
+    )
     found.touch()
     messages.success(request, "The rule holds in all forms of this dataset. Here is what breaks it already.")
     return redirect("rule-try", rule.pk)

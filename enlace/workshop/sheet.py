@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import replace
@@ -12,9 +13,11 @@ from django.db import transaction
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.defaults import label_of, make_dataset
 from enlace.core.dataset.drift import Drift, drift_of, repaired
+from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.references import column_specs, lookup_name, shown_columns
 from enlace.core.dataset.settle import settled
-from enlace.core.dataset.spec import LookupSpec
+from enlace.core.dataset.source import LEAST
+from enlace.core.dataset.spec import ColumnSpec, LookupSpec
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
 
@@ -184,13 +187,15 @@ def calculated(dataset: Dataset, label: str, kind: str, formula: str) -> Field:
 
 
 def list_from(dataset: Dataset, field: Field, wanted: str) -> None:
-    """Let a field's list come from a table's column ("table\\0column"), or take its list away (""). Raises Problem."""
+    """Let a field's list come from a column of a table or a query, or take its list away (""). Raises Problem.
+
+    wanted: `["table", column]` or `[number of a query's dataset, column]` as JSON.
+    """
     if field.formula or field.outside:
         raise Problem("Only fields that are saved have a list.", "Choose another field.", code="bad")
     lookup = None
     if wanted:
-        table, _, column = wanted.partition("\0")
-        lookup = _lookup_in(dataset, field, table, column)
+        lookup = _wanted(dataset, field, wanted)
 
     def act() -> None:
         _store(field, _with_lookup(field.to_spec(), lookup))
@@ -202,15 +207,54 @@ def _with_lookup(spec: FieldSpec, lookup: LookupSpec | None) -> FieldSpec:
     return replace(spec, lookup=lookup)
 
 
+def _wanted(dataset: Dataset, field: Field, wanted: str) -> LookupSpec:
+    try:
+        name, column = json.loads(wanted)
+    except ValueError:
+        name = column = None
+    if isinstance(name, str) and isinstance(column, str):
+        return _lookup_in(dataset, field, name, column)
+    if isinstance(name, int) and isinstance(column, str):
+        return _lookup_of(dataset, field, name, column)
+    raise _no_list()
+
+
+def _no_list() -> Problem:
+    return Problem("There is no such table or column.", "Choose one of the list.", code="bad")
+
+
+def _reached(dataset: Dataset, field: Field, name: str) -> str:
+    """Under which name expressions reach what a field's list shows of a table."""
+    reached = lookup_name(field.name, name)
+    taken = {n for n, (one, _) in dataset.to_spec().looked_up.items() if one.name != field.name}
+    return f"{reached}_record" if reached in taken | {one.name for one in dataset.fields.all()} else reached
+
+
+def _lookup_of(dataset: Dataset, field: Field, number: int, column: str) -> LookupSpec:
+    """A list from the query of another dataset on the same connection."""
+    found = next((one for one in _queries(dataset) if one.pk == number), None)
+    fields = found.to_spec().all if found else ()
+    if found is None or column not in {f.name for f in fields if not f.formula}:
+        raise _no_list()
+    columns = tuple(ColumnSpec(f.name, f.kind, f.storage) for f in fields if not f.formula and f.kind in LEAST)
+    shows = next((c.name for c in columns if c.kind == "text" and c.name != column), column)
+    reached = _reached(dataset, field, found.name)
+    return LookupSpec(found.name, column, (shows,), columns, unique=False, name=reached, query=found.query)
+
+
+def _queries(dataset: Dataset) -> list[Dataset]:
+    """The datasets whose queries can be lists here: on the same connection, and asking for nothing."""
+    kind = dataset.connection.kind
+    several = Dataset.objects.filter(connection=dataset.connection).exclude(query="").exclude(pk=dataset.pk)
+    return [one for one in several if not parameters_of(one.query, kind)]
+
+
 def _lookup_in(dataset: Dataset, field: Field, name: str, column: str) -> LookupSpec:
     catalog = Catalog.of(dataset.connection.to_spec())
     table = catalog.named(name)
     if table is None or column not in {c.name for c in table.columns}:
-        raise Problem("There is no such table or column.", "Choose one of the list.", code="bad")
-    reached = lookup_name(field.name, table.name)
-    taken = {n for n, (one, _) in dataset.to_spec().looked_up.items() if one.name != field.name}
-    if reached in taken | {one.name for one in dataset.fields.all()}:
-        reached = f"{reached}_record"
+        raise _no_list()
+    reached = _reached(dataset, field, table.name)
     keys = [table.key, *(one.columns for one in table.uniques)]
     return LookupSpec(
         table=table.name,
@@ -223,7 +267,7 @@ def _lookup_in(dataset: Dataset, field: Field, name: str, column: str) -> Lookup
 
 
 def possible_lists(dataset: Dataset) -> list[tuple[str, str]]:
-    """(value, words) of the keys of other tables that a list may come from."""
+    """(value, words) of the keys of other tables, and of the queries, that a list may come from."""
     catalog = Catalog.of(dataset.connection.to_spec())
     found = []
     for name in (*catalog.tables, *catalog.views):
@@ -231,5 +275,23 @@ def possible_lists(dataset: Dataset) -> list[tuple[str, str]]:
         columns = list(table.key) if len(table.key) == 1 else []
         columns += [u.columns[0] for u in table.uniques if len(u.columns) == 1]
         columns += [c.name for c in table.columns if table.is_view]
-        found += [(f"{table.name}\0{c}", f"{label_of(table.name)}: {c}") for c in dict.fromkeys(columns)]
+        found += [(place_of(table.name, c), f"{label_of(table.name)}: {c}") for c in dict.fromkeys(columns)]
+    for one in _queries(dataset):
+        names = [f.name for f in one.to_spec().all if not f.formula]
+        found += [(place_of(one.pk, name), f"{one.name} (query): {name}") for name in names]
     return found
+
+
+def place_of(name: str | int, column: str) -> str:
+    """Where a list comes from, as `list_from` reads it."""
+    return json.dumps([name, column])
+
+
+def place_now(dataset: Dataset, lookup: LookupSpec | None) -> str:
+    """Where a field's list comes from now; "" where it is not a table or a query."""
+    if lookup is None or not lookup.table:
+        return ""
+    if not lookup.query:
+        return place_of(lookup.table, lookup.target)
+    found = next((one.pk for one in _queries(dataset) if one.query == lookup.query), 0)
+    return place_of(found, lookup.target)

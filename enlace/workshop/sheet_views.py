@@ -170,12 +170,11 @@ def _part_context(field: Field) -> dict[str, Any]:
         "saved": not (field.formula or field.outside),
     }
     if context["saved"]:
-        current = f"{spec.lookup.table}\0{spec.lookup.target}" if spec.lookup and spec.lookup.table else ""
         try:
             lists = sheet.possible_lists(field.dataset)
         except Problem:
             lists = []
-        context |= {"lists": lists, "list_from": current}
+        context |= {"lists": lists, "list_from": sheet.place_now(field.dataset, spec.lookup)}
     return context
 
 

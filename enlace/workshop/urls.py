@@ -31,6 +31,7 @@ urlpatterns = [
     path("connection/<int:connection>/make-form", catalog_views.make_form, name="make-form"),
     path("connection/<int:connection>/new-table", making_views.table, name="make-table"),
     path("connection/<int:connection>/new-column", making_views.column, name="add-column"),
+    path("dataset/<int:dataset>/samples", making_views.samples, name="samples"),
     path("project/<int:project>/local", making_views.local, name="local-tables"),
     path("connection/<int:connection>/query", query_views.pad, name="query"),
     path("connection/<int:connection>/query/run", query_views.run, name="query-run"),

@@ -54,6 +54,7 @@ class Axe(Served):
             yield address
         page.goto(self.base + "/workshop/dataset/2/")
         page.get_by_role("button", name="More about berth_code").click()
+        page.get_by_label("On save only").check()
         page.locator("#p-required_when").press_sequentially("vessel.leng")
         expect(page.locator("#names li")).to_have_count(1)
         yield "the field sheet with a field open"
@@ -87,7 +88,8 @@ class Axe(Served):
         page.get_by_role("button", name="Back without one").click()
         yield from self.away(page)
         self.work("Gate log", page)
-        yield "a read-only form"
+        page.get_by_role("button", name="Filter", exact=True).click()
+        yield "a read-only form, about to be filtered"
         page.goto(self.base + "/desk/2/detail/2/i7/")
         expect(page.locator("#rows .record").first).to_be_visible()
         page.locator("details.other summary").click()

@@ -153,6 +153,40 @@ class Journey(Served):
         rows = self.ask("SELECT quay, length_m FROM berth ORDER BY code LIMIT 2 OFFSET 1")
         self.assertEqual((rows[0][0][-13:], rows[1][1]), (" of the north", 99.5))
 
+    def test_a_late_answer_leads_nowhere(self):
+        page, held = self.work("Berth", self.open_page("operator")), []
+        late = re.compile("/(edit|record)[?]")
+        page.route(late, lambda route: held.append(route) if len(held) < 2 else route.continue_())
+        self.cell(4, 2, page).click()  # asks for the record, and the answer is late
+        self.until(lambda: len(held) == 1, page)
+        page.keyboard.press("F2")
+        page.keyboard.type("Late dock")
+        page.keyboard.press("Tab")
+        self.until(lambda: len(held) == 2, page)
+        held[0].continue_()  # read before the edit, so the record is to be asked for again as soon as that is kept
+        page.wait_for_timeout(250)
+        page.keyboard.press("ArrowDown")  # but the person goes on
+        page.keyboard.press("ArrowLeft")
+        page.wait_for_timeout(250)
+        held[1].continue_()
+        expect(page.locator("#panel")).to_have_attribute("data-position", "5")
+        page.wait_for_timeout(500)
+        expect(page.locator("#panel")).to_have_attribute("data-position", "5")
+        page.keyboard.type("Next dock")
+        page.keyboard.press("Enter")
+        expect(self.cell(5, 2, page)).to_have_text("Next dock")
+        expect(self.cell(4, 2, page)).to_have_text("Late dock")
+        page.get_by_role("button", name="Discard").click()
+        page.locator("#question").get_by_role("button", name="Drop them").click()
+        self.says("dropped", page)
+
+    def until(self, done, page):
+        for _ in range(100):
+            if done():
+                return
+            page.wait_for_timeout(50)
+        self.fail("it never came to it")
+
     def test_the_draft_outlives_everything(self):
         page = self.work("Dues invoice", self.open_page("operator"))
         self.type_into("Amount", "1234.56", page)

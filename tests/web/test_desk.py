@@ -48,6 +48,43 @@ class Reading(Pages):
         self.assertIn(f'data-record="i{longest}"', html)
         self.assertIn('aria-sort="descending" data-name="length_m"', html)
 
+    def test_an_order_by_what_a_list_shows_holds_for_the_next_windows(self):
+        html = self.client.get(f"/desk/{self.form('port_call').pk}/?order=-vessel_id").content.decode()
+        self.assertIn('data-view="order=-vessel_id"', html)
+        self.assertIn('aria-sort="descending" data-name="vessel_id"', html)
+
+    def test_a_filter_narrows_rows_places_totals_and_groups(self):
+        form = self.form("port_call")
+        view = "order=-draught_m&only-status=departed&only-draught_m=%3E4&only-nothing=1"
+        calls = [n for (n,) in self.sql("SELECT id FROM port_call WHERE status = 'departed' AND draught_m > 4 ORDER BY draught_m DESC, id DESC")]  # fmt: skip
+        html = self.client.get(f"/desk/{form.pk}/?{view}").content.decode()
+        self.assertIn('data-view="order=-draught_m&amp;only-status=departed&amp;only-draught_m=%3E4"', html)
+        self.assertIn('name="only-draught_m" value="&gt;4"', html)
+        ids = [int(n) for n in re.findall(r'class="record"[^>]*data-id="i(\d+)"', html)]
+        self.assertEqual(ids, calls[: len(ids)])
+        last = self.client.get(f"/desk/{form.pk}/at?position={2**50}&{view}").content.decode()
+        self.assertIn(f'data-record="i{calls[-1]}"', last)
+        self.assertIn(f'<output id="go-total">{len(calls)}</output>', last)
+        # a record that the filter leaves out has no place among the rows, but can still be looked at
+        outside = self.sql("SELECT id FROM port_call WHERE status = 'cancelled'")[0][0]
+        html = self.client.get(f"/desk/{form.pk}/record?record=i{outside}&{view}").content.decode()
+        self.assertIn(f'data-record="i{outside}"', html)
+        groups = self.client.get(f"/desk/{form.pk}/groups?by=status&{view}").content.decode()
+        self.assertEqual(re.findall(r'digits end">([\d,]+)<', groups), [str(len(calls))])
+        self.assertIn("only-draught_m=%3E4", groups)
+        self.assertIn("only-status=%3Ddeparted", groups)
+        self.post(form, "edit", record=f"i{outside}", field="status", value="berthed")  # pending, not among the rows
+        groups = self.client.get(f"/desk/{form.pk}/groups?by=status&{view}").content.decode()
+        self.assertEqual(re.findall(r'digits end">([\d,]+)<', groups), [str(len(calls))])
+        # an edit keeps its place in the filtered order
+        self.client.post(f"/desk/{form.pk}/edit?{view}", {"record": f"i{calls[1]}", "field": "notes", "value": "x", "position": "1"})  # fmt: skip
+        self.assertEqual(self.client.get(f"/desk/{form.pk}/rows?start=1&size=1&{view}").content.count(b'data-state="edited"'), 1)  # fmt: skip
+
+    def test_a_box_that_can_not_be_understood_says_so(self):
+        html = self.client.get(f"/desk/{self.form('vessel').pk}/?only-length_m=long&only-name=Lapa").content.decode()
+        self.assertIn("does not belong in a number", html)
+        self.assertEqual(len(re.findall(r'class="record"', html)), self.sql("SELECT count(*) FROM vessel WHERE name LIKE '%lapa%'")[0][0])  # fmt: skip
+
     def test_read_only_forms_say_why(self):
         for table, words in [("gate_log", "no primary key"), ("unpaid_dues", "is a view")]:
             form = self.form(table)

@@ -67,6 +67,15 @@ class Journal(Pages):
         self.assertContains(self.client.get("/desk/journal/?person=nobody"), "Nothing was saved yet that matches")
         self.assertContains(self.client.get(f"/desk/journal/?form={form.pk + 1}"), "Nothing was saved yet")
 
+    def test_what_lists_show_is_read_in_the_journal(self):
+        form = self.form("port_call")
+        was = self.sql("SELECT name FROM agent WHERE id = (SELECT agent_id FROM port_call WHERE id = 1)")[0][0]
+        now = self.sql("SELECT name FROM agent WHERE name <> ? AND name NOT LIKE '%&%' LIMIT 1", was)[0][0]
+        self.edit(form, "i1", agent_id=now)
+        page = self.client.get(f"/desk/journal/{self.save(form).pk}/")
+        self.assertContains(page, was)
+        self.assertContains(page, now)
+
     def test_an_edit_an_insert_and_a_removal_are_taken_back(self):
         """The table afterwards is the table before, long text, picture and key included."""
         form = self.form("vessel")

@@ -50,6 +50,32 @@ class Pad(Pages):
         self.assertContains(page, 'value="cancelled"')
         self.assertEqual(self.client.post(f"/desk/{form.pk}/given", {"given-status": ""}).status_code, 400)
 
+    def test_parameters_are_filled_from_another_dataset(self):
+        ships = self.form("vessel")
+        self.ask("keep", sql=f"{DUE} WHERE c.vessel_id = :vessel_id AND v.flag = :flag", name="Calls of it", **{"given-vessel_id": "1", "given-flag": "PT"})  # fmt: skip
+        self.ask("keep", sql=f"{DUE} WHERE c.status = :state", name="By state", **{"given-state": "departed"})
+        page, at = f"/workshop/form/{ships.pk}/", f"/workshop/form/{ships.pk}/details"
+        self.assertContains(self.client.get(page), "Queries that ask for values")
+        mine, other = (Dataset.objects.get(name=name) for name in ("Calls of it", "By state"))
+        told = self.client.post(at, {"act": "query", "query": other.pk})
+        self.assertContains(told, "asks for state, which this form does not have", status_code=400)
+        self.client.post(at, {"act": "query", "query": mine.pk})
+        detail = ships.details.get()
+        self.assertEqual((detail.columns, detail.master_columns), ([":vessel_id", ":flag"], ["id", "flag"]))
+        self.assertContains(self.client.get(page), ":vessel_id, :flag = id, flag")
+        self.assertContains(self.client.get(f"/desk/{ships.pk}/?record=i3"), "Calls of it")
+        count = self.sql("SELECT count(*) FROM port_call WHERE vessel_id = 3")[0][0]
+        shown = self.client.get(f"/desk/{ships.pk}/detail/{detail.pk}/i3/")
+        self.assertContains(shown, f'data-total="{count}"')
+        self.assertContains(shown, "Edit them on a form of their table")
+        self.assertNotContains(shown, "Show the rows")
+        self.edit(ships, "i3", flag="XX")  # the draft's value is the one that is asked with
+        self.assertContains(self.client.get(f"/desk/{ships.pk}/detail/{detail.pk}/i3/"), 'data-total="0"')
+        self.edit(ships, "i3", name="Renamed")
+        self.assertIn("Saved 1 record", self.said(self.post(ships, "save", record="i3")))
+        new = self.new(ships)
+        self.assertContains(self.client.get(f"/desk/{ships.pk}/detail/{detail.pk}/{new}/"), 'data-total="0"')
+
     def test_a_grouped_query_is_read_only_and_says_why(self):
         self.ask("keep", sql="SELECT status, count(*) AS calls FROM port_call GROUP BY status", name="Calls by status")
         form = Form.objects.get()

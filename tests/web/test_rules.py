@@ -13,8 +13,8 @@ class Rules(Pages):
         self.vessels = self.form("vessel")
         self.address = f"/workshop/dataset/{self.vessels.dataset_id}/rules"
 
-    def add(self, expression, message="", severity="error"):
-        data = {"expression": expression, "message": message, "severity": severity}
+    def add(self, expression, message="", severity="error", runs="always"):
+        data = {"expression": expression, "message": message, "severity": severity, "runs": runs}
         return self.client.post(self.address, data, follow=True)
 
     def test_an_error_holds_a_save_back(self):
@@ -33,6 +33,28 @@ class Rules(Pages):
         self.assertContains(response, 'class="note warned"')
         self.assertNotContains(response, "attention")
         self.assertIn("Saved 1 record", self.said(self.post(self.vessels, "save")))
+
+    def test_a_rule_that_runs_on_save_is_told_then_and_until_the_record_is_edited(self):
+        self.add("length_m > 50", "{length_m} m is short.", runs="save")
+        self.assertNotContains(self.edit(self.vessels, "i2", length_m="49.5"), "is short")
+        page = f"/desk/{self.vessels.pk}/?record=i2"
+        self.assertNotContains(self.client.get(page), "is short")
+        saved = self.post(self.vessels, "save")
+        self.assertIn("Nothing was saved", self.said(saved))
+        self.assertContains(saved, "49.50 m is short.")
+        self.assertContains(self.client.get(page), "1 needs attention")
+        self.assertNotContains(self.edit(self.vessels, "i2", length_m="49.75"), "is short")
+        self.assertContains(self.post(self.vessels, "save"), "49.75 m is short.")
+        self.edit(self.vessels, "i2", length_m="51")
+        self.assertIn("Saved 1 record", self.said(self.post(self.vessels, "save")))
+        late = self.add("length_m > 50", severity="warning", runs="save")
+        self.assertContains(late, "too late", status_code=400)
+
+    def test_a_rule_for_new_records_only(self):
+        self.add("length_m > 500", "{length_m} m is short.", runs="new")
+        self.assertNotContains(self.edit(self.vessels, "i2", length_m="49.5"), "is short")
+        new = self.new(self.vessels)
+        self.assertContains(self.edit(self.vessels, new, length_m="49.5"), "49.50 m is short.")
 
     def test_tried_on_all_rows(self):
         expected = self.sql("SELECT count(*) FROM vessel WHERE NOT (length_m > 100 AND flag = 'PT')")[0][0]

@@ -4,6 +4,7 @@ import json
 import re
 import sqlite3
 
+from enlace.core.dataset.values import record_id
 from enlace.workshop.models import Dataset
 from tests.web.pages import Pages
 
@@ -135,8 +136,67 @@ class Sheet(Pages):
         self.assertContains(self.client.get(f"/desk/{self.calls.pk}/review"), "To load")
         self.put(self.calls, "purpose", "lookup.from", "")
         self.assertIsNone(self.field(self.calls, "purpose").lookup)
-        self.put(self.calls, "purpose", "lookup.from", "agent\0name")
+        self.put(self.calls, "purpose", "lookup.from", '["agent", "name"]')
         self.assertEqual(self.field(self.calls, "purpose").lookup["table"], "agent")
+
+    def test_a_list_whose_condition_lost_a_name_is_told_and_the_form_goes_on(self):
+        self.put(self.calls, "berth_code", "lookup.narrowed", "depth_m > record.draught_m + vessel.draught_m")
+        table = '["berth", "code"]'
+        self.put(self.calls, "vessel_id", "lookup.from", table)  # a vessel's draught is not known any more
+        self.assertEqual(self.client.get(f"/desk/{self.calls.pk}/").status_code, 200)
+        self.edit(self.calls, "i1", draught_m="1.5")
+        shown = self.client.get(f"/desk/{self.calls.pk}/record?record=i1").content.decode()
+        self.assertIn("The list can&#x27;t be narrowed", shown)
+        self.edit(self.calls, "i1", berth_code="N1")
+        shown = self.client.get(f"/desk/{self.calls.pk}/record?record=i1").content.decode()
+        self.assertIn('value="N1"', shown)  # what was typed stays
+        self.assertEqual(self.client.get(f"/desk/{self.calls.pk}/choices?record=i1&field=berth_code").status_code, 400)
+        self.edit(self.calls, "i1", notes="goes on")
+
+    def test_a_calculated_field_over_the_master(self):
+        cargo = self.form("cargo_line")
+        self.act(cargo, act="calculate", label="Per metre", formula="COALESCE(tonnes / master.draught_m, -1)")
+        name = cargo.dataset.fields.get(label="Per metre").name
+        detail = self.calls.details.create(dataset=cargo.dataset, columns=["port_call_id"], master_columns=["id"], title="Cargo")  # fmt: skip
+        ratio = "SELECT l.line_no, round(l.tonnes / c.draught_m, 4) FROM cargo_line l JOIN port_call c ON c.id = l.port_call_id WHERE c.id = 7 ORDER BY 2 DESC"
+        expected = self.sql(ratio)
+        at = f"/desk/{self.calls.pk}/detail/{detail.pk}/i7/"
+        rows = self.client.get(f"{at}rows?start=0&size=50&order=-{name}").content.decode()
+        lines = re.findall(r'class="record"[^>]*data-id="([^"]*)".*?</div></div>', rows)
+        self.assertEqual(len(lines), len(expected))
+        shown = re.findall(r'<div role="gridcell" class="end">([\d.,]+)</div></div>', rows)
+        self.assertEqual([round(float(n.replace(",", "")), 4) for n in shown], [n for _, n in expected])
+        # as one edits, here and with a draft of the master
+        self.edit(self.calls, "i7", draught_m="2")
+        told = self.client.post(f"{at}edit", {"record": lines[0], "field": "tonnes", "value": "9"})
+        self.assertContains(told, ">4.5<")
+        # on a form of its own there is no master
+        self.assertContains(self.client.get(f"/desk/{cargo.pk}/rows?start=0&size=1"), ">-1<")
+        self.assertContains(self.edit(cargo, lines[0], tonnes="8"), ">-1<")
+
+    def test_a_list_from_a_query(self):
+        sql = "SELECT id AS number, name AS who, count(*) OVER () AS n FROM agent WHERE id < 4"
+        kept = {"sql": sql, "name": "Few agents"}
+        field = f"/workshop/field/{self.field(self.calls, 'agent_id').pk}/"
+        self.assertEqual(self.client.post(f"/workshop/connection/{self.connection.pk}/query/keep", kept).status_code, 302)  # fmt: skip
+        page = self.client.get(field, headers={"HX-Request": "true"}).content.decode()
+        place = re.search(r'value="([^"]*)">Few agents \(query\): number<', page)[1].replace("&quot;", '"')
+        self.put(self.calls, "agent_id", "lookup.from", place)
+        chosen = self.client.get(field, headers={"HX-Request": "true"}).content.decode()
+        self.assertIn("selected>Few agents (query): number<", chosen)
+        page = self.client.get(f"/desk/{self.calls.pk}/choices", {"record": "i1", "field": "agent_id"}).content.decode()
+        self.assertEqual(page.count("data-choice"), 3)
+        name = self.sql("SELECT name FROM agent WHERE id = 2")[0][0].replace("&", "&amp;")
+        self.assertContains(self.edit(self.calls, "i1", agent_id=name.replace("&amp;", "&")), name)
+        self.assertIn("Saved 1 record", self.said(self.post(self.calls, "save")))
+        self.assertEqual(self.sql("SELECT agent_id FROM port_call WHERE id = 1"), [(2,)])
+        # in a kept copy the query's rows are a table
+        self.calls.may_keep = True
+        self.calls.save()
+        self.client.post(f"/desk/{self.calls.pk}/kept", {"act": "make"})
+        self.client.post(f"/desk/{self.calls.pk}/kept", {"act": "use"})
+        self.assertContains(self.client.get(f"/desk/{self.calls.pk}/?record=i1"), "kept copy")
+        self.assertContains(self.client.get(f"/desk/{self.calls.pk}/rows?start=0&size=1"), name)
 
     def test_a_rule_over_details_counts_the_draft(self):
         self.calls.details.create(
@@ -158,6 +218,20 @@ class Sheet(Pages):
         self.client.post(f"{at}edit", {"record": new, "field": "tonnes", "value": "9"})
         response = self.client.post(f"/desk/{self.calls.pk}/save", {"record": "i1"}, headers={"HX-Request": "true"})
         self.assertIn("Saved 1 record", self.said(response))
+
+    def test_a_detail_that_moves_to_another_master_counts_there(self):
+        moves = self.form("container_move")
+        self.calls.details.create(dataset=moves.dataset, columns=["port_call_id"], master_columns=["id"], title="Moves")
+        self.act(self.calls, act="calculate", label="Moved", kind="whole", formula="sum(container_move.gross_kg)")
+        self.calls.dataset.refresh_from_db()
+        number = next(i for i, f in enumerate(self.calls.dataset.to_spec().all) if f.label == "Moved")
+        (one, first), (two, second) = self.sql("SELECT port_call_id, sum(gross_kg) FROM container_move GROUP BY 1 LIMIT 2")  # fmt: skip
+        *key, weight = self.sql("SELECT port_call_id, container_no, direction, gross_kg FROM container_move WHERE port_call_id = ? AND gross_kg > 0", one)[0]  # fmt: skip
+        at = f"/desk/{self.calls.pk}/detail/{self.calls.details.get().pk}/i{one}/"
+        self.client.post(f"{at}edit", {"record": record_id(tuple(key)), "field": "port_call_id", "value": str(two)})
+        for call, total in ((one, first - weight), (two, second + weight)):
+            shown = self.client.get(f"/desk/{self.calls.pk}/record?record=i{call}").content.decode()
+            self.assertEqual(re.search(rf'id="e-{number}"[^>]*>([^<]*)<', shown)[1].replace(",", ""), str(total))
 
     def test_a_detail_knows_its_master(self):
         cargo = self.form("cargo_line")
@@ -186,7 +260,7 @@ class Sheet(Pages):
         ]
         self.edit(self.calls, f"i{first}", agent_id=other[0])
         html = self.client.get(f"/desk/{self.calls.pk}/groups", {"by": "agent_id"}).content.decode()
-        found = dict(re.findall(r'<th scope="row">([^<]*)</th><td class="digits end">([\d,]+)</td>', html))
+        found = dict(re.findall(r'<th scope="row"><a [^>]*>([^<]*)</a></th><td class="digits end">([\d,]+)</td>', html))
         self.assertEqual((found[one[0]], found[other[0]]), (str(one[1] - 1), str(other[1] + 1)))
         self.assertEqual(self.client.get(f"/desk/{self.calls.pk}/groups", {"by": "notes"}).status_code, 400)
 

@@ -37,7 +37,7 @@ def grouped(rows: Rows, name: str, most: int = MOST) -> tuple[list[Group], bool]
             needed.append(SHOWN + name)
             shown = [source.lookup_column(lookup, column) for column in spec.shows]
     count = func.count().label("n")
-    statement = select(value.label("v"), *shown, count).select_from(source.joined(needed)).where(rows.belonging())
+    statement = select(value.label("v"), *shown, count).select_from(rows.source_with(needed)).where(rows.belonging())
     statement = statement.group_by(value, *shown).order_by(count.desc(), value).limit(most + 1)
     with reading(rows.spec) as connection:
         found = [tuple(row) for row in connection.execute(statement)]

@@ -7,6 +7,7 @@ import os
 import sqlite3
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -17,8 +18,8 @@ from sqlalchemy.engine import Connection
 from ..problem import Problem
 from ..server.dialects.kept import COLLATION, TYPE, open_kept, to_text
 from ..server.engine import ConnectionSpec, reading
+from .source import source_of, source_table
 from .spec import ColumnSpec, DatasetSpec, FieldSpec
-from .window import source_table
 
 MOST_ROWS = 200_000  # of one table
 MOST_BYTES = 512 * 1024 * 1024  # of text and bytes in all
@@ -57,6 +58,15 @@ def keep(spec: ConnectionSpec, datasets: Sequence[DatasetSpec], path: Path) -> l
     return made
 
 
+@lru_cache(maxsize=64)
+def as_kept(dataset: DatasetSpec) -> DatasetSpec:
+    """The dataset as it is read from a copy, where what a query listed is a table."""
+    if not any(lookup.query for _, lookup in dataset.looked_up.values()):
+        return dataset
+    fields = (replace(f, lookup=replace(f.lookup, query="")) if f.lookup else f for f in dataset.fields)
+    return replace(dataset, fields=tuple(fields))
+
+
 def _once(datasets: Sequence[DatasetSpec]) -> list[DatasetSpec]:
     """One dataset for each table: the given ones, what their lookups list, and the details that they add up."""
     found: dict[str, DatasetSpec] = {}
@@ -64,7 +74,8 @@ def _once(datasets: Sequence[DatasetSpec]) -> list[DatasetSpec]:
         _merge(found, DatasetSpec(table=one.table, fields=one.fields, key=one.key, locator=one.locator))
         for _, lookup in one.looked_up.values():
             keys = (lookup.target, *(c for _, c in lookup.also)) if lookup.unique else ()
-            _merge(found, DatasetSpec(table=lookup.table, fields=_fields(lookup.columns), key=keys))
+            listed = DatasetSpec(table=lookup.table, fields=_fields(lookup.columns), key=keys, query=lookup.query)
+            _merge(found, listed)
         for detail in one.details:
             _merge(found, DatasetSpec(table=detail.table, fields=_fields(detail.fields)))
     return list(found.values())
@@ -98,7 +109,7 @@ class _Budget:
 def _copied(
     connection: Connection, copy: sqlite3.Connection, dataset: DatasetSpec, server: str, budget: _Budget
 ) -> KeptTable:
-    table = source_table(dataset)
+    table = source_of(dataset, server).base if dataset.query else source_table(dataset)
     columns = [c for c in table.c if c.name != dataset.locator]
     packs = [server != "sqlite" and _packs(dataset, str(c.name)) for c in columns]
     quoted = sqlite_dialect().identifier_preparer.quote_identifier

@@ -2,12 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, Select, TableClause, and_, case, func, literal, not_, or_, select, true, union
+from sqlalchemy import (
+    ColumnElement,
+    Integer,
+    Select,
+    Text,
+    and_,
+    bindparam,
+    case,
+    func,
+    literal,
+    not_,
+    or_,
+    select,
+    true,
+    union,
+)
 from sqlalchemy.engine import Connection
 
 from ..kinds import KINDS, Formats, raw_text
@@ -15,19 +30,19 @@ from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
 from ..server.engine import ConnectionSpec, reading
-from ..server.names import quoted_table
+from ..server.names import Raw
 from .anchors import count_of
+from .bound import escaped
 from .narrowing import narrowed_by
-from .spec import DatasetSpec, FieldSpec, LookupSpec
+from .source import list_table
+from .spec import BETWEEN, ColumnSpec, DatasetSpec, FieldSpec, LookupSpec
 from .window import KEYS_A_STATEMENT, Rows, in_parts, key_in
 
 PAGE = 50
 SMALL = 20_000  # rows: lists up to this size are searched whole, with what starts so first
-BETWEEN = " · "
 
 
-@dataclass(frozen=True)
-class Option:
+class Option(NamedTuple):
     """One line of a list. value: what the field stores; also: by field, what the reference's other fields store."""
 
     value: Any
@@ -45,16 +60,31 @@ class Page:
 
 def shown_text(lookup: LookupSpec, shown: Sequence[Any], formats: Formats) -> str | None:
     """What a list's line reads as; None when the row is not there."""
-    if all(one is None for one in shown):
-        return None
-    texts = (_formatter(lookup, name, formats)(v) for name, v in zip(lookup.shows, shown, strict=True) if v is not None)
-    return BETWEEN.join(texts)
+    return shown_writer(lookup, formats)(shown)
 
 
 @lru_cache(maxsize=512)
-def _formatter(lookup: LookupSpec, name: str, formats: Formats) -> Any:
-    one = lookup.by_name.get(name)
-    return raw_text if one is None else KINDS[one.kind].formatter(one.as_field(), formats)
+def shown_writer(lookup: LookupSpec, formats: Formats) -> Callable[[Sequence[Any]], str | None]:
+    """`shown_text` for the lines of one list."""
+    writers = tuple(_formatter(lookup.by_name.get(name), formats) for name in lookup.shows)
+
+    def write(shown: Sequence[Any]) -> str | None:
+        texts = [one(v) for one, v in zip(writers, shown, strict=True) if v is not None]
+        return BETWEEN.join(texts) if texts else None
+
+    def write_one(shown: Sequence[Any]) -> str | None:
+        return None if shown[0] is None else only(shown[0])
+
+    only = writers[0] if writers else raw_text
+    return write_one if len(writers) == 1 else write
+
+
+def _formatter(column: ColumnSpec | None, formats: Formats) -> Callable[[Any], str]:
+    if column is None:
+        return raw_text
+    write = KINDS[column.kind].formatter(column.as_field(), formats)
+    # Most of what lists show is a text as it is.
+    return (lambda raw: raw if type(raw) is str else write(raw)) if column.kind == "text" else write
 
 
 def chosen_text(field: FieldSpec, value: Any) -> str | None:
@@ -64,10 +94,11 @@ def chosen_text(field: FieldSpec, value: Any) -> str | None:
     return dict(field.lookup.choices).get(KINDS[field.kind].text(value, field))
 
 
-def lookup_table(lookup: LookupSpec) -> TableClause:
-    """The table that a lookup lists."""
+@lru_cache(maxsize=256)
+def lookup_table(lookup: LookupSpec) -> Any:
+    """The table, or the query, that a lookup lists."""
     names = [lookup.target, *(c for _, c in lookup.also), *(c.name for c in lookup.columns), *lookup.shows]
-    return quoted_table(lookup.table, dict.fromkeys(names))
+    return list_table(lookup, dict.fromkeys(names))
 
 
 def shown_for(
@@ -112,10 +143,9 @@ def listed(
     if not lookup.table:
         return _fixed(field, typed, start, size)
     condition = narrowed_by(spec, dataset, lookup, record or {})
-    if not typed and condition is None and lookup.unique:
+    if not typed and condition is None and lookup.unique and not lookup.query:
         rows = _whole_list(spec, lookup).window(start, size + 1)
-        options = [_option(lookup, row.values) for row in rows]
-        return Page(tuple(options[:size]), len(options) > size)
+        return Page(_options(lookup, (row.values for row in rows[:size])), len(rows) > size)
     with reading(spec) as connection:
         return _searched(connection, spec, lookup, typed, start, size, condition)
 
@@ -145,10 +175,19 @@ def _whole_list(spec: ConnectionSpec, lookup: LookupSpec) -> Rows:
     return Rows.of(spec, _list_dataset(lookup), [(name, False) for name in lookup.shows])
 
 
-def _option(lookup: LookupSpec, values: Sequence[Any]) -> Option:
-    by_name = dict(zip([f.name for f in _list_dataset(lookup).fields], values, strict=True))
-    also = tuple((f, by_name[c]) for f, c in lookup.also)
-    return Option(by_name[lookup.target], tuple(by_name[n] for n in lookup.shows), also)
+@lru_cache(maxsize=256)
+def _places(lookup: LookupSpec) -> tuple[int, tuple[int, ...], tuple[tuple[str, int], ...]]:
+    """Where a line's value, what it shows, and the reference's other fields stand among what is read of it."""
+    names = [f.name for f in _list_dataset(lookup).fields]
+    also = tuple((f, names.index(c)) for f, c in lookup.also)
+    return names.index(lookup.target), tuple(map(names.index, lookup.shows)), also
+
+
+def _options(lookup: LookupSpec, rows: Iterable[Sequence[Any]]) -> tuple[Option, ...]:
+    value, shown, also = _places(lookup)
+    return tuple(
+        Option(row[value], tuple([row[i] for i in shown]), tuple([(f, row[i]) for f, i in also])) for row in rows
+    )
 
 
 def _searched(
@@ -161,99 +200,113 @@ def _searched(
     condition: ColumnElement[bool] | None,
 ) -> Page:
     kind, table = server_kind(spec.kind), lookup_table(lookup)
-    columns = [table.c[f.name] for f in _list_dataset(lookup).fields]
-    shows = [table.c[n] for n in lookup.shows]
     belongs = true() if condition is None else condition
-    base = select(*columns).where(belongs)
-    if not lookup.unique:
-        base = base.distinct()
-    order = [*shows, table.c[lookup.target]]
+    near = None
+    if typed and lookup.unique and _is_large(spec, lookup):
+        spellings = _spellings(typed)
+        count, whole = len(spellings), condition is None
+        near = _near(spec.kind, lookup, count) if whole else _Near(kind, *_lines(lookup, belongs), count)
+        given = near.values(spellings, start, size + 1)
+        found: list[Any] = list(connection.execute(near.lines, given))
+        if len(found) > size:
+            return _page(lookup, found, size)
+    base, order = _lines(lookup, belongs)
     if not typed:
-        found = connection.execute(base.order_by(*order).limit(size + 1).offset(start)).all()
-        return _page(lookup, found, size)
+        return _page(lookup, connection.execute(base.order_by(*order).limit(size + 1).offset(start)).all(), size)
+    shows = [table.c[n] for n in lookup.shows]
     texts = [kind.folded(one) for one in shows]
     wanted = kind.folded(literal(folded(typed)))
-    pattern = _escaped(folded(typed))
+    pattern = escaped(folded(typed))
     contains = or_(*(one.like("%" + pattern + "%", escape="!") for one in texts))
-    starting = texts[0].like(pattern + "%", escape="!")
-    starts = case((starting, 0), (texts[0] == wanted, 0), else_=1)
-    rest = base.order_by(*([starts] if lookup.unique else []), *order)
-    if lookup.unique and _is_large(spec, lookup):
-        near = _Near(base, shows[0], order, typed, starting)
-        return _near_first(connection, lookup, near, rest.where(contains), start, size)
-    found = connection.execute(rest.where(contains).limit(size + 1).offset(start)).all()
-    return _page(lookup, found, size)
+    starts = case((texts[0].like(pattern + "%", escape="!"), 0), (texts[0] == wanted, 0), else_=1)
+    rest = base.where(contains).order_by(*([starts] if lookup.unique else []), *order)
+    if near is not None:
+        return _then_rest(connection, lookup, near, given, found, rest, start, size)
+    return _page(lookup, connection.execute(rest.limit(size + 1).offset(start)).all(), size)
+
+
+def _lines(lookup: LookupSpec, belongs: ColumnElement[bool]) -> tuple[Select[Any], list[ColumnElement[Any]]]:
+    """All lines of a list that belong, and the columns that order them."""
+    table = lookup_table(lookup)
+    base = select(*(table.c[f.name] for f in _list_dataset(lookup).fields)).where(belongs)
+    order = [*(table.c[n] for n in lookup.shows), table.c[lookup.target]]
+    return (base if lookup.unique else base.distinct()), order
+
+
+def _spellings(typed: str) -> list[str]:
+    return list(dict.fromkeys([typed, typed.capitalize(), typed.title(), typed.upper(), typed.lower()]))
 
 
 class _Near:
     """The lines of a list that an index over what is shown finds to start as typed, in its usual spellings.
 
     Each spelling is one stretch of that index and is read on its own, so that nothing has to be sorted but the few
-    lines that a page needs.
+    lines that a page needs. What was typed comes as parameters, so that the statement is made once for a list.
     """
 
-    def __init__(
-        self,
-        base: Select[Any],
-        column: ColumnElement[Any],
-        order: Sequence[ColumnElement[Any]],
-        typed: str,
-        starting: ColumnElement[bool],
-    ) -> None:
-        spellings = dict.fromkeys([typed, typed.capitalize(), typed.title(), typed.upper(), typed.lower()])
-        self._stretches = [
-            and_(column >= one, column < one[:-1] + chr(ord(one[-1]) + 1), starting) for one in spellings
+    def __init__(self, kind: Any, base: Select[Any], order: Sequence[ColumnElement[Any]], count: int) -> None:
+        column = order[0]
+        by_pattern = kind.folded(column).like(bindparam("start_pattern", type_=Text), escape="!")
+        starting = true() if kind.ranges_are_prefixes else by_pattern
+        stretches = [
+            and_(column >= bindparam(f"from{i}", type_=Raw()), column < bindparam(f"to{i}", type_=Raw()), starting)
+            for i in range(count)
         ]
-        self._base, self._order = base, order
-
-    @property
-    def condition(self) -> ColumnElement[bool]:
-        return or_(*self._stretches)
-
-    def lines(self, start: int, most: int) -> Any:
-        """The lines from a place on."""
-        few = [
-            select(self._base.where(one).order_by(*self._order).limit(start + most).subquery())
-            for one in self._stretches
-        ]
+        most = bindparam("most_lines", type_=Integer)
+        few = [select(base.where(one).order_by(*order).limit(most).subquery()) for one in stretches]
         # Spellings that are one to the server's collation find the same lines: each counts once.
-        joined = union(*few).subquery() if len(few) > 1 else few[0].subquery()
-        order = [joined.c[c.name] for c in self._order]
-        return select(joined).order_by(*order).limit(most).offset(start)
+        joined = union(*few).subquery() if count > 1 else few[0].subquery()
+        page = select(joined).order_by(*(joined.c[c.name] for c in order))
+        self.lines = page.limit(bindparam("page_lines", type_=Integer)).offset(bindparam("start_line", type_=Integer))
+        self.condition = or_(*stretches)
+        self.count = select(func.count()).select_from(base.where(self.condition).subquery())
+
+    def values(self, spellings: Sequence[str], start: int, most: int) -> dict[str, Any]:
+        """The parameters of its statements, from a line on."""
+        given = {"start_pattern": escaped(folded(spellings[0])) + "%"}
+        for i, one in enumerate(spellings):
+            given |= {f"from{i}": one, f"to{i}": one[:-1] + chr(ord(one[-1]) + 1)}
+        return {**given, "most_lines": start + most, "page_lines": most, "start_line": start}
 
 
-def _near_first(
-    connection: Connection, lookup: LookupSpec, near: _Near, rest: Select[Any], start: int, size: int
+@lru_cache(maxsize=256)
+def _near(server: str, lookup: LookupSpec, count: int) -> _Near:
+    """`_Near` of a whole list."""
+    return _Near(server_kind(server), *_lines(lookup, true()), count)
+
+
+def _then_rest(
+    connection: Connection,
+    lookup: LookupSpec,
+    near: _Near,
+    given: Mapping[str, Any],
+    found: list[Any],
+    rest: Select[Any],
+    start: int,
+    size: int,
 ) -> Page:
-    """A page of a large list: what an index finds to start so, then all the rest.
+    """A page of a large list that what starts so does not fill: what has it elsewhere follows.
 
-    The rest is looked for only where the first do not fill the page, since that means reading the whole list.
+    That is looked for only now, since it means reading the whole list.
     """
-    found = list(connection.execute(near.lines(start, size + 1)).all())
-    if len(found) > size:
-        return _page(lookup, found, size)
     passed = 0
     if start and not found:
-        counted = select(func.count()).select_from(near._base.where(near.condition).subquery())
-        passed = start - int(connection.execute(counted).scalar() or 0)
+        passed = start - int(connection.execute(near.count, dict(given)).scalar() or 0)
     others = rest.where(not_(near.condition)).limit(size + 1 - len(found)).offset(passed)
-    found += connection.execute(others).all()
-    return _page(lookup, found, size)
+    return _page(lookup, [*found, *connection.execute(others, dict(given)).all()], size)
 
 
 def _page(lookup: LookupSpec, found: Sequence[Any], size: int) -> Page:
-    return Page(tuple(_option(lookup, tuple(row)) for row in found[:size]), len(found) > size)
+    return Page(_options(lookup, found[:size]), len(found) > size)
 
 
 def _is_large(spec: ConnectionSpec, lookup: LookupSpec) -> bool:
+    if lookup.query:
+        return False  # it has to be gone through whatever its size: no index helps
     try:
         return count_of(spec, lookup.table) > SMALL
     except Problem:
         return True
-
-
-def _escaped(text: str) -> str:
-    return text.replace("!", "!!").replace("%", "!%").replace("_", "!_")
 
 
 def found_by_text(

@@ -2,35 +2,26 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import ColumnElement, select, text, true
-from sqlglot import exp
+from sqlalchemy import ColumnElement, select, true
 
 from ..expression import Expression, Names, Unsupported
 from ..expression.push import Sql, condition
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading
-from ..server.names import quoted_table
+from .bound import bound_value, only_bound
 from .outer import outer_values
-from .source import TYPES, plain_column
+from .source import TYPES, list_table, plain_column
 from .spec import DatasetSpec, FieldSpec, LookupSpec
 
 RECORD = "record"
-CASTS = {
-    "postgresql": {
-        "whole": "BIGINT",
-        "decimal": "NUMERIC",
-        "text": "TEXT",
-        "yesno": "BOOLEAN",
-        "date": "DATE",
-        "datetime": "TIMESTAMP",
-        "time": "TIME",
-    }
-}
+
+
+class BrokenList(Problem):
+    """The condition of a list can't be evaluated (any more); a builder has to change it."""
 
 
 def narrowing(dataset: DatasetSpec, lookup: LookupSpec) -> Expression:
@@ -40,7 +31,7 @@ def narrowing(dataset: DatasetSpec, lookup: LookupSpec) -> Expression:
         return Expression(lookup.narrowed, names)
     except Unsupported as error:
         hint = f"Use the columns of {lookup.table}, and record.field for the record that is edited."
-        raise Problem(f"The condition of the list can't be understood: {error}", hint, code="bad") from None
+        raise BrokenList(f"The condition of the list can't be understood: {error}", hint, code="bad") from None
 
 
 def narrowed_by(
@@ -68,15 +59,14 @@ def narrowed_by(
             if found is None:
                 raise Unsupported(f"There is no {name}.")
             value, kind = values[name], found.kind
-        return _bound(spec.kind, bound, value, TYPES.get(kind, kind))
+        return bound_value(spec.kind, bound, value, TYPES.get(kind, kind))
 
     try:
         sql = condition(expression, spec.kind, column)
     except Unsupported as error:
         hint = "A builder can change it on the dataset's page."
-        raise Problem(f"The list can't be narrowed: {error}", hint, code="bad") from None
-    used = {name: value for name, value in bound.items() if re.search(rf":{name}\b", sql)}
-    return text(_marked(sql, used)).bindparams(**used).self_group()  # type: ignore[return-value]
+        raise BrokenList(f"The list can't be narrowed: {error}", hint, code="bad") from None
+    return only_bound(sql, bound, spec.kind)
 
 
 def narrowing_fields(dataset: DatasetSpec, lookup: LookupSpec) -> set[str]:
@@ -96,27 +86,9 @@ def still_offered(spec: ConnectionSpec, dataset: DatasetSpec, field: FieldSpec, 
     assert lookup is not None
     condition = narrowed_by(spec, dataset, lookup, record)
     matched = [(lookup.target, field.name), *((c, f) for f, c in lookup.also)]
-    table = quoted_table(lookup.table, dict.fromkeys([c for c, _ in matched] + [c.name for c in lookup.columns]))
+    table = list_table(lookup, dict.fromkeys([c for c, _ in matched] + [c.name for c in lookup.columns]))
     bound = server_kind(spec.kind).bound
     same = [table.c[c] == bound(record.get(f)) for c, f in matched]
     with reading(spec) as connection:
         statement = select(table.c[lookup.target]).where(*same, true() if condition is None else condition).limit(1)
         return connection.execute(statement).first() is not None
-
-
-def _bound(server: str, bound: dict[str, Any], value: Any, kind: str) -> Sql:
-    name = f"narrowed{len(bound)}"
-    bound[name] = server_kind(server).bound(value)
-    cast = CASTS.get(server, {}).get(kind)
-    mark = exp.Placeholder(this=name).sql()
-    return Sql(f"CAST({mark} AS {cast})" if cast else mark, kind)
-
-
-def _marked(sql: str, bound: Mapping[str, Any]) -> str:
-    """The SQL with every colon that is not one of ours marked as no parameter."""
-    parts = sql.split(":")
-    made = parts[0]
-    for part in parts[1:]:
-        ours = any(part == name or (part.startswith(name) and not part[len(name)].isalnum()) for name in bound)
-        made += (":" if ours else "\\:") + part
-    return made

@@ -12,7 +12,7 @@ from ..kinds import KINDS, Odd
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading
 from ..server.names import quoted_table
-from .source import detail_column
+from .source import detail_column, list_table
 from .spec import ColumnSpec, DatasetSpec
 from .window import KEYS_A_STATEMENT, in_parts, key_in
 
@@ -79,7 +79,7 @@ def _look_up(
     field, lookup = dataset.looked_up[name]
     matched = [(lookup.target, field.name), *((c, f) for f, c in lookup.also)]
     known = {c: lookup.by_name[c] for c in columns if c in lookup.by_name}
-    table = quoted_table(lookup.table, dict.fromkeys([*(c for c, _ in matched), *known]))
+    table = list_table(lookup, dict.fromkeys([*(c for c, _ in matched), *known]))
     rows = _rows_by_key(
         connection, table, [c for c, _ in matched], [table.c[c] for c in known], [f for _, f in matched], records
     )

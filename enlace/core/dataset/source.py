@@ -25,6 +25,7 @@ from sqlglot import exp
 from sqlglot.tokens import TokenType
 
 from ..expression import Expression, Names, Unsupported
+from ..expression.parse import MASTER
 from ..expression.push import Sql, pushed
 from ..server.names import Raw, quoted_table
 from .spec import ColumnSpec, DatasetSpec, DetailSpec, FieldSpec, LookupSpec
@@ -41,12 +42,22 @@ WRITES = {
 # In front of a field's name it stands for what its lookup shows; no column's name begins so.
 SHOWN = "\0"
 QUERY = "q"
+OF_MASTER = "of_master"
+LEAST = ("text", "longtext", "whole", "decimal", "date", "time", "datetime")  # kinds that every server has a least of
 TYPES = {"longtext": "text", "binary": "bytes", "picture": "bytes"}
 
 
 def names_for(dataset: DatasetSpec) -> Names:
     """The names that expressions over a record of the dataset may use; `master.column` only where a form has one."""
     return Names([f.name for f in dataset.all], dataset.looked_up, [d.name for d in dataset.details], master=True)
+
+
+def list_table(lookup: LookupSpec, names: Iterable[str]) -> Any:
+    """What a lookup in a table or a query lists: columns by their names. Not in a kept copy, which has tables only."""
+    if not lookup.query:
+        return quoted_table(lookup.table, names)
+    statement = text(lookup.query.replace(":", "\\:"))  # it has no parameters
+    return statement.columns(*(column(name, Raw()) for name in names)).subquery(lookup.table)
 
 
 @lru_cache(maxsize=256)
@@ -86,15 +97,21 @@ class Source:
         self.base_name = QUERY if self.dataset.query else self.dataset.table
         for i, (name, (one, lookup)) in enumerate(self.dataset.looked_up.items()):
             self._joins[name] = self._join(f"lk{i}", one, lookup)
+        if master := self.dataset.master:
+            columns = dict.fromkeys([*master.master_columns, *(c.name for c in master.fields)])
+            table = quoted_table(master.table, columns).alias(OF_MASTER)
+            linked = zip(master.master_columns, master.columns, strict=True)
+            self._joins.setdefault(MASTER, _Joined(table, and_(*(table.c[m] == self.base.c[c] for m, c in linked))))
 
     def _join(self, alias: str, one: FieldSpec, lookup: LookupSpec) -> _Joined:
         columns = dict.fromkeys([lookup.target, *(c for _, c in lookup.also), *(c.name for c in lookup.columns)])
-        table: Any = quoted_table(lookup.table, columns)
+        table = list_table(lookup, columns)
         matched = [(lookup.target, one.name), *((c, f) for f, c in lookup.also)]
         if not lookup.unique:
             # Several rows may have the value: one of them stands for all, and no row of ours is doubled.
             keys = [table.c[c] for c, _ in matched]
-            others = [func.min(c).label(c.name) for c in table.c if c.name not in {k.name for k in keys}]
+            least = {c.name for c in lookup.columns if c.kind in LEAST} - {k.name for k in keys}
+            others = [func.min(c).label(c.name) for c in table.c if c.name in least]
             table = select(*keys, *others).group_by(*keys).subquery(alias)
         else:
             table = table.alias(alias)
@@ -152,7 +169,7 @@ class Source:
         if one is None:
             lookup, _, inner = name.partition(".")
             if lookup not in self.dataset.looked_up:
-                raise Unsupported(f"{name} is known on forms, where there is a master, and not to the server.")
+                return self._of_master(inner, needs)
             found = self.dataset.looked_up[lookup][1].by_name.get(inner)
             if found is None:
                 raise Unsupported(f"{self.dataset.looked_up[lookup][1].table} has no column {inner}.")
@@ -169,6 +186,17 @@ class Source:
             self._making.pop()
         needs |= more
         return sql
+
+    def _of_master(self, inner: str, needs: set[str]) -> Sql:
+        """A column of the master; nothing where the rows are looked at without one."""
+        master = self.dataset.master
+        if master is None:
+            return Sql("NULL", "null")
+        found = next((c for c in master.fields if c.name == inner), None)
+        if found is None:
+            raise Unsupported(f"{master.table} has no field {inner}.")
+        needs.add(MASTER)
+        return self._plain(OF_MASTER, found)
 
     def _plain(self, table: str, one: ColumnSpec) -> Sql:
         return plain_column(table, one, self.server)

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+BETWEEN = " · "  # what stands between several things that a lookup shows
+
 
 @dataclass(frozen=True)
 class ColumnSpec:
@@ -28,7 +30,7 @@ class LookupSpec:
     whether one row at most has a value. also: (field, column) pairs of the other fields of a reference over several
     columns. name: under which expressions reach the looked-up record. narrowed: a condition for what is offered, over
     the list's own columns and, as `record.field` and `lookup.column`, the record that is edited. others: whether values
-    that the list lacks may be typed.
+    that the list lacks may be typed. query: a SELECT whose rows are the list, in place of the table; `table` names it.
     """
 
     table: str = ""
@@ -41,6 +43,14 @@ class LookupSpec:
     name: str = ""
     narrowed: str = ""
     others: bool = False
+    query: str = ""
+
+    def __hash__(self) -> int:
+        return self._hash  # asked for with every line of a list
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash((self.table, self.target, self.shows, self.choices, self.name, self.narrowed, self.query))
 
     @cached_property
     def by_name(self) -> dict[str, ColumnSpec]:
@@ -116,7 +126,8 @@ class RuleSpec:
 
     name: the constraint's name where the table has it. message: what to say; made from the expression when empty;
     `{field}` in it stands for that field's value. severity: an "error" holds a save back, a "warning" does not.
-    marks: the fields that it marks; those that the expression is about when empty.
+    marks: the fields that it marks; those that the expression is about when empty. runs: "always" while one edits and
+    on save, "new" the same but for new records only, "save" on save only.
     """
 
     expression: str
@@ -124,6 +135,7 @@ class RuleSpec:
     message: str = ""
     severity: str = "error"
     marks: tuple[str, ...] = ()
+    runs: str = "always"
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,6 +150,7 @@ class DatasetSpec:
     extra: fields that are shown and never saved, such as calculated ones. order: the names of all fields as forms show
     them; those that it lacks come last. details: the tables that aggregates in expressions may add up.
     query: a SELECT that the rows come from, in place of the table; given: the values of its parameters.
+    master: of a detail, the table of its master and what links them, for `master.column` in calculated fields.
     compare: what must still be as read when a record is saved: "edited" (the edited fields), "all" (every field), or
     "version" (the field named by `version`, and the edited ones).
     """
@@ -157,6 +170,7 @@ class DatasetSpec:
     details: tuple[DetailSpec, ...] = ()
     query: str = ""
     given: tuple[tuple[str, Any], ...] = ()
+    master: DetailSpec | None = None
 
     @cached_property
     def by_name(self) -> dict[str, FieldSpec]:

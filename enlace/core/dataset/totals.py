@@ -18,7 +18,7 @@ from ..kinds import KINDS, Odd
 from ..server.engine import reading
 from .spec import FieldSpec
 from .values import key_of
-from .window import KEYS_A_STATEMENT, Rows, in_parts, key_in, source_table
+from .window import KEYS_A_STATEMENT, Rows, in_parts, key_in
 
 FUNCTIONS = {"count": "Count", "sum": "Sum", "avg": "Average", "min": "Least", "max": "Greatest"}
 NUMBERS = ("whole", "decimal")
@@ -57,7 +57,7 @@ def totals(rows: Rows, wanted: Sequence[Total], pending: Iterable[Pending] = ())
     touched = [one.id for one in drafted if one.state != "new"]
     fields = {one.field: rows.dataset.by_name[one.field] for one in wanted}
     with reading(rows.spec) as connection:
-        there = _present(connection, rows, touched, list(fields))
+        there = present(connection, rows, touched, list(fields))
         parts = {name: _Part(connection, rows, name, wanted, there) for name in fields}
     standing = {**dict.fromkeys(there), **{p.id: p for p in drafted if p.state != "removed"}}
     for name, part in parts.items():
@@ -68,15 +68,16 @@ def totals(rows: Rows, wanted: Sequence[Total], pending: Iterable[Pending] = ())
     return [parts[one.field].result(one.function) for one in wanted]
 
 
-def _present(connection: Connection, rows: Rows, ids: Sequence[str], names: Sequence[str]) -> dict[str, dict[str, Any]]:
+def present(connection: Connection, rows: Rows, ids: Sequence[str], names: Sequence[str]) -> dict[str, dict[str, Any]]:
     """What the server has now of the rows that a draft touches, the wanted fields only."""
-    table, keys = source_table(rows.dataset), {key_of(one): one for one in ids}
+    table, keys = rows.source.base, {key_of(one): one for one in ids}
     identity = rows.dataset.key
     found: dict[str, dict[str, Any]] = {}
     for part in in_parts(list(keys), KEYS_A_STATEMENT):
         columns = [table.c[n].label(f"k{i}") for i, n in enumerate(identity)]
         values = [table.c[n].label(f"f{i}") for i, n in enumerate(names)]
-        wanted = select(*columns, *values).where(key_in([table.c[n] for n in identity], part), rows.belonging())
+        wanted = select(*columns, *values).select_from(rows.source_with())
+        wanted = wanted.where(key_in([table.c[n] for n in identity], part), rows.belonging())
         for row in connection.execute(wanted):
             if (key := tuple(row[: len(identity)])) in keys:
                 found[keys[key]] = dict(zip(names, row[len(identity) :], strict=True))
@@ -91,12 +92,10 @@ class _Part:
     ) -> None:
         self.field = rows.dataset.by_name[name]
         functions = {one.function for one in wanted if one.field == name}
-        column = source_table(rows.dataset).c[name]
+        column = rows.source.base.c[name]
         adding = bool(functions & {"sum", "avg"})
         asked: list[ColumnElement[Any]] = [func.count(column), *([func.sum(column)] if adding else [])]
-        count, *sums = connection.execute(
-            select(*asked).select_from(source_table(rows.dataset)).where(rows.belonging())
-        ).one()
+        count, *sums = connection.execute(select(*asked).select_from(rows.source_with()).where(rows.belonging())).one()
         gone = [v for one in there.values() if (v := one[name]) is not None]
         self.count = int(count) - len(gone)
         self.sum = self._number(sums[0]) - sum(map(self._number, gone)) if sums and sums[0] is not None else Decimal(0)
@@ -112,14 +111,14 @@ class _Part:
         self, connection: Connection, rows: Rows, column: ColumnElement[Any], end: str, there: Mapping[str, Any]
     ) -> Any:
         """The least or greatest value among the rows that no draft touches."""
-        table = source_table(rows.dataset)
+        table, source = rows.source.base, rows.source_with()
         if not there:
             function = func.min(column) if end == "min" else func.max(column)
-            return connection.execute(select(function).select_from(table).where(rows.belonging())).scalar()
+            return connection.execute(select(function).select_from(source).where(rows.belonging())).scalar()
         keys = {key_of(one) for one in there}
         order = column.asc() if end == "min" else column.desc()
         identity = [table.c[n].label(f"k{i}") for i, n in enumerate(rows.dataset.key)]
-        some = select(*identity, column.label("v")).where(column.is_not(None), rows.belonging())
+        some = select(*identity, column.label("v")).select_from(source).where(column.is_not(None), rows.belonging())
         # As many rows more as the draft touches: one of them is not touched, or there is none.
         for row in connection.execute(some.order_by(order).limit(len(keys) + 1)):
             if tuple(row[:-1]) not in keys:

@@ -7,7 +7,7 @@ the rows of the window are then fetched whole; long text is cut and of bytes onl
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
@@ -17,7 +17,8 @@ from sqlalchemy.engine import Connection
 
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading
-from .anchors import Stretch, build_in_background, count_of, known_count, stretch_around
+from .anchors import Landmarks, Stretch, build_in_background, count_of, known_count, landmarks, stretch_around
+from .filters import Filter, condition_of, needed_by
 from .order import OrderPart, order_by, reversed_order, segments, total_order
 from .source import SHOWN, Source, source_of, source_table
 from .spec import DatasetSpec
@@ -47,13 +48,14 @@ class Row:
 class Rows:
     """The rows of a dataset in one order. A value: make it anew for each request.
 
-    within: (column, value) pairs that narrow the rows to those of one master.
+    within: (column, value) pairs that narrow the rows to those of one master. only: what else narrows them.
     """
 
     spec: ConnectionSpec
     dataset: DatasetSpec
     order: tuple[OrderPart, ...]
     within: tuple[tuple[str, Any], ...] | None = None
+    only: tuple[Filter, ...] = ()
 
     @classmethod
     def of(
@@ -62,16 +64,35 @@ class Rows:
         dataset: DatasetSpec,
         wanted: Sequence[tuple[str, bool]] = (),
         within: Sequence[tuple[str, Any]] | None = None,
+        only: tuple[Filter, ...] = (),
     ) -> Rows:
-        """The rows in a wanted order of (field, descending) pairs; those of one master only."""
-        return cls(spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within))
+        """The rows in a wanted order of (field, descending) pairs; those of one master only, and of some filters."""
+        return cls(spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within), only)
+
+    @property
+    def whole(self) -> bool:
+        """Whether these are all rows of a table."""
+        return self.within is None and not self.dataset.query and not self.only
 
     def count(self) -> int:
         """How many rows there are."""
-        if self.within is None and not self.dataset.query:
+        if self.whole:
             return count_of(self.spec, self.dataset.table)
+        if not self.only:
+            return self._counted()
+        marks = self._marks()
+        with marks.lock:
+            if marks.count is None:
+                marks.count = self._counted()
+            return marks.count
+
+    def _marks(self) -> Landmarks:
+        """What is known of filtered rows: their count."""
+        return landmarks(self.spec, (self.dataset, self.within, self.only), ())
+
+    def _counted(self) -> int:
         with reading(self.spec) as connection:
-            counted = select(func.count()).select_from(self.source.base).where(self.belonging())
+            counted = select(func.count()).select_from(self.source_with()).where(self.belonging())
             return int(connection.execute(counted).scalar() or 0)
 
     @property
@@ -81,21 +102,31 @@ class Rows:
 
     def known_count(self) -> int | None:
         """The count if it is known and still true, or quickly found."""
-        simple = self.within is None and not self.dataset.query
-        return known_count(self.spec, self.dataset.table) if simple else self.count()
+        if self.whole:
+            return known_count(self.spec, self.dataset.table)
+        if self.only:
+            return self._marks().count
+        return self.count()
 
     def belonging(self) -> ColumnElement[bool]:
-        """The condition that a row belongs to the master, where there is one; a master without a value has no rows."""
+        """The condition that a row belongs to the master, where there is one, and passes the filters.
+
+        A master without a value has no rows. Select it from `source_with`.
+        """
         table = self.source.base
         linked = (table.c[name] == value if value is not None else false() for name, value in self.within or ())
-        return and_(true(), *linked)
+        return and_(true(), *linked, *(condition_of(one, self.source) for one in self.only))
+
+    def source_with(self, names: Iterable[str] = ()) -> FromClause:
+        """The source with all joined that the filters need, and some names."""
+        return self.source.joined([*names, *needed_by(self.only, self.source)])
 
     def window(self, start: int, size: int) -> list[Row]:
         """The rows at positions start, start + 1 ... of the order; fewer at the end. Raises Problem."""
         if not (self.dataset.key or self.dataset.locator):
             with reading(self.spec) as connection:
                 return self._plain_window(connection, start, size)
-        if self.within is not None or self.dataset.query:
+        if not self.whole:
             return self._read(self.order, None, start, size, start)
         order, table = self.order, self.dataset.table
         # Where anchors stand they bound the rows from both sides, which helps even near the ends.
@@ -163,17 +194,18 @@ class Rows:
         return self.dataset.key or ((self.dataset.locator,) if self.dataset.locator else ())
 
     def _ordered_from(self) -> FromClause:
-        """The source with all that the order needs."""
-        return self.source.joined(p.column for p in self.order)
+        """The source with all that the order and the filters need."""
+        return self.source_with(p.column for p in self.order)
 
     def _place(self, identifier: str) -> tuple[Any, ...] | None:
-        """The order values of a record."""
+        """The order values of a record; None for one that is not among the rows."""
         key, names, source = key_of(identifier), self._identity(), self.source
         if len(key) != len(names) or not names:
             raise ValueError("not a record of this dataset")
         statement = select(*(source.c[p.column] for p in self.order)).select_from(self._ordered_from())
         with reading(self.spec) as connection:
-            row = connection.execute(statement.where(key_in([source.base.c[n] for n in names], [key]))).first()
+            mine = key_in([source.base.c[n] for n in names], [key])
+            row = connection.execute(statement.where(mine, self.belonging())).first()
         return None if row is None else tuple(row)
 
     def _read(
@@ -182,7 +214,7 @@ class Rows:
         """`size` rows of an order, `skip` rows after the start of a stretch (of the order when there is none)."""
         source, names = self.source, self._identity()
         nulls_first = server_kind(self.spec.kind).nulls_first
-        conditions: list[ColumnElement[bool] | None] = [None if self.within is None else self.belonging()]
+        conditions: list[ColumnElement[bool] | None] = [None if self.whole else self.belonging()]
         if around:
             conditions = list(segments(source, order, around.place, nulls_first, around.end))
         rows: list[Row] = []
@@ -213,7 +245,7 @@ class Rows:
         columns = [*keys, *window_columns(self.spec.kind, self.dataset)]
         needed = [*beside(self.dataset), *(p.column for p in order)]
         if direct:
-            statement = select(*columns).select_from(source.joined(needed))
+            statement = select(*columns).select_from(self.source_with(needed))
             if condition is not None:
                 statement = statement.where(condition)
             return statement.order_by(*order_by(source, order)).limit(size).offset(skip)
@@ -228,7 +260,7 @@ class Rows:
     def _plain_window(self, connection: Connection, start: int, size: int) -> list[Row]:
         source = self.source
         needed = [*beside(self.dataset), *(p.column for p in self.order)]
-        statement = select(*window_columns(self.spec.kind, self.dataset)).select_from(source.joined(needed))
+        statement = select(*window_columns(self.spec.kind, self.dataset)).select_from(self.source_with(needed))
         statement = statement.where(self.belonging()).order_by(*order_by(source, self.order))
         rows = connection.execute(statement.limit(size).offset(start)).all()
         make = row_maker(self.dataset, 0)

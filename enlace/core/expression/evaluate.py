@@ -13,12 +13,13 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from contextlib import AbstractContextManager
 from decimal import Decimal
+from operator import itemgetter
 from typing import Any
 
 from sqlglot import exp
 
 from .functions import FUNCTIONS, ExpressionError
-from .logic import both, comparable, either, negation, plain, truth
+from .logic import EXACT, both, comparable, either, negation, plain, truth
 from .parse import AGGREGATES, Names, Unsupported, parsed
 from .patterns import glob_pattern, pattern_of
 from .temporal import difference, moved
@@ -91,7 +92,7 @@ class Expression:
 
     def _leaf(self, name: str) -> Function:
         self.names.add(name)
-        return lambda r: r[name]
+        return itemgetter(name)
 
     def field(self, name: str) -> str:
         """The field that a column name means."""
@@ -137,9 +138,22 @@ def _comparison(holds: Callable[[Any, Any], bool]) -> Callable[[Expression, exp.
                 return None
             return holds(*comparable(one, other))
 
-        return run
+        def against(r: Record) -> bool | None:
+            one = left(r)
+            if type(one) in EXACT:
+                return holds(one, number)
+            return None if one is None else holds(*comparable(one, number))
+
+        number = _number(e, node.expression)
+        return run if number is None else against
 
     return make
+
+
+def _number(e: Expression, node: exp.Expr) -> int | Decimal | None:
+    """A number that is written in the expression, with which most things are compared; None for anything else."""
+    written = isinstance(node, exp.Literal) and not node.args.get("is_string")
+    return e._made(node)({}) if written else None
 
 
 def _logic(combine: Callable[[Any, Any], Any], decisive: bool) -> Callable[[Expression, exp.Expr], Function]:
@@ -315,7 +329,12 @@ def _between(e: Expression, node: exp.Expr) -> Function:
         met = value(r)
         return both(at_least(met, low(r)), at_least(high(r), met))
 
-    return run
+    def within(r: Record) -> bool | None:
+        met = value(r)
+        return least <= met <= most if type(met) in EXACT else run(r)
+
+    least, most = _number(e, node.args["low"]), _number(e, node.args["high"])
+    return run if least is None or most is None else within
 
 
 def _matching(translate: Callable[[str], str], flags: int) -> Callable[[Expression, exp.Expr], Function]:

@@ -39,9 +39,14 @@ def _strict(compute: Callable[..., Any], *names: str) -> Callable[[Make, exp.Exp
 
         def run(r: Mapping[str, Any]) -> Any:
             values = [argument(r) for argument in arguments]
-            return None if any(v is None for v in values) else compute(*values)
+            return None if None in values else compute(*values)
 
-        return run
+        def run_one(r: Mapping[str, Any]) -> Any:
+            value = only(r)
+            return None if value is None else compute(value)
+
+        only = arguments[0]
+        return run if len(arguments) > 1 else run_one
 
     return make
 

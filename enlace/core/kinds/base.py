@@ -52,11 +52,15 @@ class Kind:
         raise NotImplementedError
 
     def text(self, raw: Any, field: FieldSpec) -> str:
-        """A stored value as the text an editor shows: `parse(text(v))` gives v again."""
+        """A stored value as text, the same in every locale: what fixed lists and definitions hold."""
         value = self.read(raw, field)
         if value is None:
             return ""
         return raw_text(value.raw) if isinstance(value, Odd) else str(value)
+
+    def as_typed(self, raw: Any, field: FieldSpec, formats: Formats) -> str:
+        """A stored value as the text an editor shows: `parse(as_typed(v))` gives v again, in every locale."""
+        return self.text(raw, field)
 
     def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
         """A function from a stored value to the text that a grid shows. Made once a window, called once a cell."""

@@ -28,6 +28,9 @@ class Formats:
     day_first: bool
     months: tuple[str, ...]
 
+    def __hash__(self) -> int:
+        return hash(self.locale)  # of which the rest follows
+
     @classmethod
     @lru_cache(maxsize=64)
     def of(cls, locale: str) -> Formats:

@@ -157,6 +157,11 @@ class Number(Kind):
             return f"{value:.{field.scale}f}"
         return f"{value:f}" if -20 < value.adjusted() < 20 else str(value)
 
+    def as_typed(self, raw: Any, field: FieldSpec, formats: Formats) -> str:
+        # Where points group digits, a point before three of them would be read as a group.
+        text = self.text(raw, field)
+        return text if isinstance(self.read(raw, field), Odd) else text.replace(".", formats.decimal)
+
     def same(self, one: Any, other: Any, field: FieldSpec) -> bool:
         first, second = self.read(one, field), self.read(other, field)
         if isinstance(first, Decimal) and isinstance(second, Decimal) and first.is_nan() and second.is_nan():
@@ -169,9 +174,13 @@ class Number(Kind):
         read = self.read
         by_format, empty = shown_by(field.format, formats.locale, self.name), empty_by(field.format)
 
+        rounded = bool(field.formula) and field.scale is None and not by_format
+
         def show(raw: Any) -> str:
             if raw is None:
                 return empty
+            if rounded and type(raw) is float and 1e-4 <= abs(raw) < 1e12:
+                return plain(Decimal(f"{raw:.12g}"))  # as below, with less ado
             value = read(raw, field)
             if isinstance(value, Odd):
                 return raw_text(raw)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from decimal import Decimal
+from math import isfinite
 from typing import Any
 
 from ..dataset.source import names_for
@@ -162,11 +163,14 @@ USUAL: dict[str, tuple[type, ...]] = {"whole": (int,), "text": (str,), "longtext
 
 def reader_of(field: FieldSpec) -> Callable[[Any], Any]:
     """A function from a field's stored value to what expressions compute with."""
-    kind, usual = KINDS[field.kind], USUAL.get(field.kind, ())
+    kind, usual, decimal = KINDS[field.kind], USUAL.get(field.kind, ()), field.kind == "decimal"
 
     def read(raw: Any) -> Any:
-        if raw is None or type(raw) in usual:
+        given = type(raw)
+        if raw is None or given in usual:
             return raw
+        if given is float and decimal and isfinite(raw):
+            return Decimal(repr(raw))  # as its kind reads it, which SQLite's numbers meet by the thousand
         value = kind.read(raw, field)
         return value.raw if isinstance(value, Odd) else value
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,7 +21,7 @@ class Complaint:
 
     code: "required" (a value is missing), "missing" (the same, in a new record where nobody was there yet),
     "unreadable" (the text is no value), "check" (a condition of the table does not hold), "warning" (one that does
-    not hold a save back), "server".
+    not hold a save back), "save" (a rule that was looked at when a save was tried), "server".
     """
 
     code: str
@@ -32,6 +32,11 @@ class Complaint:
     def holds_back(self) -> bool:
         """Whether a record can't be saved as long as this stands."""
         return self.code != "warning"
+
+
+# A rule with its expression, that as a function, and of it: what it needs of the record itself, the fields that it is
+# about, whether it adds up details.
+_Ready = tuple[RuleSpec, Expression, Callable[[Any], Any], frozenset[str], frozenset[str], bool]
 
 
 class RecordRules:
@@ -48,14 +53,19 @@ class RecordRules:
             except Unsupported:
                 continue  # The server checks it on save.
         needed = [frozenset(self.computed.needed(one)) for _, one in self._checks]
-        # Of each rule: what it needs of the record itself, the fields that it is about, whether it adds up details.
         self._scopes = [
             (frozenset(n for n in one if "." not in n), frozenset(self._fields_of(one)), any("(" in n for n in one))
             for one in needed
         ]
-        self._ready = [
-            (rule, one, one.run, *scope) for (rule, one), scope in zip(self._checks, self._scopes, strict=True)
-        ]
+        ready = [(rule, one, one.run, *scope) for (rule, one), scope in zip(self._checks, self._scopes, strict=True)]
+        # The rules that run for (a new record, a save that is tried).
+        self._running: dict[tuple[bool, bool], Sequence[_Ready]] = {
+            (new, saving): [
+                one for one in ready if one[0].runs in ("always", "new" if new else "", "save" if saving else "")
+            ]
+            for new in (True, False)
+            for saving in (True, False)
+        }
         self._own = frozenset(name for own, _, _ in self._scopes for name in own)
         self.outer = self.computed.outer | {name for one in needed for name in one if "." in name}
         self.of_master = self.computed.of_master | {n for n in self.outer if n.startswith(f"{MASTER}.")}
@@ -72,8 +82,9 @@ class RecordRules:
         touched: frozenset[str],
         new: bool,
         outer: Mapping[str, Any] | None = None,
+        saving: bool = False,
     ) -> list[Complaint]:
-        """What is wrong with a record.
+        """What is wrong with a record. saving: a save is tried, so that the rules are checked that wait for one.
 
         record: stored values by field; a new record lacks the fields that nobody filled. touched: the fields
         somebody edited: only what concerns them is told, so that old faults don't hold back other edits. outer: the
@@ -89,7 +100,7 @@ class RecordRules:
                 touches = field.name in touched or (bool(touched) and field.name in record)
                 self._lacks(found, field, touches, new and field.name not in record)
         with arithmetic():
-            self._broken(found, values, record, touched)
+            self._broken(found, values, record, touched, self._running[new, saving])
         return found
 
     def _lacks(self, found: list[Complaint], field: FieldSpec, touches: bool, not_there_yet: bool) -> None:
@@ -100,11 +111,16 @@ class RecordRules:
             found.append(Complaint("missing", f"{field.label} needs a value before saving.", (field.name,)))
 
     def _broken(
-        self, found: list[Complaint], values: RecordValues, record: Mapping[str, Any], touched: frozenset[str]
+        self,
+        found: list[Complaint],
+        values: RecordValues,
+        record: Mapping[str, Any],
+        touched: frozenset[str],
+        running: Sequence[_Ready],
     ) -> None:
         there = record.keys()
         whole = self._own <= there
-        for rule, expression, run, own, concerned, adds in self._ready:
+        for rule, expression, run, own, concerned, adds in running:
             if not adds and concerned.isdisjoint(touched):
                 continue
             if not whole and not own <= there:
@@ -115,9 +131,8 @@ class RecordRules:
             except (KeyError, ExpressionError, ArithmeticError, TypeError, ValueError):
                 continue  # it needs something that was not read, or can't be computed: the server tells
             if holds_so is False or (holds_so is not None and holds_so == 0):
-                code = "warning" if rule.severity == "warning" else "check"
                 sentence = with_values(self.dataset, self.sentence(rule, expression), record, values)
-                found.append(Complaint(code, sentence, tuple(sorted(rule.marks or concerned))))
+                found.append(Complaint(_code(rule), sentence, tuple(sorted(rule.marks or concerned))))
 
     def _fields_of(self, needed: frozenset[str]) -> set[str]:
         """The saved fields behind names: a lookup's own field for what is looked up."""
@@ -125,7 +140,9 @@ class RecordRules:
         owners = {name.partition(".")[0] for name in needed if "." in name and "(" not in name}
         return found | {self.dataset.looked_up[owner][0].name for owner in owners if owner in self.dataset.looked_up}
 
-    def complaints_over(self, table: str, record: Mapping[str, Any], outer: Mapping[str, Any]) -> list[Complaint]:
+    def complaints_over(
+        self, table: str, record: Mapping[str, Any], outer: Mapping[str, Any], saving: bool = False
+    ) -> list[Complaint]:
         """The rules that add up details in a table and are broken by a master's record, marking the added columns."""
         names = {d.name for d in self.dataset.details if d.table == table}
         found = []
@@ -133,10 +150,10 @@ class RecordRules:
         for rule, expression in self._checks:
             added = [n.partition("(")[2][:-1].partition(".") for n in expression.names if "(" in n]
             columns = tuple(column for detail, _, column in added if detail in names)
-            if columns and expression(values) in (False, 0):
-                code = "warning" if rule.severity == "warning" else "check"
+            now = rule.runs == "always" or (rule.runs == "save" and saving)
+            if now and columns and expression(values) in (False, 0):
                 sentence = with_values(self.dataset, self.sentence(rule, expression), record, values)
-                found.append(Complaint(code, sentence, columns))
+                found.append(Complaint(_code(rule), sentence, columns))
         return found
 
     def over_details(self, table: str) -> bool:
@@ -158,6 +175,10 @@ class RecordRules:
             if constraint == rule.name or flat == "".join(rule.expression.split()).lower():
                 return self.sentence(rule, expression), tuple(sorted(expression.names))
         return None
+
+
+def _code(rule: RuleSpec) -> str:
+    return "warning" if rule.severity == "warning" else "save" if rule.runs == "save" else "check"
 
 
 def with_values(

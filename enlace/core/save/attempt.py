@@ -227,9 +227,7 @@ class Attempt:
             standing = stand_ins(batch.part.dataset, act)
             bound = self.statements[batch.part.name].parking(batch, standing)
             names = " and ".join(batch.part.dataset.by_name[n].label for n in standing) or "a value"
-            told = (
-                f"It exchanges {names} with another record, which this database can't do in one save. Save one first."
-            )
+            told = f"It exchanges {names} with another record, which can't be done in one save. Give one of them another value first and save it."
             if not standing:
                 self._refuse(act, told, ())
                 continue

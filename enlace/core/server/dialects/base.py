@@ -46,6 +46,7 @@ class ServerKind:
     has_password: whether people sign in to it.
     in_process: whether the server's code runs inside this process, so that rows need not travel.
     nulls_first: whether NULLs come first in an ascending order when the statement does not say.
+    ranges_are_prefixes: whether the texts from "ab" on and before "ac" are those that begin with "ab", capitals apart.
     native: the types of which the driver takes every value as it is.
     tried: whether it is tested on servers of its kind.
     """
@@ -57,6 +58,7 @@ class ServerKind:
     has_password: bool = True
     in_process: bool = False
     nulls_first: bool
+    ranges_are_prefixes: bool = False
     tried: bool = True
     native: frozenset[type] = frozenset({str, int, float, bytes, type(None)})
 

@@ -56,6 +56,7 @@ class Sqlite(ServerKind):
     is_file = True
     has_password = False
     nulls_first = True
+    ranges_are_prefixes = True
     in_process = True
 
     # -- reaching it ---------------------------------------------------------------------------------

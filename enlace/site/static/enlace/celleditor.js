@@ -110,7 +110,7 @@ export class CellEditor {
 
   async keep(row, cell, { id, number, name, value, choice, before }) {
     cell.textContent = value;
-    const data = { record: id, field: name, value, choice, position: row.dataset.at, order: this.grid.order };
+    const data = { record: id, field: name, value, choice, position: row.dataset.at };
     const beside = this.loaded(id, number);
     if (beside) {
       data.seen = beside.dataset.seen;

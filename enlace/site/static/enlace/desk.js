@@ -7,13 +7,14 @@ import { Grid } from "./grid.js";
 
 const desk = document.getElementById("desk");
 const url = desk.dataset.url;
-const order = desk.dataset.order;
-const edits = new Edits(url);
+const { view } = desk.dataset; // the order and the filters, as a query string
+const edits = new Edits(url, view);
 const panel = () => document.getElementById("panel");
 const tell = { record: panel().dataset.record, position: panel().dataset.position };
 
 const grid = new Grid(document.getElementById("grid"), url, {
-  order,
+  view,
+  edits,
   moved: (id, position) => move(id ? `record?record=${encodeURIComponent(id)}&position=${position}` : `at?position=${position}`, 90),
   edit: (row, head, cell, text) => desk.dataset.editable ? cells.open(row, head, cell, text) : enlaceSay("This form is read only."),
 });
@@ -52,27 +53,35 @@ function move(path, pause = 0) {
 
 async function ask(path) {
   asking?.abort();
-  asking = new AbortController();
+  const mine = (asking = new AbortController());
   try {
-    await edits.idle();
-    await leave();
-    const { count } = edits;
-    const address = `${url}${path}&order=${encodeURIComponent(order)}`;
-    const response = await fetch(address, { headers: { "HX-Request": "true" }, signal: asking.signal });
-    const html = response.ok && (await response.text());
-    if (edits.count !== count) return await ask(path); // read before what was typed meanwhile
-    if (response.ok) apply(html, response);
-    else await complain(response);
+    while (!(await answered(path, mine.signal)));
   } catch (error) {
     if (error.name !== "AbortError") enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
   }
+}
+
+/** Go to a record; false: it was read before what was typed meanwhile. A newer move ends this one by its signal. */
+async function answered(path, signal) {
+  await edits.idle();
+  signal.throwIfAborted(); // the person is on the way to another record by now
+  await leave();
+  const { count } = edits;
+  const address = `${url}${path}&${view}`;
+  const response = await fetch(address, { headers: { "HX-Request": "true" }, signal });
+  const html = response.ok && (await response.text());
+  signal.throwIfAborted();
+  if (edits.count !== count) return false;
+  if (response.ok) apply(html, response);
+  else await complain(response);
+  return true;
 }
 
 // Where each record is saved as one leaves it: the record that is left, and what hangs on it.
 async function leave() {
   if (!("each" in desk.dataset) || !/^(edited|new|removed)$/.test(panel().dataset.state || "")) return;
   const only = panel().dataset.record;
-  const done = edits.send("save", { only, record: only, position: tell.position, order });
+  const done = edits.send("save", { only, record: only, position: tell.position });
   panel().dataset.state = "leaving";
   await done;
 }
@@ -110,7 +119,7 @@ document.addEventListener("click", (event) => {
   const empty = event.target.closest("[data-empty]");
   if (empty) {
     const { record, position } = panel().dataset;
-    edits.send("empty", { record, position, order, field: empty.dataset.empty, to: empty.dataset.to });
+    edits.send("empty", { record, position, field: empty.dataset.empty, to: empty.dataset.to });
   }
   if (event.target.closest("#read-anew")) {
     move(`record?record=${encodeURIComponent(tell.record)}`);
@@ -145,8 +154,8 @@ async function pulse() {
   const { count } = edits;
   const known = revision;
   try {
-    const asked = new URLSearchParams({ revision, record: tell.record || "", position: tell.position || 0, seen: panel().dataset.seen || "", order });
-    const response = await fetch(`${url}pulse?${asked}`, { headers: { "HX-Request": "true" } });
+    const asked = new URLSearchParams({ revision, record: tell.record || "", position: tell.position || 0, seen: panel().dataset.seen || "" });
+    const response = await fetch(`${url}pulse?${asked}&${view}`, { headers: { "HX-Request": "true" } });
     if (response.status !== 200 || edits.busy || moves || edits.count !== count || revision !== known) return;
     // What is being typed stays: the editors are read anew once somebody moves.
     apply(await response.text(), response, typing() ? "#panel" : null);
@@ -216,9 +225,9 @@ desk.addEventListener("input", ({ target }) => {
   glimpse = setTimeout(async () => {
     const { record } = panel().dataset;
     const { value } = target;
-    const asked = new URLSearchParams({ record, field: target.dataset.field, value, order });
+    const asked = new URLSearchParams({ record, field: target.dataset.field, value });
     try {
-      const response = await fetch(`${url}preview?${asked}`, { headers: { "HX-Request": "true" } });
+      const response = await fetch(`${url}preview?${asked}&${view}`, { headers: { "HX-Request": "true" } });
       if (response.ok && panel().dataset.record === record && document.activeElement === target && target.value === value) showOthers(await response.json());
     } catch {
       // Away: what was typed is sent as soon as it is back.
@@ -266,7 +275,6 @@ function typed(editor) {
     seen: editor.dataset.seen,
     seen_text: (editor.defaultValue ?? "").length < 4000 ? editor.defaultValue : undefined,
     position: panel().dataset.position,
-    order,
   };
 }
 desk.addEventListener("change", (event) => {
@@ -334,7 +342,7 @@ if (unsent) {
 document.addEventListener("htmx:configRequest", ({ detail }) => {
   detail.parameters.record ??= tell.record ?? "";
   detail.parameters.position ??= tell.position ?? 0;
-  detail.parameters.order ??= order;
+  detail.path += (detail.path.includes("?") ? "&" : "?") + view;
 });
 // Acts that lead to another record: what is typed until its editors are there would go to nowhere.
 const LEADING = "#act-new, #act-remove, #act-undo, #act-redo";
@@ -371,3 +379,27 @@ document.addEventListener("keydown", (event) => {
     document.getElementById(key === "z" && !event.shiftKey ? "act-undo" : "act-redo")?.click();
   }
 });
+
+// -- the filter -----------------------------------------------------------------------------------------------
+
+const filter = document.getElementById("filter");
+const boxes = document.getElementById("filters");
+document.getElementById("act-filter").addEventListener("click", ({ currentTarget }) => {
+  const shown = boxes.hidden;
+  boxes.hidden = filter.hidden = !shown;
+  currentTarget.setAttribute("aria-expanded", shown);
+  grid.measure();
+  if (shown) boxes.querySelector("input").focus();
+});
+// Empty boxes stay out of the address; who comes back finds the box that was used last.
+filter.addEventListener("submit", (event) => {
+  event.preventDefault();
+  const asked = new URLSearchParams([...new FormData(filter)].filter(([, said]) => said.trim()));
+  sessionStorage.setItem(`filtering ${url}`, document.activeElement.id);
+  settled().then(() => location.assign(`?${asked}`));
+});
+boxes.addEventListener("keydown", (event) => {
+  if (event.key === "Escape") event.target.value = event.target.defaultValue;
+});
+document.getElementById(sessionStorage.getItem(`filtering ${url}`) || "")?.focus();
+sessionStorage.removeItem(`filtering ${url}`);

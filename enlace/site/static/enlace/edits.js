@@ -37,14 +37,19 @@ export async function complain(response) {
 }
 
 export class Edits {
-  constructor(url) {
-    this.url = url;
+  /** view: the order and the filters of the page, as a query string. */
+  constructor(url, view) {
+    Object.assign(this, { url, view });
     this.queue = [];
     this.count = 0; // how many were ever sent: an answer asked for before the newest one is out of date
     this.running = null;
     window.addEventListener("beforeunload", (event) => {
       if (this.away) event.preventDefault();
     });
+  }
+
+  address(path) {
+    return `${this.url}${path}?${this.view}`;
   }
 
   get busy() {
@@ -76,7 +81,7 @@ export class Edits {
     let response;
     try {
       const headers = { "X-CSRFToken": token(), "HX-Request": "true" };
-      response = await fetch(this.url + path, { method: "POST", body, headers });
+      response = await fetch(this.address(path), { method: "POST", body, headers });
     } catch {
       return this.wait();
     }
@@ -115,6 +120,6 @@ export class Edits {
   last(path, data) {
     const body = new FormData();
     for (const [name, value] of Object.entries(data)) if (value !== undefined && value !== null) body.append(name, value);
-    fetch(this.url + path, { method: "POST", body, keepalive: true, headers: { "X-CSRFToken": token(), "HX-Request": "true" } });
+    fetch(this.address(path), { method: "POST", body, keepalive: true, headers: { "X-CSRFToken": token(), "HX-Request": "true" } });
   }
 }

@@ -7,9 +7,10 @@ const MOST_HEIGHT = 6_000_000;
 const PAUSE = 60;
 
 export class Grid {
-  /** moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell. */
-  constructor(root, url, { moved, edit, order }) {
-    Object.assign(this, { root, url, moved, edit, order });
+  /** moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
+   *  view: its order and filters. edits: what is typed; rows are read after it has arrived, and again if more of it went out meanwhile. */
+  constructor(root, url, { moved, edit, edits, view }) {
+    Object.assign(this, { root, url, moved, edit, edits, view });
     this.scroller = root.querySelector("#scroller");
     this.head = root.querySelector(".grid-head");
     this.runway = root.querySelector("#runway");
@@ -128,14 +129,18 @@ export class Grid {
 
   async load(start = Math.max(0, Math.floor(this.top - (this.size - this.visible) / 2))) {
     this.fetching?.abort();
-    this.fetching = new AbortController();
+    const { signal } = (this.fetching = new AbortController());
     this.root.setAttribute("aria-busy", "true");
-    let html;
+    let html, count;
     try {
-      const address = `${this.url}rows?start=${start}&size=${this.size}&order=${encodeURIComponent(this.order)}`;
-      const response = await fetch(address, { signal: this.fetching.signal, headers: { "HX-Request": "true" } });
-      html = await response.text();
-      if (!response.ok) return enlaceSay(html.trim().slice(0, 400), true);
+      do {
+        await this.edits.idle();
+        ({ count } = this.edits);
+        const address = `${this.url}rows?start=${start}&size=${this.size}&${this.view}`;
+        const response = await fetch(address, { signal, headers: { "HX-Request": "true" } });
+        html = await response.text();
+        if (!response.ok) return enlaceSay(html.trim().slice(0, 400), true);
+      } while (count !== this.edits.count);
     } catch (error) {
       if (error.name === "AbortError") return;
       enlaceSay("The rows can't be read just now. They will be as soon as Enlace is back.", true);

@@ -1,0 +1,253 @@
+"""Filters: which rows of a dataset are read, by what was typed into a box for each field.
+
+A box takes a value, a text that is contained, a comparison (`>8`, `<=8`, `<>8`, `=8`), a range (`1..9`), or one of the
+words `empty` and `not empty`; a date's box takes a year or a month as well. Fields with a list are looked for by what
+their lists show. Capitals and accents make no difference to texts.
+"""
+
+from __future__ import annotations
+
+import datetime
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from sqlalchemy import ColumnElement, and_, literal, not_, or_
+
+from ..expression import Expression, Names, Unsupported
+from ..expression.push import Sql, condition
+from ..kinds import KINDS, Formats, Unreadable
+from ..problem import Problem
+from ..server.dialects import server_kind
+from ..server.dialects.sqlite_functions import folded
+from .bound import bound_value, escaped, only_bound
+from .source import SHOWN, TYPES, Source
+from .spec import BETWEEN, DatasetSpec, FieldSpec
+
+LONGEST = 200
+HINT = "Type a value, a comparison such as >8, a range such as 1..9, “empty” or “not empty”."
+_COMPARISON = re.compile(r"\s*(<>|!=|>=|<=|=|>|<)\s*(.*)", re.DOTALL)
+_MONTH = re.compile(r"(\d{4})(?:-(\d{2}))?")
+_EMPTY = {"empty": "empty", "not empty": "filled"}
+_TEXTS = ("text", "longtext")
+
+
+@dataclass(frozen=True)
+class Filter:
+    """One test of one field. test: "has", "=", "<>", ">", ">=", "<", "<=", "from" (and before `end`), "to" (and up to
+    `end`), "empty" or "filled"."""
+
+    field: str
+    test: str
+    value: Any = None
+    end: Any = None
+
+
+def read_filters(
+    dataset: DatasetSpec, typed: Mapping[str, str], formats: Formats
+) -> tuple[tuple[Filter, ...], dict[str, str]]:
+    """The filters of what was typed, by field, and for each box that can't be understood a sentence."""
+    found, wrong = [], {}
+    for name, said in typed.items():
+        field = dataset.any_name.get(name)
+        if field is None or field.hidden or not said.strip():
+            continue
+        try:
+            found.append(_read(field, said.strip()[:LONGEST], formats))
+        except Unreadable as error:
+            wrong[name] = f"{field.label}: {error} {HINT}"
+    return tuple(found), wrong
+
+
+def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
+    if "\0" in said:
+        raise Unreadable("It contains a NUL character, which databases do not keep.")
+    if test := _EMPTY.get(said.lower()):
+        return Filter(field.name, test)
+    compared = _COMPARISON.fullmatch(said)
+    test, rest = (compared[1].replace("!=", "<>"), compared[2].strip()) if compared else ("", said)
+    if compared and not rest:
+        return Filter(field.name, "filled" if test == "<>" else "empty")
+    if field.kind in ("picture", "binary"):
+        raise Unreadable("Only “empty” and “not empty” can be asked of it.")
+    if field.lookup:
+        if test not in ("", "=", "<>"):
+            raise Unreadable("What a list shows is looked for as a text.")
+        return Filter(field.name, test or "has", rest)
+    if field.kind in _TEXTS:
+        return Filter(field.name, test or "has", rest)
+    if test:
+        return _compared(field, test, rest, formats)
+    least, dots, most = said.partition("..")
+    if dots and (least or most):
+        return _range(field, least.strip(), most.strip(), formats)
+    return _whole_span(field, rest, formats) or _compared(field, "=", rest, formats)
+
+
+def _compared(field: FieldSpec, test: str, said: str, formats: Formats) -> Filter:
+    if span := _whole_span(field, said, formats):
+        # All of a day or a month is meant: after it, before it, in it, or not in it.
+        edge = {">": (">=", span.end), ">=": (">=", span.value), "<": ("<", span.value), "<=": ("<", span.end)}
+        if test in edge:
+            return Filter(field.name, *edge[test])
+        return span if test == "=" else replace(span, test="outside")
+    return Filter(field.name, test, _value(field, said, formats))
+
+
+def _range(field: FieldSpec, least: str, most: str, formats: Formats) -> Filter:
+    if not least:
+        return _compared(field, "<=", most, formats)
+    if not most:
+        return _compared(field, ">=", least, formats)
+    first, last = _compared(field, ">=", least, formats), _compared(field, "<=", most, formats)
+    return Filter(field.name, "from" if last.test == "<" else "to", first.value, last.value)
+
+
+def _whole_span(field: FieldSpec, said: str, formats: Formats) -> Filter | None:
+    """A year, a month or, where there is a time of day, a day as the stretch of time that it is."""
+    if field.kind not in ("date", "datetime"):
+        return None
+    first: datetime.date | None = None
+    if found := _MONTH.fullmatch(said):
+        year, month = int(found[1]), int(found[2] or 1)
+        if not (1 <= year < 9999 and 1 <= month <= 12):
+            raise Unreadable("There is no such month.")
+        first = datetime.date(year, month, 1)
+        months = 1 if found[2] else 12
+        after = datetime.date(year + (month - 1 + months) // 12, (month - 1 + months) % 12 + 1, 1)
+    elif field.kind == "datetime":
+        day = FieldSpec(field.name, field.label, "date")
+        try:
+            first = datetime.date.fromisoformat(str(KINDS["date"].parse(said, day, formats)))
+            after = first + datetime.timedelta(1)
+        except (Unreadable, OverflowError):
+            return None
+    if first is None:
+        return None
+    noon = "" if field.kind == "date" else " 00:00:00"
+    ends = (_value(field, f"{one.isoformat()}{noon}", formats) for one in (first, after))
+    return Filter(field.name, "from", *ends)
+
+
+def _value(field: FieldSpec, said: str, formats: Formats) -> Any:
+    # What may be stored is of no matter here: a length of 1000 can be asked of a column that holds 99 at the most.
+    free = replace(field, precision=None, scale=None) if field.kind == "decimal" else field
+    return KINDS[field.kind].parse(said, free, formats)
+
+
+# -- in the server's SQL -----------------------------------------------------------------------------------
+
+
+def needed_by(filters: tuple[Filter, ...], source: Source) -> set[str]:
+    """The names of a source that some filters join."""
+    looked_up = {field.name for field, lookup in source.dataset.looked_up.values() if lookup.shows}
+    return {SHOWN + one.field if one.field in looked_up else one.field for one in filters}
+
+
+def condition_of(one: Filter, source: Source) -> ColumnElement[bool]:
+    """A filter's condition; values are bound. Raises Problem where the server can't make the test."""
+    field = source.dataset.any_name[one.field]
+    column = source.column(one.field)
+    if one.test in ("empty", "filled"):
+        empty = or_(column.is_(None), column == "") if field.kind in _TEXTS and not field.formula else column.is_(None)
+        return empty if one.test == "empty" else not_(empty)
+    if field.lookup:
+        return _listed(one, field, source)
+    if field.kind in _TEXTS:
+        return _told(one.test, [column], one.value, source)
+    if field.formula:
+        return _calculated(one, field, source)
+    bound = server_kind(source.server).bound
+    return _between(one, column, bound(one.value), bound(one.end))
+
+
+def _between(one: Filter, column: Any, value: Any, end: Any) -> ColumnElement[bool]:
+    made: dict[str, Any] = {
+        "=": lambda: column == value,
+        "<>": lambda: or_(column != value, column.is_(None)),
+        ">": lambda: column > value,
+        ">=": lambda: column >= value,
+        "<": lambda: column < value,
+        "<=": lambda: column <= value,
+        "from": lambda: and_(column >= value, column < end),
+        "to": lambda: and_(column >= value, column <= end),
+        "outside": lambda: or_(column < value, column >= end, column.is_(None)),
+    }
+    return made[one.test]()
+
+
+def _told(test: str, columns: list[Any], value: str, source: Source) -> ColumnElement[bool]:
+    """A test of texts, capitals and accents apart: of any of the columns."""
+    kind = server_kind(source.server)
+    texts = [kind.folded(one) for one in columns]
+    wanted = kind.folded(literal(folded(value)))
+    if test == "has":
+        return or_(*(one.like(f"%{escaped(folded(value))}%", escape="!") for one in texts))
+    if test == "=":
+        return or_(*(one == wanted for one in texts))
+    if test == "<>":
+        return and_(*(or_(one != wanted, one.is_(None)) for one in texts))
+    compared = {">": texts[0] > wanted, ">=": texts[0] >= wanted, "<": texts[0] < wanted, "<=": texts[0] <= wanted}
+    return compared[test]
+
+
+def _listed(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
+    """A test of what a list shows: of its columns one by one, or of all as they stand in a cell."""
+    lookup = field.lookup
+    assert lookup is not None
+    if not lookup.table:
+        return _chosen(one, field, source)
+    name = next((n for n, (owner, _) in source.dataset.looked_up.items() if owner.name == field.name), "")
+    if not name or not lookup.shows:
+        return _told(one.test, [source.column(field.name)], one.value, source)
+    columns = [source.lookup_column(name, shown) for shown in lookup.shows]
+    parts = one.value.split(BETWEEN)
+    if one.test in ("=", "<>") and 1 < len(parts) <= len(columns):
+        same = and_(*(_told("=", [c], part, source) for c, part in zip(columns, parts, strict=False)))
+        return same if one.test == "=" else or_(not_(same), source.column(field.name).is_(None))
+    return _told(one.test, columns, one.value, source)
+
+
+def _chosen(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
+    """A test of a list of fixed lines, by their words or their values."""
+    lookup, wanted = field.lookup, folded(one.value)
+    assert lookup is not None
+    column, bound = source.column(field.name), server_kind(source.server).bound
+    values = []
+    for value, shown in lookup.choices:
+        told = (folded(shown), folded(value))
+        if wanted in told or (one.test == "has" and any(wanted in text for text in told)):
+            values.append(bound(KINDS[field.kind].parse(value, field, Formats.of("en"))))
+    if one.test == "<>":
+        return or_(column.not_in(values), column.is_(None))
+    if field.kind in _TEXTS:
+        return or_(column.in_(values), _told(one.test, [column], one.value, source))  # what the list lacks
+    return column.in_(values)
+
+
+def _calculated(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
+    """A test of a calculated field, whose value has no column to compare with: as an expression."""
+    name = '"' + field.name.replace('"', '""') + '"'
+    tests = {
+        "from": f"{name} >= given.value AND {name} < given.bound",
+        "to": f"{name} BETWEEN given.value AND given.bound",
+        "outside": f"{name} < given.value OR {name} >= given.bound OR {name} IS NULL",
+        "<>": f"{name} IS DISTINCT FROM given.value",
+    }
+    asked = tests.get(one.test, f"{name} {one.test} given.value")
+    expression = Expression(asked, Names([field.name], ["given"]))
+    values: dict[str, Any] = {}
+    given = {"given.value": one.value, "given.bound": one.end}
+    kind = TYPES.get(field.kind, field.kind)
+
+    def column(name: str) -> Sql:
+        if name in given:
+            return bound_value(source.server, values, given[name], kind)
+        return source.part(name, set())
+
+    try:
+        return only_bound(condition(expression, source.server, column), values, source.server)
+    except Unsupported as error:
+        hint = "Empty its box, and look at the rows in its order."
+        raise Problem(f"{field.label} can't be filtered so: {error}", hint, code="bad") from None

@@ -1,0 +1,143 @@
+"""Filters on each server: what a box lets through is what Python says of the rows' values."""
+
+from __future__ import annotations
+
+import datetime
+from contextlib import suppress
+from dataclasses import replace
+from decimal import Decimal
+
+from enlace.core.dataset.filters import read_filters
+from enlace.core.dataset.spec import FieldSpec, LookupSpec
+from enlace.core.dataset.totals import Total, totals
+from enlace.core.dataset.window import Rows
+from enlace.core.problem import Problem
+from tests.harbour import ENGLISH
+from tests.servers import OnServer, on_each_server
+
+
+class Filtering(OnServer):
+    def setUp(self):
+        super().setUp()
+        self.place.run("UPDATE agent SET name = 'Águas do Sul' WHERE id = 1")
+        self.place.run("UPDATE shipment SET weight = NULL WHERE id IN (3, 5)")
+        self.place.run("UPDATE shipment SET pieces = 1 + id % 5")
+        for n in range(40):
+            day = datetime.date(2025, 11, 20) + datetime.timedelta(n * 3)
+            self.place.run(f"UPDATE shipment SET day = '{day}', at = '{day} 0{n % 10}:30:00' WHERE id % 41 = {n}")
+        self.place.run("UPDATE shipment SET code = 'Ç 50%_x' WHERE id = 7")
+        each = FieldSpec("each", "Each", "decimal", formula="weight / pieces")
+        self.dataset = replace(self.bench("shipment").dataset, extra=(each,))
+        self.all = self.rows_of(Rows.of(self.spec, self.dataset))
+
+    def rows_of(self, rows):
+        names = [f.name for f in self.dataset.fields]
+        found = rows.window(0, 1000)
+        self.assertEqual([row.position for row in found], list(range(len(found))))
+        return [{**dict(zip(names, row.values, strict=True)), "agent": row.shown[0][0], "id": row.id} for row in found]
+
+    def only(self, dataset=None, **typed):
+        dataset = dataset or self.dataset
+        only, wrong = read_filters(dataset, typed, ENGLISH)
+        self.assertEqual(wrong, {})
+        return Rows.of(self.spec, dataset, only=only)
+
+    def passes(self, test, dataset=None, **typed):
+        """Rows, count and positions agree with a test of each row's values."""
+        rows = self.only(dataset, **typed)
+        expected = [row["id"] for row in self.all if test(row)]
+        found = [row.id for row in rows.window(0, 1000)]
+        with self.subTest(typed):
+            self.assertEqual(found, expected)
+            self.assertEqual(rows.count(), len(expected))
+            self.assertNotIn(len(expected), (0, len(self.all)))
+            middle = len(expected) // 2
+            self.assertEqual(rows.position(expected[middle]), middle)
+            self.assertEqual([row.id for row in rows.window(middle, 2)], expected[middle : middle + 2])
+            outside = next(row["id"] for row in self.all if not test(row))
+            self.assertIsNone(rows.position(outside))
+
+    def test_numbers(self):
+        weight = lambda row: None if row["weight"] is None else Decimal(str(row["weight"]))  # noqa: E731
+        given = lambda row: weight(row) is not None  # noqa: E731
+        self.passes(lambda r: given(r) and weight(r) > 50, weight="> 50")
+        self.passes(lambda r: given(r) and weight(r) <= Decimal("12.5"), weight="<=12.5")
+        self.passes(lambda r: given(r) and 10 <= weight(r) <= 20, weight="10..20")
+        self.passes(lambda r: given(r) and weight(r) >= 30, weight="30..")
+        self.passes(lambda r: weight(r) == weight(self.all[9]), weight=str(weight(self.all[9])))
+        self.passes(lambda r: weight(r) != weight(self.all[9]), weight=f"<>{weight(self.all[9])}")
+        self.passes(lambda r: not given(r), weight="empty")
+        self.passes(given, weight="NOT EMPTY")
+        self.passes(lambda r: given(r) and 10 <= weight(r) <= 20 and r["pieces"] > 3, weight="10..20", pieces=">3")
+
+    def test_calculated_fields(self):
+        each = lambda row: row["weight"] is not None and Decimal(str(row["weight"])) / row["pieces"]  # noqa: E731
+        self.passes(lambda r: each(r) is not False and each(r) > 10, each=">10")
+        self.passes(lambda r: each(r) is not False and 2 <= each(r) <= 8, each="2..8")
+        self.passes(lambda r: each(r) is False, each="empty")
+
+    def test_texts(self):
+        self.passes(lambda r: r["code"].startswith("Ç"), code="c 50%_X")
+        self.passes(lambda r: "1" in r["code"], code="1")
+        self.passes(lambda r: r["code"] == self.all[4]["code"], code=f"={self.all[4]['code'].lower()}")
+        self.passes(lambda r: r["code"] != self.all[4]["code"], code=f"<>{self.all[4]['code']}")
+        self.place.run("UPDATE shipment SET remarks = '' WHERE id = 2")
+        self.place.run("UPDATE shipment SET remarks = 'some' WHERE id > 300")
+        self.passes(lambda r: int(r["id"][1:]) > 300, remarks="not empty")
+
+    def test_days_months_and_years(self):
+        self.in_time("day")
+        self.in_time("at")
+        some = next(r for r in self.all if r["at"])
+        self.passes(lambda r: str(r["at"])[:16] == str(some["at"])[:16], at=str(some["at"])[:16])
+
+    def in_time(self, name):
+        date = datetime.date
+        on = lambda row: row[name] and date.fromisoformat(str(row[name])[:10])  # noqa: E731
+        self.passes(lambda r: on(r) == date(2025, 12, 2), **{name: "2 Dec 2025"})
+        self.passes(lambda r: bool(r[name]) and on(r) > date(2025, 12, 2), **{name: ">2025-12-02"})
+        self.passes(lambda r: bool(r[name]) and on(r) <= date(2025, 12, 2), **{name: "<=2025-12-02"})
+        self.passes(lambda r: on(r) != date(2025, 12, 2), **{name: "<>2025-12-02"})
+        self.passes(lambda r: bool(r[name]) and (on(r).year, on(r).month) == (2026, 1), **{name: "2026-01"})
+        self.passes(lambda r: bool(r[name]) and on(r) < date(2025, 12, 1), **{name: "<2025-12"})
+        self.passes(lambda r: bool(r[name]) and on(r).year == 2025, **{name: "2025"})
+        span = "2025-12-02..2026-01"
+        self.passes(lambda r: bool(r[name]) and date(2025, 12, 2) <= on(r) < date(2026, 2, 1), **{name: span})
+
+    def test_what_lists_show(self):
+        self.passes(lambda r: r["agent"] == "Águas do Sul", agent_id="aguas")
+        self.passes(lambda r: r["agent"] != "Águas do Sul", agent_id="<> águas do sul")
+        lookup = LookupSpec(choices=(("1", "one"), ("2", "a pair"), ("3", "three")))
+        fields = tuple(replace(f, lookup=lookup) if f.name == "pieces" else f for f in self.dataset.fields)
+        listed = replace(self.dataset, fields=fields)
+        self.passes(lambda r: r["pieces"] == 2, listed, pieces="PAIR")
+        self.passes(lambda r: r["pieces"] != 2, listed, pieces="<>a pair")
+
+    def test_totals_count_the_draft_of_the_rows_that_pass(self):
+        rows, bench = self.only(weight=">50"), self.bench("shipment")
+        chosen = rows.window(0, 2)
+        other = next(r["id"] for r in self.all if r["weight"] and Decimal(str(r["weight"])) < 50)
+        draft = [bench.edit(chosen[0].id, pieces="1000"), bench.edit(other, pieces="2000")]
+        before = totals(rows, [Total("pieces", "sum")])[0]
+        was = next(r["pieces"] for r in self.all if r["id"] == chosen[0].id)
+        self.assertEqual(totals(rows, [Total("pieces", "sum")], draft), [before - was + 1000])
+
+    def test_what_can_not_be_understood_is_told(self):
+        only, wrong = read_filters(self.dataset, {"weight": "heavy", "day": "2026-13", "nothing": "1"}, ENGLISH)
+        self.assertEqual((only, sorted(wrong)), ((), ["day", "weight"]))
+        self.assertIn("Type a value, a comparison such as >8", wrong["weight"])
+
+    def test_odd_texts_and_kinds_that_do_not_fit_are_told(self):
+        wrong = read_filters(self.dataset, {"code": "a\0b"}, ENGLISH)[1]
+        self.assertIn("NUL", wrong["code"])
+        other = (
+            FieldSpec("odd", "Odd", "decimal", formula="code || '!'"),
+            FieldSpec("late", "Late", "date", formula="at"),
+        )
+        dataset = replace(self.dataset, extra=other)
+        for typed in ({"odd": ">5"}, {"odd": "5"}, {"odd": "1..2"}, {"late": "2026-01-01"}, {"late": "empty"}):
+            with self.subTest(typed), suppress(Problem):
+                Rows.of(self.spec, dataset, only=read_filters(dataset, typed, ENGLISH)[0]).window(0, 5)
+
+
+on_each_server(globals(), Filtering)
