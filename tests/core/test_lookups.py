@@ -48,6 +48,20 @@ class Looking(OnServer):
         legs = self.bench("Leg of way").dataset.by_name["shipment_id"].lookup
         self.assertEqual((legs.table, legs.shows), ("shipment", ("code",)))
 
+    def test_nobody_is_shown_identifiers_made_for_machines(self):
+        self.place.run(
+            "CREATE TABLE quay (nr integer PRIMARY KEY, gid varchar(36) NOT NULL UNIQUE, token varchar(20) UNIQUE, "
+            "sign varchar(8) UNIQUE, name varchar(40) NOT NULL, built_year integer, bollards integer)"
+        )
+        self.place.run(
+            "CREATE TABLE moored (id integer PRIMARY KEY, quay_nr integer , FOREIGN KEY (quay_nr) REFERENCES quay (nr))"
+        )
+        self.place.run("INSERT INTO quay VALUES (4711, 'f0', 'x', 'NQ', 'North', 1958, 2400)")
+        moored = self.bench("moored").dataset.by_name["quay_nr"]
+        self.assertEqual((moored.lookup.shows, moored.format), (("name", "sign"), "0"))
+        quay = self.bench("quay").dataset
+        self.assertEqual([quay.by_name[n].format for n in ("built_year", "bollards")], ["0", ""])
+
     def test_a_search_folds_capitals_and_accents_and_puts_what_starts_so_first(self):
         self.assertEqual(self.names("SUL"), (["sul e norte", "Águas do Sul"], False))
         self.assertEqual(self.names("aguas"), (["Águas do Sul"], False))

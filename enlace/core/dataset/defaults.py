@@ -18,6 +18,7 @@ from .spec import DatasetSpec, FieldSpec, RuleSpec
 SAMPLE_ROWS = 50
 SAMPLE_CUT = 400
 ACRONYMS = {"id", "imo", "iso", "vat", "url", "utc", "eta", "etd", "iban", "uuid", "gt", "teu", "no"}
+YEAR = re.compile(r"(^|[^a-z])(year|yr|ano)$|Year$", re.I)
 UNITS = {"m", "km", "kg", "kn", "cm", "mm", "t", "eur", "usd"}
 
 
@@ -105,6 +106,7 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
         name=column.name,
         label=label_of(column.name),
         kind=kind,
+        format=_format(table, column, kind),
         type_text=column.type_text,
         width=max(width_of(kind, label_of(column.name), values, facts.get("length")), 100 if column.numbered else 0),
         nullable=column.nullable,
@@ -116,6 +118,13 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
         help="Values of this type are shown here but can't be edited." if column.family == "shown" else "",
         **facts,
     )
+
+
+def _format(table: Table, column: Column, kind: str) -> str:
+    """Whole numbers that are names rather than amounts (keys, references, years) are written without groups of digits."""
+    referring = {name for one in table.references for name in one.columns}
+    named = column.name in (*table.key, *referring) or YEAR.search(column.name)
+    return "0" if kind == "whole" and named and not column.numbered else ""
 
 
 def kind_of(column: Column, table: Table, values: list[Any]) -> tuple[str, dict[str, Any]]:

@@ -14,6 +14,7 @@ from ..server.catalog import Catalog, Reference, Table
 from .spec import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
 
 TELLING = re.compile(r"name|title|label|descr|caption|subject|nome", re.I)
+UNREADABLE = re.compile(r"(^|[^a-z])(gid|guid|uuid|hash|digest|checksum|token|secret|password|passwd)($|[^a-z])", re.I)
 MOST_SHOWN_LENGTH = 120
 
 
@@ -58,18 +59,22 @@ def shown_columns(table: Table, target: str) -> tuple[str, ...]:
     best = max(scored)[2].name
     if best in single:
         return (best,)
-    kinds = {one.name: one.kind for one in column_specs(table)}
-    telling = next((c.name for c in table.columns if c.name in single and kinds[c.name] == "text"), None)
+    telling = next((one.name for one in column_specs(table) if one.name in single and _readable_text(one)), None)
     return (best, telling) if telling else (best,)
 
 
 def _score(table: Table, one: ColumnSpec, single: set[str]) -> int:
     """How well a column tells a person which row it is; 0 for not at all."""
     column = next(c for c in table.columns if c.name == one.name)
-    if one.kind != "text" or (column.length or 0) > MOST_SHOWN_LENGTH:
+    if not _readable_text(one) or (column.length or 0) > MOST_SHOWN_LENGTH:
         return 0
     named = 4 if TELLING.search(one.name) else 0
     return named + (2 if one.name in single else 0) + (1 if not column.nullable else 0)
+
+
+def _readable_text(one: ColumnSpec) -> bool:
+    """Whether people read it: not an identifier made for machines, and nothing that must not be shown."""
+    return one.kind == "text" and one.storage in ("", "text") and not UNREADABLE.search(one.name)
 
 
 def with_lookups(
