@@ -114,7 +114,9 @@ def drift(dataset: Dataset, now: DatasetSpec | None = None) -> Drift:
     """How the table has changed since the dataset was made. Raises Problem."""
     if dataset.query:
         return Drift()
-    return drift_of(tuple(one.to_spec() for one in dataset.fields.all()), now or suggested(dataset))
+    rules = tuple(one.to_spec() for one in dataset.rules.filter(own=False))
+    kept = replace(dataset.to_spec(), fields=tuple(one.to_spec() for one in dataset.fields.all()), rules=rules)
+    return drift_of(kept, now or suggested(dataset))
 
 
 def leave_out_gone(dataset: Dataset) -> bool:
@@ -135,15 +137,30 @@ def repair(dataset: Dataset) -> None:
 
     def act() -> None:
         dataset.fields.filter(name__in=[f.name for f in found.gone]).delete()
-        for one, other in found.changed:
-            _store(dataset.fields.get(name=one.name), repaired(one, other))
+        changed_ones = {one.name: one for one, _ in found.changed}
+        for field in dataset.fields.exclude(formula__gt="").exclude(outside=True):
+            there = now.by_name[field.name]
+            if field.name in changed_ones:
+                _store(field, repaired(changed_ones[field.name], there))
+            elif dataset.read_only_because != now.read_only_because:
+                Field.objects.filter(pk=field.pk).update(read_only=there.read_only)
         dataset.fields.update(gone=False)
-        dataset.rules.filter(own=False).delete()
-        for rule in now.rules:
-            dataset.rules.create(name=rule.name, expression=rule.expression, message=rule.message)
-        Dataset.objects.filter(pk=dataset.pk).update(uniques=[list(c) for c in now.uniques])
+        _follow(dataset, now)
 
     changed(dataset, "Repair", act)
+
+
+def _follow(dataset: Dataset, now: DatasetSpec) -> None:
+    """Take over what the table says of its rows: the key, what is unique, its conditions."""
+    kept = set(dataset.rules.filter(own=False).values_list("expression", flat=True))
+    dataset.rules.filter(own=False).exclude(expression__in=[rule.expression for rule in now.rules]).delete()
+    for rule in now.rules:
+        if rule.expression not in kept:
+            dataset.rules.create(name=rule.name, expression=rule.expression, message=rule.message)
+    dataset.uniques = [list(columns) for columns in now.uniques]
+    dataset.key, dataset.locator, dataset.is_view = list(now.key), now.locator or "", now.is_view
+    dataset.read_only_because = now.read_only_because
+    dataset.save(update_fields=["uniques", "key", "locator", "is_view", "read_only_because"])
 
 
 def added(dataset: Dataset, names: Iterable[str]) -> int:

@@ -273,6 +273,29 @@ class Sheet(Pages):
         self.assertContains(self.client.get(address, {"expression": "draught_m / 0"}), "divided by zero")
         self.assertContains(self.client.get(address, {"expression": "draught_m +"}), "fault")
 
+    def test_a_key_and_conditions_that_came_later(self):
+        with sqlite3.connect(self.spec["path"]) as db:
+            db.execute("CREATE TABLE buoy (nr INT NOT NULL, colour TEXT)")
+            db.execute("INSERT INTO buoy VALUES (7, 'red')")
+        form = self.form("buoy")
+        self.put(form, "colour", "required", "yes")
+        with sqlite3.connect(self.spec["path"]) as db:
+            db.execute("DROP TABLE buoy")
+            db.execute("CREATE TABLE buoy (nr INT NOT NULL PRIMARY KEY, colour TEXT UNIQUE, CHECK (nr > 5))")
+            db.execute("INSERT INTO buoy VALUES (7, 'red')")
+        db.close()
+        address = f"/workshop/dataset/{form.dataset_id}/"
+        for sentence in ("primary key was none and is nr now", "colour must be unique now", "new condition: nr &gt; 5"):
+            self.assertContains(self.client.get(address), sentence)
+        self.act(form, act="repair")
+        self.assertNotContains(self.client.get(address), "has changed since")
+        self.assertTrue(self.field(form, "colour").required)
+        self.assertContains(self.edit(form, "i7", nr="3"), "Nr must be greater than 5.")
+        self.edit(form, "i7", nr="7")
+        self.edit(form, "i7", colour="green")
+        self.post(form, "save")
+        self.assertEqual(self.sql("SELECT nr, colour FROM buoy"), [(7, "green")])
+
     def test_a_changed_table_is_told_and_repaired_and_forms_go_on(self):
         with sqlite3.connect(self.spec["path"]) as db:
             db.execute("ALTER TABLE vessel DROP COLUMN remarks")

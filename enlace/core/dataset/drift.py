@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from .spec import DatasetSpec, FieldSpec
@@ -15,26 +16,50 @@ OWN = (
 
 @dataclass(frozen=True)
 class Drift:
-    """gone: fields whose columns are not there. added: columns that no field shows. changed: (as it was, as it is)."""
+    """gone: fields whose columns are not there. added: columns that no field shows. changed: (as it was, as it is).
+    others: what else of the table is not as it was, each as a sentence."""
 
     gone: tuple[FieldSpec, ...] = ()
     added: tuple[FieldSpec, ...] = ()
     changed: tuple[tuple[FieldSpec, FieldSpec], ...] = ()
+    others: tuple[str, ...] = ()
 
     def __bool__(self) -> bool:
-        return bool(self.gone or self.changed)
+        return bool(self.gone or self.changed or self.others)
 
 
-def drift_of(fields: tuple[FieldSpec, ...], suggested: DatasetSpec) -> Drift:
-    """Compare the fields of a dataset with what its table suggests now."""
+def drift_of(dataset: DatasetSpec, suggested: DatasetSpec) -> Drift:
+    """Compare a dataset, with the table's own rules alone, with what its table suggests now."""
     there = suggested.by_name
-    own = [f for f in fields if not f.formula and not f.outside]
+    own = [f for f in dataset.fields if not f.formula and not f.outside]
     known = {f.name for f in own}
     return Drift(
         gone=tuple(f for f in own if f.name not in there),
         added=tuple(f for f in suggested.fields if f.name not in known),
         changed=tuple((f, there[f.name]) for f in own if f.name in there and _differs(f, there[f.name])),
+        others=tuple(_others(dataset, suggested)),
     )
+
+
+def _others(was: DatasetSpec, now: DatasetSpec) -> Iterator[str]:
+    """What else is not as it was: the key, what is unique, the table's conditions."""
+    if (was.key, was.locator) != (now.key, now.locator):
+        yield f"The primary key was {_listed(was.key)} and is {_listed(now.key)} now."
+    if was.is_view != now.is_view:
+        yield f"{now.table} is a {'view' if now.is_view else 'table'} now."
+    for columns in sorted(set(now.uniques) - set(was.uniques)):
+        yield f"{_listed(columns)} must be unique now."
+    for columns in sorted(set(was.uniques) - set(now.uniques)):
+        yield f"{_listed(columns)} need not be unique any more."
+    before, after = ({rule.expression for rule in one.rules} for one in (was, now))
+    for expression in sorted(after - before):
+        yield f"The table has a new condition: {expression}"
+    for expression in sorted(before - after):
+        yield f"The table has no longer the condition: {expression}"
+
+
+def _listed(columns: tuple[str, ...]) -> str:
+    return ", ".join(columns) or "none"
 
 
 def _differs(one: FieldSpec, other: FieldSpec) -> bool:
@@ -47,4 +72,6 @@ def repaired(field: FieldSpec, suggested: FieldSpec) -> FieldSpec:
     kept = {name: getattr(field, name) for name in OWN if field.kind == suggested.kind or name in OWN[:4]}
     if field.lookup is not None:
         kept["lookup"] = field.lookup
+    if field.nullable == suggested.nullable:
+        kept["required"] = field.required and not suggested.generated
     return replace(suggested, **kept)
