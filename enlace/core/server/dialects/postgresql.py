@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 import logging
-import re
 import struct
 from collections.abc import Hashable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-import sqlglot
 from sqlalchemy import URL, ColumnElement, Insert, Text, cast, create_engine, event, func, literal_column, text
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError
-from sqlglot import exp
 
 from ..refusal import Refusal
 from .base import STATEMENT_SECONDS
 from .network import CONNECT_SECONDS, LOCK_SECONDS, NetworkServer
+from .postgresql_checks import as_written
 
 if TYPE_CHECKING:
     import socket
@@ -160,14 +158,8 @@ class PostgreSQL(NetworkServer):
         return [column_of(row) for row in connection.execute(text(_COLUMNS), {"t": table}).all()]
 
     def check_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
-        found = []
-        for name, sql in connection.execute(text(_CHECKS), {"t": table}):
-            try:
-                tree = sqlglot.parse_one(sql, read="postgres").transform(_without_casts)
-            except (sqlglot.errors.SqlglotError, RecursionError):
-                continue  # The server's word on save stands in for a check that can't be read.
-            found.append((name, tree.sql(dialect="sqlite")))
-        return found
+        read = [(name, as_written(sql)) for name, sql in connection.execute(text(_CHECKS), {"t": table})]
+        return [(name, condition) for name, condition in read if condition]
 
     def unique_sets(self, connection: Connection, table: str) -> list[tuple[str, tuple[str, ...]]]:
         return [
@@ -310,21 +302,3 @@ SELECT (SELECT count(*) || '.' || coalesce(sum(hashtext(c.oid || ' ' || c.xmin):
           AND c.relnamespace <> 'information_schema'::regnamespace),
        (SELECT count(*) || '.' || coalesce(sum(hashtext(oid || ' ' || xmin)::bigint), 0) FROM pg_constraint)
 """
-
-
-def _without_casts(node: exp.Expr) -> exp.Expr:
-    """A check as people write it: the server adds a cast to each constant and turns IN into = ANY."""
-    if isinstance(node, exp.EQ) and isinstance(node.expression, exp.Any):
-        options = node.expression.this.unnest()
-        while isinstance(options, exp.Cast | exp.Paren):
-            options = options.this
-        if isinstance(options, exp.Array):
-            subject = node.this.transform(_without_casts)
-            return exp.In(this=subject, expressions=[one.transform(_without_casts) for one in options.expressions])
-    if isinstance(node, exp.Cast) and re.match(
-        r"(text|varchar|char|numeric|decimal|double|bpchar)", node.to.sql(), re.I
-    ):
-        inner = node.this.unnest()
-        if isinstance(inner, exp.Column | exp.Literal | exp.Neg):
-            return inner.transform(_without_casts)
-    return node
