@@ -66,15 +66,24 @@ class EditorView:
         return self.field.read_only or self.field.generated or self.waits or self.fixed
 
 
+SAID_AGAIN = 90  # characters: longer sentences about several fields are said at the first one that was edited
 TOLD = {"missing": "missing", "warning": "warned"}
 
 
 def editor_views(work: Work, view: RecordView) -> list[EditorView]:
     """The editors of a record, one for each field shown."""
     told: dict[str, tuple[str, str]] = {}
+    edited = view.pending.now if view.pending else {}
+    order = {field.name: (field.name not in edited, i) for i, field in enumerate(work.dataset.shown)}
     for one in sorted(view.complaints, key=lambda c: not c.holds_back):  # what holds back is said first
-        for name in one.fields:
-            told.setdefault(name, (TOLD.get(one.code, "wrong"), one.sentence))
+        state = TOLD.get(one.code, "wrong")
+        places = sorted((name for name in one.fields if name in order), key=order.__getitem__)
+        for name in places:
+            at = work.dataset.any_name[places[0]].label
+            again = name != places[0] and len(one.sentence) > SAID_AGAIN
+            told.setdefault(
+                name, (state, f"See {at}: what is asked there concerns this too." if again else one.sentence)
+            )
     numbers = work.dataset.numbers
     return [
         _calculated_view(work, view, numbers[field.name], field)

@@ -51,6 +51,17 @@ class Evaluation(unittest.TestCase):
             ("status IN ('a', 'b')", "Status must be one of “a”, “b”"),
             ("etd IS NULL OR etd >= eta", "Departure must be at least Arrival"),
             ("length(status) = 7", "the length of Status must be equal to 7"),
+            (
+                "status NOT IN ('a') AND length_m > 0 AND length_m < 9",
+                "Status must be none of “a” and Length (m) must be greater than 0 and less than 9",
+            ),
+            ("etd IS NULL OR length_m > 0", "Departure must be empty or Length (m) must be greater than 0"),
+            (
+                "((eta IS NOT NULL OR etd IS NOT NULL) AND status <> '') OR (eta IS NULL AND etd IS NULL)",
+                "((Arrival or Departure must have a value) and Status must not be an empty text) or (Arrival and Departure must be empty)",
+            ),
+            ("status IS FALSE OR status IS NOT TRUE", "Status must be no or Status must not be yes"),
             ("abs(length_m) > 2", ""),
+            ("abs(length_m) > 2 OR etd > eta", ""),
         ]:
             self.assertEqual(in_words(Expression(text, list(labels)).tree, labels), words)

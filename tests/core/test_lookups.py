@@ -51,7 +51,7 @@ class Looking(OnServer):
     def test_nobody_is_shown_identifiers_made_for_machines(self):
         self.place.run(
             "CREATE TABLE quay (nr integer PRIMARY KEY, gid varchar(36) NOT NULL UNIQUE, token varchar(20) UNIQUE, "
-            "sign varchar(8) UNIQUE, name varchar(40) NOT NULL, built_year integer, bollards integer)"
+            "sign varchar(8) UNIQUE, name varchar(255) NOT NULL, built_year integer, bollards integer)"
         )
         self.place.run(
             "CREATE TABLE moored (id integer PRIMARY KEY, quay_nr integer , FOREIGN KEY (quay_nr) REFERENCES quay (nr))"

@@ -66,9 +66,10 @@ def shown_columns(table: Table, target: str) -> tuple[str, ...]:
 def _score(table: Table, one: ColumnSpec, single: set[str]) -> int:
     """How well a column tells a person which row it is; 0 for not at all."""
     column = next(c for c in table.columns if c.name == one.name)
-    if not _readable_text(one) or (column.length or 0) > MOST_SHOWN_LENGTH:
-        return 0
     named = 4 if TELLING.search(one.name) else 0
+    # Many schemas give every text 255 characters: a name is a name all the same.
+    if not _readable_text(one) or (column.length or 0) > (named or 1) * MOST_SHOWN_LENGTH:
+        return 0
     return named + (2 if one.name in single else 0) + (1 if not column.nullable else 0)
 
 

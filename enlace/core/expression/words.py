@@ -46,30 +46,114 @@ def in_words(tree: exp.Expr, labels: Mapping[str, str]) -> str:
     return _clause(tree.unnest(), term)
 
 
-def _clause(node: exp.Expr, term: Callable[[exp.Expr], str]) -> str:
-    if isinstance(node, exp.And):
-        parts = [_clause(side.unnest(), term) for side in (node.this, node.expression)]
-        return " and ".join(parts) if all(parts) else ""
-    if isinstance(node, exp.Or):
-        # "x IS NULL OR condition": a value that is left out is fine, so the condition alone says it.
-        for side, other in ((node.this, node.expression), (node.expression, node.this)):
-            if isinstance(side.unnest(), exp.Is) and isinstance(side.unnest().expression, exp.Null):
-                return _clause(other.unnest(), term)
-        return ""
+Term = Callable[[exp.Expr], str]
+
+
+def _clause(node: exp.Expr, term: Term) -> str:
+    if isinstance(node, exp.And | exp.Or):
+        return _joined(node, term)
+    if isinstance(node, exp.Not):
+        return _denied(node.this.unnest(), term)
+    if isinstance(node, exp.Is):
+        return _is(node, term, False)
     if type(node) in _COMPARED:
         return _comparison(node, term)
     if isinstance(node, exp.Between):
         parts = [term(node.this), term(node.args["low"]), term(node.args["high"])]
         return f"{parts[0]} must be between {parts[1]} and {parts[2]}" if all(parts) else ""
     if isinstance(node, exp.In):
-        subject, options = term(node.this), [term(one) for one in node.expressions]
-        return f"{subject} must be one of {', '.join(options)}" if subject and options and all(options) else ""
+        return _one_of(node, term, "one")
+    return ""
+
+
+def _sides(node: exp.Expr, kind: type[exp.Expr]) -> list[exp.Expr]:
+    """What a chain of AND or of OR joins."""
+    if not isinstance(node, kind):
+        return [node]
+    return [*_sides(node.this.unnest(), kind), *_sides(node.expression.unnest(), kind)]
+
+
+def _joined(node: exp.Expr, term: Term) -> str:
+    """Clauses joined by "and" or "or"; those that say the same of several fields say it once."""
+    word, kind = ("and", exp.And) if isinstance(node, exp.And) else ("or", exp.Or)
+    sides = _sides(node, kind)
+    if kind is exp.Or:
+        sides = [one for one in sides if not _left_out(one, sides)]
+    said: dict[str, list[str]] = {}
+    for one in sides:
+        clause = _clause(one, term)
+        if not clause:
+            return ""
+        if isinstance(one, exp.And | exp.Or) and len(sides) > 1:
+            clause = f"({clause})" if " or " in clause or " and " in clause else clause
+        subject, must, what = clause.partition(" must ")
+        same = said.setdefault(what, []) if must and not clause.startswith("(") and f" {word} " not in what else None
+        if same is None:
+            said[f"\0{clause}"] = [clause]
+        else:
+            same.append(subject)
+    made = [who[0] if what.startswith("\0") else f"{_listed(who, word)} must {what}" for what, who in said.items()]
+    return f" {word} ".join(_shortened(made))
+
+
+def _shortened(clauses: list[str]) -> list[str]:
+    """Clauses of one subject that follow each other, without saying it again."""
+    made: list[str] = []
+    before = ""
+    for clause in clauses:
+        subject, must, what = clause.partition(" must be ")
+        again = bool(must) and subject == before and not clause.startswith("(")
+        made.append(what if again else clause)
+        before = subject if must else ""
+    return made
+
+
+def _left_out(one: exp.Expr, sides: list[exp.Expr]) -> bool:
+    """Whether it is the "x IS NULL" of "x IS NULL OR condition on x": leaving a value out goes without saying."""
+    if not isinstance(one, exp.Is) or not isinstance(one.expression, exp.Null):
+        return False
+    others = [side for side in sides if side is not one]
+    name = one.this.unnest().name
+    return bool(others) and all(
+        any(column.name == name for column in side.find_all(exp.Column)) and not side.find(exp.Null) for side in others
+    )
+
+
+def _listed(names: list[str], word: str) -> str:
+    return f" {word} ".join([", ".join(names[:-1]), names[-1]]) if len(names) > 1 else names[0]
+
+
+def _denied(node: exp.Expr, term: Term) -> str:
+    if isinstance(node, exp.In):
+        return _one_of(node, term, "none")
+    if isinstance(node, exp.Is):
+        return _is(node, term, True)
+    return ""
+
+
+def _one_of(node: exp.In, term: Term, how: str) -> str:
+    subject, options = term(node.this), [term(one) for one in node.expressions]
+    return f"{subject} must be {how} of {', '.join(options)}" if subject and options and all(options) else ""
+
+
+def _is(node: exp.Is, term: Term, denied: bool) -> str:
+    subject, what = term(node.this), node.expression
+    if not subject:
+        return ""
+    if isinstance(what, exp.Null):
+        return f"{subject} must have a value" if denied else f"{subject} must be empty"
+    if isinstance(what, exp.Boolean):
+        return f"{subject} must {'not ' if denied else ''}be {'yes' if what.this else 'no'}"
     return ""
 
 
 def _comparison(node: exp.Expr, term: Callable[[exp.Expr], str]) -> str:
     left, right = node.this.unnest(), node.expression.unnest()
     compared: Any = type(node)
+    if isinstance(right, exp.Boolean) and compared in (exp.EQ, exp.NEQ):
+        return _is(exp.Is(this=left.copy(), expression=right.copy()), term, compared is exp.NEQ)
+    if isinstance(right, exp.Literal) and right.is_string and not right.this and compared is exp.NEQ:
+        return f"{term(left)} must not be an empty text" if term(left) else ""
     if isinstance(left, exp.Literal):
         left, right, compared = right, left, _TURNED[compared]
     subject, other = term(left), term(right)
