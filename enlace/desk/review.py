@@ -7,6 +7,7 @@ from typing import Any
 
 from django.urls import reverse
 
+from enlace.core.dataset.references import called_by
 from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS, raw_text
 from enlace.core.problem import Problem
@@ -137,9 +138,9 @@ def _made(work: Work, part: FormPart, record: PendingRecord, row: Mapping[str, A
 
 
 def name_of(part: FormPart, record: PendingRecord) -> str:
-    """What people know a record by: its key and its first text."""
+    """What people know a record by: its key and its most telling text."""
     dataset = part.dataset
-    texts = (f.name for f in dataset.fields if f.kind == "text" and f.name not in dataset.key)
+    texts = (name for name in called_by(dataset.fields) if name not in dataset.key)
     first = next((value for name in texts if (value := record.was.get(name) or record.now.get(name))), "")
     parts = [", ".join(raw_text(part) for part in record.key) or "new record", raw_text(first)[:60] if first else ""]
     return " · ".join(part for part in parts if part)

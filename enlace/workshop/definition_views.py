@@ -12,9 +12,9 @@ from enlace.core.problem import Problem
 from .details import (
     add_detail,
     add_query,
-    possible_details,
+    chosen,
+    possible_choices,
     possible_queries,
-    reference_name,
     remove_if_unused,
     take_detail_away,
 )
@@ -98,7 +98,7 @@ def form(request, form: int):
         "form": found,
         "controls": found.controls.select_related("field"),
         "details": found.details.select_related("dataset"),
-        "possible": possible_details(found),
+        "possible": possible_choices(found),
         "queries": possible_queries(found),
         "actions": found.actions.all(),
         "told": told,
@@ -132,11 +132,7 @@ def details(request, form: int):
         detail = add_query(found, query)
         messages.success(request, f"{detail.title} shows its rows for the current record of this form.")
         return redirect(found)
-    wanted = request.POST.get("reference", "")
-    reference = next((r for r in possible_details(found) if reference_name(r) == wanted), None)
-    if reference is None:
-        raise Problem("No such table refers to this one.", "Choose one from the page's list.", code="missing")
-    detail = add_detail(found, reference)
+    detail = add_detail(found, *chosen(found, request.POST.get("reference", "")))
     messages.success(request, f"{detail.title} is a detail of this form: it shows what belongs to the current record.")
     return redirect(found)
 

@@ -30,6 +30,32 @@ def possible_details(form: Form) -> list[Reference]:
     return [r for r in found if (r.table, r.columns) not in used and r.table != form.dataset.table]
 
 
+def possible_choices(form: Form) -> list[tuple[str, str]]:
+    """(value, words) of what can become a detail: each reference with the datasets of its table that are already shaped,
+    and with one of its own."""
+    mine = {form.dataset_id, *form.details.values_list("dataset", flat=True)}
+    shaped = form.dataset.connection.datasets.filter(query="").exclude(pk__in=mine).prefetch_related("fields")
+    found = []
+    for reference in possible_details(form):
+        name = reference_name(reference)
+        for one in shaped:
+            there = {field.name for field in one.fields.all() if not field.gone}
+            if one.table == reference.table and there.issuperset(reference.columns):
+                found.append((f"{name}/{one.pk}", f"{name} · dataset {one.name}"))
+        found.append((name, f"{name} · new dataset"))
+    return found
+
+
+def chosen(form: Form, value: str) -> tuple[Reference, Dataset | None]:
+    """What one of the choices stands for. Raises Problem."""
+    offered = any(value == one for one, _ in possible_choices(form))
+    name, _, pk = value.rpartition("/") if "/" in value and value.rpartition("/")[2].isdecimal() else (value, "", "")
+    reference = next((r for r in possible_details(form) if offered and reference_name(r) == name), None)
+    if reference is None:
+        raise Problem("No such table refers to this one.", "Choose one from the page's list.", code="missing")
+    return reference, form.dataset.connection.datasets.get(pk=pk) if pk else None
+
+
 def possible_queries(form: Form) -> list[Dataset]:
     """The queries of the form's connection that ask for values and are no detail of it yet."""
     kind = form.dataset.connection.kind
@@ -60,10 +86,13 @@ def add_query(form: Form, dataset: Dataset) -> Detail:
 
 
 @transaction.atomic
-def add_detail(form: Form, reference: Reference) -> Detail:
-    """A detail with a dataset of its own. Raises Problem."""
+def add_detail(form: Form, reference: Reference, dataset: Dataset | None = None) -> Detail:
+    """A detail with a dataset, made for it where none is given. Raises Problem."""
     connection, title = form.dataset.connection, label_of(reference.table)
-    dataset = Dataset.make(connection, make_dataset(connection.to_spec(), reference.table), f"{form.title}: {title}")
+    if dataset is None:
+        dataset = Dataset.make(
+            connection, make_dataset(connection.to_spec(), reference.table), f"{form.title}: {title}"
+        )
     place = form.details.count()
     columns, targets = list(reference.columns), list(reference.target_columns)
     return form.details.create(place=place, dataset=dataset, title=title, columns=columns, master_columns=targets)

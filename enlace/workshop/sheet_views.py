@@ -49,7 +49,7 @@ def sheet_context(dataset: Dataset) -> dict[str, Any]:
     return {
         "dataset": dataset,
         "lines": lines,
-        "kinds": CALCULATED,
+        "kinds": [(kind, KINDS[kind].label) for kind in CALCULATED],
         "undo": last.label if last else "",
         "names_json": json.dumps(_names(dataset.to_spec())),
         **_strip(dataset),

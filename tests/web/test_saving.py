@@ -283,6 +283,19 @@ class Details(Pages):
         self.assertIn("Saved 1 record", self.said(self.post(self.calls, "save")))
         self.assertEqual(self.sql("SELECT port_call_id FROM cargo_line WHERE tonnes = 5 AND line_no = 1"), [(call,)])
 
+    def test_a_detail_with_a_dataset_that_is_shaped_already(self):
+        moves, page = self.form("container_move"), f"/workshop/form/{self.calls.pk}/"
+        moves.dataset.fields.filter(name="moved_at").update(label="Lifted at")
+        choice = f"container_move: port_call_id/{moves.dataset_id}"
+        self.assertContains(self.client.get(page), f'value="{choice}"')
+        self.client.post(page + "details", {"reference": choice})
+        detail = self.calls.details.last()
+        self.assertEqual(detail.dataset, moves.dataset)
+        self.assertContains(self.client.get(self.at("i7", detail)), "Lifted at")
+        self.assertEqual(self.client.post(page + "details", {"reference": choice}).status_code, 404)
+        self.client.post(page + "details", {"act": "remove", "detail": detail.pk})
+        self.assertTrue(type(moves).objects.filter(dataset=moves.dataset_id).exists())
+
     def test_undo_goes_across_parts(self):
         self.edit(self.calls, "i7", notes="first")
         line = self.sql("SELECT line_no FROM cargo_line WHERE port_call_id = 7")[0][0]

@@ -73,7 +73,13 @@ def _score(table: Table, one: ColumnSpec, single: set[str]) -> int:
     return named + (2 if one.name in single else 0) + (1 if not column.nullable else 0)
 
 
-def _readable_text(one: ColumnSpec) -> bool:
+def called_by(fields: Sequence[FieldSpec]) -> tuple[str, ...]:
+    """The fields that may tell a person which record it is, the most telling ones first."""
+    texts = [one for one in fields if _readable_text(one)]
+    return tuple(one.name for one in sorted(texts, key=lambda f: not TELLING.search(f.name)))
+
+
+def _readable_text(one: ColumnSpec | FieldSpec) -> bool:
     """Whether people read it: not an identifier made for machines, and nothing that must not be shown."""
     return one.kind == "text" and one.storage in ("", "text") and not UNREADABLE.search(one.name)
 

@@ -12,9 +12,9 @@ export function apply(html, response, without = null) {
   // What the page does not show any more, a row scrolled away, a note of another record, needs no replacing.
   for (const part of parts.content.querySelectorAll("[hx-swap-oob]")) if (!document.getElementById(part.id)) part.remove();
   htmx.swap("#said", parts.innerHTML, { swapStyle: "none" });
-  const events = response.headers.get("HX-Trigger");
-  if (!events) return;
-  for (const [name, detail] of Object.entries(JSON.parse(events))) {
+  const events = JSON.parse(response.headers.get("HX-Trigger") || "{}");
+  if (!("enlace:said" in events)) document.getElementById("said").classList.remove("shown"); // what was said is over
+  for (const [name, detail] of Object.entries(events)) {
     document.dispatchEvent(new CustomEvent(name, { detail }));
   }
 }
