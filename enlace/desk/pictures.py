@@ -5,11 +5,14 @@ from __future__ import annotations
 import hashlib
 import io
 import warnings
+from dataclasses import replace
 
 from django.http import HttpResponse, HttpResponseNotModified
 from PIL import Image
 
+from enlace.core.dataset import FieldSpec
 from enlace.core.problem import Problem
+from enlace.core.rules import Complaint
 
 from . import editing
 from .answers import Answer
@@ -58,8 +61,8 @@ def checked(content: bytes) -> str:
                 return kind
     except Problem:
         raise
-    except Exception as error:  # Pillow raises many kinds for broken files
-        raise Problem("The file is not a picture that can be shown.", hint, str(error)[:200], "bad") from None
+    except Exception:  # Pillow raises many kinds for broken files
+        raise Problem("The file is not a picture that can be shown.", hint, code="bad") from None
 
 
 def _replace(request, work: Work) -> HttpResponse:
@@ -68,12 +71,27 @@ def _replace(request, work: Work) -> HttpResponse:
     if field.kind != "picture":
         raise Problem(f"{field.label} does not hold pictures.", "Choose a field that does.", code="bad")
     upload = request.FILES.get("file")
-    if upload is not None and upload.size > MOST_BYTES:
-        most = MOST_BYTES // 1_000_000
-        raise Problem(f"The picture is larger than {most} MB.", "Make it smaller and try again.", code="bad")
-    content = upload.read() if upload is not None else None
-    if content is not None:
-        checked(content)
+    try:
+        content = None if upload is None else _content(upload)
+    except Problem as problem:
+        return _refused(request, work, identifier, field, f"{problem.what} {problem.hint}")
     view = editing.edit_value(work, identifier, name, content)
     position = work.position(identifier)
     return Answer(request, work).panel(view.moved_to(position)).row(view).strip().response()
+
+
+def _content(upload) -> bytes:
+    """What was sent. Raises Problem when it is no picture, or too large a one."""
+    if upload.size > MOST_BYTES:
+        raise Problem(f"The picture is larger than {MOST_BYTES // 1_000_000} MB.", "Make it smaller and try again.")
+    content = upload.read()
+    checked(content)
+    return content
+
+
+def _refused(request, work: Work, identifier: str, field: FieldSpec, sentence: str) -> HttpResponse:
+    """Say beside the field why a file was not taken; what was there stays."""
+    view = work.record(identifier)
+    view = replace(view, complaints=(*view.complaints, Complaint("check", sentence, (field.name,))))
+    answer = Answer(request, work).panel(view.moved_to(work.position(identifier)))
+    return answer.say(f"{field.label}: {sentence}").response()

@@ -8,6 +8,7 @@ from decimal import Decimal
 from stdnum import imo
 
 from enlace.core.dataset.defaults import make_dataset
+from enlace.core.dataset.settle import settled
 from enlace.core.dataset.spec import RuleSpec
 from enlace.core.dataset.window import Rows
 from enlace.core.problem import Problem
@@ -61,6 +62,13 @@ class Making(OnServer):
         added = add_statement(self.spec, "stall", NewColumn("remark", "longtext"))
         run_statement(self.spec, added)
         self.assertEqual(Catalog.of(self.spec).table("stall").columns[-1].name, "remark")
+        run_statement(self.spec, add_statement(self.spec, "stall", NewColumn("sign", "picture")))
+        dataset = make_dataset(self.spec, "stall")
+        sign = dataset.by_name["sign"]
+        self.assertEqual((sign.kind, sign.read_only), ("binary", True))
+        sign = settled(dataset, sign, "kind", "picture", self.spec.kind)
+        self.assertEqual((sign.kind, sign.read_only), ("picture", False))
+        self.assertTrue(settled(dataset, sign, "kind", "binary", self.spec.kind).read_only)
         with self.assertRaisesRegex(Problem, "already"):
             make_table(self.spec, "Stall", columns)
 

@@ -196,7 +196,11 @@ class Editing(Pages):
         for wrong in (b"<svg onload=alert(1)>", b"", b"\x89PNG\r\n\x1a\nbroken"):
             upload = io.BytesIO(wrong)
             upload.name = "x.png"
-            self.post(form, "picture", 400, record="i2", field="photo", file=upload)
+            told = self.post(form, "picture", record="i2", field="photo", file=upload).content.decode()
+            self.assertRegex(
+                told, r'class="note wrong" id="note-i2-\d+"[^>]*><span class="message">The file is not a picture'
+            )
+        self.assertFalse(DraftRecord.objects.exists())
         self.post(form, "picture", record="i1", field="photo")
         self.post(form, "save")
         self.assertIsNone(self.sql("SELECT photo FROM vessel WHERE id = 1")[0][0])

@@ -187,7 +187,7 @@ def _kind_of_family(column: Column, values: list[Any]) -> tuple[str, dict[str, A
 
 def _bytes_kind(column: Column, values: list[Any]) -> str:
     pictures = any(isinstance(v, bytes) and is_picture(v) for v in values)
-    named = re.search(r"photo|picture|image|portrait|logo|thumbnail", column.name, re.I)
+    named = re.search(r"photo|picture|image|portrait|logo|thumbnail|cover|avatar|icon", column.name, re.I)
     return "picture" if pictures or (named and not values) else "binary"
 
 

@@ -20,7 +20,7 @@ LEAST_WIDTH, MOST_WIDTH = 40, 800
 LONGEST = 2000
 ALIGNS = {"": "As the kind", "start": "Left", "center": "Middle", "end": "Right"}
 # Kinds that show the same stored values.
-ALIKE = (("text", "longtext"), ("whole", "yesno"))
+ALIKE = (("text", "longtext"), ("whole", "yesno"), ("binary", "picture"))
 CALCULATED = ("text", "whole", "decimal", "yesno", "date", "time", "datetime")
 
 
@@ -222,12 +222,21 @@ def _fixed(field: FieldSpec, text: str) -> LookupSpec | None:
     return LookupSpec(choices=tuple(pairs), others=others)
 
 
+def _kind(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+    """Bytes are for looking at; as pictures they can be put in, where the table allows it."""
+    made = _chosen("kind", kinds_for)(dataset, field, text)
+    if {field.kind, made.kind} == {"binary", "picture"}:
+        locked = made.kind == "binary" or bool(dataset.read_only_because) or made.generated
+        return replace(made, read_only=locked)
+    return made
+
+
 PARTS: dict[str, Callable[[DatasetSpec, FieldSpec, str], FieldSpec]] = {
     "label": _label,
     "width": _width,
     "help": lambda dataset, field, text: replace(field, help=" ".join(text.split())[:300]),
     "align": _chosen("align", lambda field: ALIGNS),
-    "kind": _chosen("kind", kinds_for),
+    "kind": _kind,
     "knows": _chosen("knows", lambda field: {"", *KNOWN} if field.kind == "text" else {""}),
     "required": _ticked("required"),
     "read_only": _ticked("read_only"),

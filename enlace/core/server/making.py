@@ -19,6 +19,7 @@ from sqlalchemy import (
     Date,
     DateTime,
     Integer,
+    LargeBinary,
     MetaData,
     Numeric,
     String,
@@ -28,6 +29,7 @@ from sqlalchemy import (
     insert,
     text,
 )
+from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.schema import CreateColumn, CreateTable
 
 from ..problem import Problem
@@ -47,6 +49,7 @@ KINDS = {
     "date": "Date",
     "time": "Time",
     "datetime": "Date with time",
+    "picture": "Picture",
 }
 # The names that Table Schema (Frictionless Standards, version 1) has for them.
 SCHEMA_TYPES = {
@@ -59,6 +62,7 @@ SCHEMA_TYPES = {
     "date": "date",
     "time": "time",
     "datetime": "datetime",
+    "picture": "string",
 }
 
 
@@ -91,6 +95,7 @@ def made_column(one: NewColumn) -> Column[Any]:
         "date": Date,
         "time": Time,
         "datetime": DateTime,
+        "picture": lambda: LargeBinary().with_variant(LONGBLOB(), "mysql", "mariadb"),
     }[one.kind]()
     return Column(one.name, kind, nullable=not (one.needed or one.key), primary_key=one.key, autoincrement=False)
 
@@ -270,7 +275,12 @@ def table_schema(columns: Sequence[NewColumn]) -> str:
         if one.kind == "text" and one.size.isdecimal():
             constraints["maxLength"] = int(one.size)
         fields.append(
-            {"name": one.name, "type": SCHEMA_TYPES[one.kind], **({"constraints": constraints} if constraints else {})}
+            {
+                "name": one.name,
+                "type": SCHEMA_TYPES[one.kind],
+                **({"format": "binary"} if one.kind == "picture" else {}),
+                **({"constraints": constraints} if constraints else {}),
+            }
         )
     keys = [one.name for one in columns if one.key or one.kind == "number"]
     return json.dumps({"fields": fields, **({"primaryKey": keys} if keys else {})}, indent=2, ensure_ascii=False)
