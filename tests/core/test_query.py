@@ -2,6 +2,7 @@
 
 import threading
 import time
+from decimal import Decimal
 from unittest import mock
 
 from sqlalchemy import text
@@ -75,6 +76,26 @@ class Queries(OnServer):
         self.assertEqual(run_query(self.spec, query, {"start": "' OR 1=1 --"}).rows, ())
         with self.assertRaisesRegex(Problem, "asks for start"):
             run_query(self.spec, query, {})
+
+    def test_parameters_are_taken_for_what_stands_beside_them(self):
+        """As people type them, as texts, and as a master's fields give them."""
+        heavy = len(self.place.run("SELECT id FROM shipment WHERE weight > 90.5"))
+        for sql, given, found in (
+            ("SELECT id FROM agent WHERE id = :no", {"no": "2"}, [2]),
+            ("SELECT id FROM agent WHERE id = :no", {"no": 2}, [2]),
+            (
+                "SELECT count(*) FROM shipment WHERE weight > :least AND id < :no",
+                {"least": Decimal("90.5"), "no": 2**40},
+                [heavy],
+            ),
+            ("SELECT count(*) FROM shipment WHERE weight > :least", {"least": "90.5"}, [heavy]),
+            ("SELECT id FROM agent WHERE :no IS NULL OR id = :no ORDER BY id", {"no": None}, [1, 2, 3]),
+            ("SELECT id FROM agent WHERE :no IS NULL OR id = :no ORDER BY id", {"no": "3"}, [3]),
+            ("SELECT id FROM agent WHERE (:name IS NOT NULL AND name = :name)", {"name": "Agent 1"}, [1]),
+        ):
+            with self.subTest(sql, **given):
+                result = run_query(self.spec, checked_query(sql, self.kind), given)
+                self.assertEqual([row[0] for row in result.rows], found)
 
     def test_rows_are_traced_to_one_table_or_not_at_all(self):
         joined = "SELECT s.id, s.code, a.name FROM shipment s JOIN agent a ON a.id = s.agent_id"

@@ -25,7 +25,7 @@ from ..problem import Problem
 from ..server.catalog import Catalog, Table
 from ..server.engine import ConnectionSpec, reading
 from .defaults import kind_of_values, label_of, make_dataset, width_of
-from .source import WRITES, marked
+from .source import WRITES, bound_text
 from .spec import DatasetSpec, FieldSpec
 
 MOST_CHARACTERS = 20_000
@@ -66,7 +66,7 @@ class Query:
         lacking = [name for name in self.parameters if name not in given]
         if lacking:
             raise Problem(f"The query asks for {', '.join(lacking)}.", "Give a value for each.", code="parameters")
-        return text(marked(self.sql, self.server)).bindparams(**{name: given[name] for name in self.parameters})
+        return bound_text(self.sql, self.server, {name: given[name] for name in self.parameters})
 
 
 @dataclass(frozen=True)

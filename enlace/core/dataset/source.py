@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
@@ -13,7 +13,9 @@ from sqlalchemy import (
     ColumnElement,
     FromClause,
     TableClause,
+    TextClause,
     and_,
+    bindparam,
     column,
     func,
     literal_column,
@@ -21,6 +23,7 @@ from sqlalchemy import (
     text,
     type_coerce,
 )
+from sqlalchemy.types import NullType
 from sqlglot import exp
 from sqlglot.tokens import TokenType
 
@@ -277,11 +280,27 @@ def marked(sql: str, server: str) -> str:
     return "".join(made)
 
 
+def bound_text(sql: str, server: str, given: Mapping[str, Any]) -> TextClause:
+    """A query with the values of its parameters.
+
+    PostgreSQL is told no type, so that it takes a parameter, as it takes a literal, for what stands beside it; only
+    where nothing does, in `:x IS NULL`, is one a text.
+    """
+    written = marked(sql, server)
+    if server != "postgresql":
+        return text(written).bindparams(**given)
+    written = re.sub(r"(?<![:\\]):(\w+)(?=\s+IS\s+(?:NOT\s+)?NULL\b)", r"CAST(:\1_there AS TEXT)", written, flags=re.I)
+    for name, value in list(given.items()):
+        there = {f"{name}_there": value} if re.search(rf":{name}_there\b", written) else {}
+        given = {**given, **there}
+    used = {name: value for name, value in given.items() if re.search(rf"(?<![:\\]):{name}\b", written)}
+    return text(written).bindparams(*(bindparam(name, value, type_=NullType()) for name, value in used.items()))
+
+
 def _query(dataset: DatasetSpec, server: str) -> FromClause:
     columns = dict.fromkeys([*(f.name for f in dataset.all if not f.formula), *dataset.key])
-    statement = text(marked(dataset.query, server))
     given = {name: value for name, value in dataset.given if re.search(rf":{name}\b", dataset.query)}
-    return statement.bindparams(**given).columns(*(column(name, Raw()) for name in columns)).subquery(QUERY)
+    return bound_text(dataset.query, server, given).columns(*(column(name, Raw()) for name in columns)).subquery(QUERY)
 
 
 def detail_column(dataset: DatasetSpec, inner: str) -> tuple[DetailSpec, ColumnSpec]:
