@@ -2,6 +2,7 @@
 
 import threading
 import time
+from dataclasses import replace
 from decimal import Decimal
 from unittest import mock
 
@@ -97,6 +98,15 @@ class Queries(OnServer):
                 result = run_query(self.spec, checked_query(sql, self.kind), given)
                 self.assertEqual([row[0] for row in result.rows], found)
 
+    def test_rows_without_a_value_for_a_parameter_are_not_read(self):
+        dataset = query_dataset(self.spec, "SELECT id, name FROM agent WHERE id = :no", {"no": "1"})
+        for given, found in (((), None), ((("no", 2),), 1), ((), None), ((("no", "2"),), 1)):
+            rows = Rows.of(self.spec, replace(dataset, given=given))
+            if found is None:
+                self.assertRaisesRegex(Problem, "asks for no", rows.window, 0, 1)
+            else:
+                self.assertEqual(len(rows.window(0, 2)), found)
+
     def test_rows_are_traced_to_one_table_or_not_at_all(self):
         joined = "SELECT s.id, s.code, a.name FROM shipment s JOIN agent a ON a.id = s.agent_id"
         self.assertEqual(self.trace(joined, "id", "code", "name").columns, ("id", "code"))
@@ -120,8 +130,6 @@ class Queries(OnServer):
         dataset = query_dataset(self.spec, sql, {"most": 50})
         self.assertEqual([f.name for f in dataset.fields], ["id", "code", "weight"])
         self.assertEqual([f.name for f in dataset.extra], ["agent", "double_weight"])
-        from dataclasses import replace
-
         dataset = replace(dataset, given=(("most", 50),))
         rows = Rows.of(self.spec, dataset, [("agent", True)])
         self.assertEqual(rows.count(), 50)

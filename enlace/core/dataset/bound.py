@@ -11,7 +11,7 @@ from sqlglot import exp
 
 from ..expression.push import Sql
 from ..server.dialects import server_kind
-from .source import marked
+from .parameters import marked
 
 _NUMBERS = {"decimal": "NUMERIC"}  # a text, as a number is bound here, is never the same as a number that is computed
 CASTS = {

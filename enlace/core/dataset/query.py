@@ -25,7 +25,7 @@ from ..problem import Problem
 from ..server.catalog import Catalog, Table
 from ..server.engine import ConnectionSpec, reading
 from .defaults import kind_of_values, label_of, make_dataset, width_of
-from .source import WRITES, bound_text
+from .parameters import WRITES, bound_text
 from .spec import DatasetSpec, FieldSpec
 
 MOST_CHARACTERS = 20_000

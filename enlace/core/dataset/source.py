@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
 
-import sqlglot
 from sqlalchemy import (
     ColumnElement,
     FromClause,
     TableClause,
-    TextClause,
     and_,
-    bindparam,
     column,
     func,
     literal_column,
@@ -23,25 +19,15 @@ from sqlalchemy import (
     text,
     type_coerce,
 )
-from sqlalchemy.types import NullType
 from sqlglot import exp
-from sqlglot.tokens import TokenType
 
 from ..expression import Expression, Names, Unsupported
 from ..expression.parse import MASTER
 from ..expression.push import Sql, pushed
 from ..server.names import Raw, quoted_table
+from .parameters import WRITES, bound_text
 from .spec import ColumnSpec, DatasetSpec, DetailSpec, FieldSpec, LookupSpec
 
-# The names that sqlglot has for the servers' SQL.
-WRITES = {
-    "sqlite": "sqlite",
-    "kept": "sqlite",
-    "postgresql": "postgres",
-    "mariadb": "mysql",
-    "sqlserver": "tsql",
-    "oracle": "oracle",
-}
 # In front of a field's name it stands for what its lookup shows; no column's name begins so.
 SHOWN = "\0"
 QUERY = "q"
@@ -269,38 +255,13 @@ def computable(dataset: DatasetSpec, server: str) -> DatasetSpec:
             return dataset
 
 
-def marked(sql: str, server: str) -> str:
-    """The SQL with the colons that stand before no parameter marked as such, for SQLAlchemy's text()."""
-    made = list(sql)
-    for token in sqlglot.tokenize(sql, read=WRITES[server]):
-        if token.token_type in (TokenType.STRING, TokenType.IDENTIFIER, TokenType.NATIONAL_STRING, TokenType.DCOLON):
-            for i in range(token.start, token.end + 1):
-                if made[i] == ":":
-                    made[i] = "\\:"
-    return "".join(made)
-
-
-def bound_text(sql: str, server: str, given: Mapping[str, Any]) -> TextClause:
-    """A query with the values of its parameters.
-
-    PostgreSQL is told no type, so that it takes a parameter, as it takes a literal, for what stands beside it; only
-    where nothing does, in `:x IS NULL`, is one a text.
-    """
-    written = marked(sql, server)
-    if server != "postgresql":
-        return text(written).bindparams(**given)
-    written = re.sub(r"(?<![:\\]):(\w+)(?=\s+IS\s+(?:NOT\s+)?NULL\b)", r"CAST(:\1_there AS TEXT)", written, flags=re.I)
-    for name, value in list(given.items()):
-        there = {f"{name}_there": value} if re.search(rf":{name}_there\b", written) else {}
-        given = {**given, **there}
-    used = {name: value for name, value in given.items() if re.search(rf"(?<![:\\]):{name}\b", written)}
-    return text(written).bindparams(*(bindparam(name, value, type_=NullType()) for name, value in used.items()))
-
-
 def _query(dataset: DatasetSpec, server: str) -> FromClause:
     columns = dict.fromkeys([*(f.name for f in dataset.all if not f.formula), *dataset.key])
-    given = {name: value for name, value in dataset.given if re.search(rf":{name}\b", dataset.query)}
-    return bound_text(dataset.query, server, given).columns(*(column(name, Raw()) for name in columns)).subquery(QUERY)
+    return (
+        bound_text(dataset.query, server, dict(dataset.given))
+        .columns(*(column(name, Raw()) for name in columns))
+        .subquery(QUERY)
+    )
 
 
 def detail_column(dataset: DatasetSpec, inner: str) -> tuple[DetailSpec, ColumnSpec]:

@@ -20,7 +20,8 @@ from sqlglot import exp
 from sqlglot.tokens import TokenType
 
 from ..dataset.outer import outer_on
-from ..dataset.source import WRITES, names_for, source_of
+from ..dataset.parameters import WRITES
+from ..dataset.source import names_for, source_of
 from ..dataset.spec import DatasetSpec
 from ..dataset.values import key_of, record_id
 from ..dataset.window import source_table

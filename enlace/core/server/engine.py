@@ -9,7 +9,7 @@ from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field
 
 from sqlalchemy.engine import Connection, Engine
-from sqlalchemy.exc import DBAPIError, SQLAlchemyError
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError, StatementError
 
 from ..problem import Problem
 from .dialects import server_kind
@@ -149,6 +149,8 @@ def writing(spec: ConnectionSpec) -> AbstractContextManager[Connection]:
 def explained(spec: ConnectionSpec, error: Exception) -> Problem:
     """A server's error, as SQLAlchemy or the driver raised it, as a Problem with the server's words."""
     kind = server_kind(spec.kind)
+    if isinstance(error, StatementError) and isinstance(error.orig, Problem):
+        return error.orig  # a value that a statement asks for is not there
     if isinstance(error, SQLAlchemyError) and not isinstance(error, DBAPIError):
         return Problem("The statement could not be run.", words=str(error).splitlines()[0], code="other")
     refusal = kind.refusal(error.orig if isinstance(error, DBAPIError) else error)
