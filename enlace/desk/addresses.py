@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from urllib.parse import urlencode
 
+from enlace.core.dataset.order import total_order
 from enlace.core.dataset.source import SHOWN
 from enlace.core.dataset.window import Rows
 
@@ -27,10 +28,13 @@ def view_text(rows: Rows, only: Mapping[str, str]) -> str:
 
 
 def order_text(rows: Rows) -> str:
-    """The order as it stands in addresses: a field's name, "-" in front of it for descending; "" for the key's."""
-    first = rows.order[0] if rows.order else None
-    if first is None or (first.column in (rows.dataset.key or (rows.dataset.locator,)) and not first.descending):
+    """The order as it stands in addresses: a field's name, "-" in front of it for descending; "" for the dataset's own."""
+    if not rows.order or rows.order == total_order(rows.dataset):
         return ""
-    if not (rows.dataset.key or rows.dataset.locator) and not first.descending:
-        return ""
+    return leading(rows)
+
+
+def leading(rows: Rows) -> str:
+    """The field that leads in the order of rows, "-" in front of it for descending."""
+    first = rows.order[0]
     return ("-" if first.descending else "") + first.column.removeprefix(SHOWN)

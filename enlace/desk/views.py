@@ -14,7 +14,7 @@ from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
 from . import editing, saving
-from .addresses import order_text
+from .addresses import leading, order_text
 from .answers import (
     Answer,
     base_context,
@@ -118,8 +118,8 @@ def _key(identifier: str) -> tuple:
 
 
 def _sorted_by(work: Work, name: str) -> str:
-    order = order_text(work.rows)
-    return {"": "none", name: "ascending", f"-{name}": "descending"}.get(order, "none")
+    asked = order_text(work.rows) or (work.dataset.sorted_by and leading(work.rows)) or ""
+    return {name: "ascending", f"-{name}": "descending"}.get(asked, "none")
 
 
 @require_GET

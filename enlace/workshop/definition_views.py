@@ -7,6 +7,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
+from enlace.core.dataset.order import sorted_terms, sorted_text
 from enlace.core.problem import Problem
 
 from .details import (
@@ -42,6 +43,7 @@ def dataset(request, dataset: int):
     context = {"project": found.project, "fields": found.fields.all(), "problem": "", **sheet_context(found)}
     context |= {"compares": Dataset.Compare.choices, "rules": found.rules.all(), "severities": Rule.Severity.choices}
     context |= {"times": Rule.Runs.choices, "local": is_local(found.connection)}
+    context |= {"sorted_by": sorted_text(found.sorted_by)}
     try:
         context["drift"] = drift(found)
     except Problem as problem:
@@ -64,6 +66,18 @@ def saving(request, dataset: int):
     found.save(update_fields=["compare", "version", "each"])
     found.touch()
     messages.success(request, "Kept. All forms of this dataset save in this way from now on.")
+    return redirect(found)
+
+
+@require_POST
+@builder_only
+def sorting(request, dataset: int):
+    """In which order the rows of the dataset come where nobody asks for another."""
+    found = get_object_or_404(Dataset.objects.select_related("project"), pk=dataset)
+    terms = sorted_terms(found.to_spec(), request.POST.get("sorted_by", "")[:500])
+    Dataset.objects.filter(pk=found.pk).update(sorted_by=[list(term) for term in terms])
+    found.touch()
+    messages.success(request, "Kept. All forms of this dataset show its rows in this order from now on.")
     return redirect(found)
 
 

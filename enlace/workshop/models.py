@@ -105,7 +105,7 @@ class Dataset(models.Model):
     """The rows and fields a form works with.
 
     compare, version: what must still be as read when a record is saved (see DatasetSpec). each: a record is saved as
-    soon as somebody leaves it.
+    soon as somebody leaves it. sorted_by: the order of its rows, (field, descending) pairs; none is the key's.
     """
 
     class Compare(models.TextChoices):
@@ -127,6 +127,7 @@ class Dataset(models.Model):
     each = models.BooleanField(default=False)
     details_known = models.JSONField(default=list)
     query = models.TextField(blank=True)
+    sorted_by = models.JSONField(default=list)
     revision = models.PositiveIntegerField(default=_first_revision)
 
     class Meta:
@@ -154,6 +155,7 @@ class Dataset(models.Model):
             uniques=[list(columns) for columns in spec.uniques],
             details_known=[as_json(one) for one in spec.details],
             query=spec.query,
+            sorted_by=[list(term) for term in spec.sorted_by],
         )
         Field.objects.bulk_create(Field.from_spec(dataset, i, one) for i, one in enumerate(spec.all))
         Rule.objects.bulk_create(
@@ -182,6 +184,7 @@ def _dataset_spec(pk: int, revision: int) -> DatasetSpec:
         order=tuple(one.name for one in fields),
         details=tuple(detail_of(one) for one in dataset.details_known),
         query=dataset.query,
+        sorted_by=tuple((name, descending) for name, descending in dataset.sorted_by),
         key=tuple(dataset.key),
         locator=dataset.locator or None,
         read_only_because=dataset.read_only_because,

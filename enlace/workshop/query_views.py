@@ -105,5 +105,8 @@ def keep(request, connection: int):
     dataset = Dataset.make(found, spec, name)
     Form.make(dataset, name)
     why = spec.read_only_because or f"Its rows are rows of {spec.table}: the fields of that table can be edited."
+    asked = query.tree.args.get("order")
+    if asked and len(asked.expressions) > len(spec.sorted_by):
+        why += " Of its order only what stands among its columns is kept: select the others too."
     messages.success(request, f"{name} is a dataset, and has a form. {why}")
     return redirect(dataset)

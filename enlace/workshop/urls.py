@@ -48,6 +48,7 @@ urlpatterns = [
     path("rule/<int:rule>/", rule_views.attempt, name="rule-try"),
     path("rule/<int:rule>/remove", rule_views.remove, name="rule-remove"),
     path("dataset/<int:dataset>/saving", definition_views.saving, name="dataset-saving"),
+    path("dataset/<int:dataset>/sorting", definition_views.sorting, name="dataset-sorting"),
     path("project/<int:project>/forms/", definition_views.forms, name="forms"),
     path("form/<int:form>/", definition_views.form, name="form"),
     path("form/<int:form>/details", definition_views.details, name="form-details"),

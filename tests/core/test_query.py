@@ -98,6 +98,27 @@ class Queries(OnServer):
                 result = run_query(self.spec, checked_query(sql, self.kind), given)
                 self.assertEqual([row[0] for row in result.rows], found)
 
+    def test_the_order_of_a_query_is_kept_as_far_as_its_columns_tell_it(self):
+        base = "SELECT s.id, s.code AS name, s.weight FROM shipment s JOIN agent a ON a.id = s.agent_id ORDER BY "
+        for order, found in (
+            ("s.weight DESC, name", [("weight", True), ("name", False)]),
+            ("3 DESC, s.code", [("weight", True), ("name", False)]),
+            ("weight, a.name, s.code", [("weight", False)]),
+            ("a.name", []),
+        ):
+            dataset = query_dataset(self.spec, base + order, {})
+            self.assertEqual(list(dataset.sorted_by), found)
+            ours = [row.values[0] for row in Rows.of(self.spec, dataset).window(0, 400)]
+            theirs = [
+                row[0]
+                for row in self.place.run(
+                    base + (order if found and "a." not in order else "s.weight" if found else "s.id")
+                )
+            ]
+            weights = dict(self.place.run("SELECT id, weight FROM shipment"))
+            of = (lambda i: i) if not found or len(found) == 2 else weights.get
+            self.assertEqual([of(i) for i in ours], [of(i) for i in theirs])
+
     def test_rows_without_a_value_for_a_parameter_are_not_read(self):
         dataset = query_dataset(self.spec, "SELECT id, name FROM agent WHERE id = :no", {"no": "1"})
         for given, found in (((), None), ((("no", 2),), 1), ((), None), ((("no", "2"),), 1)):

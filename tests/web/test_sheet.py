@@ -273,6 +273,24 @@ class Sheet(Pages):
         self.assertContains(self.client.get(address, {"expression": "draught_m / 0"}), "divided by zero")
         self.assertContains(self.client.get(address, {"expression": "draught_m +"}), "fault")
 
+    def test_rows_come_in_the_order_that_the_dataset_asks_for(self):
+        address = f"/workshop/dataset/{self.vessels.dataset_id}/sorting"
+        self.assertContains(self.client.post(address, {"sorted_by": "nothing"}), "no field nothing", status_code=400)
+        self.client.post(address, {"sorted_by": "flag desc, Name"})
+        html = self.page(self.vessels)
+        names = [name for (name,) in self.sql("SELECT name FROM vessel ORDER BY flag DESC, name LIMIT 5")]
+        places = [html.index(f">{name}<") for name in names]
+        self.assertEqual(places, sorted(places))
+        self.assertRegex(html, r'aria-sort="descending"[^>]*data-name="flag"')
+        by_key = self.client.get(f"/desk/{self.vessels.pk}/?order=id").content.decode()
+        self.assertRegex(by_key, r'aria-sort="ascending"[^>]*data-name="id"')
+        self.assertIn('data-view="order=id"', by_key)
+        self.assertContains(self.client.get(f"/workshop/dataset/{self.vessels.dataset_id}/"), 'value="flag DESC, name"')
+        log = self.form("gate_log")
+        self.assertRegex(
+            self.client.get(f"/desk/{log.pk}/?order=direction").content.decode(), 'data-view="order=direction"'
+        )
+
     def test_a_key_and_conditions_that_came_later(self):
         with sqlite3.connect(self.spec["path"]) as db:
             db.execute("CREATE TABLE buoy (nr INT NOT NULL, colour TEXT)")

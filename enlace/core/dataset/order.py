@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -9,6 +10,7 @@ from typing import Any
 from sqlalchemy import BinaryExpression, ColumnElement, and_, true
 from sqlalchemy.sql.operators import is_
 
+from ..problem import Problem
 from .source import SHOWN, Source
 from .spec import DatasetSpec, FieldSpec
 
@@ -32,14 +34,14 @@ def _part(field: FieldSpec, descending: bool) -> OrderPart:
 
 
 def total_order(dataset: DatasetSpec, wanted: Sequence[tuple[str, bool]] = ()) -> tuple[OrderPart, ...]:
-    """The wanted order, (field, descending) pairs, made total by the key.
+    """The wanted order, (field, descending) pairs, else the dataset's own, made total by the key.
 
     The key follows the direction of the last wanted column, so that one index serves both. A table without
     key and locator, or a view, is ordered by all its columns: rows that tie then are alike.
     """
     parts = [
         _part(dataset.any_name[name], descending)
-        for name, descending in wanted
+        for name, descending in wanted or dataset.sorted_by
         if name in dataset.any_name and dataset.any_name[name].kind not in UNSORTABLE
     ]
     down = parts[-1].descending if parts else False
@@ -52,6 +54,26 @@ def total_order(dataset: DatasetSpec, wanted: Sequence[tuple[str, bool]] = ()) -
     else:
         rest = [OrderPart(f.name, down, True) for f in dataset.fields if f.kind not in UNSORTABLE]
     return tuple(parts + [part for part in rest if part.column not in seen])
+
+
+def sorted_terms(dataset: DatasetSpec, said: str) -> tuple[tuple[str, bool], ...]:
+    """An order as people write it, fields with DESC behind those that go down: `eta DESC, vessel_id`. Raises Problem."""
+    found: dict[str, bool] = {}
+    for term in filter(None, (one.strip() for one in said.split(","))):
+        name, _, way = term.rpartition(" ") if re.search(r" (asc|desc)$", term, re.I) else (term, "", "")
+        name = name.strip().strip('"')
+        field = dataset.any_name.get(name) or next((f for f in dataset.all if f.name.lower() == name.lower()), None)
+        if field is None:
+            raise Problem(f"There is no field {name}.", "Name fields of this dataset, with commas between.", code="bad")
+        if field.kind in UNSORTABLE:
+            raise Problem(f"Rows can't be put in order by {field.label}.", "Choose another field.", code="bad")
+        found.setdefault(field.name, way.lower() == "desc")
+    return tuple(found.items())
+
+
+def sorted_text(terms: Sequence[tuple[str, bool]]) -> str:
+    """An order as people write it."""
+    return ", ".join(f"{name} DESC" if down else name for name, down in terms)
 
 
 def reversed_order(order: Sequence[OrderPart]) -> tuple[OrderPart, ...]:

@@ -224,6 +224,7 @@ def query_dataset(spec: ConnectionSpec, sql: str, given: Mapping[str, Any]) -> D
             read_only_because=trace.why_not,
             order=result.columns,
             query=query.sql,
+            sorted_by=_own_order(query.tree, result.columns),
         )
     kept = [name for name in own.by_name if name in trace.columns]
     return replace(
@@ -232,8 +233,27 @@ def query_dataset(spec: ConnectionSpec, sql: str, given: Mapping[str, Any]) -> D
         extra=tuple(extra),
         order=result.columns,
         query=query.sql,
+        sorted_by=_own_order(query.tree, result.columns),
         rules=tuple(rule for rule in own.rules),
     )
+
+
+def _own_order(tree: exp.Query, columns: Sequence[str]) -> tuple[tuple[str, bool], ...]:
+    """The order that a query asks for, as far as its own columns tell it."""
+    asked = tree.args.get("order")
+    behind = {one.this.sql().lower(): one.alias for one in tree.selects if isinstance(one, exp.Alias)}
+    behind |= {one.sql().lower(): one.alias_or_name for one in tree.selects if isinstance(one, exp.Column)}
+    found = []
+    for term in asked.expressions if asked else ():
+        said = term.this if isinstance(term, exp.Ordered) else term
+        if isinstance(said, exp.Literal) and said.name.isdecimal():
+            name = columns[int(said.name) - 1] if 0 < int(said.name) <= len(columns) else ""
+        else:
+            name = behind.get(said.sql().lower(), said.name if isinstance(said, exp.Column) and not said.table else "")
+        if name not in columns:
+            break  # what follows orders within what can't be told
+        found.append((name, bool(term.args.get("desc"))))
+    return tuple(found)
 
 
 QUERY_TABLE = "(query)"
