@@ -227,7 +227,7 @@ class Work:
             ids = self.store.new_slice(first, size - len(found))
             pending |= self.store.some(ids)
             nothing = (None,) * len(self.dataset.fields)
-            none_shown = tuple((None,) * len(one.shows) for _, one in self.dataset.looked_up.values())
+            none_shown = tuple((None,) * len(one.reads) for _, one in self.dataset.looked_up.values())
             found += [Row(one, count + first + i, nothing, (), none_shown) for i, one in enumerate(ids)]
         self.checks.learn_all(self.part, list(pending.values()))
         return found, pending

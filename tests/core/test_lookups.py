@@ -6,7 +6,9 @@ from dataclasses import replace
 from decimal import Decimal
 from itertools import groupby
 
-from enlace.core.dataset.lookups import found_by_start, found_by_text, listed, shown_for
+from enlace.core.dataset.filters import read_filters
+from enlace.core.dataset.groups import grouped
+from enlace.core.dataset.lookups import found_by_start, found_by_text, listed, shown_for, shown_writer
 from enlace.core.dataset.narrowing import still_offered
 from enlace.core.dataset.outer import outer_rows
 from enlace.core.dataset.spec import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
@@ -61,6 +63,29 @@ class Looking(OnServer):
         self.assertEqual((moored.lookup.shows, moored.format), (("name", "sign"), "0"))
         quay = self.bench("quay").dataset
         self.assertEqual([quay.by_name[n].format for n in ("built_year", "bollards")], ["0", ""])
+
+    def test_a_line_without_a_name_shows_its_value(self):
+        self.place.run("CREATE TABLE crane (nr integer NOT NULL PRIMARY KEY, nickname varchar(20))")
+        self.place.run("INSERT INTO crane VALUES (31, 'Big Ana'), (32, NULL)")
+        self.place.run(
+            "CREATE TABLE lift (id integer NOT NULL PRIMARY KEY, crane_nr integer, FOREIGN KEY (crane_nr) REFERENCES crane (nr))"
+        )
+        self.place.run("INSERT INTO lift VALUES (1, 31), (2, 32), (3, NULL)")
+        dataset = self.bench("lift").dataset
+        field = dataset.by_name["crane_nr"]
+        write = shown_writer(field.lookup, ENGLISH)
+        rows = Rows.of(self.spec, dataset)
+        self.assertEqual([write(row.shown[0]) for row in rows.window(0, 3)], ["Big Ana", "32", None])
+        self.assertEqual(shown_for(self.spec, field, [{"crane_nr": 32}, {"crane_nr": 99}]), {(32,): (None, 32)})
+        for typed, found in (("", {31, 32}), ("32", {32}), ("ana", {31})):
+            self.assertEqual({one.value for one in listed(self.spec, dataset, field, typed).options}, found)
+        self.assertEqual(found_by_text(self.spec, dataset, field, "32", ENGLISH, {}).value, 32)
+        for typed, found in (("=32", [2]), ("big", [1])):
+            only = read_filters(dataset, {"crane_nr": typed}, ENGLISH)[0]
+            self.assertEqual([row.values[0] for row in Rows.of(self.spec, dataset, only=only).window(0, 3)], found)
+        self.assertEqual(
+            {write(one.shown): one.count for one in grouped(rows, "crane_nr")[0]}, {"Big Ana": 1, "32": 1, None: 1}
+        )
 
     def test_a_search_folds_capitals_and_accents_and_puts_what_starts_so_first(self):
         self.assertEqual(self.names("SUL"), (["sul e norte", "Águas do Sul"], False))
@@ -144,7 +169,7 @@ class Looking(OnServer):
         field = dataset.by_name["agent_id"]
         self.assertTrue(still_offered(self.spec, dataset, field, {"agent_id": 2, "pieces": 1}))
         self.assertFalse(still_offered(self.spec, dataset, field, {"agent_id": 3, "pieces": 1}))
-        self.assertEqual(shown_for(self.spec, field, [{"agent_id": 1}]), {(1,): ("10:30 Águas do Sul",)})
+        self.assertEqual(shown_for(self.spec, field, [{"agent_id": 1}]), {(1,): ("10:30 Águas do Sul", 1)})
         rows = Rows.of(self.spec, dataset, [("agent_id", False)]).window(0, 400)
         self.assertEqual({(r.values[2], r.shown[0][0]) for r in rows}, {(1, "10:30 Águas do Sul"), (2, "10:30 Praia 100% Azul"), (3, None)})  # fmt: skip
         self.assertEqual(outer_rows(self.spec, dataset, ["busy.n"], [{"agent_id": 1}])[0], {"busy.n": 133})

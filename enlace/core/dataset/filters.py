@@ -13,7 +13,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy import ColumnElement, and_, literal, not_, or_
+from sqlalchemy import ColumnElement, Text, and_, case, cast, literal, not_, or_
 
 from ..expression import Expression, Names, Unsupported
 from ..expression.push import Sql, condition
@@ -206,6 +206,9 @@ def _listed(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool
     if one.test in ("=", "<>") and 1 < len(parts) <= len(columns):
         same = and_(*(_told("=", [c], part, source) for c, part in zip(columns, parts, strict=False)))
         return same if one.test == "=" else or_(not_(same), source.column(field.name).is_(None))
+    if len(lookup.reads) > len(columns):  # a line without any of them shows its value
+        nameless = and_(*(column.is_(None) for column in columns))
+        columns.append(case((nameless, cast(source.lookup_column(name, lookup.target), Text))))
     return _told(one.test, columns, one.value, source)
 
 

@@ -35,7 +35,7 @@ def grouped(rows: Rows, name: str, most: int = MOST) -> tuple[list[Group], bool]
     for lookup, (one, spec) in dataset.looked_up.items():
         if one.name == name and spec.shows:
             needed.append(SHOWN + name)
-            shown = [source.lookup_column(lookup, column) for column in spec.shows]
+            shown = [source.lookup_column(lookup, column) for column in spec.reads]
     count = func.count().label("n")
     statement = select(value.label("v"), *shown, count).select_from(rows.source_with(needed)).where(rows.belonging())
     statement = statement.group_by(value, *shown).order_by(count.desc(), value).limit(most + 1)

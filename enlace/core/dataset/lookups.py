@@ -15,6 +15,7 @@ from sqlalchemy import (
     and_,
     bindparam,
     case,
+    cast,
     func,
     literal,
     not_,
@@ -59,7 +60,7 @@ class Page:
 
 
 def shown_text(lookup: LookupSpec, shown: Sequence[Any], formats: Formats) -> str | None:
-    """What a list's line reads as; None when the row is not there."""
+    """What a list's line reads as: its value where nothing that is shown is filled in. None when it is not there."""
     return shown_writer(lookup, formats)(shown)
 
 
@@ -67,16 +68,19 @@ def shown_text(lookup: LookupSpec, shown: Sequence[Any], formats: Formats) -> st
 def shown_writer(lookup: LookupSpec, formats: Formats) -> Callable[[Sequence[Any]], str | None]:
     """`shown_text` for the lines of one list."""
     writers = tuple(_formatter(lookup.by_name.get(name), formats) for name in lookup.shows)
+    nameless = len(lookup.reads) > len(writers)
 
     def write(shown: Sequence[Any]) -> str | None:
-        texts = [one(v) for one, v in zip(writers, shown, strict=True) if v is not None]
-        return BETWEEN.join(texts) if texts else None
+        texts = [one(v) for one, v in zip(writers, shown, strict=False) if v is not None]
+        if texts:
+            return BETWEEN.join(texts)
+        return raw_text(shown[-1]) if nameless and shown[-1] is not None else None
 
     def write_one(shown: Sequence[Any]) -> str | None:
         return None if shown[0] is None else only(shown[0])
 
     only = writers[0] if writers else raw_text
-    return write_one if len(writers) == 1 else write
+    return write_one if len(writers) == 1 and not nameless else write
 
 
 def _formatter(column: ColumnSpec | None, formats: Formats) -> Callable[[Any], str]:
@@ -116,7 +120,7 @@ def shown_for(
     found: dict[tuple[Any, ...], tuple[Any, ...]] = {}
     with reading(spec) as connection:
         for part in in_parts(list(keys), KEYS_A_STATEMENT):
-            statement = select(*columns, *(table.c[n] for n in lookup.shows))
+            statement = select(*columns, *(table.c[n] for n in lookup.reads))
             for row in connection.execute(statement.where(key_in(columns, part))):
                 key = tuple(row[: len(columns)])
                 found.setdefault(keys.get(key, key), tuple(row[len(columns) :]))
@@ -180,7 +184,7 @@ def _places(lookup: LookupSpec) -> tuple[int, tuple[int, ...], tuple[tuple[str, 
     """Where a line's value, what it shows, and the reference's other fields stand among what is read of it."""
     names = [f.name for f in _list_dataset(lookup).fields]
     also = tuple((f, names.index(c)) for f, c in lookup.also)
-    return names.index(lookup.target), tuple(map(names.index, lookup.shows)), also
+    return names.index(lookup.target), tuple(map(names.index, lookup.reads)), also
 
 
 def _options(lookup: LookupSpec, rows: Iterable[Sequence[Any]]) -> tuple[Option, ...]:
@@ -214,6 +218,7 @@ def _searched(
     if not typed:
         return _page(lookup, connection.execute(base.order_by(*order).limit(size + 1).offset(start)).all(), size)
     shows = [table.c[n] for n in lookup.shows]
+    shows += [cast(table.c[n], Text) for n in lookup.reads[len(shows) :]]
     texts = [kind.folded(one) for one in shows]
     wanted = kind.folded(literal(folded(typed)))
     pattern = escaped(folded(typed))

@@ -25,7 +25,7 @@ def column_specs(table: Table) -> tuple[ColumnSpec, ...]:
     found = []
     for column in table.columns:
         kind, facts = kind_of(column, table, [])
-        found.append(ColumnSpec(column.name, kind, facts.get("storage") or column.storage))
+        found.append(ColumnSpec(column.name, kind, facts.get("storage") or column.storage, column.nullable))
     return tuple(found)
 
 

@@ -16,6 +16,7 @@ class ColumnSpec:
     name: str
     kind: str
     storage: str = ""
+    nullable: bool = True
 
     def as_field(self) -> FieldSpec:
         return FieldSpec(self.name, self.name, self.kind, storage=self.storage)
@@ -55,6 +56,13 @@ class LookupSpec:
     @cached_property
     def by_name(self) -> dict[str, ColumnSpec]:
         return {one.name: one for one in self.columns}
+
+    @cached_property
+    def reads(self) -> tuple[str, ...]:
+        """What is read of a line to show it: the shown columns, and its value where all of them may be empty."""
+        known = self.by_name
+        empty = all(one not in known or known[one].nullable for one in self.shows)
+        return (*self.shows, self.target) if self.shows and empty and self.target not in self.shows else self.shows
 
 
 @dataclass(frozen=True)

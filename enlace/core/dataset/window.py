@@ -288,7 +288,7 @@ def window_columns(server: str, dataset: DatasetSpec) -> tuple[ColumnElement[Any
             column = kind.shortened(column, CUT)
         made.append(column.label(f"f{i}"))
     for i, (name, (_, lookup)) in enumerate(dataset.looked_up.items()):
-        made += [source.lookup_column(name, one).label(f"s{i}_{j}") for j, one in enumerate(lookup.shows)]
+        made += [source.lookup_column(name, one).label(f"s{i}_{j}") for j, one in enumerate(lookup.reads)]
     return tuple(made)
 
 
@@ -299,8 +299,8 @@ def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, Sequence[A
     extra = fields + len(dataset.extra)
     ends, last = [], extra
     for _, lookup in dataset.looked_up.values():
-        ends.append((last, last + len(lookup.shows)))
-        last += len(lookup.shows)
+        ends.append((last, last + len(lookup.reads)))
+        last += len(lookup.reads)
     if last == fields:
         return lambda identifier, position, row: Row(identifier, position, tuple(row[keys:]))
 
