@@ -38,17 +38,29 @@ def datasets(request, project: int):
 @builder_only
 def dataset(request, dataset: int):
     """A dataset: its field sheet, how it is saved, its rules."""
-    found = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset)
+    return dataset_page(request, get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset))
+
+
+def dataset_page(request, found: Dataset, told: Problem | None = None, at: str = ""):
+    """The page of a dataset. told: what is wrong with what was typed in one of its parts; that stays as it was typed."""
     stand_in(request, found.project, "Datasets")
     context = {"project": found.project, "fields": found.fields.all(), "problem": "", **sheet_context(found)}
     context |= {"compares": Dataset.Compare.choices, "rules": found.rules.all(), "severities": Rule.Severity.choices}
     context |= {"times": Rule.Runs.choices, "local": is_local(found.connection)}
-    context |= {"sorted_by": sorted_text(found.sorted_by)}
+    context |= {"sorted_by": sorted_text(found.sorted_by), "typed": {"severity": "error", "runs": "always"}}
+    if told is not None:
+        typed = {**request.POST.dict(), "marks": request.POST.getlist("marks")}
+        context |= {
+            "told": told,
+            "told_at": at,
+            "typed": typed,
+            "sorted_by": typed.get("sorted_by", context["sorted_by"]),
+        }
     try:
         context["drift"] = drift(found)
     except Problem as problem:
         context["problem"] = str(problem)
-    return render(request, "workshop/dataset.html", context)
+    return render(request, "workshop/dataset.html", context, status=400 if told is not None else 200)
 
 
 @require_POST
@@ -73,8 +85,11 @@ def saving(request, dataset: int):
 @builder_only
 def sorting(request, dataset: int):
     """In which order the rows of the dataset come where nobody asks for another."""
-    found = get_object_or_404(Dataset.objects.select_related("project"), pk=dataset)
-    terms = sorted_terms(found.to_spec(), request.POST.get("sorted_by", "")[:500])
+    found = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset)
+    try:
+        terms = sorted_terms(found.to_spec(), request.POST.get("sorted_by", "")[:500])
+    except Problem as problem:
+        return dataset_page(request, found, problem, "order")
     Dataset.objects.filter(pk=found.pk).update(sorted_by=[list(term) for term in terms])
     found.touch()
     messages.success(request, "Kept. All forms of this dataset show its rows in this order from now on.")

@@ -12,6 +12,7 @@ from enlace.core.kinds import raw_text
 from enlace.core.problem import Problem
 from enlace.core.rules.trial import broken_rows, checked
 
+from .definition_views import dataset_page
 from .models import Dataset, Rule
 from .place import stand_in
 
@@ -22,7 +23,18 @@ LONGEST = 2000
 @builder_only
 def add(request, dataset: int):
     """A new rule; all forms of the dataset check it from now on."""
-    found = get_object_or_404(Dataset, pk=dataset)
+    found = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset)
+    try:
+        rule = _made(request, found)
+    except Problem as problem:
+        return dataset_page(request, found, problem, "rule")
+    found.touch()
+    messages.success(request, "The rule holds in all forms of this dataset. Here is what breaks it already.")
+    return redirect("rule-try", rule.pk)
+
+
+def _made(request, found: Dataset) -> Rule:
+    """The rule that was typed. Raises Problem."""
     severity = request.POST.get("severity", Rule.Severity.ERROR)
     if severity not in Rule.Severity.values:
         raise Problem("Say how severe the rule is.", "Choose error or warning.", code="bad")
@@ -36,12 +48,9 @@ def add(request, dataset: int):
     message = " ".join(request.POST.get("message", "").split())[:300]
     checked(found.to_spec(), RuleSpec(expression))
     marks = [name for name in request.POST.getlist("marks") if found.fields.filter(name=name).exists()]
-    rule = found.rules.create(
+    return found.rules.create(
         expression=expression, message=message, severity=severity, own=True, marks=marks, runs=runs
     )
-    found.touch()
-    messages.success(request, "The rule holds in all forms of this dataset. Here is what breaks it already.")
-    return redirect("rule-try", rule.pk)
 
 
 @builder_only

@@ -18,6 +18,7 @@ from enlace.core.dataset.references import column_specs, lookup_name, shown_colu
 from enlace.core.dataset.settle import settled
 from enlace.core.dataset.source import LEAST
 from enlace.core.dataset.spec import ColumnSpec, LookupSpec
+from enlace.core.expression.parse import MASTER
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
 
@@ -244,7 +245,7 @@ def _reached(dataset: Dataset, field: Field, name: str) -> str:
     """Under which name expressions reach what a field's list shows of a table."""
     reached = lookup_name(field.name, name)
     taken = {n for n, (one, _) in dataset.to_spec().looked_up.items() if one.name != field.name}
-    return f"{reached}_record" if reached in taken | {one.name for one in dataset.fields.all()} else reached
+    return field.name if reached in taken or reached == MASTER else reached
 
 
 def _lookup_of(dataset: Dataset, field: Field, number: int, column: str) -> LookupSpec:

@@ -68,23 +68,26 @@ class Looking(OnServer):
         self.place.run("CREATE TABLE crane (nr integer NOT NULL PRIMARY KEY, nickname varchar(20))")
         self.place.run("INSERT INTO crane VALUES (31, 'Big Ana'), (32, NULL)")
         self.place.run(
-            "CREATE TABLE lift (id integer NOT NULL PRIMARY KEY, crane_nr integer, FOREIGN KEY (crane_nr) REFERENCES crane (nr))"
+            "CREATE TABLE lift (id integer NOT NULL PRIMARY KEY, crane integer, FOREIGN KEY (crane) REFERENCES crane (nr))"
         )
         self.place.run("INSERT INTO lift VALUES (1, 31), (2, 32), (3, NULL)")
         dataset = self.bench("lift").dataset
-        field = dataset.by_name["crane_nr"]
+        field = dataset.by_name["crane"]
+        self.assertIn(
+            "crane", dataset.looked_up
+        )  # as the field is called: `crane` is what it stores, `crane.nickname` what is there
         write = shown_writer(field.lookup, ENGLISH)
         rows = Rows.of(self.spec, dataset)
         self.assertEqual([write(row.shown[0]) for row in rows.window(0, 3)], ["Big Ana", "32", None])
-        self.assertEqual(shown_for(self.spec, field, [{"crane_nr": 32}, {"crane_nr": 99}]), {(32,): (None, 32)})
+        self.assertEqual(shown_for(self.spec, field, [{"crane": 32}, {"crane": 99}]), {(32,): (None, 32)})
         for typed, found in (("", {31, 32}), ("32", {32}), ("ana", {31})):
             self.assertEqual({one.value for one in listed(self.spec, dataset, field, typed).options}, found)
         self.assertEqual(found_by_text(self.spec, dataset, field, "32", ENGLISH, {}).value, 32)
         for typed, found in (("=32", [2]), ("big", [1])):
-            only = read_filters(dataset, {"crane_nr": typed}, ENGLISH)[0]
+            only = read_filters(dataset, {"crane": typed}, ENGLISH)[0]
             self.assertEqual([row.values[0] for row in Rows.of(self.spec, dataset, only=only).window(0, 3)], found)
         self.assertEqual(
-            {write(one.shown): one.count for one in grouped(rows, "crane_nr")[0]}, {"Big Ana": 1, "32": 1, None: 1}
+            {write(one.shown): one.count for one in grouped(rows, "crane")[0]}, {"Big Ana": 1, "32": 1, None: 1}
         )
 
     def test_a_search_folds_capitals_and_accents_and_puts_what_starts_so_first(self):

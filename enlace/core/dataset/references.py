@@ -9,7 +9,7 @@ from dataclasses import replace
 from sqlglot import exp
 
 from ..expression import Unsupported
-from ..expression.parse import parsed
+from ..expression.parse import MASTER, parsed
 from ..server.catalog import Catalog, Reference, Table
 from .spec import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
 
@@ -95,8 +95,8 @@ def with_lookups(
         if target is None or last not in found or found[last].lookup:
             continue
         lookup = lookup_in(target, reference)
-        if lookup.name in taken or lookup.name in found:
-            lookup = replace(lookup, name=f"{lookup.name}_record" if lookup.name in found else last)
+        if lookup.name in taken or lookup.name == MASTER:
+            lookup = replace(lookup, name=last)
         taken.add(lookup.name)
         found[last] = _readable(found[last], lookup)
     for rule in rules:
