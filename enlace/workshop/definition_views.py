@@ -51,8 +51,8 @@ def dataset_page(request, found: Dataset, told: Problem | None = None, at: str =
     if told is not None:
         typed = {**request.POST.dict(), "marks": request.POST.getlist("marks")}
         context |= {
-            "told": told,
-            "told_at": at,
+            "refused": told,
+            "refused_at": at,
             "typed": typed,
             "sorted_by": typed.get("sorted_by", context["sorted_by"]),
         }

@@ -11,6 +11,7 @@ from enlace.core.dataset.groups import grouped
 from enlace.core.dataset.lookups import found_by_start, found_by_text, listed, shown_for, shown_writer
 from enlace.core.dataset.narrowing import still_offered
 from enlace.core.dataset.outer import outer_rows
+from enlace.core.dataset.settle import expression_fault
 from enlace.core.dataset.spec import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
 from enlace.core.dataset.tones import tone_fields, tones_of
 from enlace.core.dataset.window import Rows
@@ -230,6 +231,16 @@ class Looking(OnServer):
         self.assertIsInstance(made["each"], ExpressionError)
         self.assertIn("zero", str(made["each"]))
         self.assertIn("calculated from itself", str(made["a"]))
+
+    def test_a_misspelt_name_is_told_with_the_one_that_may_be_meant(self):
+        for text, told in (
+            ("wieght > 1", "no field wieght. Is weight meant?"),
+            ("agent.nmae = 'x'", "agent has no column nmae. Is name meant?"),
+            ("agents.name = 'x'", "no agents to take name from. Is agent meant?"),
+            ('sum("Leg of way".oder) > 1', "Leg of way has no column oder. Is order meant?"),
+        ):
+            self.assertIn(told, expression_fault(self.shipment, text))
+        self.assertEqual(expression_fault(self.shipment, "AGENT.Name = 'x' AND count(\"leg OF way\".PLACE) > 0"), "")
 
     def test_rules_over_looked_up_records_and_details(self):
         rules = (

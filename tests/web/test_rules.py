@@ -49,6 +49,7 @@ class Rules(Pages):
         self.assertIn("Saved 1 record", self.said(self.post(self.vessels, "save")))
         late = self.add("length_m > 50", severity="warning", runs="save")
         self.assertContains(late, "too late", status_code=400)
+        self.assertContains(late, 'id="rule-told"', status_code=400)
         self.assertContains(
             late, 'name="expression" value="length_m &gt; 50"', status_code=400
         )  # nothing typed is lost

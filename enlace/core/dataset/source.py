@@ -38,7 +38,9 @@ TYPES = {"longtext": "text", "binary": "bytes", "picture": "bytes"}
 
 def names_for(dataset: DatasetSpec) -> Names:
     """The names that expressions over a record of the dataset may use; `master.column` only where a form has one."""
-    return Names([f.name for f in dataset.all], dataset.looked_up, [d.name for d in dataset.details], master=True)
+    lookups = {name: tuple(lookup.by_name) for name, (_, lookup) in dataset.looked_up.items()}
+    details = {one.name: tuple(column.name for column in one.fields) for one in dataset.details}
+    return Names([f.name for f in dataset.all], lookups, details, master=True)
 
 
 def list_table(lookup: LookupSpec, names: Iterable[str]) -> Any:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import difflib
 import logging
 import re
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 
 import sqlglot
 from sqlglot import exp
@@ -70,19 +71,20 @@ class Names:
 
     fields: those of the record. lookups: the names under which looked-up records are reached (`berth.depth_m`).
     details: those of the details that aggregates may add up (`sum(cargo_line.tonnes)`). master: whether the record has
-    a master (`master.vessel_id`).
+    a master (`master.vessel_id`). Lookups and details as mappings tell their columns; () for those that are not known.
     """
 
     def __init__(
         self,
         fields: Iterable[str],
-        lookups: Collection[str] = (),
-        details: Collection[str] = (),
+        lookups: Collection[str] | Mapping[str, Collection[str]] = (),
+        details: Collection[str] | Mapping[str, Collection[str]] = (),
         master: bool = False,
     ) -> None:
         self._fields = {name.lower(): name for name in fields}
         self._lookups = {name.lower(): name for name in lookups} | ({MASTER: MASTER} if master else {})
         self._details = {name.lower(): name for name in details}
+        self._columns = {**_columns_in(lookups), **_columns_in(details)}
 
     def of(self, column: exp.Expr) -> str:
         """The name that a column means, in its own spelling. Raises Unsupported."""
@@ -91,11 +93,12 @@ class Names:
             raise Unsupported(f"There is no {column.sql()}.")
         if owner is None:
             if name.lower() not in self._fields:
-                raise Unsupported(f"There is no field {name}.")
+                raise Unsupported(f"There is no field {name}.{_perhaps(name, self._fields.values())}")
             return self._fields[name.lower()]
         if owner.name.lower() not in self._lookups:
-            raise Unsupported(f"There is no {owner.name} to take {name} from.")
-        return f"{self._lookups[owner.name.lower()]}.{name}"
+            known = _perhaps(owner.name, self._lookups.values())
+            raise Unsupported(f"There is no {owner.name} to take {name} from.{known}")
+        return self._inner(self._lookups[owner.name.lower()], name)
 
     def of_details(self, node: exp.Expr) -> str:
         """The name of an aggregate over details, such as `sum(cargo_line.tonnes)`. Raises Unsupported."""
@@ -104,5 +107,24 @@ class Names:
             raise Unsupported("An aggregate is over a column of a detail, such as sum(cargo_line.tonnes).")
         owner = column.args["table"].name
         if owner.lower() not in self._details:
-            raise Unsupported(f"There is no detail {owner}.")
-        return f"{AGGREGATES[type(node)]}({self._details[owner.lower()]}.{column.name})"
+            raise Unsupported(f"There is no detail {owner}.{_perhaps(owner, self._details.values())}")
+        return f"{AGGREGATES[type(node)]}({self._inner(self._details[owner.lower()], column.name)})"
+
+    def _inner(self, owner: str, name: str) -> str:
+        """A column of what a lookup or a detail leads to. Raises Unsupported."""
+        columns = self._columns.get(owner, ())
+        found = next((one for one in columns if one.lower() == name.lower()), "" if columns else name)
+        if not found:
+            raise Unsupported(f"{owner} has no column {name}.{_perhaps(name, columns)}")
+        return f"{owner}.{found}"
+
+
+def _columns_in(several: Collection[str] | Mapping[str, Collection[str]]) -> Mapping[str, Collection[str]]:
+    return several if isinstance(several, Mapping) else {}
+
+
+def _perhaps(name: str, known: Iterable[str]) -> str:
+    """The name that was meant, where one is near."""
+    lower = {one.lower(): one for one in known}
+    near = difflib.get_close_matches(name.lower(), list(lower), 1, 0.7)
+    return f" Is {lower[near[0]]} meant?" if near else ""
