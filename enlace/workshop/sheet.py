@@ -9,13 +9,14 @@ from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
+from sqlglot import exp
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.defaults import label_of, make_dataset
 from enlace.core.dataset.drift import Drift, drift_of, repaired
 from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.references import column_specs, lookup_name, shown_columns
-from enlace.core.dataset.settle import settled
+from enlace.core.dataset.settle import CALCULATED, settled
 from enlace.core.dataset.source import LEAST
 from enlace.core.dataset.spec import ColumnSpec, LookupSpec
 from enlace.core.expression.parse import MASTER
@@ -202,6 +203,41 @@ def calculated(dataset: Dataset, label: str, kind: str, formula: str) -> Field:
     field = Field.from_spec(dataset, max((one.place for one in dataset.fields.all()), default=-1) + 1, spec)
     changed(dataset, f"{label}: added", field.save)
     return field
+
+
+def reachable(dataset: DatasetSpec) -> list[tuple[FieldSpec, list[tuple[str, str]]]]:
+    """The fields whose lists lead to other tables, each with (`lookup.column`, words) of what is not shown of them."""
+    there = {"".join(one.formula.split()).replace('"', "") for one in dataset.extra}
+    found = []
+    for name, (field, lookup) in dataset.looked_up.items():
+        columns = [one for one in lookup.columns if one.kind in CALCULATED or one.kind == "longtext"]
+        names = [(f"{name}.{one.name}", label_of(one.name)) for one in columns if one.name != lookup.target]
+        found.append((field, [one for one in names if one[0].replace(" ", "") not in there]))
+    return [one for one in found if one[1]]
+
+
+def joined(dataset: Dataset, wanted: Iterable[str]) -> int:
+    """Show columns of the tables that lists lead to, as calculated fields; how many. Raises Problem."""
+    spec, chosen = dataset.to_spec(), set(wanted)
+    offered = [(field, name, words) for field, names in reachable(spec) for name, words in names if name in chosen]
+    taken = {one.name.lower() for one in dataset.fields.all()}
+    last = max((one.place for one in dataset.fields.all()), default=-1)
+    made = []
+    for place, (field, name, words) in enumerate(offered, last + 1):
+        lookup, _, column = name.partition(".")
+        kind = spec.looked_up[lookup][1].by_name[column].kind
+        own = re.sub(r"\W+", "_", f"{lookup}_{column}".lower())
+        own = next(one for one in (own, *(f"{own}_{n}" for n in range(2, 99))) if one not in taken)
+        taken.add(own)
+        label = f"{field.label}: {words[:1].lower()}{words[1:]}"[:120]
+        formula = exp.column(column, table=lookup, quoted=True).sql(dialect="sqlite")
+        one = FieldSpec(
+            own, label, "text" if kind == "longtext" else kind, "calculated", read_only=True, formula=formula
+        )
+        made.append(Field.from_spec(dataset, place, settled(spec, one, "formula", formula, dataset.connection.kind)))
+    if made:
+        changed(dataset, f"{len(made)} added", lambda: Field.objects.bulk_create(made))
+    return len(made)
 
 
 def list_from(dataset: Dataset, field: Field, wanted: str) -> None:

@@ -52,6 +52,7 @@ def sheet_context(dataset: Dataset) -> dict[str, Any]:
         "kinds": [(kind, KINDS[kind].label) for kind in CALCULATED],
         "undo": last.label if last else "",
         "names_json": json.dumps(_names(dataset.to_spec())),
+        "reachable": sheet.reachable(dataset.to_spec()),
         **_strip(dataset),
     }
 
@@ -216,6 +217,9 @@ def _acts(request, dataset: Dataset) -> Field | None:
     elif wanted == "add":
         if not sheet.added(dataset, request.POST.getlist("column")):
             raise Problem("The table has no such column to add.", "Reload the page.", code="bad")
+    elif wanted == "join":
+        if not sheet.joined(dataset, request.POST.getlist("column")):
+            raise Problem("No column is chosen.", "Tick the columns that are to be shown.", code="bad")
     elif wanted == "calculate":
         given = (request.POST.get(name, "") for name in ("label", "kind", "formula"))
         return sheet.calculated(dataset, *given)

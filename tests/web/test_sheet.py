@@ -273,6 +273,20 @@ class Sheet(Pages):
         self.assertContains(self.client.get(address, {"expression": "draught_m / 0"}), "divided by zero")
         self.assertContains(self.client.get(address, {"expression": "draught_m +"}), "fault")
 
+    def test_columns_of_the_tables_that_lists_lead_to(self):
+        address = f"/workshop/dataset/{self.calls.dataset_id}/"
+        self.assertContains(self.client.get(address), 'value="vessel.length_m"')
+        self.act(self.calls, act="join", column=["vessel.length_m", "berth.depth_m", "nothing.at_all"])
+        self.assertNotContains(self.client.get(address), 'value="vessel.length_m"')
+        self.assertIn("vessel_length_m", self.heads(self.calls))
+        self.assertEqual(self.field(self.calls, "vessel_length_m").label, "Vessel: length (m)")
+        self.edit(self.calls, "i1", vessel_id="3")
+        told = self.client.get(f"/desk/{self.calls.pk}/record", {"record": "i1"})
+        self.assertContains(told, f"{self.sql('SELECT length_m FROM vessel WHERE id = 3')[0][0]:g}")
+        self.act(self.calls, "No column is chosen", act="join", column=["nothing.at_all"])
+        self.act(self.calls, act="undo")
+        self.assertNotIn("vessel_length_m", self.heads(self.calls))
+
     def test_rows_come_in_the_order_that_the_dataset_asks_for(self):
         address = f"/workshop/dataset/{self.vessels.dataset_id}/sorting"
         self.assertContains(self.client.post(address, {"sorted_by": "nothing"}), "no field nothing", status_code=400)
