@@ -19,6 +19,7 @@ from .details import (
     remove_if_unused,
     take_detail_away,
 )
+from .linking import add_linked
 from .local import is_local
 from .models import Dataset, Form, Project, Rule
 from .place import clean_name, stand_in
@@ -122,6 +123,12 @@ def form(request, form: int):
             return redirect(found)
         except Problem as problem:
             told = str(problem)
+    return form_page(request, found, told=told)
+
+
+def form_page(request, found: Form, **wrong: str):
+    """The page of a form. wrong: what could not be taken, as it was typed, and why."""
+    stand_in(request, found.project, "Forms")
     context = {
         "project": found.project,
         "form": found,
@@ -130,9 +137,9 @@ def form(request, form: int):
         "possible": possible_choices(found),
         "queries": possible_queries(found),
         "actions": found.actions.all(),
-        "told": told,
+        **wrong,
     }
-    return render(request, "workshop/form.html", context, status=400 if told else 200)
+    return render(request, "workshop/form.html", context, status=400 if any(wrong.values()) else 200)
 
 
 def _failures(request) -> int | None:
@@ -161,7 +168,13 @@ def details(request, form: int):
         detail = add_query(found, query)
         messages.success(request, f"{detail.title} shows its rows for the current record of this form.")
         return redirect(found)
-    detail = add_detail(found, *chosen(found, request.POST.get("reference", "")))
+    if request.POST.get("act") == "link":
+        try:
+            detail = add_linked(found, request.POST.get("link", "")[:1000])
+        except Problem as problem:
+            return form_page(request, found, link_told=str(problem), link=request.POST.get("link", ""))
+    else:
+        detail = add_detail(found, *chosen(found, request.POST.get("reference", "")))
     messages.success(request, f"{detail.title} is a detail of this form: it shows what belongs to the current record.")
     return redirect(found)
 

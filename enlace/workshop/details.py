@@ -33,17 +33,23 @@ def possible_details(form: Form) -> list[Reference]:
 def possible_choices(form: Form) -> list[tuple[str, str]]:
     """(value, words) of what can become a detail: each reference with the datasets of its table that are already shaped,
     and with one of its own."""
-    mine = {form.dataset_id, *form.details.values_list("dataset", flat=True)}
-    shaped = form.dataset.connection.datasets.filter(query="").exclude(pk__in=mine).prefetch_related("fields")
     found = []
     for reference in possible_details(form):
         name = reference_name(reference)
-        for one in shaped:
-            there = {field.name for field in one.fields.all() if not field.gone}
-            if one.table == reference.table and there.issuperset(reference.columns):
-                found.append((f"{name}/{one.pk}", f"{name} · dataset {one.name}"))
+        found += [(f"{name}/{one.pk}", f"{name} · dataset {one.name}") for one in shaped(form, reference)]
         found.append((name, f"{name} · new dataset"))
     return found
+
+
+def shaped(form: Form, reference: Reference) -> list[Dataset]:
+    """The datasets of a table that refers to the form's, which the form does not use yet."""
+    mine = {form.dataset_id, *form.details.values_list("dataset", flat=True)}
+    several = form.dataset.connection.datasets.filter(query="", table=reference.table).exclude(pk__in=mine)
+    return [
+        one
+        for one in several.prefetch_related("fields")
+        if {field.name for field in one.fields.all() if not field.gone}.issuperset(reference.columns)
+    ]
 
 
 def chosen(form: Form, value: str) -> tuple[Reference, Dataset | None]:

@@ -54,15 +54,16 @@ class Looking(OnServer):
     def test_nobody_is_shown_identifiers_made_for_machines(self):
         self.place.run(
             "CREATE TABLE quay (nr integer PRIMARY KEY, gid varchar(36) NOT NULL UNIQUE, token varchar(20) UNIQUE, "
-            "sign varchar(8) UNIQUE, name varchar(255) NOT NULL, built_year integer, bollards integer)"
+            "sign varchar(8) UNIQUE, name varchar(2000) NOT NULL, remarks varchar(2000), built_year integer, bollards integer)"
         )
         self.place.run(
             "CREATE TABLE moored (id integer PRIMARY KEY, quay_nr integer , FOREIGN KEY (quay_nr) REFERENCES quay (nr))"
         )
-        self.place.run("INSERT INTO quay VALUES (4711, 'f0', 'x', 'NQ', 'North', 1958, 2400)")
+        self.place.run("INSERT INTO quay VALUES (4711, 'f0', 'x', 'NQ', 'North', 'Long', 1958, 2400)")
         moored = self.bench("moored").dataset.by_name["quay_nr"]
         self.assertEqual((moored.lookup.shows, moored.format), (("name", "sign"), "0"))
         quay = self.bench("quay").dataset
+        self.assertEqual([quay.by_name[n].kind for n in ("name", "remarks")], ["text", "longtext"])
         self.assertEqual([quay.by_name[n].format for n in ("built_year", "bollards")], ["0", ""])
 
     def test_a_line_without_a_name_shows_its_value(self):

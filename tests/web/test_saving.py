@@ -3,6 +3,8 @@
 import json
 import random
 import re
+import sqlite3
+from html import escape
 from unittest import mock
 
 from enlace.desk.models import Draft, DraftRecord, JournalEntry
@@ -295,6 +297,40 @@ class Details(Pages):
         self.assertEqual(self.client.post(page + "details", {"reference": choice}).status_code, 404)
         self.client.post(page + "details", {"act": "remove", "detail": detail.pk})
         self.assertTrue(type(moves).objects.filter(dataset=moves.dataset_id).exists())
+
+    def test_a_detail_linked_by_chosen_columns(self):
+        with sqlite3.connect(self.spec["path"]) as db:
+            db.execute("CREATE TABLE drill (no INTEGER PRIMARY KEY, title TEXT NOT NULL)")
+            db.execute("CREATE TABLE drill_step (id INTEGER PRIMARY KEY, drill_no INTEGER, minutes INTEGER)")
+            db.execute("INSERT INTO drill VALUES (1, 'Fire'), (2, 'Spill')")
+            db.execute("INSERT INTO drill_step VALUES (1, 1, 10), (2, 1, 5), (3, 2, 7)")
+        db.close()
+        drills = self.form("drill")
+        page = f"/workshop/form/{drills.pk}/"
+        for link, told in (
+            ("drill_step.drill_nr = no", "no drill_nr in drill_step. The closest one is drill_no."),
+            ("drill_stp.drill_no = no", "The closest name is “drill_step”."),
+            ("drill_step.drill_no = num", "no num in this form"),
+            ("drill_no = no", "which table belongs"),
+            ("drill_step.drill_no > no", "links no columns"),
+        ):
+            response = self.client.post(page + "details", {"act": "link", "link": link})
+            self.assertContains(response, told, status_code=400)
+            self.assertContains(response, escape(link), status_code=400)
+        self.client.post(page + "details", {"act": "link", "link": "Drill_Step.drill_no = drill.no"})
+        detail = drills.details.get()
+        at = f"/desk/{drills.pk}/detail/{detail.pk}/"
+        self.assertIn('data-total="2"', self.client.get(f"{at}i1/").content.decode())
+        self.client.post(
+            f"/workshop/dataset/{drills.dataset_id}/fields",
+            {"act": "calculate", "label": "Minutes", "kind": "whole", "formula": "sum(drill_step.minutes)"},
+        )
+        self.assertContains(self.client.get(f"/desk/{drills.pk}/record", {"record": "i1"}), "15")
+        master = self.new(drills, title="Abandon ship")
+        step = json.loads(self.ask(f"{at}{master}/new")["HX-Trigger"])["enlace:current"]["id"]
+        self.ask(f"{at}{master}/edit", record=step, field="minutes", value="20")
+        self.assertIn("Saved 2 records", self.said(self.post(drills, "save")))
+        self.assertEqual(self.sql("SELECT drill_no, minutes FROM drill_step WHERE id = 4"), [(3, 20)])
 
     def test_undo_goes_across_parts(self):
         self.edit(self.calls, "i7", notes="first")

@@ -12,7 +12,7 @@ from ..kinds import is_picture
 from ..server.catalog import Catalog, Column, Table, first_rows
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading
-from .references import details_of, with_lookups
+from .references import NAMING, details_of, with_lookups
 from .spec import DatasetSpec, FieldSpec, RuleSpec
 
 SAMPLE_ROWS = 50
@@ -196,7 +196,9 @@ def _text_kind(name: str, size: list[int], column: Column, values: list[Any]) ->
     texts = [v for v in values if isinstance(v, str)]
     long_by_name = re.search(r"remark|note|comment|description|text|body|memo", column.name, re.I)
     long_by_value = any("\n" in v or len(v) > 120 for v in texts)
-    if long_by_value or (length or 0) > 300 or (length is None and "CHAR" not in name and long_by_name):
+    # A declared length alone says little: some schemas give every text 2 000 characters.
+    long_by_size = (length or 0) > 300 and (long_by_name or not (texts or NAMING.search(column.name)))
+    if long_by_value or long_by_size or (length is None and "CHAR" not in name and long_by_name):
         return "longtext", {"length": length}
     return "text", {"length": length}
 

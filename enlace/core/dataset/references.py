@@ -13,7 +13,8 @@ from ..expression.parse import MASTER, parsed
 from ..server.catalog import Catalog, Reference, Table
 from .spec import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
 
-TELLING = re.compile(r"name|title|label|descr|caption|subject|nome", re.I)
+NAMING = re.compile(r"name|title|label|caption|subject|nome", re.I)
+DESCRIBING = re.compile(r"descr", re.I)
 UNREADABLE = re.compile(r"(^|[^a-z])(gid|guid|uuid|hash|digest|checksum|token|secret|password|passwd)($|[^a-z])", re.I)
 MOST_SHOWN_LENGTH = 120
 
@@ -63,12 +64,16 @@ def shown_columns(table: Table, target: str) -> tuple[str, ...]:
     return (best, telling) if telling else (best,)
 
 
+def _named(name: str) -> int:
+    return 4 if NAMING.search(name) else 3 if DESCRIBING.search(name) else 0
+
+
 def _score(table: Table, one: ColumnSpec, single: set[str]) -> int:
     """How well a column tells a person which row it is; 0 for not at all."""
     column = next(c for c in table.columns if c.name == one.name)
-    named = 4 if TELLING.search(one.name) else 0
-    # Many schemas give every text 255 characters: a name is a name all the same.
-    if not _readable_text(one) or (column.length or 0) > (named or 1) * MOST_SHOWN_LENGTH:
+    named = _named(one.name)
+    # Many schemas give every text 255 characters or 2 000: a name is a name all the same.
+    if not _readable_text(one) or (named < 4 and (column.length or 0) > MOST_SHOWN_LENGTH):
         return 0
     return named + (2 if one.name in single else 0) + (1 if not column.nullable else 0)
 
@@ -76,7 +81,7 @@ def _score(table: Table, one: ColumnSpec, single: set[str]) -> int:
 def called_by(fields: Sequence[FieldSpec]) -> tuple[str, ...]:
     """The fields that may tell a person which record it is, the most telling ones first."""
     texts = [one for one in fields if _readable_text(one)]
-    return tuple(one.name for one in sorted(texts, key=lambda f: not TELLING.search(f.name)))
+    return tuple(one.name for one in sorted(texts, key=lambda f: -_named(f.name)))
 
 
 def _readable_text(one: ColumnSpec | FieldSpec) -> bool:

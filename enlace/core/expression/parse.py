@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import difflib
 import logging
 import re
 from collections.abc import Collection, Iterable, Mapping
 
 import sqlglot
 from sqlglot import exp
+
+from ..near import closest
 
 logging.getLogger("sqlglot").setLevel(logging.CRITICAL)  # what it can't parse is told to the person instead
 MOST_CHARACTERS = 10_000
@@ -125,6 +126,5 @@ def _columns_in(several: Collection[str] | Mapping[str, Collection[str]]) -> Map
 
 def _perhaps(name: str, known: Iterable[str]) -> str:
     """The name that was meant, where one is near."""
-    lower = {one.lower(): one for one in known}
-    near = difflib.get_close_matches(name.lower(), list(lower), 1, 0.7)
-    return f" Is {lower[near[0]]} meant?" if near else ""
+    near = closest(name, known)
+    return f" Is {near} meant?" if near else ""

@@ -1,6 +1,6 @@
 """A database server: how to reach it, what it holds, what it says when it refuses."""
 
-from .catalog import Catalog, Check, Column, Reference, Table, Unique, closest
+from .catalog import Catalog, Check, Column, Reference, Table, Unique
 from .engine import ConnectionSpec, forget_engine, forget_engines, reading, writing
 from .refusal import Refusal
 from .steps import StepOutcome, run_step, step_names
@@ -15,7 +15,6 @@ __all__ = [
     "StepOutcome",
     "Table",
     "Unique",
-    "closest",
     "forget_engine",
     "forget_engines",
     "reading",

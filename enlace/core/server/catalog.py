@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import difflib
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Hashable, Iterable
+from collections.abc import Hashable
 from dataclasses import dataclass, field
 from typing import Any
 
 from sqlalchemy import ColumnElement, inspect, select
 from sqlalchemy.engine import Connection
 
+from ..near import closest
 from ..problem import Problem
 from .dialects import server_kind
 from .engine import ConnectionSpec, reading
@@ -158,13 +158,6 @@ class _Kept:
 
 _kept: OrderedDict[ConnectionSpec, _Kept] = OrderedDict()
 _lock = threading.Lock()
-
-
-def closest(name: str, names: Iterable[str]) -> str | None:
-    """The name most like `name`, capitals apart first; None when none is near."""
-    by_lower = {candidate.lower(): candidate for candidate in names}
-    near = difflib.get_close_matches(name.lower(), list(by_lower), 1, 0.6)
-    return by_lower[near[0]] if near else None
 
 
 def _read(spec: ConnectionSpec) -> Catalog:

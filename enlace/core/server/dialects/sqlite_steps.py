@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import text
 
+from ...near import closest
 from ...problem import Problem
 from .base import STATEMENT_SECONDS
 
@@ -62,8 +63,6 @@ def file_found(spec: ConnectionSpec) -> str:
 
 
 def _nearest_file(path: Path) -> str:
-    import difflib
-
     folder = path.parent
     while not folder.is_dir() and folder != folder.parent:
         folder = folder.parent
@@ -73,10 +72,8 @@ def _nearest_file(path: Path) -> str:
         names = [p.name for p in folder.iterdir() if p.is_file()]
     except OSError:
         names = []
-    lower = {name.lower(): name for name in names}
-    near = difflib.get_close_matches(path.name.lower(), list(lower), 1, 0.6)
-    if near:
-        return f"The closest name in that folder is {lower[near[0]]}. Check the path."
+    if near := closest(path.name, names):
+        return f"The closest name in that folder is {near}. Check the path."
     return "Check the path; Enlace does not make a new file."
 
 

@@ -1,0 +1,81 @@
+"""A detail that is linked by chosen columns, where the schema has no reference that says so."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from sqlglot import exp
+
+from enlace.core.dataset import DatasetSpec
+from enlace.core.dataset.references import column_specs
+from enlace.core.dataset.spec import DetailSpec
+from enlace.core.dataset.stored import as_json
+from enlace.core.expression import Unsupported
+from enlace.core.expression.parse import parsed
+from enlace.core.near import closest
+from enlace.core.problem import Problem
+from enlace.core.server import Catalog, Reference, Table
+
+from .details import add_detail, shaped
+from .models import Dataset, Detail, Form
+
+HINT = "Write it as split.account_no = no: a column of the other table, and a field of this form."
+
+
+@transaction.atomic
+def add_linked(form: Form, said: str) -> Detail:
+    """A detail by a condition such as `split.account_no = no AND split.year = year`. Raises Problem.
+
+    Its dataset is one of that table that is shaped already, else a new one. Expressions of the form's dataset can add
+    its rows up from now on.
+    """
+    link = read_link(form.dataset, said)
+    known = [*form.dataset.details_known]
+    if not any(one["table"] == link.table and tuple(one["columns"]) == link.columns for one in known):
+        name = link.table if all(one["name"] != link.table for one in known) else f"{link.table}_by_{link.columns[-1]}"
+        table = Catalog.of(form.dataset.connection.to_spec()).table(link.table)
+        spec = DetailSpec(name, link.table, link.columns, link.target_columns, column_specs(table))
+        Dataset.objects.filter(pk=form.dataset_id).update(details_known=[*known, as_json(spec)])
+        form.dataset.touch()
+    return add_detail(form, link, next(iter(shaped(form, link)), None))
+
+
+def read_link(dataset: Dataset, said: str) -> Reference:
+    """The reference that a condition describes. Raises Problem."""
+    try:
+        tree = parsed(said).unnest()
+    except Unsupported as error:
+        raise Problem(f"The link is not understood: {error}", HINT, code="bad") from None
+    catalog, master = Catalog.of(dataset.connection.to_spec()), dataset.to_spec()
+    pairs = [_pair(one.unnest(), catalog, master) for one in (tree.flatten() if isinstance(tree, exp.And) else [tree])]
+    tables = {table.name for table, _, _ in pairs}
+    if len(tables) > 1:
+        raise Problem(f"The link names {' and '.join(sorted(tables))}.", "A detail is one table.", code="bad")
+    table = pairs[0][0]
+    columns, targets = tuple(one for _, one, _ in pairs), tuple(one for _, _, one in pairs)
+    return Reference("", table.name, columns, master.table, targets)
+
+
+def _pair(node: exp.Expr, catalog: Catalog, master: DatasetSpec) -> tuple[Table, str, str]:
+    """(the other table, its column, the master's field) of one comparison. Raises Problem."""
+    sides = [node.this.unnest(), node.expression.unnest()] if isinstance(node, exp.EQ) else []
+    if len(sides) != 2 or not all(isinstance(side, exp.Column) for side in sides):
+        raise Problem(f"{node.sql()} links no columns.", HINT, code="bad")
+    other, own = sides
+    if not other.table or other.table.lower() == master.table.lower():
+        other, own = own, other
+    if not other.table or (own.table and own.table.lower() != master.table.lower()):
+        raise Problem(f"{node.sql()} does not say which table belongs to this form.", HINT, code="bad")
+    table = catalog.named(other.table) or catalog.table(other.table)
+    if table.name == master.table:
+        raise Problem(f"{table.name} is the form's own table.", "Choose another table for a detail.", code="bad")
+    column = _found(other.name, [one.name for one in table.columns], table.name)
+    return table, column, _found(own.name, list(master.by_name), "this form")
+
+
+def _found(name: str, names: list[str], where: str) -> str:
+    found = next((one for one in names if one.lower() == name.lower()), "")
+    if not found:
+        near = closest(name, names)
+        hint = f"The closest one is {near}." if near else HINT
+        raise Problem(f"There is no {name} in {where}.", hint, code="bad")
+    return found
