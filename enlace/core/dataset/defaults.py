@@ -180,7 +180,8 @@ def _kind_of_family(column: Column, values: list[Any]) -> tuple[str, dict[str, A
         return "longtext", {"length": column.length}
     if column.family == "text":
         unbounded = column.type_text.lower() == "text" and not column.storage
-        kind, found = _text_kind("TEXT" if unbounded else "CHAR", [], column, values)
+        size = [column.length] if column.length else []
+        kind, found = _text_kind("TEXT" if unbounded else "CHAR", size, column, values)
         return ("text" if column.choices else kind), {**found, "length": column.length, "storage": column.storage}
     return FAMILIES[column.family], facts
 
