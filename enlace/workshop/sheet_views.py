@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from decimal import Decimal
 from typing import Any
 
 from django.conf import settings
@@ -28,6 +29,7 @@ from enlace.core.dataset.window import Rows
 from enlace.core.expression import Expression, ExpressionError, Unsupported
 from enlace.core.kinds import KINDS, Formats, raw_text
 from enlace.core.kinds.knowledge import KNOWN
+from enlace.core.kinds.numbers import SHOWN
 from enlace.core.kinds.patterns import COMMON, shown_by
 from enlace.core.problem import Problem
 from enlace.core.rules.computed import Computed
@@ -38,6 +40,7 @@ from .models import Dataset, Field
 
 STRIP_ROWS = 3
 TRIED_ROWS = 4
+
 SAMPLES: dict[str, Any] = {"whole": -1234, "decimal": -1234.567}
 
 
@@ -279,6 +282,7 @@ def _values(dataset: Dataset, spec: DatasetSpec, expression: Expression) -> list
     for row, record, met in zip(rows, records, outer, strict=True):
         try:
             value = expression.value(computed.values(record, met))
+            value = SHOWN.plus(value) if isinstance(value, Decimal) else value
             shown = (
                 "no value" if value is None else "yes" if value is True else "no" if value is False else raw_text(value)
             )

@@ -271,6 +271,15 @@ class Sheet(Pages):
         )
         self.assertContains(self.client.get(address, {"expression": "vessel.name"}), names[1])
         self.assertContains(self.client.get(address, {"expression": "draught_m / 0"}), "divided by zero")
+        for expression, told in (
+            ("0 * id / 1.0", "0"),
+            ("1000000.0 / 1000", "1000.0"),
+            ("id * 0 + 2 / 3.0", "0.666666666667"),
+        ):
+            shown = re.findall(
+                r": <[^>]*>([^<]*)<|: ([^<·]*)", self.client.get(address, {"expression": expression}).content.decode()
+            )
+            self.assertEqual({(a or b).strip() for a, b in shown}, {told})
         self.assertContains(self.client.get(address, {"expression": "draught_m +"}), "fault")
 
     def test_columns_of_the_tables_that_lists_lead_to(self):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 from ..dataset.spec import FieldSpec
@@ -21,10 +22,15 @@ class Odd:
     raw: Any
 
 
+WRITTEN_OUT = 40  # digits
+
+
 def raw_text(raw: Any) -> str:
     """A stored value of any type as plain text."""
     if isinstance(raw, bytes | bytearray | memoryview):
         return f"binary, {len(raw)} bytes"
+    if isinstance(raw, Decimal) and raw.is_finite() and abs(raw.adjusted()) < WRITTEN_OUT:
+        return f"{raw:f}"  # str() writes a computed 0 as 0E+1, and 1000 as 1E+3
     return str(raw)
 
 
