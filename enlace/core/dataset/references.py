@@ -80,7 +80,7 @@ def _score(table: Table, one: ColumnSpec, single: set[str]) -> int:
 
 def called_by(fields: Sequence[FieldSpec]) -> tuple[str, ...]:
     """The fields that may tell a person which record it is, the most telling ones first."""
-    texts = [one for one in fields if _readable_text(one)]
+    texts = [one for one in fields if _readable_text(one) or (one.kind == "longtext" and _named(one.name))]
     return tuple(one.name for one in sorted(texts, key=lambda f: -_named(f.name)))
 
 
