@@ -1,6 +1,7 @@
 """Field kinds: what is shown can be typed back, what is no value is said in a sentence."""
 
 import datetime
+import struct
 import unittest
 from decimal import Decimal
 
@@ -79,6 +80,13 @@ class RoundTrips(unittest.TestCase):
 
 
 class Sentences(unittest.TestCase):
+    def test_the_largest_single_is_typed_as_it_is_shown(self):
+        single = field("decimal", storage="float32")
+        most = KINDS["decimal"].parse("-3.4028235e38", single, ENGLISH)
+        self.assertEqual(most, struct.unpack("f", struct.pack("f", most))[0])
+        with self.assertRaises(Unreadable):
+            KINDS["decimal"].parse("3.41e38", single, ENGLISH)
+
     def test_wrong_input_is_told(self):
         self.assertIn("“x” does not belong in a number", told("whole", "12x"))
         self.assertIn("without a fraction", told("whole", "1.5"))

@@ -17,6 +17,7 @@ from .patterns import empty_by, read_by, shown_by
 LEAST, GREATEST = -(2**63), 2**63 - 1
 # Decimals of servers have more digits than Python's usual context keeps (MariaDB 65, PostgreSQL thousands).
 WIDE = Context(prec=20_000, Emax=MAX_EMAX, Emin=MIN_EMIN)
+LARGEST_SINGLE = (2 - 2**-23) * 2.0**127  # IEEE 754, binary32
 SHOWN = Context(prec=12)  # digits of a calculated number that has no format
 NOT_FINITE = {"nan": "NaN", "infinity": "Infinity", "inf": "Infinity", "-infinity": "-Infinity", "-inf": "-Infinity"}
 
@@ -126,9 +127,11 @@ class Number(Kind):
         self._check_digits(number, field)
         if field.storage.startswith("float"):
             approximate = float(number)
-            if math.isinf(approximate):
+            if math.isinf(approximate) or (field.storage == "float32" and abs(approximate) > 1.00001 * LARGEST_SINGLE):
                 raise Unreadable("The number is too large for this column.")
-            return approximate
+            # The fewest digits that tell the largest single are a little more than it, and MariaDB refuses them.
+            most = LARGEST_SINGLE if field.storage == "float32" else math.inf
+            return max(-most, min(approximate, most))
         return number
 
     def _check_digits(self, number: Decimal, field: FieldSpec) -> None:
