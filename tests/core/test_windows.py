@@ -47,6 +47,13 @@ class Windows(unittest.TestCase):
         self.assertEqual((row.values[1], row.values[2]), ("ä" * CUT, 99))
         self.assertEqual(len(bench.rows.row(row.id)[1]), 5_000_000)
 
+    def test_text_that_is_not_utf_8_is_neither_lost_nor_in_the_way(self):
+        insert = "INSERT INTO t VALUES (1, 'ä'), (2, CAST(x'41FF' AS TEXT)), (3, NULL)"
+        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a TEXT)", insert), "t")
+        for _ in range(2):
+            self.assertEqual([r.values[1] for r in bench.rows.window(0, 5)], ["ä", b"A\xff", None])
+        self.assertEqual(bench.rows.row("i2")[1], b"A\xff")
+
     def test_three_hundred_columns(self):
         columns = ", ".join(f"c{n} TEXT" for n in range(300))
         bench = Bench(

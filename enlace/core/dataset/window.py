@@ -12,7 +12,19 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
-from sqlalchemy import ColumnElement, FromClause, Select, and_, false, func, select, true, tuple_
+from sqlalchemy import (
+    ColumnElement,
+    FromClause,
+    Integer,
+    Select,
+    and_,
+    bindparam,
+    false,
+    func,
+    select,
+    true,
+    tuple_,
+)
 from sqlalchemy.engine import Connection
 
 from ..server.dialects import server_kind
@@ -218,13 +230,17 @@ class Rows:
         if around:
             conditions = list(segments(source, order, around.place, nulls_first, around.end))
         rows: list[Row] = []
-        direct = [p.column for p in order] == list(names)
         make = row_maker(self.dataset, len(names))
         with reading(self.spec) as connection:
             for condition in conditions:
-                found = connection.execute(self._statement(order, condition, size - len(rows), skip, direct)).all()
-                for row in found:
-                    rows.append(make(record_id(tuple(row[: len(names)])), start + len(rows), row))
+                plain = condition is None
+                statement = (
+                    whole_statement(self.spec.kind, self.dataset, order) if plain else self.of_part(order, condition)
+                )
+                given = {"most_rows": size - len(rows), "passed_rows": skip}
+                found = server_kind(self.spec.kind).fetched(connection, statement, given)
+                for at, row in enumerate(found, start + len(rows)):
+                    rows.append(make(record_id(row[: len(names)]), at, row))
                 if len(rows) >= size:
                     break
                 if found:
@@ -236,10 +252,11 @@ class Rows:
                     skip -= connection.execute(select(func.count()).select_from(passed.subquery())).scalar() or 0
         return rows
 
-    def _statement(
-        self, order: tuple[OrderPart, ...], condition: ColumnElement[bool] | None, size: int, skip: int, direct: bool
-    ) -> Select[Any]:
+    def of_part(self, order: tuple[OrderPart, ...], condition: ColumnElement[bool] | None) -> Select[Any]:
+        """The statement of a window: `most_rows` rows that fulfil a condition, after `passed_rows` others."""
         source, names = self.source, self._identity()
+        direct = [p.column for p in order] == list(names)
+        most, passed = bindparam("most_rows", type_=Integer), bindparam("passed_rows", type_=Integer)
         base = source.base
         keys = [base.c[n].label(f"k{i}") for i, n in enumerate(names)]
         columns = [*keys, *window_columns(self.spec.kind, self.dataset)]
@@ -248,9 +265,9 @@ class Rows:
             statement = select(*columns).select_from(self.source_with(needed))
             if condition is not None:
                 statement = statement.where(condition)
-            return statement.order_by(*order_by(source, order)).limit(size).offset(skip)
+            return statement.order_by(*order_by(source, order)).limit(most).offset(passed)
         sought = select(*keys).select_from(self._ordered_from()).order_by(*order_by(source, order))
-        sought = sought.limit(size).offset(skip)
+        sought = sought.limit(most).offset(passed)
         if condition is not None:
             sought = sought.where(condition)
         few = sought.subquery("sought")
@@ -264,7 +281,13 @@ class Rows:
         statement = statement.where(self.belonging()).order_by(*order_by(source, self.order))
         rows = connection.execute(statement.limit(size).offset(start)).all()
         make = row_maker(self.dataset, 0)
-        return [make(f"p{start + i}", start + i, row) for i, row in enumerate(rows)]
+        return [make(f"p{start + i}", start + i, tuple(row)) for i, row in enumerate(rows)]
+
+
+@lru_cache(maxsize=256)
+def whole_statement(server: str, dataset: DatasetSpec, order: tuple[OrderPart, ...]) -> Select[Any]:
+    """The statement of a window of all rows, made once: most windows are of that."""
+    return Rows(ConnectionSpec.of(server), dataset, order).of_part(order, None)
 
 
 @lru_cache(maxsize=256)
@@ -285,7 +308,7 @@ def window_columns(server: str, dataset: DatasetSpec) -> tuple[ColumnElement[Any
         if field.kind in ("picture", "binary"):
             column = kind.size_of(column)
         elif field.kind in ("text", "longtext"):
-            column = kind.shortened(column, CUT)
+            column = kind.shortened_computed(column, CUT) if field.formula else kind.shortened(column, CUT)
         made.append(column.label(f"f{i}"))
     for i, (name, (_, lookup)) in enumerate(dataset.looked_up.items()):
         made += [source.lookup_column(name, one).label(f"s{i}_{j}") for j, one in enumerate(lookup.reads)]
@@ -293,7 +316,7 @@ def window_columns(server: str, dataset: DatasetSpec) -> tuple[ColumnElement[Any
 
 
 @lru_cache(maxsize=256)
-def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, Sequence[Any]], Row]:
+def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, tuple[Any, ...]], Row]:
     """A function that makes a Row of what a window's statement gave, its first `keys` columns left out."""
     fields = keys + len(dataset.fields)
     extra = fields + len(dataset.extra)
@@ -302,10 +325,9 @@ def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, Sequence[A
         ends.append((last, last + len(lookup.reads)))
         last += len(lookup.reads)
     if last == fields:
-        return lambda identifier, position, row: Row(identifier, position, tuple(row[keys:]))
+        return lambda identifier, position, row: Row(identifier, position, row[keys:])
 
-    def make(identifier: str, position: int, row: Sequence[Any]) -> Row:
-        given = tuple(row)
+    def make(identifier: str, position: int, given: tuple[Any, ...]) -> Row:
         shown = tuple([given[a:b] for a, b in ends])
         return Row(identifier, position, given[keys:fields], given[fields:extra], shown)
 

@@ -60,6 +60,12 @@ class Formats:
         write = pattern.format
         return lambda value: write(value).translate(swap)
 
+    def general(self) -> Callable[[float], str]:
+        """A function that writes a float with groups and the 12 digits that binary fractions leave; below 1e12 plainly."""
+        swap = str.maketrans({",": self.group, ".": self.decimal})
+        write = "{:,.12g}".format
+        return write if (self.decimal, self.group) == (".", ",") else lambda value: write(value).translate(swap)
+
     def date(self) -> Callable[[datetime.date], str]:
         """A function that writes a date in the locale's medium form."""
         return _compiled(self.date_pattern, self.months)

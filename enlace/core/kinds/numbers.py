@@ -92,6 +92,11 @@ class Whole(Kind):
         # Keys and codes are read digit by digit: no groups in what the server numbers.
         write: Callable[[Any], str] = str if field.numbered else formats.number()
         write, empty = shown_by(field.format, formats.locale, self.name) or write, empty_by(field.format)
+        if field.format == "0":  # as keys and references have it: nearly always plain digits
+            signed = write
+            return lambda raw: (
+                (str(raw) if raw >= 0 else signed(raw)) if type(raw) is int else empty if raw is None else raw_text(raw)
+            )
         return lambda raw: write(raw) if type(raw) is int else empty if raw is None else raw_text(raw)
 
 
@@ -172,7 +177,7 @@ class Number(Kind):
         return super().same(one, other, field)
 
     def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
-        plain = formats.number()
+        plain, general = formats.number(), formats.general()
         scaled = formats.number(field.scale) if field.scale is not None else plain
         read = self.read
         by_format, empty = shown_by(field.format, formats.locale, self.name), empty_by(field.format)
@@ -183,7 +188,7 @@ class Number(Kind):
             if raw is None:
                 return empty
             if rounded and type(raw) is float and 1e-4 <= abs(raw) < 1e12:
-                return plain(Decimal(f"{raw:.12g}"))  # as below, with less ado
+                return general(raw)  # as below, with less ado
             value = read(raw, field)
             if isinstance(value, Odd):
                 return raw_text(raw)

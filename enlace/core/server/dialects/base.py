@@ -7,7 +7,7 @@ from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import ColumnElement, Insert, Text, UpdateBase, cast, func, inspect
+from sqlalchemy import ColumnElement, Insert, Select, Text, UpdateBase, cast, func, inspect
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError, SAWarning
 
@@ -141,6 +141,16 @@ class ServerKind:
     def shortened(self, column: ColumnElement[Any], length: int, is_bytes: bool = False) -> ColumnElement[Any]:
         """A column of text, or of bytes, cut after `length` characters or bytes."""
         raise NotImplementedError
+
+    def shortened_computed(self, column: ColumnElement[Any], length: int) -> ColumnElement[Any]:
+        """The same of a text that is computed."""
+        return self.shortened(column, length)
+
+    def fetched(
+        self, connection: Connection, statement: Select[Any], given: Mapping[str, Any]
+    ) -> list[tuple[Any, ...]]:
+        """All rows that a statement gives."""
+        return [tuple(row) for row in connection.execute(statement, dict(given))]
 
     def size_of(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
         """The length of the column's value in characters or bytes."""

@@ -18,6 +18,7 @@ from sqlalchemy import (
     ColumnElement,
     Insert,
     Integer,
+    Select,
     Text,
     case,
     cast,
@@ -29,7 +30,7 @@ from sqlalchemy import (
     type_coerce,
 )
 from sqlalchemy.engine import Connection, Engine
-from sqlalchemy.exc import DisconnectionError
+from sqlalchemy.exc import DBAPIError, DisconnectionError
 from sqlalchemy.pool import QueuePool
 from sqlglot import exp
 
@@ -207,6 +208,24 @@ class Sqlite(ServerKind):
 
     def shortened(self, column: ColumnElement[Any], length: int, is_bytes: bool = False) -> ColumnElement[Any]:
         return case((func.length(column) > length, func.substr(column, 1, length)), else_=column)
+
+    def shortened_computed(self, column: ColumnElement[Any], length: int) -> ColumnElement[Any]:
+        # A column may hold anything here, which is to stay as it is; what is computed as a text is one.
+        return func.substr(column, 1, length)
+
+    def fetched(
+        self, connection: Connection, statement: Select[Any], given: Mapping[str, Any]
+    ) -> list[tuple[Any, ...]]:
+        driver: Any = connection.connection.driver_connection
+        try:
+            driver.text_factory = str  # which decodes faster than a function of ours
+            return super().fetched(connection, statement, given)
+        except DBAPIError as error:
+            if "decode" not in str(error.orig):
+                raise
+        finally:
+            driver.text_factory = _text
+        return super().fetched(connection, statement, given)
 
     def size_of(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
         return type_coerce(func.length(column), Integer)
