@@ -34,7 +34,7 @@ class DetailTotals:
         if part is None or column.name not in part.dataset.by_name:
             raise KeyError(name)
         pairs = list(zip(part.columns, (record.get(m) for m in part.master_columns), strict=True))
-        rows = Rows.of(self.work.spec, part.dataset, (), pairs)
+        rows = Rows.of(self.work.spec, replace(part.dataset, only=""), (), pairs)
         drafted = [met for one in self._pending(part) if (met := _as_met(one, pairs, record)) is not None]
         return totals(rows, [Total(column.name, function)], drafted)[0]
 

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
+from enlace.core.dataset.asked import asked, own_condition
 from enlace.core.dataset.order import sorted_terms, sorted_text
+from enlace.core.dataset.source import source_of
 from enlace.core.problem import Problem
 
 from .details import (
@@ -49,6 +53,7 @@ def dataset_page(request, found: Dataset, told: Problem | None = None, at: str =
     context |= {"compares": Dataset.Compare.choices, "rules": found.rules.all(), "severities": Rule.Severity.choices}
     context |= {"times": Rule.Runs.choices, "local": is_local(found.connection)}
     context |= {"sorted_by": sorted_text(found.sorted_by), "typed": {"severity": "error", "runs": "always"}}
+    context |= {"only": found.only}
     if told is not None:
         typed = {**request.POST.dict(), "marks": request.POST.getlist("marks")}
         context |= {
@@ -56,6 +61,7 @@ def dataset_page(request, found: Dataset, told: Problem | None = None, at: str =
             "refused_at": at,
             "typed": typed,
             "sorted_by": typed.get("sorted_by", context["sorted_by"]),
+            "only": typed.get("only", context["only"]),
         }
     try:
         context["drift"] = drift(found)
@@ -85,15 +91,19 @@ def saving(request, dataset: int):
 @require_POST
 @builder_only
 def sorting(request, dataset: int):
-    """In which order the rows of the dataset come where nobody asks for another."""
+    """Which rows the dataset has, and in which order they come where nobody asks for another."""
     found = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset)
     try:
-        terms = sorted_terms(found.to_spec(), request.POST.get("sorted_by", "")[:500])
+        spec, only = found.to_spec(), request.POST.get("only", "").strip()[:2000]
+        terms = sorted_terms(spec, request.POST.get("sorted_by", "")[:500])
+        if only:
+            spec = replace(spec, only=only)
+            asked(source_of(spec, found.connection.kind), own_condition(spec))
     except Problem as problem:
         return dataset_page(request, found, problem, "order")
-    Dataset.objects.filter(pk=found.pk).update(sorted_by=[list(term) for term in terms])
+    Dataset.objects.filter(pk=found.pk).update(sorted_by=[list(term) for term in terms], only=only)
     found.touch()
-    messages.success(request, "Kept. All forms of this dataset show its rows in this order from now on.")
+    messages.success(request, "Kept. All forms of this dataset show these rows, in this order, from now on.")
     return redirect(found)
 
 

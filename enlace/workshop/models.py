@@ -105,7 +105,8 @@ class Dataset(models.Model):
     """The rows and fields a form works with.
 
     compare, version: what must still be as read when a record is saved (see DatasetSpec). each: a record is saved as
-    soon as somebody leaves it. sorted_by: the order of its rows, (field, descending) pairs; none is the key's.
+    soon as somebody leaves it. sorted_by: the order of its rows, (field, descending) pairs; none is the key's. only:
+    a condition for the rows that are shown.
     """
 
     class Compare(models.TextChoices):
@@ -128,6 +129,7 @@ class Dataset(models.Model):
     details_known = models.JSONField(default=list)
     query = models.TextField(blank=True)
     sorted_by = models.JSONField(default=list)
+    only = models.TextField(blank=True)
     revision = models.PositiveIntegerField(default=_first_revision)
 
     class Meta:
@@ -184,6 +186,7 @@ def _dataset_spec(pk: int, revision: int) -> DatasetSpec:
         order=tuple(one.name for one in fields),
         details=tuple(detail_of(one) for one in dataset.details_known),
         query=dataset.query,
+        only=dataset.only,
         sorted_by=tuple((name, descending) for name, descending in dataset.sorted_by),
         key=tuple(dataset.key),
         locator=dataset.locator or None,

@@ -255,7 +255,7 @@ def _acts(request, dataset: Dataset) -> Field | None:
 def attempt(request, dataset: int):
     """What an expression gives for a few real records: asked while it is typed."""
     found = _dataset(dataset)
-    text = request.GET.get("expression") or request.GET.get("value") or request.GET.get("formula") or ""
+    text = next((said for name in ("expression", "value", "formula", "only") if (said := request.GET.get(name))), "")
     if not text.strip():
         return HttpResponse("")
     spec = found.to_spec()

@@ -14,6 +14,7 @@ from enlace.core.dataset.outer import outer_rows
 from enlace.core.dataset.settle import expression_fault
 from enlace.core.dataset.spec import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
 from enlace.core.dataset.tones import tone_fields, tones_of
+from enlace.core.dataset.totals import Total, totals
 from enlace.core.dataset.window import Rows
 from enlace.core.expression import ExpressionError
 from enlace.core.problem import Problem
@@ -232,6 +233,21 @@ class Looking(OnServer):
         self.assertIsInstance(made["each"], ExpressionError)
         self.assertIn("zero", str(made["each"]))
         self.assertIn("calculated from itself", str(made["a"]))
+
+    def test_a_dataset_of_the_rows_that_fulfil_a_condition(self):
+        condition = "agent.name <> 'sul e norte' AND weight > 50"
+        sql = "FROM shipment s JOIN agent a ON a.id = s.agent_id WHERE a.name <> 'sul e norte' AND s.weight > 50"
+        dataset = replace(self.shipment, only=condition, sorted_by=(("agent_id", False), ("weight", True)))
+        rows = Rows.of(self.spec, dataset)
+        some = self.place.run(f"SELECT s.id {sql}")
+        self.assertEqual(rows.count(), len(some))
+        found = [row.values[0] for start in range(0, len(some), 50) for row in rows.window(start, 50)]
+        self.assertEqual(sorted(found), sorted(one for (one,) in some))
+        names = [row.shown[0][0] for row in rows.window(0, len(some))]
+        self.assertEqual([name for name, _ in groupby(names)], list(dict.fromkeys(names)))
+        self.assertEqual(rows.position(f"i{found[70]}"), 70)
+        self.assertEqual(totals(rows, [Total("id", "count")], [])[0], len(some))
+        self.assertEqual(sum(one.count for one in grouped(rows, "agent_id")[0]), len(some))
 
     def test_a_misspelt_name_is_told_with_the_one_that_may_be_meant(self):
         for text, told in (

@@ -66,6 +66,10 @@ class Pages(TestCase):
     def said(self, response) -> str:
         return json.loads(response["HX-Trigger"])["enlace:said"]["sentence"]
 
+    def total(self, form: Form) -> int:
+        """How many records a form says there are."""
+        return json.loads(self.client.get(f"/desk/{form.pk}/count")["HX-Trigger"])["enlace:total"]["total"]
+
     def new(self, form: Form, **texts: str) -> str:
         response = self.post(form, "new")
         identifier = json.loads(response["HX-Trigger"])["enlace:current"]["id"]

@@ -314,6 +314,31 @@ class Sheet(Pages):
             self.client.get(f"/desk/{log.pk}/?order=direction").content.decode(), 'data-view="order=direction"'
         )
 
+    def test_only_rows_that_fulfil_a_condition(self):
+        address = f"/workshop/dataset/{self.calls.dataset_id}/"
+        data = {"sorted_by": "eta DESC", "only": "vessel.flg = 'PT'"}
+        told = self.client.post(address + "sorting", data)
+        self.assertContains(told, "vessel has no column flg. Is flag meant?", status_code=400)
+        self.assertContains(told, 'value="eta DESC"', status_code=400)
+        condition = "vessel.flag = 'PT' AND draught_m > 5"
+        self.client.post(address + "sorting", {"only": condition})
+        sql = "FROM port_call c JOIN vessel v ON v.id = c.vessel_id WHERE v.flag = 'PT' AND c.draught_m > 5"
+        count = self.sql(f"SELECT count(*) {sql}")[0][0]
+        some = [one for (one,) in self.sql(f"SELECT c.id {sql} ORDER BY c.id")]
+        html = self.page(self.calls)
+        self.assertEqual(self.total(self.calls), count)
+        self.assertEqual(re.findall(r'data-id="(i\d+)"', html)[:20], [f"i{one}" for one in some[:20]])
+        rows = self.client.get(f"/desk/{self.calls.pk}/rows", {"start": count - 2, "size": 5}).content.decode()
+        self.assertEqual(re.findall(r'data-id="(i\d+)"', rows), [f"i{one}" for one in some[-2:]])
+        groups = self.client.get(f"/desk/{self.calls.pk}/groups", {"by": "status"}).content.decode()
+        self.assertEqual(sum(map(int, re.findall(r"<td[^>]*>(\d+)</td>", groups))), count)
+        rule = self.calls.dataset.rules.create(expression="draught_m > 6", own=True)
+        broken = self.sql(f"SELECT count(*) {sql} AND NOT c.draught_m > 6")[0][0]
+        self.assertContains(self.client.get(f"/workshop/rule/{rule.pk}/"), f"{broken} rows break it")
+        self.edit(self.calls, f"i{some[0]}", draught_m="4")
+        self.post(self.calls, "save")
+        self.assertEqual(self.total(self.calls), count - 1)
+
     def test_a_key_and_conditions_that_came_later(self):
         with sqlite3.connect(self.spec["path"]) as db:
             db.execute("CREATE TABLE buoy (nr INT NOT NULL, colour TEXT)")

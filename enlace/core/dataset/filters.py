@@ -21,6 +21,7 @@ from ..kinds import KINDS, Formats, Unreadable
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
+from .asked import asked, own_condition
 from .bound import bound_value, escaped, only_bound
 from .source import SHOWN, TYPES, Source
 from .spec import BETWEEN, DatasetSpec, FieldSpec
@@ -36,12 +37,15 @@ _TEXTS = ("text", "longtext")
 @dataclass(frozen=True)
 class Filter:
     """One test of one field. test: "has", "=", "<>", ">", ">=", "<", "<=", "from" (and before `end`), "to" (and up to
-    `end`), "empty" or "filled"."""
+    `end`), "empty" or "filled"; or "when", of no field: the dataset's own condition."""
 
     field: str
     test: str
     value: Any = None
     end: Any = None
+
+
+WHEN = Filter("", "when")
 
 
 def read_filters(
@@ -142,11 +146,14 @@ def _value(field: FieldSpec, said: str, formats: Formats) -> Any:
 def needed_by(filters: tuple[Filter, ...], source: Source) -> set[str]:
     """The names of a source that some filters join."""
     looked_up = {field.name for field, lookup in source.dataset.looked_up.values() if lookup.shows}
-    return {SHOWN + one.field if one.field in looked_up else one.field for one in filters}
+    needed = {SHOWN + one.field if one.field in looked_up else one.field for one in filters if one.test != WHEN.test}
+    return needed | set(asked(source, own_condition(source.dataset))[1] if WHEN in filters else ())
 
 
 def condition_of(one: Filter, source: Source) -> ColumnElement[bool]:
     """A filter's condition; values are bound. Raises Problem where the server can't make the test."""
+    if one == WHEN:
+        return asked(source, own_condition(source.dataset))[0]
     field = source.dataset.any_name[one.field]
     column = source.column(one.field)
     if one.test in ("empty", "filled"):

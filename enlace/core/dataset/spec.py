@@ -158,6 +158,7 @@ class DatasetSpec:
     extra: fields that are shown and never saved, such as calculated ones. order: the names of all fields as forms show
     them; those that it lacks come last. details: the tables that aggregates in expressions may add up.
     query: a SELECT that the rows come from, in place of the table; given: the values of its parameters.
+    only: a condition for the rows that are its own; "" for all of the table.
     sorted_by: the order of the rows where nobody asks for another, as (field, descending) pairs.
     master: of a detail, the table of its master and what links them, for `master.column` in calculated fields.
     compare: what must still be as read when a record is saved: "edited" (the edited fields), "all" (every field), or
@@ -181,6 +182,7 @@ class DatasetSpec:
     given: tuple[tuple[str, Any], ...] = ()
     master: DetailSpec | None = None
     sorted_by: tuple[tuple[str, bool], ...] = ()
+    only: str = ""
 
     @cached_property
     def by_name(self) -> dict[str, FieldSpec]:

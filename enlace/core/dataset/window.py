@@ -30,7 +30,7 @@ from sqlalchemy.engine import Connection
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading
 from .anchors import Landmarks, Stretch, build_in_background, count_of, known_count, landmarks, stretch_around
-from .filters import Filter, condition_of, needed_by
+from .filters import WHEN, Filter, condition_of, needed_by
 from .order import OrderPart, order_by, reversed_order, segments, total_order
 from .source import SHOWN, Source, source_of, source_table
 from .spec import DatasetSpec
@@ -79,7 +79,8 @@ class Rows:
         only: tuple[Filter, ...] = (),
     ) -> Rows:
         """The rows in a wanted order of (field, descending) pairs; those of one master only, and of some filters."""
-        return cls(spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within), only)
+        own = (WHEN,) if dataset.only else ()
+        return cls(spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within), own + only)
 
     @property
     def whole(self) -> bool:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import func, literal_column, select
+from sqlalchemy import and_, func, select
 
-from ..dataset.source import Source, names_for, source_of
+from ..dataset.asked import asked, own_condition
+from ..dataset.source import names_for, source_of
 from ..dataset.spec import DatasetSpec, RuleSpec
 from ..dataset.values import record_id
 from ..expression import Expression, Unsupported
-from ..expression.push import condition
 from ..problem import Problem
 from ..server.engine import ConnectionSpec, reading
 
@@ -39,29 +39,15 @@ def checked(dataset: DatasetSpec, rule: RuleSpec) -> Expression:
     return expression
 
 
-def asked(source: Source, expression: Expression) -> tuple[Any, list[str]]:
-    """A condition over the rows of a source, and the names that the statement has to join. Raises Problem."""
-    needs: set[str] = set()
-    try:
-        sql = condition(expression, source.server, lambda name: source.part(name, needs))
-    except Unsupported as error:
-        raise Problem(
-            f"The condition can't be asked of the server: {error}", "Write it otherwise.", code="bad"
-        ) from None
-    joins = [name for name in expression.names if "(" not in name]
-    return literal_column(sql), [*joins, *(f"{lookup}.{_any_column(source, lookup)}" for lookup in needs)]
-
-
-def _any_column(source: Source, lookup: str) -> str:
-    return source.dataset.looked_up[lookup][1].target
-
-
 def broken_rows(spec: ConnectionSpec, dataset: DatasetSpec, rule: RuleSpec, most: int = 100) -> Trial:
     """The rows for which a rule is false. As in a CHECK, unknown is not broken. Raises Problem."""
     expression = checked(dataset, rule)
     source = source_of(dataset, spec.kind)
     holds, joins = asked(source, expression)
     broken = ~holds.self_group() if hasattr(holds, "self_group") else ~holds
+    if dataset.only:
+        mine, more = asked(source, own_condition(dataset))
+        broken, joins = and_(mine, broken), [*joins, *more]
     names = tuple(sorted(name for name in expression.names if "(" not in name))
     base = source.joined(joins)
     key = [source.base.c[n].label(f"k{i}") for i, n in enumerate(dataset.key)]

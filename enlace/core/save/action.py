@@ -19,6 +19,7 @@ from sqlalchemy.engine import Connection
 from sqlglot import exp
 from sqlglot.tokens import TokenType
 
+from ..dataset.asked import asked
 from ..dataset.outer import outer_on
 from ..dataset.parameters import WRITES
 from ..dataset.source import names_for, source_of
@@ -30,7 +31,6 @@ from ..expression.parse import parser_words
 from ..problem import Problem
 from ..rules.computed import Computed, holds
 from ..rules.record import with_values
-from ..rules.trial import asked
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading, writing
 from .run import TRIES
