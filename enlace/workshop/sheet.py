@@ -322,14 +322,8 @@ def _lookup_in(dataset: Dataset, field: Field, name: str, column: str) -> Lookup
 
 def possible_lists(dataset: Dataset) -> list[tuple[str, str]]:
     """(value, words) of the keys of other tables, and of the queries, that a list may come from."""
-    catalog = Catalog.of(dataset.connection.to_spec())
-    found = []
-    for name in (*catalog.tables, *catalog.views):
-        table = catalog.table(name)
-        columns = list(table.key) if len(table.key) == 1 else []
-        columns += [u.columns[0] for u in table.uniques if len(u.columns) == 1]
-        columns += [c.name for c in table.columns if table.is_view]
-        found += [(place_of(table.name, c), f"{label_of(table.name)}: {c}") for c in dict.fromkeys(columns)]
+    keys = Catalog.of(dataset.connection.to_spec()).single_keys()
+    found = [(place_of(table, column), f"{label_of(table)}: {column}") for table, column in keys]
     for one in _queries(dataset):
         names = [f.name for f in one.to_spec().all if not f.formula]
         found += [(place_of(one.pk, name), f"{one.name} (query): {name}") for name in names]

@@ -43,6 +43,19 @@ class Behaviour(OnServer):
             self.assertTrue(outcome.ok, outcome)
         self.assertIn(outcome.found[:3], ("Yes",))
 
+    def test_where_a_list_may_lead(self):
+        self.place.run("CREATE VIEW heavy AS SELECT id, code FROM shipment WHERE weight > 90")
+        self.place.run("CREATE UNIQUE INDEX two ON agent (name, chief_id)")
+        wanted = [
+            ("agent", "id"),
+            ("agent", "name"),
+            ("shipment", "id"),
+            ("shipment", "code"),
+            ("heavy", "id"),
+            ("heavy", "code"),
+        ]
+        self.assertEqual(Catalog.of(self.spec).single_keys(), wanted)
+
     def test_catalog(self):
         table = Catalog.of(self.spec).table("shipment")
         self.assertEqual(table.key, ("id",))

@@ -103,6 +103,7 @@ class Catalog:
     views: tuple[str, ...]
     references: tuple[Reference, ...]
     _details: dict[str, Table] = field(default_factory=dict)
+    _keys: list[tuple[str, str]] | None = None
 
     @classmethod
     def of(cls, spec: ConnectionSpec) -> Catalog:
@@ -137,6 +138,19 @@ class Catalog:
             self._details[name] = _read_table(self, name)
         return self._details[name]
 
+    def single_keys(self) -> list[tuple[str, str]]:
+        """(table, column) of the keys of one column in all tables, and of each column of a view: where a list may lead."""
+        if self._keys is None:
+            with reading(self.spec) as connection:
+                found = server_kind(self.spec.kind).single_keys(connection)
+            if found is None:
+                keys = ((one, columns) for one in map(self.table, self.tables) for columns in (one.key, *_uniques(one)))
+                found = [(one.name, columns[0]) for one, columns in keys if len(columns) == 1]
+            found = [one for one in found if one[0] in self.tables]
+            found += [(one, column.name) for one in self.views for column in self.table(one).columns]
+            self._keys = list(dict.fromkeys(found))
+        return self._keys
+
     def named(self, name: str) -> Table | None:
         """A table or view by its name, capitals apart; None when there is none."""
         found = next((one for one in (*self.tables, *self.views) if one.lower() == name.lower()), None)
@@ -158,6 +172,10 @@ class _Kept:
 
 _kept: OrderedDict[ConnectionSpec, _Kept] = OrderedDict()
 _lock = threading.Lock()
+
+
+def _uniques(table: Table) -> list[tuple[str, ...]]:
+    return [one.columns for one in table.uniques]
 
 
 def _read(spec: ConnectionSpec) -> Catalog:

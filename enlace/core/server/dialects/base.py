@@ -94,6 +94,10 @@ class ServerKind:
         """What happened and what to do next, for refusals that are not about a record."""
         raise NotImplementedError
 
+    def single_keys(self, connection: Connection) -> list[tuple[str, str]] | None:
+        """(table, column) of the keys of one column in all tables, the primary ones first; None where each has to be read."""
+        return None
+
     def references(self, connection: Connection) -> list[Reference]:
         """The foreign keys of all tables."""
         from ..catalog import Reference

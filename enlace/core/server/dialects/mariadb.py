@@ -143,6 +143,9 @@ class MariaDB(NetworkServer):
 
     # -- the catalog ---------------------------------------------------------------------------------
 
+    def single_keys(self, connection: Connection) -> list[tuple[str, str]] | None:
+        return [(table, column) for table, column in connection.execute(text(_SINGLE_KEYS))]
+
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
         from .mariadb_values import column_of
 
@@ -245,6 +248,12 @@ WHERE table_schema = database() AND table_name = :t AND non_unique = 0 AND index
   AND NOT EXISTS (SELECT 1 FROM information_schema.statistics p WHERE p.table_schema = database()
                   AND p.table_name = :t AND p.index_name = s.index_name AND (p.sub_part IS NOT NULL OR p.column_name IS NULL))
 ORDER BY index_name, seq_in_index
+"""
+_SINGLE_KEYS = """
+SELECT table_name, max(column_name) FROM information_schema.statistics
+WHERE table_schema = database() AND non_unique = 0
+GROUP BY table_name, index_name HAVING count(*) = 1 AND max(sub_part) IS NULL AND max(column_name) IS NOT NULL
+ORDER BY lower(table_name), index_name <> 'PRIMARY', index_name
 """
 _TRIGGERS = """
 SELECT 1 FROM information_schema.triggers WHERE event_object_schema = database() AND event_object_table = :t LIMIT 1

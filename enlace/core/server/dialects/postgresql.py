@@ -141,6 +141,9 @@ class PostgreSQL(NetworkServer):
     # -- the catalog ---------------------------------------------------------------------------------
 
     # SQLAlchemy's own reflection of these reads arrays, which come as text here.
+    def single_keys(self, connection: Connection) -> list[tuple[str, str]] | None:
+        return [(table, column) for table, column in connection.execute(text(_SINGLE_KEYS))]
+
     def references(self, connection: Connection) -> list[Reference]:
         from ..catalog import Reference
 
@@ -273,6 +276,13 @@ SELECT c.relname, (SELECT string_agg(a.attname, E'\\n' ORDER BY k.n)
 FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid
 WHERE i.indrelid = {_TABLE} AND i.indisunique AND NOT i.indisprimary AND i.indpred IS NULL AND i.indexprs IS NULL
 ORDER BY c.relname
+"""
+_SINGLE_KEYS = """
+SELECT t.relname, a.attname FROM pg_index i JOIN pg_class t ON t.oid = i.indrelid
+JOIN pg_attribute a ON a.attrelid = t.oid AND a.attnum = i.indkey[0]
+WHERE i.indisunique AND i.indnkeyatts = 1 AND i.indpred IS NULL AND i.indexprs IS NULL
+  AND t.relkind IN ('r', 'p') AND pg_table_is_visible(t.oid) AND t.relnamespace <> 'pg_catalog'::regnamespace
+ORDER BY lower(t.relname), i.indisprimary DESC, i.indexrelid
 """
 _KEY = f"""
 SELECT a.attname FROM pg_constraint k CROSS JOIN unnest(k.conkey) WITH ORDINALITY AS p(attnum, n)
