@@ -272,7 +272,7 @@ def panel_context(work: Work, view: RecordView | None) -> dict[str, Any]:
     context: dict[str, Any] = {"record": view, "editors": editor_views(work, view)}
     context["seen"] = print_of_all(view.stored)
     context["actions"] = offered(work, view)
-    context["details"] = [part for part in work.parts.values() if part.name] if not work.part.name else []
+    context["details"] = [part for part in work.parts.values() if part.name and part.of == work.part.name]
     if view.pending is not None and view.stored is not None and view.state in ("edited", "removed"):
         context["lines"] = drift_lines(work, view.pending, view.stored)
     context["general"] = [c.sentence for c in view.complaints if not c.fields]

@@ -25,7 +25,7 @@ class Checks:
 
     def __init__(self, work: Work) -> None:
         self.work = work
-        self._masters: dict[str, tuple[Mapping[str, Any] | None, PendingRecord | None]] = {}
+        self._masters: dict[tuple[str, str], tuple[Mapping[str, Any] | None, PendingRecord | None]] = {}
         self._outer: dict[tuple[str, str], tuple[Mapping[str, Any], dict[str, Any]]] = {}
 
     def learn_all(self, part: FormPart, records: Sequence[PendingRecord]) -> None:
@@ -66,24 +66,25 @@ class Checks:
         """The `master.column` values that a detail's rules need; none where its master is not known."""
         if not part.name or not part.rules.of_master or not master:
             return {}
-        own = self.work.parts[""]
-        values = own.rules.computed.values(self._master_values(master))
+        own = self.work.parts[part.of]
+        values = own.rules.computed.values(self._master_values(own, master))
         columns = (name.partition(".")[2] for name in part.rules.of_master)
         return {f"master.{column}": values[column] for column in columns if column in own.dataset.by_name}
 
-    def _master_values(self, master: str) -> dict[str, Any]:
-        """A master's saved fields as wanted; looked up once."""
-        if master not in self._masters:
-            top = self.work.master_work if self.work.part.name else self.work
-            there = top.store.get(master)
-            self._masters[master] = (top.stored(master), there)
-        stored, there = self._masters[master]
+    def _master_values(self, own: FormPart, master: str) -> dict[str, Any]:
+        """The saved fields of a record that has details, as wanted; looked up once."""
+        if (own.name, master) not in self._masters:
+            above = self.work.seen_from(own.name)
+            there = above.store.get(master)
+            self._masters[own.name, master] = (above.stored(master), there)
+        stored, there = self._masters[own.name, master]
         values = {**(stored or {}), **(there.values(stored) if there else {})}
-        return {**dict.fromkeys(self.work.parts[""].dataset.by_name), **values}
+        return {**dict.fromkeys(own.dataset.by_name), **values}
 
     def _totals(self, part: FormPart):
         """What adds up details with the draft counted in; None for a part that has none."""
-        return None if part.name else DetailTotals(self.work)
+        has_some = any(one.name and one.of == part.name for one in self.work.parts.values())
+        return DetailTotals(self.work, part) if has_some else None
 
     def complaints(
         self,
@@ -117,13 +118,13 @@ class Checks:
 
     def _of_master(self, part: FormPart, pending: PendingRecord, saving: bool) -> list[Complaint]:
         """The rules of the master that add up its details, told beside a detail that breaks them."""
-        own = self.work.parts[""]
+        own = self.work.parts[part.of]
         if not own.rules.over_details(part.dataset.table):
             return []
         master = part.master_of(pending)
         if not master:
             return []
-        values = self._master_values(master)
+        values = self._master_values(own, master)
         told = own.rules.complaints_over(part.dataset.table, values, self.outer(own, master, values), saving)
         return [replace(one, fields=tuple(n for n in one.fields if n in part.dataset.by_name)) for one in told]
 

@@ -29,8 +29,8 @@ def rules_of(dataset: DatasetSpec) -> RecordRules:
 
 @dataclass(frozen=True)
 class FormPart:
-    """One dataset of a form. name: "" for the form's own, else the detail's number. columns, master_columns: its link;
-    to_key: it is to the master's key. asked: of a query, (parameter, field of the master that gives its value) pairs.
+    """One dataset of a form. name: "" for the form's own, else the detail's number. of: the part that it is a detail of.
+    columns, master_columns: its link; to_key: it is to the master's key. asked: of a query, (parameter, field of the master that gives its value) pairs.
     """
 
     name: str
@@ -41,6 +41,7 @@ class FormPart:
     master_columns: tuple[str, ...] = ()
     to_key: bool = False
     asked: tuple[tuple[str, str], ...] = ()
+    of: str = ""
 
     @property
     def rules(self) -> RecordRules:
@@ -55,14 +56,14 @@ class FormPart:
         now, under = {}, {}
         for column, source in zip(self.columns, self.master_columns, strict=True):
             if wanted.get(source) is None:
-                under[column] = ("", master, source)
+                under[column] = (self.of, master, source)
             else:
                 now[column] = wanted[source]
         return PendingRecord(made.id, "new", now=now, under=under)
 
     def master_of(self, record: PendingRecord) -> str:
         """The id of the master that a pending detail belongs to; "" when its values do not tell."""
-        waited = {source[1] for source in record.under.values() if source[0] == ""}
+        waited = {source[1] for source in record.under.values() if source[0] == self.of}
         if waited:
             return waited.pop()
         return self.master_by(record.values())
@@ -81,8 +82,8 @@ def own_part(form: Form) -> FormPart:
 def parts_of(form: Form) -> dict[str, FormPart]:
     """The parts of a form by name, its own dataset first."""
     found = {"": own_part(form)}
-    for detail in form.details.select_related("dataset"):
-        found[str(detail.pk)] = _detail(detail, found[""].dataset)
+    for detail in form.details.select_related("dataset").order_by("pk"):  # a master came before its details
+        found[str(detail.pk)] = _detail(detail, found[str(detail.of_id or "")].dataset)
     return found
 
 
@@ -92,10 +93,12 @@ def _detail(detail: Detail, master: DatasetSpec) -> FormPart:
     if dataset.query:
         asked = tuple((c.removeprefix(PARAMETER), m) for c, m in zip(columns, master_columns, strict=True))
         spec = replace(dataset.to_spec(), read_only_because=FOR_READING)
-        return FormPart(str(detail.pk), detail.title, spec, False, asked=asked)
+        return FormPart(str(detail.pk), detail.title, spec, False, asked=asked, of=str(detail.of_id or ""))
     to_key = master_columns == master.key
     spec = _under(dataset.to_spec(), master, columns, master_columns)
-    return FormPart(str(detail.pk), detail.title, spec, dataset.each, columns, master_columns, to_key)
+    return FormPart(
+        str(detail.pk), detail.title, spec, dataset.each, columns, master_columns, to_key, of=str(detail.of_id or "")
+    )
 
 
 @lru_cache(maxsize=256)

@@ -110,7 +110,8 @@ def _master_context(work: Work) -> dict:
         return {}
     master = work.master_work.record(work.master)
     pending = master.pending or as_read(work.master_work.dataset, master.id, _key(master.id), master.stored or {})
-    return {"master": work.master, "master_name": name_of(work.parts[""], pending)}
+    above = work.master_work.part
+    return {"master_at": work.master_address, "master_title": above.title, "master_name": name_of(above, pending)}
 
 
 def _key(identifier: str) -> tuple:

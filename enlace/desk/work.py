@@ -12,6 +12,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
+from urllib.parse import urlencode
 
 from django.urls import reverse
 
@@ -138,7 +139,13 @@ class Work:
         filters, self.unfiltered = read_filters(self.dataset, only or {}, formats)
         shown = {field.name for field in self.dataset.shown}
         self.only = {name: said for name, said in (only or {}).items() if name in shown and said.strip()}
-        self.rows = Rows.of(self.spec, self.dataset, wanted, self._within() if part else None, filters)
+        self._wanted = (tuple(wanted), filters)
+
+    @cached_property
+    def rows(self) -> Rows:
+        """The rows that are read, in their order."""
+        wanted, filters = self._wanted
+        return Rows.of(self.spec, self.dataset, wanted, self._within() if self.part.name else None, filters)
 
     def _with_values(self, part: FormPart) -> FormPart:
         """A part whose query has values for its parameters. Raises Problem when somebody has to be asked for one."""
@@ -171,14 +178,36 @@ class Work:
 
     def _within(self) -> list[tuple[str, Any]]:
         """The values of the master that its details hold. Details of a master that is new have no rows yet."""
-        values = self.master_work.stored(self.master) or {}
+        values = (self.master_work.stored(self.master) if self.master else None) or {}
         found = [values.get(name) for name in self.part.master_columns]
         return list(zip(self.part.columns, found, strict=True))
 
     @cached_property
     def master_work(self) -> Work:
-        """The form's own dataset, seen from one of its details."""
-        return Work(self.person, self.form, self.formats, kept=self.kept is not None, given=self.given)
+        """What this is a detail of, for its records; whose details those are in turn is of no matter to them."""
+        return Work(
+            self.person, self.form, self.formats, part=self.part.of, kept=self.kept is not None, given=self.given
+        )
+
+    def seen_from(self, part: str) -> Work:
+        """A part of the form, for its records."""
+        if part == self.part.name:
+            return self
+        if self.part.name and part == self.part.of:
+            return self.master_work
+        return Work(self.person, self.form, self.formats, part=part, kept=self.kept is not None, given=self.given)
+
+    @property
+    def master_address(self) -> str:
+        """Where the master's record is shown; "" where it does not tell whose detail it is."""
+        above = self.master_work
+        owner = ""
+        if above.part.name:
+            pending, stored = above.store.get(self.master), above.stored(self.master) or {}
+            owner = above.part.master_of(pending) if pending else above.part.master_by(stored)
+        if above.part.name and not owner:
+            return ""
+        return f"{self.address_of(self.form, above.part, owner)}?{urlencode({'record': self.master})}"
 
     @property
     def address(self) -> str:

@@ -17,6 +17,7 @@ from enlace.core.problem import Problem
 from .details import (
     add_detail,
     add_query,
+    all_above,
     chosen,
     possible_choices,
     possible_queries,
@@ -144,8 +145,7 @@ def form_page(request, found: Form, **wrong: str):
         "form": found,
         "controls": found.controls.select_related("field"),
         "details": found.details.select_related("dataset"),
-        "possible": possible_choices(found),
-        "queries": possible_queries(found),
+        "above": [(one, possible_choices(one), possible_queries(one)) for one in all_above(found)],
         "actions": found.actions.all(),
         **wrong,
     }
@@ -171,20 +171,25 @@ def details(request, form: int):
         take_detail_away(detail)
         messages.success(request, f"{detail.title} is no longer a detail of this form. Its table was not touched.")
         return redirect(found)
+    above = next((one for one in all_above(found) if str(one.number) == request.POST.get("of", "")), None)
+    if above is None:
+        raise Problem("There is no such detail.", "Choose one from the page's list.", code="missing")
     if request.POST.get("act") == "query":
-        query = next((one for one in possible_queries(found) if str(one.pk) == request.POST.get("query", "")), None)
+        query = next((one for one in possible_queries(above) if str(one.pk) == request.POST.get("query", "")), None)
         if query is None:
             raise Problem("There is no such query.", "Choose one from the page's list.", code="missing")
-        detail = add_query(found, query)
+        detail = add_query(above, query)
         messages.success(request, f"{detail.title} shows its rows for the current record of this form.")
         return redirect(found)
     if request.POST.get("act") == "link":
         try:
-            detail = add_linked(found, request.POST.get("link", "")[:1000])
+            detail = add_linked(above, request.POST.get("link", "")[:1000])
         except Problem as problem:
-            return form_page(request, found, link_told=str(problem), link=request.POST.get("link", ""))
+            return form_page(
+                request, found, link_told=str(problem), link=request.POST.get("link", ""), link_of=str(above.number)
+            )
     else:
-        detail = add_detail(found, *chosen(found, request.POST.get("reference", "")))
+        detail = add_detail(above, *chosen(above, request.POST.get("reference", "")))
     messages.success(request, f"{detail.title} is a detail of this form: it shows what belongs to the current record.")
     return redirect(found)
 

@@ -1,6 +1,9 @@
-"""Details of a form: a second dataset, linked to the form's own by a reference that the schema has."""
+"""Details of a form: datasets linked to the form's own, or to another detail, by a reference that the schema has."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
 
 from django.db import transaction
 
@@ -14,37 +17,70 @@ from .models import Dataset, Detail, Form
 PARAMETER = ":"  # in front of a column of a detail: a parameter of its query
 
 
+@dataclass(frozen=True)
+class Above:
+    """What gets a detail: a form's own dataset, or a detail of the form."""
+
+    form: Form
+    of: Detail | None = None
+
+    @property
+    def dataset(self) -> Dataset:
+        return self.of.dataset if self.of else self.form.dataset
+
+    @property
+    def title(self) -> str:
+        return self.of.title if self.of else self.form.title
+
+    @property
+    def number(self) -> int | str:
+        """What stands for it on a page."""
+        return self.of.pk if self.of else ""
+
+    def create(self, **given: Any) -> Detail:
+        """A detail of it, behind the form's others."""
+        return self.form.details.create(of=self.of, place=self.form.details.count(), **given)
+
+
+def all_above(form: Form) -> list[Above]:
+    """All that may get a detail: queries as details show rows that nothing hangs on."""
+    several = form.details.filter(dataset__query="").select_related("dataset__connection")
+    return [Above(form), *(Above(form, one) for one in several)]
+
+
 def reference_name(reference: Reference) -> str:
     """What tells a reference apart on a page."""
     return f"{reference.table}: {', '.join(reference.columns)}"
 
 
-def possible_details(form: Form) -> list[Reference]:
-    """The references to the form's table that no detail uses yet; none while the server is away."""
+def possible_details(above: Above) -> list[Reference]:
+    """The references to a table that no detail uses yet; none while the server is away."""
     try:
-        catalog = Catalog.of(form.dataset.connection.to_spec())
-        found = catalog.table(form.dataset.table).referenced_by
+        catalog = Catalog.of(above.dataset.connection.to_spec())
+        found = catalog.table(above.dataset.table).referenced_by
     except Problem:
         return []
-    used = {(d.dataset.table, tuple(d.columns)) for d in form.details.select_related("dataset")}
-    return [r for r in found if (r.table, r.columns) not in used and r.table != form.dataset.table]
+    used = {
+        (d.dataset.table, tuple(d.columns)) for d in above.form.details.filter(of=above.of).select_related("dataset")
+    }
+    return [r for r in found if (r.table, r.columns) not in used and r.table != above.dataset.table]
 
 
-def possible_choices(form: Form) -> list[tuple[str, str]]:
+def possible_choices(above: Above) -> list[tuple[str, str]]:
     """(value, words) of what can become a detail: each reference with the datasets of its table that are already shaped,
     and with one of its own."""
     found = []
-    for reference in possible_details(form):
+    for reference in possible_details(above):
         name = reference_name(reference)
-        found += [(f"{name}/{one.pk}", f"{name} · dataset {one.name}") for one in shaped(form, reference)]
+        found += [(f"{name}/{one.pk}", f"{name} · dataset {one.name}") for one in shaped(above, reference)]
         found.append((name, f"{name} · new dataset"))
     return found
 
 
-def shaped(form: Form, reference: Reference) -> list[Dataset]:
-    """The datasets of a table that refers to the form's, which the form does not use yet."""
-    mine = {form.dataset_id, *form.details.values_list("dataset", flat=True)}
-    several = form.dataset.connection.datasets.filter(query="", table=reference.table).exclude(pk__in=mine)
+def shaped(above: Above, reference: Reference) -> list[Dataset]:
+    """The datasets of a table that refers to another, which the form does not use yet."""
+    mine = {above.form.dataset_id, *above.form.details.values_list("dataset", flat=True)}
+    several = above.dataset.connection.datasets.filter(query="", table=reference.table).exclude(pk__in=mine)
     return [
         one
         for one in several.prefetch_related("fields")
@@ -52,60 +88,57 @@ def shaped(form: Form, reference: Reference) -> list[Dataset]:
     ]
 
 
-def chosen(form: Form, value: str) -> tuple[Reference, Dataset | None]:
+def chosen(above: Above, value: str) -> tuple[Reference, Dataset | None]:
     """What one of the choices stands for. Raises Problem."""
-    offered = any(value == one for one, _ in possible_choices(form))
+    offered = any(value == one for one, _ in possible_choices(above))
     name, _, pk = value.rpartition("/") if "/" in value and value.rpartition("/")[2].isdecimal() else (value, "", "")
-    reference = next((r for r in possible_details(form) if offered and reference_name(r) == name), None)
+    reference = next((r for r in possible_details(above) if offered and reference_name(r) == name), None)
     if reference is None:
         raise Problem("No such table refers to this one.", "Choose one from the page's list.", code="missing")
-    return reference, form.dataset.connection.datasets.get(pk=pk) if pk else None
+    return reference, above.dataset.connection.datasets.get(pk=pk) if pk else None
 
 
-def possible_queries(form: Form) -> list[Dataset]:
+def possible_queries(above: Above) -> list[Dataset]:
     """The queries of the form's connection that ask for values and are no detail of it yet."""
-    kind = form.dataset.connection.kind
-    used = set(form.details.values_list("dataset", flat=True))
-    several = Dataset.objects.filter(connection=form.dataset.connection).exclude(query="")
+    kind = above.dataset.connection.kind
+    used = set(above.form.details.values_list("dataset", flat=True))
+    several = Dataset.objects.filter(connection=above.dataset.connection).exclude(query="")
     return [one for one in several if one.pk not in used and parameters_of(one.query, kind)]
 
 
-def add_query(form: Form, dataset: Dataset) -> Detail:
+def add_query(above: Above, dataset: Dataset) -> Detail:
     """A query as a detail: each of its parameters takes its value from the master's field of that name.
 
     `vessel_id` also stands for the key `id` of a master in the table vessel. Raises Problem.
     """
-    master = form.dataset.to_spec()
+    master = above.dataset.to_spec()
     names = {field.name for field in master.fields}
     names |= {f"{master.table}_{key}" for key in master.key if len(master.key) == 1}
-    asked = parameters_of(dataset.query, form.dataset.connection.kind)
+    asked = parameters_of(dataset.query, above.dataset.connection.kind)
     lacking = [name for name in asked if name not in names]
     if lacking:
         hint = "Name the query's parameters after fields of this form."
         raise Problem(f"The query asks for {', '.join(lacking)}, which this form does not have.", hint, code="bad")
     sources = [name if name in master.by_name else name.removeprefix(f"{master.table}_") for name in asked]
     columns = [PARAMETER + name for name in asked]
-    place = form.details.count()
-    return form.details.create(
-        place=place, dataset=dataset, title=dataset.name, columns=columns, master_columns=sources
-    )
+    return above.create(dataset=dataset, title=dataset.name, columns=columns, master_columns=sources)
 
 
 @transaction.atomic
-def add_detail(form: Form, reference: Reference, dataset: Dataset | None = None) -> Detail:
+def add_detail(above: Above, reference: Reference, dataset: Dataset | None = None) -> Detail:
     """A detail with a dataset, made for it where none is given. Raises Problem."""
-    connection, title = form.dataset.connection, label_of(reference.table)
+    connection, title = above.dataset.connection, label_of(reference.table)
     if dataset is None:
-        dataset = Dataset.make(
-            connection, make_dataset(connection.to_spec(), reference.table), f"{form.title}: {title}"
-        )
-    place = form.details.count()
+        made = make_dataset(connection.to_spec(), reference.table)
+        dataset = Dataset.make(connection, made, f"{above.title}: {title}"[:120])
     columns, targets = list(reference.columns), list(reference.target_columns)
-    return form.details.create(place=place, dataset=dataset, title=title, columns=columns, master_columns=targets)
+    return above.create(dataset=dataset, title=title, columns=columns, master_columns=targets)
 
 
 def take_detail_away(detail: Detail) -> None:
-    """Remove a detail, and its dataset when nothing else uses it."""
+    """Remove a detail with its own details, and the datasets that nothing else uses."""
+    for one in detail.details.select_related("dataset"):
+        take_detail_away(one)
     dataset = detail.dataset
     detail.delete()
     remove_if_unused(dataset)

@@ -15,28 +15,29 @@ from enlace.core.near import closest
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog, Reference, Table
 
-from .details import add_detail, shaped
-from .models import Dataset, Detail, Form
+from .details import Above, add_detail, shaped
+from .models import Dataset, Detail
 
-HINT = "Write it as split.account_no = no: a column of the other table, and a field of this form."
+HINT = "Write it as split.account_no = no: a column of the other table, and a field of the master."
 
 
 @transaction.atomic
-def add_linked(form: Form, said: str) -> Detail:
+def add_linked(above: Above, said: str) -> Detail:
     """A detail by a condition such as `split.account_no = no AND split.year = year`. Raises Problem.
 
-    Its dataset is one of that table that is shaped already, else a new one. Expressions of the form's dataset can add
+    Its dataset is one of that table that is shaped already, else a new one. Expressions of the master's dataset can add
     its rows up from now on.
     """
-    link = read_link(form.dataset, said)
-    known = [*form.dataset.details_known]
+    master = above.dataset
+    link = read_link(master, said)
+    known = [*master.details_known]
     if not any(one["table"] == link.table and tuple(one["columns"]) == link.columns for one in known):
         name = link.table if all(one["name"] != link.table for one in known) else f"{link.table}_by_{link.columns[-1]}"
-        table = Catalog.of(form.dataset.connection.to_spec()).table(link.table)
+        table = Catalog.of(master.connection.to_spec()).table(link.table)
         spec = DetailSpec(name, link.table, link.columns, link.target_columns, column_specs(table))
-        Dataset.objects.filter(pk=form.dataset_id).update(details_known=[*known, as_json(spec)])
-        form.dataset.touch()
-    return add_detail(form, link, next(iter(shaped(form, link)), None))
+        Dataset.objects.filter(pk=master.pk).update(details_known=[*known, as_json(spec)])
+        master.touch()
+    return add_detail(above, link, next(iter(shaped(above, link)), None))
 
 
 def read_link(dataset: Dataset, said: str) -> Reference:
@@ -64,12 +65,12 @@ def _pair(node: exp.Expr, catalog: Catalog, master: DatasetSpec) -> tuple[Table,
     if not other.table or other.table.lower() == master.table.lower():
         other, own = own, other
     if not other.table or (own.table and own.table.lower() != master.table.lower()):
-        raise Problem(f"{node.sql()} does not say which table belongs to this form.", HINT, code="bad")
+        raise Problem(f"{node.sql()} does not say which table belongs to the master.", HINT, code="bad")
     table = catalog.named(other.table) or catalog.table(other.table)
     if table.name == master.table:
-        raise Problem(f"{table.name} is the form's own table.", "Choose another table for a detail.", code="bad")
+        raise Problem(f"{table.name} is the master's own table.", "Choose another table for a detail.", code="bad")
     column = _found(other.name, [one.name for one in table.columns], table.name)
-    return table, column, _found(own.name, list(master.by_name), "this form")
+    return table, column, _found(own.name, list(master.by_name), "the master")
 
 
 def _found(name: str, names: list[str], where: str) -> str:

@@ -341,9 +341,11 @@ class Form(models.Model):
 class Detail(models.Model):
     """A second dataset of a form, which shows only what belongs to the current record of the first.
 
-    columns: those of the detail that hold the values of `master_columns` of the form's own dataset.
+    columns: those of the detail that hold the values of `master_columns` of the form's own dataset, or of the detail
+    that it is a detail of.
     """
 
+    of = models.ForeignKey("self", models.CASCADE, null=True, blank=True, related_name="details")
     form = models.ForeignKey(Form, models.CASCADE, related_name="details")
     place = models.PositiveIntegerField(default=0)
     dataset = models.ForeignKey(Dataset, models.PROTECT, related_name="details")

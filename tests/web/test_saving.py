@@ -8,7 +8,7 @@ from html import escape
 from unittest import mock
 
 from enlace.desk.models import Draft, DraftRecord, JournalEntry
-from enlace.workshop.details import add_detail, possible_details
+from enlace.workshop.details import Above, add_detail, possible_details
 from tests.web.pages import Pages
 
 
@@ -240,9 +240,9 @@ class Details(Pages):
     def setUp(self):
         super().setUp()
         self.calls = self.form("port_call")
-        self.assertIn("cargo_line", [r.table for r in possible_details(self.calls)])
+        self.assertIn("cargo_line", [r.table for r in possible_details(Above(self.calls))])
         for name in ("cargo_line", "dues_invoice"):
-            add_detail(self.calls, next(r for r in possible_details(self.calls) if r.table == name))
+            add_detail(Above(self.calls), next(r for r in possible_details(Above(self.calls)) if r.table == name))
         self.cargo, self.dues = self.calls.details.all()
 
     def at(self, master, detail=None):
@@ -310,7 +310,7 @@ class Details(Pages):
         for link, told in (
             ("drill_step.drill_nr = no", "no drill_nr in drill_step. The closest one is drill_no."),
             ("drill_stp.drill_no = no", "The closest name is “drill_step”."),
-            ("drill_step.drill_no = num", "no num in this form"),
+            ("drill_step.drill_no = num", "no num in the master"),
             ("drill_no = no", "which table belongs"),
             ("drill_step.drill_no > no", "links no columns"),
         ):
@@ -331,6 +331,65 @@ class Details(Pages):
         self.ask(f"{at}{master}/edit", record=step, field="minutes", value="20")
         self.assertIn("Saved 2 records", self.said(self.post(drills, "save")))
         self.assertEqual(self.sql("SELECT drill_no, minutes FROM drill_step WHERE id = 4"), [(3, 20)])
+
+    def drills(self):
+        """A form of drills with their steps, and with the notes to those: (form, steps, notes)."""
+        with sqlite3.connect(self.spec["path"]) as db:
+            db.execute("CREATE TABLE drill (no INTEGER PRIMARY KEY, title TEXT NOT NULL)")
+            db.execute(
+                "CREATE TABLE drill_step (id INTEGER PRIMARY KEY, drill_no INTEGER REFERENCES drill, minutes INTEGER)"
+            )
+            db.execute("CREATE TABLE drill_note (id INTEGER PRIMARY KEY, step_id INTEGER NOT NULL, words TEXT)")
+            db.execute("INSERT INTO drill VALUES (1, 'Fire'), (2, 'Spill')")
+            db.execute("INSERT INTO drill_step VALUES (1, 1, 10), (2, 1, 5), (3, 2, 7)")
+            db.execute("INSERT INTO drill_note VALUES (1, 1, 'Ring'), (2, 1, 'Run'), (3, 3, 'Mop')")
+        db.close()
+        form = self.form("drill")
+        page = f"/workshop/form/{form.pk}/details"
+        self.client.post(page, {"act": "add", "reference": "drill_step: drill_no"})
+        steps = form.details.get()
+        self.client.post(page, {"act": "link", "of": steps.pk, "link": "drill_note.step_id = id"})
+        return form, steps, form.details.get(of=steps)
+
+    def test_details_of_details(self):
+        form, steps, notes = self.drills()
+        at = f"/desk/{form.pk}/detail"
+        self.client.post(
+            f"/workshop/dataset/{steps.dataset_id}/fields",
+            {"act": "calculate", "label": "Notes", "kind": "whole", "formula": "count(drill_note.id)"},
+        )
+        step = self.client.get(f"{at}/{steps.pk}/i1/?record=i1")
+        self.assertContains(step, f'href="{at}/{notes.pk}/i1/"')
+        page = self.client.get(f"{at}/{notes.pk}/i1/")
+        self.assertContains(page, 'data-total="2"')
+        self.assertContains(page, f'href="{at}/{steps.pk}/i1/?record=i1"')
+
+        def new(address, **texts):
+            made = json.loads(self.ask(f"{address}/new")["HX-Trigger"])["enlace:current"]["id"]
+            for field, value in texts.items():
+                self.ask(f"{address}/edit", record=made, field=field, value=value)
+            return made
+
+        master = self.new(form, title="Abandon ship")
+        first = new(f"{at}/{steps.pk}/{master}", minutes="3")
+        new(f"{at}/{notes.pk}/{first}", words="Count heads")
+        self.assertContains(
+            self.client.get(f"{at}/{notes.pk}/{first}/"), f'href="{at}/{steps.pk}/{master}/?record={first}"'
+        )
+        new(f"{at}/{notes.pk}/i2", words="Breathe")
+        counted = self.client.get(f"{at}/{steps.pk}/i1/record", {"record": "i2"}).content.decode()
+        self.assertRegex(counted, r"Notes</[^>]*>(\s|<[^>]*>)*1\b")  # the pending one
+        self.assertIn("Saved 4 records", self.said(self.post(form, "save")))
+        found = self.sql(
+            "SELECT d.title, s.minutes, n.words FROM drill d JOIN drill_step s ON s.drill_no = d.no JOIN drill_note n ON n.step_id = s.id WHERE n.id > 3 ORDER BY n.id"
+        )
+        self.assertEqual(sorted(found), [("Abandon ship", 3, "Count heads"), ("Fire", 5, "Breathe")])
+        entry = JournalEntry.objects.get()
+        self.client.post(f"/desk/journal/{entry.pk}/take-back")
+        self.assertIn("Saved 4 records", self.said(self.post(form, "save")))
+        self.assertEqual(self.sql("SELECT count(*) FROM drill_note"), [(3,)])
+        self.client.post(f"/workshop/form/{form.pk}/details", {"act": "remove", "detail": steps.pk})
+        self.assertEqual(form.details.count(), 0)
 
     def test_undo_goes_across_parts(self):
         self.edit(self.calls, "i7", notes="first")

@@ -97,7 +97,7 @@ class _Part:
         asked: list[ColumnElement[Any]] = [func.count(column), *([func.sum(column)] if adding else [])]
         count, *sums = connection.execute(select(*asked).select_from(rows.source_with()).where(rows.belonging())).one()
         gone = [v for one in there.values() if (v := one[name]) is not None]
-        self.count = int(count) - len(gone)
+        self.count, self.unknown = int(count) - len(gone), 0
         self.sum = self._number(sums[0]) - sum(map(self._number, gone)) if sums and sums[0] is not None else Decimal(0)
         self.ends = {end: self._end(connection, rows, column, end, there) for end in ("min", "max") if end in functions}
 
@@ -128,6 +128,8 @@ class _Part:
     def take_in(self, raw: Any) -> None:
         """Add the value of a pending record."""
         if raw is None:
+            # The number that the server will give a new record is not known yet, but there will be one.
+            self.unknown += self.field.numbered
             return
         self.count += 1
         self.sum += self._number(raw)
@@ -144,7 +146,7 @@ class _Part:
 
     def result(self, function: str) -> Any:
         if function == "count":
-            return self.count
+            return self.count + self.unknown
         if function in self.ends:
             return self.ends[function]
         if not self.count:
