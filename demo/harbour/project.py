@@ -9,7 +9,7 @@ from enlace.core.dataset.defaults import label_of, make_dataset
 from enlace.core.dataset.query import query_dataset
 from enlace.core.server.dialects import SERVER_KINDS
 from enlace.workshop import sheet
-from enlace.workshop.details import add_detail, possible_details
+from enlace.workshop.details import Above, add_detail, possible_details
 from enlace.workshop.models import Connection, Dataset, Form, Project, ServerAction
 from enlace.workshop.secrets import seal
 from scripts.throwaway import Throwaway
@@ -154,12 +154,17 @@ def _connection(project: Project, path: Path, server: Throwaway | None) -> Conne
     return found
 
 
+def _add_details(above: Above, table: str) -> None:
+    """The details of a table, and theirs in turn."""
+    for name in DETAILS.get(table, ()):
+        for reference in possible_details(above):
+            if reference.table == name:
+                _add_details(Above(above.form, add_detail(above, reference)), name)
+
+
 def _settle(form: Form, table: str) -> None:
     """What a builder has settled in the demo: details, and how some forms save."""
-    for name in DETAILS.get(table, ()):
-        for reference in possible_details(form):
-            if reference.table == name:
-                add_detail(form, reference)
+    _add_details(Above(form), table)
     if table == "vessel":
         Dataset.objects.filter(pk=form.dataset_id).update(compare=Dataset.Compare.VERSION, version="version")
         form.dataset.touch()

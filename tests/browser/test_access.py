@@ -90,7 +90,8 @@ class Axe(Served):
         self.work("Gate log", page)
         page.get_by_role("button", name="Filter", exact=True).click()
         yield "a read-only form, about to be filtered"
-        page.goto(self.base + "/desk/2/detail/2/i7/")
+        page.goto(self.base + "/desk/2/?record=i7")
+        page.locator(".details").get_by_role("link", name="Cargo line").click()
         expect(page.locator("#rows .record").first).to_be_visible()
         page.locator("details.other summary").click()
         yield "a detail"
