@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import wraps
 
 from django.conf import settings
-from django.shortcuts import get_object_or_404
+from django.shortcuts import get_object_or_404, redirect
 
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
@@ -35,6 +35,10 @@ def on_form(view: Callable) -> Callable:
         wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []
         part = "" if detail is None else str(detail)
         kept = in_use(request, found)
+        if (saved := new_name(master)) != master:  # the master was new when the page was shown
+            if request.method == "GET" and request.headers.get("HX-Request") != "true" and request.path.endswith("/"):
+                return redirect(request.get_full_path().replace(f"/{master}/", f"/{saved}/", 1))
+            master = saved
 
         def once():
             work = Work(

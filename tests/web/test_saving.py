@@ -380,6 +380,7 @@ class Details(Pages):
         counted = self.client.get(f"{at}/{steps.pk}/i1/record", {"record": "i2"}).content.decode()
         self.assertRegex(counted, r"Notes</[^>]*>(\s|<[^>]*>)*1\b")  # the pending one
         self.assertIn("Saved 4 records", self.said(self.post(form, "save")))
+        self.assertRedirects(self.client.get(f"{at}/{notes.pk}/{first}/?record=i4"), f"{at}/{notes.pk}/i4/?record=i4")
         found = self.sql(
             "SELECT d.title, s.minutes, n.words FROM drill d JOIN drill_step s ON s.drill_no = d.no JOIN drill_note n ON n.step_id = s.id WHERE n.id > 3 ORDER BY n.id"
         )
