@@ -140,6 +140,7 @@ class Work:
         shown = {field.name for field in self.dataset.shown}
         self.only = {name: said for name, said in (only or {}).items() if name in shown and said.strip()}
         self._wanted = (tuple(wanted), filters)
+        self._seen: dict[str, Work] = {}  # other parts, as they are seen from this one
 
     @cached_property
     def rows(self) -> Rows:
@@ -195,7 +196,10 @@ class Work:
             return self
         if self.part.name and part == self.part.of:
             return self.master_work
-        return Work(self.person, self.form, self.formats, part=part, kept=self.kept is not None, given=self.given)
+        if part not in self._seen:
+            kept = self.kept is not None
+            self._seen[part] = Work(self.person, self.form, self.formats, part=part, kept=kept, given=self.given)
+        return self._seen[part]
 
     @property
     def master_address(self) -> str:
