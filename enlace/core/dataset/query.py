@@ -31,6 +31,7 @@ from .spec import DatasetSpec, FieldSpec
 MOST_CHARACTERS = 20_000
 MOST_ROWS = 200
 SAMPLE = 50
+STOP_SECONDS = 2.0
 STREAM = 1000  # rows that are fetched at a time
 # What changes data, the server, or files, whatever it is wrapped in.
 REFUSED = (
@@ -178,12 +179,17 @@ def _stoppable(spec: ConnectionSpec, connection: Connection, run: str) -> Iterat
 
 def stop(run: str) -> bool:
     """End a query that runs under a name; whether it still ran."""
-    with _lock:
-        found = _running.get(run)
-    if found is None:
-        return False
-    found()
-    return True
+    ran, until = False, time.monotonic() + STOP_SECONDS
+    while time.monotonic() < until:
+        with _lock:
+            found = _running.get(run)
+        if found is None:
+            return ran
+        # What comes before the server has begun with the statement stops nothing: it is asked again.
+        found()
+        ran = True
+        time.sleep(0.05)
+    return ran
 
 
 # -- datasets ----------------------------------------------------------------------------------------------
