@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import tempfile
 from pathlib import Path
 
@@ -88,6 +89,7 @@ def saves(results: Results, database: str) -> None:
 
 
 def main() -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "bench.settings")  # templates ask for them
     results = Results()
     with tempfile.TemporaryDirectory(prefix="enlace-bench-") as folder:
         database = str(Path(folder) / "million.sqlite3")
