@@ -8,7 +8,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.lookups import Option, listed, shown_writer
+from enlace.core.dataset.lookups import Option, listed, shown_text
 from enlace.core.kinds import raw_text
 from enlace.core.problem import Problem
 from enlace.workshop.models import Form
@@ -49,7 +49,7 @@ def _words(work: Work, field: FieldSpec, one: Option) -> str:
     assert field.lookup is not None
     if not field.lookup.table:
         return str(one.shown[0])
-    return shown_writer(field.lookup, work.formats)(one.shown) or raw_text(one.value)
+    return shown_text(field.lookup, one.shown, work.formats) or raw_text(one.value)
 
 
 def _form_of(work: Work, field: FieldSpec) -> Form | None:

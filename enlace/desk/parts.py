@@ -30,7 +30,8 @@ def rules_of(dataset: DatasetSpec) -> RecordRules:
 @dataclass(frozen=True)
 class FormPart:
     """One dataset of a form. name: "" for the form's own, else the detail's number. of: the part that it is a detail of.
-    columns, master_columns: its link; to_key: it is to the master's key. asked: of a query, (parameter, field of the master that gives its value) pairs.
+    columns, master_columns: its link; to_key: it is to the master's key. asked: of a query, (parameter, field of the
+    master that gives its value) pairs.
     """
 
     name: str

@@ -80,7 +80,7 @@ def _met(work: Work) -> list[PendingRecord]:
     """The draft's records that are in view, those aside that the filters leave out."""
     drafted = list(work.store.in_view())
     touched = [one.id for one in drafted if one.state != "new"]
-    if not (touched and work.only):
+    if not (touched and work.rows.only):
         return drafted
     with reading(work.spec) as connection:
         there = present(connection, work.rows, touched, ())

@@ -8,6 +8,7 @@ from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
+from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.values import key_of
 from enlace.core.draft.pending import as_read
 from enlace.core.problem import Problem
@@ -80,7 +81,7 @@ def page(request, work: Work):
         "rows": rows_html(work, start, size),
         "start": start,
         "size": size,
-        "columns": [(work.dataset.numbers[f.name], f, _sorted_by(work, f.name)) for f in work.dataset.shown],
+        "columns": _columns(work),
         "boxes": _boxes(work),
         "wrong": list(work.unfiltered.values()),
         "widths": " ".join(f"{f.width}px" for f in work.dataset.shown),
@@ -118,9 +119,13 @@ def _key(identifier: str) -> tuple:
     return () if identifier.startswith("n") else key_of(identifier)
 
 
-def _sorted_by(work: Work, name: str) -> str:
+def _columns(work: Work) -> list[tuple[int, FieldSpec, str]]:
+    """(number, field, whether the rows are in its order) of each column."""
     asked = order_text(work.rows) or (work.dataset.sorted_by and leading(work.rows)) or ""
-    return {name: "ascending", f"-{name}": "descending"}.get(asked, "none")
+    return [
+        (work.dataset.numbers[f.name], f, {f.name: "ascending", f"-{f.name}": "descending"}.get(asked, "none"))
+        for f in work.dataset.shown
+    ]
 
 
 @require_GET

@@ -124,6 +124,7 @@ class Work:
         self.kept = KeptCopy(form, person) if kept else None
         self.spec = self.kept.spec if self.kept else self.live
         self.part = part_named(parts_of(form), part) if part else own_part(form)
+        self._seen: dict[str, Work] = {}  # other parts, as they are seen from this one
         self.given: dict[str, Any] = dict(given or {})
         self.given |= self._from_master()
         self.parameters = parameters_of(self.part.dataset.query, self.live.kind)
@@ -140,7 +141,6 @@ class Work:
         shown = {field.name for field in self.dataset.shown}
         self.only = {name: said for name, said in (only or {}).items() if name in shown and said.strip()}
         self._wanted = (tuple(wanted), filters)
-        self._seen: dict[str, Work] = {}  # other parts, as they are seen from this one
 
     @cached_property
     def rows(self) -> Rows:
@@ -183,19 +183,15 @@ class Work:
         found = [values.get(name) for name in self.part.master_columns]
         return list(zip(self.part.columns, found, strict=True))
 
-    @cached_property
+    @property
     def master_work(self) -> Work:
         """What this is a detail of, for its records; whose details those are in turn is of no matter to them."""
-        return Work(
-            self.person, self.form, self.formats, part=self.part.of, kept=self.kept is not None, given=self.given
-        )
+        return self.seen_from(self.part.of)
 
     def seen_from(self, part: str) -> Work:
         """A part of the form, for its records."""
         if part == self.part.name:
             return self
-        if self.part.name and part == self.part.of:
-            return self.master_work
         if part not in self._seen:
             kept = self.kept is not None
             self._seen[part] = Work(self.person, self.form, self.formats, part=part, kept=kept, given=self.given)

@@ -9,9 +9,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
-from enlace.core.dataset.asked import asked, own_condition
+from enlace.core.dataset.asked import own_rows
 from enlace.core.dataset.order import sorted_terms, sorted_text
-from enlace.core.dataset.source import source_of
 from enlace.core.problem import Problem
 
 from .details import (
@@ -53,17 +52,10 @@ def dataset_page(request, found: Dataset, told: Problem | None = None, at: str =
     context = {"project": found.project, "fields": found.fields.all(), "problem": "", **sheet_context(found)}
     context |= {"compares": Dataset.Compare.choices, "rules": found.rules.all(), "severities": Rule.Severity.choices}
     context |= {"times": Rule.Runs.choices, "local": is_local(found.connection)}
-    context |= {"sorted_by": sorted_text(found.sorted_by), "typed": {"severity": "error", "runs": "always"}}
-    context |= {"only": found.only}
+    typed = {"severity": "error", "runs": "always", "sorted_by": sorted_text(found.sorted_by), "only": found.only}
     if told is not None:
-        typed = {**request.POST.dict(), "marks": request.POST.getlist("marks")}
-        context |= {
-            "refused": told,
-            "refused_at": at,
-            "typed": typed,
-            "sorted_by": typed.get("sorted_by", context["sorted_by"]),
-            "only": typed.get("only", context["only"]),
-        }
+        typed |= {**request.POST.dict(), "marks": request.POST.getlist("marks")}
+    context |= {"typed": typed, "refused": told, "refused_at": at}
     try:
         context["drift"] = drift(found)
     except Problem as problem:
@@ -99,7 +91,7 @@ def sorting(request, dataset: int):
         terms = sorted_terms(spec, request.POST.get("sorted_by", "")[:500])
         if only:
             spec = replace(spec, only=only)
-            asked(source_of(spec, found.connection.kind), own_condition(spec))
+            own_rows(spec, found.connection.kind)
     except Problem as problem:
         return dataset_page(request, found, problem, "order")
     Dataset.objects.filter(pk=found.pk).update(sorted_by=[list(term) for term in terms], only=only)
@@ -189,7 +181,8 @@ def details(request, form: int):
                 request, found, link_told=str(problem), link=request.POST.get("link", ""), link_of=str(above.number)
             )
     else:
-        detail = add_detail(above, *chosen(above, request.POST.get("reference", "")))
+        choice = chosen(above, request.POST.get("reference", ""))
+        detail = add_detail(above, choice.reference, choice.dataset)
     messages.success(request, f"{detail.title} is a detail of this form: it shows what belongs to the current record.")
     return redirect(found)
 

@@ -66,36 +66,48 @@ def possible_details(above: Above) -> list[Reference]:
     return [r for r in found if (r.table, r.columns) not in used and r.table != above.dataset.table]
 
 
-def possible_choices(above: Above) -> list[tuple[str, str]]:
-    """(value, words) of what can become a detail: each reference with the datasets of its table that are already shaped,
-    and with one of its own."""
-    found = []
-    for reference in possible_details(above):
-        name = reference_name(reference)
-        found += [(f"{name}/{one.pk}", f"{name} · dataset {one.name}") for one in shaped(above, reference)]
-        found.append((name, f"{name} · new dataset"))
+@dataclass(frozen=True)
+class Choice:
+    """What can become a detail. value: what stands for it on a page; dataset: None for one of its own."""
+
+    value: str
+    words: str
+    reference: Reference
+    dataset: Dataset | None = None
+
+
+def possible_choices(above: Above) -> list[Choice]:
+    """Each reference with the datasets of its table that are already shaped, and with one of its own."""
+    found, several = [], shaped(above)
+    for one in possible_details(above):
+        name = reference_name(one)
+        found += [Choice(f"{name}/{d.pk}", f"{name} · dataset {d.name}", one, d) for d in fitting(several, one)]
+        found.append(Choice(name, f"{name} · new dataset", one))
     return found
 
 
-def shaped(above: Above, reference: Reference) -> list[Dataset]:
-    """The datasets of a table that refers to another, which the form does not use yet."""
+def shaped(above: Above) -> list[Dataset]:
+    """The datasets of tables on the same connection that the form does not use yet."""
     mine = {above.form.dataset_id, *above.form.details.values_list("dataset", flat=True)}
-    several = above.dataset.connection.datasets.filter(query="", table=reference.table).exclude(pk__in=mine)
+    return list(above.dataset.connection.datasets.filter(query="").exclude(pk__in=mine).prefetch_related("fields"))
+
+
+def fitting(several: list[Dataset], reference: Reference) -> list[Dataset]:
+    """Those of the table that a reference is from, with fields for its columns."""
     return [
         one
-        for one in several.prefetch_related("fields")
-        if {field.name for field in one.fields.all() if not field.gone}.issuperset(reference.columns)
+        for one in several
+        if one.table == reference.table
+        and {field.name for field in one.fields.all() if not field.gone}.issuperset(reference.columns)
     ]
 
 
-def chosen(above: Above, value: str) -> tuple[Reference, Dataset | None]:
-    """What one of the choices stands for. Raises Problem."""
-    offered = any(value == one for one, _ in possible_choices(above))
-    name, _, pk = value.rpartition("/") if "/" in value and value.rpartition("/")[2].isdecimal() else (value, "", "")
-    reference = next((r for r in possible_details(above) if offered and reference_name(r) == name), None)
-    if reference is None:
+def chosen(above: Above, value: str) -> Choice:
+    """The choice that a value stands for. Raises Problem."""
+    found = next((one for one in possible_choices(above) if one.value == value), None)
+    if found is None:
         raise Problem("No such table refers to this one.", "Choose one from the page's list.", code="missing")
-    return reference, above.dataset.connection.datasets.get(pk=pk) if pk else None
+    return found
 
 
 def possible_queries(above: Above) -> list[Dataset]:

@@ -6,8 +6,7 @@ from django.db import transaction
 from sqlglot import exp
 
 from enlace.core.dataset import DatasetSpec
-from enlace.core.dataset.references import column_specs
-from enlace.core.dataset.spec import DetailSpec
+from enlace.core.dataset.references import detail_in
 from enlace.core.dataset.stored import as_json
 from enlace.core.expression import Unsupported
 from enlace.core.expression.parse import parsed
@@ -15,7 +14,7 @@ from enlace.core.near import closest
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog, Reference, Table
 
-from .details import Above, add_detail, shaped
+from .details import Above, add_detail, fitting, shaped
 from .models import Dataset, Detail
 
 HINT = "Write it as split.account_no = no: a column of the other table, and a field of the master."
@@ -32,12 +31,11 @@ def add_linked(above: Above, said: str) -> Detail:
     link = read_link(master, said)
     known = [*master.details_known]
     if not any(one["table"] == link.table and tuple(one["columns"]) == link.columns for one in known):
-        name = link.table if all(one["name"] != link.table for one in known) else f"{link.table}_by_{link.columns[-1]}"
         table = Catalog.of(master.connection.to_spec()).table(link.table)
-        spec = DetailSpec(name, link.table, link.columns, link.target_columns, column_specs(table))
+        spec = detail_in(table, link, {one["name"] for one in known})
         Dataset.objects.filter(pk=master.pk).update(details_known=[*known, as_json(spec)])
         master.touch()
-    return add_detail(above, link, next(iter(shaped(above, link)), None))
+    return add_detail(above, link, next(iter(fitting(shaped(above), link)), None))
 
 
 def read_link(dataset: Dataset, said: str) -> Reference:

@@ -165,15 +165,20 @@ def _follow(dataset: Dataset, now: DatasetSpec) -> None:
     dataset.save(update_fields=["uniques", "key", "locator", "is_view", "read_only_because"])
 
 
+def _next_place(dataset: Dataset) -> int:
+    """The place behind all fields."""
+    return max((one.place for one in dataset.fields.all()), default=-1) + 1
+
+
 def added(dataset: Dataset, names: Iterable[str]) -> int:
     """Add fields for columns of the table that the dataset lacks; how many."""
     wanted = set(names)
     lacking = [f for f in drift(dataset).added if f.name in wanted or "*" in wanted]
-    last = max((one.place for one in dataset.fields.all()), default=-1)
+    first = _next_place(dataset)
 
     def act() -> None:
-        for i, one in enumerate(lacking, 1):
-            Field.from_spec(dataset, last + i, one).save()
+        for place, one in enumerate(lacking, first):
+            Field.from_spec(dataset, place, one).save()
 
     if lacking:
         changed(dataset, f"{len(lacking)} added", act)
@@ -200,7 +205,7 @@ def calculated(dataset: Dataset, label: str, kind: str, formula: str) -> Field:
     spec = FieldSpec(name, label, kind or "decimal", "calculated", read_only=True, formula=formula or "NULL")
     spec = settled(dataset.to_spec(), spec, "kind", spec.kind, dataset.connection.kind)
     spec = settled(dataset.to_spec(), spec, "formula", formula, dataset.connection.kind)
-    field = Field.from_spec(dataset, max((one.place for one in dataset.fields.all()), default=-1) + 1, spec)
+    field = Field.from_spec(dataset, _next_place(dataset), spec)
     changed(dataset, f"{label}: added", field.save)
     return field
 
@@ -221,9 +226,9 @@ def joined(dataset: Dataset, wanted: Iterable[str]) -> int:
     spec, chosen = dataset.to_spec(), set(wanted)
     offered = [(field, name, words) for field, names in reachable(spec) for name, words in names if name in chosen]
     taken = {one.name.lower() for one in dataset.fields.all()}
-    last = max((one.place for one in dataset.fields.all()), default=-1)
+    first = _next_place(dataset)
     made = []
-    for place, (field, name, words) in enumerate(offered, last + 1):
+    for place, (field, name, words) in enumerate(offered, first):
         lookup, _, column = name.partition(".")
         kind = spec.looked_up[lookup][1].by_name[column].kind
         own = re.sub(r"\W+", "_", f"{lookup}_{column}".lower())

@@ -40,7 +40,6 @@ from .models import Dataset, Field
 
 STRIP_ROWS = 3
 TRIED_ROWS = 4
-
 SAMPLES: dict[str, Any] = {"whole": -1234, "decimal": -1234.567}
 
 

@@ -3,7 +3,7 @@
 import itertools
 import unittest
 
-from enlace.core.expression import Expression, Unsupported, in_words
+from enlace.core.expression import Expression, Names, Unsupported, in_words
 from enlace.core.expression.logic import both, either, negation
 
 T, F, U = True, False, None
@@ -36,6 +36,13 @@ class Evaluation(unittest.TestCase):
     def test_names_match_whatever_their_capitals(self):
         expression = Expression('"Select" > other', ["select", "Other"])
         self.assertEqual(expression.names, {"select", "Other"})
+
+    def test_a_lookup_and_a_detail_may_be_called_alike(self):
+        known = Names(["id"], {"leg": ("place",)}, {"leg": ("km",)})
+        self.assertEqual(Expression("leg.place = 'x' AND sum(leg.km) > 1", known).names, {"leg.place", "sum(leg.km)"})
+        for text in ("leg.km > 1", "min(leg.place) = 'x'"):
+            with self.assertRaisesRegex(Unsupported, "has no column"):
+                Expression(text, known)
 
     def test_what_is_not_evaluated_is_refused_when_made(self):
         for text in ("a > (SELECT 1)", "load_extension('x')", "a >", "nothing > 1", "x" * 20_000, "(" * 5000):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 from sqlalchemy import literal_column
@@ -9,17 +10,19 @@ from sqlalchemy import literal_column
 from ..expression import Expression, Unsupported
 from ..expression.push import condition
 from ..problem import Problem
-from .source import Source, names_for
+from .source import Source, names_for, source_of
 from .spec import DatasetSpec
 
 
-def own_condition(dataset: DatasetSpec) -> Expression:
-    """The condition that all rows of a dataset fulfil. Raises Problem."""
+@lru_cache(maxsize=256)
+def own_rows(dataset: DatasetSpec, server: str) -> tuple[Any, list[str]]:
+    """`asked` of the condition that all rows of a dataset fulfil, made once: every window asks it. Raises Problem."""
     try:
-        return Expression(dataset.only, names_for(dataset))
+        expression = Expression(dataset.only, names_for(dataset))
     except Unsupported as error:
         hint = "A builder can mend it on the dataset's page."
         raise Problem(f"The condition for the rows is not understood: {error}", hint, code="bad") from None
+    return asked(source_of(dataset, server), expression)
 
 
 def asked(source: Source, expression: Expression) -> tuple[Any, list[str]]:

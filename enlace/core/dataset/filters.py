@@ -21,7 +21,7 @@ from ..kinds import KINDS, Formats, Unreadable
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
-from .asked import asked, own_condition
+from .asked import own_rows
 from .bound import bound_value, escaped, only_bound
 from .source import SHOWN, TYPES, Source
 from .spec import BETWEEN, DatasetSpec, FieldSpec
@@ -147,13 +147,13 @@ def needed_by(filters: tuple[Filter, ...], source: Source) -> set[str]:
     """The names of a source that some filters join."""
     looked_up = {field.name for field, lookup in source.dataset.looked_up.values() if lookup.shows}
     needed = {SHOWN + one.field if one.field in looked_up else one.field for one in filters if one.test != WHEN.test}
-    return needed | set(asked(source, own_condition(source.dataset))[1] if WHEN in filters else ())
+    return needed | set(own_rows(source.dataset, source.server)[1] if WHEN in filters else ())
 
 
 def condition_of(one: Filter, source: Source) -> ColumnElement[bool]:
     """A filter's condition; values are bound. Raises Problem where the server can't make the test."""
     if one == WHEN:
-        return asked(source, own_condition(source.dataset))[0]
+        return own_rows(source.dataset, source.server)[0]
     field = source.dataset.any_name[one.field]
     column = source.column(one.field)
     if one.test in ("empty", "filled"):
@@ -245,8 +245,7 @@ def _calculated(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[
         "outside": f"{name} < given.value OR {name} >= given.bound OR {name} IS NULL",
         "<>": f"{name} IS DISTINCT FROM given.value",
     }
-    asked = tests.get(one.test, f"{name} {one.test} given.value")
-    expression = Expression(asked, Names([field.name], ["given"]))
+    expression = Expression(tests.get(one.test, f"{name} {one.test} given.value"), Names([field.name], ["given"]))
     values: dict[str, Any] = {}
     given = {"given.value": one.value, "given.bound": one.end}
     kind = TYPES.get(field.kind, field.kind)

@@ -67,7 +67,7 @@ class Query:
         lacking = [name for name in self.parameters if name not in given]
         if lacking:
             raise Problem(f"The query asks for {', '.join(lacking)}.", "Give a value for each.", code="parameters")
-        return bound_text(self.sql, self.server, {name: given[name] for name in self.parameters})
+        return bound_text(self.sql, self.server, given)
 
 
 @dataclass(frozen=True)

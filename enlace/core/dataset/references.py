@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from sqlglot import exp
@@ -54,13 +54,14 @@ def lookup_in(table: Table, reference: Reference) -> LookupSpec:
 def shown_columns(table: Table, target: str) -> tuple[str, ...]:
     """What to show for a row of a table: a telling name, and what tells rows of one name apart."""
     single = {one.columns[0] for one in table.uniques if len(one.columns) == 1} | set(table.key[:1])
-    scored = [(score, -i, one) for i, one in enumerate(column_specs(table)) if (score := _score(table, one, single))]
+    specs = column_specs(table)
+    scored = [(score, -i, one) for i, one in enumerate(specs) if (score := _score(table, one, single))]
     if not scored:
         return (target,)
     best = max(scored)[2].name
     if best in single:
         return (best,)
-    telling = next((one.name for one in column_specs(table) if one.name in single and _readable_text(one)), None)
+    telling = next((one.name for one in specs if one.name in single and _readable_text(one)), None)
     return (best, telling) if telling else (best,)
 
 
@@ -144,6 +145,12 @@ def details_of(catalog: Catalog, table: Table) -> tuple[DetailSpec, ...]:
         other = catalog.named(reference.table)
         if other is None or other.name == table.name:
             continue
-        name = other.name if other.name not in found else f"{other.name}_by_{reference.columns[-1]}"
-        found[name] = DetailSpec(name, other.name, reference.columns, reference.target_columns, column_specs(other))
+        detail = detail_in(other, reference, found)
+        found[detail.name] = detail
     return tuple(found.values())
+
+
+def detail_in(table: Table, reference: Reference, taken: Collection[str]) -> DetailSpec:
+    """The detail that a reference from a table makes of it, under a name that is not taken."""
+    name = table.name if table.name not in taken else f"{table.name}_by_{reference.columns[-1]}"
+    return DetailSpec(name, table.name, reference.columns, reference.target_columns, column_specs(table))

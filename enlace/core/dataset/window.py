@@ -234,10 +234,10 @@ class Rows:
         make = row_maker(self.dataset, len(names))
         with reading(self.spec) as connection:
             for condition in conditions:
-                plain = condition is None
-                statement = (
-                    whole_statement(self.spec.kind, self.dataset, order) if plain else self.of_part(order, condition)
-                )
+                if condition is None:
+                    statement = whole_statement(self.spec.kind, self.dataset, order)
+                else:
+                    statement = self.of_part(order, condition)
                 given = {"most_rows": size - len(rows), "passed_rows": skip}
                 found = server_kind(self.spec.kind).fetched(connection, statement, given)
                 for at, row in enumerate(found, start + len(rows)):

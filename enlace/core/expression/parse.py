@@ -85,7 +85,7 @@ class Names:
         self._fields = {name.lower(): name for name in fields}
         self._lookups = {name.lower(): name for name in lookups} | ({MASTER: MASTER} if master else {})
         self._details = {name.lower(): name for name in details}
-        self._columns = {**_columns_in(lookups), **_columns_in(details)}
+        self._lookup_columns, self._detail_columns = lookups, details
 
     def of(self, column: exp.Expr) -> str:
         """The name that a column means, in its own spelling. Raises Unsupported."""
@@ -99,7 +99,7 @@ class Names:
         if owner.name.lower() not in self._lookups:
             known = _perhaps(owner.name, self._lookups.values())
             raise Unsupported(f"There is no {owner.name} to take {name} from.{known}")
-        return self._inner(self._lookups[owner.name.lower()], name)
+        return _inner(self._lookup_columns, self._lookups[owner.name.lower()], name)
 
     def of_details(self, node: exp.Expr) -> str:
         """The name of an aggregate over details, such as `sum(cargo_line.tonnes)`. Raises Unsupported."""
@@ -109,19 +109,16 @@ class Names:
         owner = column.args["table"].name
         if owner.lower() not in self._details:
             raise Unsupported(f"There is no detail {owner}.{_perhaps(owner, self._details.values())}")
-        return f"{AGGREGATES[type(node)]}({self._inner(self._details[owner.lower()], column.name)})"
-
-    def _inner(self, owner: str, name: str) -> str:
-        """A column of what a lookup or a detail leads to. Raises Unsupported."""
-        columns = self._columns.get(owner, ())
-        found = next((one for one in columns if one.lower() == name.lower()), "" if columns else name)
-        if not found:
-            raise Unsupported(f"{owner} has no column {name}.{_perhaps(name, columns)}")
-        return f"{owner}.{found}"
+        return f"{AGGREGATES[type(node)]}({_inner(self._detail_columns, self._details[owner.lower()], column.name)})"
 
 
-def _columns_in(several: Collection[str] | Mapping[str, Collection[str]]) -> Mapping[str, Collection[str]]:
-    return several if isinstance(several, Mapping) else {}
+def _inner(several: Collection[str] | Mapping[str, Collection[str]], owner: str, name: str) -> str:
+    """A column of what one of several lookups or details leads to. Raises Unsupported."""
+    columns = several.get(owner, ()) if isinstance(several, Mapping) else ()
+    found = next((one for one in columns if one.lower() == name.lower()), "" if columns else name)
+    if not found:
+        raise Unsupported(f"{owner} has no column {name}.{_perhaps(name, columns)}")
+    return f"{owner}.{found}"
 
 
 def _perhaps(name: str, known: Iterable[str]) -> str:

@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import and_, func, select
 
-from ..dataset.asked import asked, own_condition
+from ..dataset.asked import asked, own_rows
 from ..dataset.source import names_for, source_of
 from ..dataset.spec import DatasetSpec, RuleSpec
 from ..dataset.values import record_id
@@ -46,7 +46,7 @@ def broken_rows(spec: ConnectionSpec, dataset: DatasetSpec, rule: RuleSpec, most
     holds, joins = asked(source, expression)
     broken = ~holds.self_group() if hasattr(holds, "self_group") else ~holds
     if dataset.only:
-        mine, more = asked(source, own_condition(dataset))
+        mine, more = own_rows(dataset, spec.kind)
         broken, joins = and_(mine, broken), [*joins, *more]
     names = tuple(sorted(name for name in expression.names if "(" not in name))
     base = source.joined(joins)
