@@ -64,6 +64,7 @@ export class Grid {
 
   measure() {
     this.shownRows = this.visible;
+    this.lastTop = this.mostTop;
     this.runway.style.minWidth = `${this.head.offsetWidth}px`; // its rows float: they do not make it wide
     this.runway.style.height = `${Math.min(this.height, MOST_HEIGHT)}px`;
     this.root.setAttribute("aria-rowcount", this.counted ? this.total + 1 : -1);
@@ -71,12 +72,14 @@ export class Grid {
     this.setTop(this.top);
   }
 
-  /** The view got another height, as when the save strip appears: what was current in it stays in it. */
+  /** The view got another height, as when the save strip appears: what was current in it, or the end, stays in it. */
   resized() {
     const { position } = this.current;
     const inView = position !== null && position >= this.top - 1 && position <= this.top + this.shownRows;
+    const atEnd = this.counted && this.top > 0 && this.top > this.lastTop - 0.5;
     this.measure();
     if (inView) this.show(position);
+    else if (atEnd) this.setTop(this.mostTop);
   }
 
   setTop(top) {
