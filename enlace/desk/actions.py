@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from functools import partial
+
+from django.db import transaction
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST
 
 from enlace.core.problem import Problem
-from enlace.core.save.action import run_action
+from enlace.core.save.action import Action, run_action
 from enlace.core.server.engine import UnknownOutcome
+from enlace.workshop.models import ServerAction
 
 from .answers import ready_action
+from .claims import Claim, claimed
 from .journal import write_action
 from .opening import on_form, text_from
+from .saving import UNKNOWN_ACTION, look_into
 from .views import all_anew, or_first
 from .work import Work
 
@@ -27,17 +33,35 @@ def run(request, work: Work, action: int):
         hint = "Save them or take them back first, so that the action works on what you see."
         raise Problem(f"This record has changes that are not saved, so {found.title} was not run.", hint, code="bad")
     ready = ready_action(work.dataset, found.to_spec(), work.live.kind)
+    with claimed(work.store, request.POST.get("token", ""), partial(look_into, work), action=True) as claim:
+        if claim.answer == UNKNOWN_ACTION:
+            raise _unknown(found.title)
+        sentence = claim.answer or _done(work, found, ready, identifier, claim)
+    work.forget_draft()
+    return all_anew(request, work, or_first(work, identifier, work.record)).say(sentence).response()
+
+
+def _done(work: Work, found: ServerAction, ready: Action, identifier: str, claim: Claim) -> str:
+    """Run an action once; what there is to say of it."""
+    claim.sending()
     try:
         outcome = run_action(work.live, ready, identifier, work.person.username)
     except UnknownOutcome:
-        hint = "Look at the record before you try again."
-        what = f"The connection was lost while {found.title} was under way, so it is not known whether it was done."
-        raise Problem(what, hint, code="away") from None
+        claim.end(UNKNOWN_ACTION)
+        raise _unknown(found.title) from None
     except Problem as problem:
         raise _refused(work, found.title, problem) from None
-    if outcome.done and outcome.was is not None:
-        write_action(work, found.title, identifier, outcome.was, outcome.now)
-    return all_anew(request, work, or_first(work, identifier, work.record)).say(outcome.sentence).response()
+    with transaction.atomic():
+        if outcome.done and outcome.was is not None:
+            write_action(work, found.title, identifier, outcome.was, outcome.now)
+        claim.end(outcome.sentence)
+    return outcome.sentence
+
+
+def _unknown(title: str) -> Problem:
+    hint = "Look at the record, and read the page anew before you try again."
+    what = f"The connection was lost while {title} was under way, so it is not known whether it was done."
+    return Problem(what, hint, code="away")
 
 
 def _refused(work: Work, title: str, problem: Problem) -> Problem:

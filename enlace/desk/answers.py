@@ -6,6 +6,7 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
+from secrets import token_hex
 from typing import Any
 
 from django.http import HttpResponse
@@ -296,7 +297,7 @@ def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
             may = ready.allows(view.stored, outer_values(work.spec, work.dataset, ready.outer, view.stored))
         elif may:
             may = ready.allows(view.stored)
-        found.append({"pk": one.pk, "title": one.title, "question": one.question, "may": may})
+        found.append({"pk": one.pk, "title": one.title, "question": one.question, "may": may, "token": token_hex(16)})
     return found
 
 
@@ -361,6 +362,7 @@ def strip_context(work: Work) -> dict[str, Any]:
         "pending_words": ", ".join(words),
         "can_undo": work.store.can_undo(),
         "can_redo": work.store.can_redo(),
+        "token": token_hex(16),  # a save that is sent again from this page is known by it
     }
 
 

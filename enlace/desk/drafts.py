@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-import secrets
+import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
@@ -20,7 +20,9 @@ from enlace.core.draft.steps import Records
 from .models import Draft, DraftBlob, DraftRecord, DraftStep, JournalEntry
 
 BLOB_FROM = 50_000  # characters or bytes; larger values are kept apart
+BLOB = re.compile(r'\{"\$":"blob","v":"([0-9a-f]{64})"')  # as `dump` writes one
 MOST_STEPS = 1_000
+MOST_STEP_BYTES = 32 * 1024 * 1024  # of all steps of a draft together; the oldest go first
 COUNTED = ("edited", "new", "removed", "all", "faulty", "later")
 Changes = Mapping[str, PendingRecord | None]
 
@@ -55,6 +57,10 @@ class DraftStore:
             self._draft = Draft.objects.filter(person=self.person, form=self.form, practice=self.practice).first()
             self._looked = True
         return self._draft
+
+    def look_again(self) -> None:
+        """Forget what is known of the draft's row."""
+        self._looked = False
 
     @property
     def revision(self) -> int:
@@ -136,31 +142,40 @@ class DraftStore:
     @transaction.atomic
     def put_all(self, label: str, before: Records, after: Records) -> None:
         """Store the records of one step and the step itself; what was undone can't be redone any more."""
-        draft = self._existing()
+        draft = self.existing()
         draft.steps.filter(number__gt=draft.done).delete()
         owners = self._write(after)
         number = draft.done + 1
-        DraftStep.objects.create(
-            draft=draft,
-            number=number,
-            label=label,
-            before=self._texts(before, owners),
-            after=self._texts(after, owners),
-        )
-        draft.steps.filter(number__lte=number - MOST_STEPS).delete()
+        texts = self._texts(before, owners), self._texts(after, owners)
+        size = len(texts[0]) + len(texts[1])
+        DraftStep.objects.create(draft=draft, number=number, label=label, before=texts[0], after=texts[1], size=size)
+        self._tidy_steps(draft, number)
         self._stand(draft, number)
+
+    def _tidy_steps(self, draft: Draft, number: int) -> None:
+        """Undo reaches back MOST_STEPS steps, and no further than MOST_STEP_BYTES of them; the newest one always stays."""
+        draft.steps.filter(number__lte=number - MOST_STEPS).delete()
+        if draft.steps.aggregate(size=models.Sum("size"))["size"] <= MOST_STEP_BYTES:
+            return
+        left, oldest = MOST_STEP_BYTES, number
+        for at, size in draft.steps.order_by("-number").values_list("number", "size"):
+            left -= size
+            if left < 0 and at != number:
+                break
+            oldest = at
+        draft.steps.filter(number__lt=oldest).delete()
 
     @transaction.atomic
     def undo(self) -> Step | None:
         """Take the last step back; None when there is none."""
-        draft = self._existing() if self.draft else None
+        draft = self.existing() if self.draft else None
         row = draft and draft.steps.filter(number=draft.done).first()
         return self._stepped(row, row.before, row.number - 1, back=True) if row else None
 
     @transaction.atomic
     def redo(self) -> Step | None:
         """Do the last undone step again; None when there is none."""
-        draft = self._existing() if self.draft else None
+        draft = self.existing() if self.draft else None
         row = draft and draft.steps.filter(number=draft.done + 1).first()
         return self._stepped(row, row.after, row.number, back=False) if row else None
 
@@ -177,25 +192,13 @@ class DraftStore:
         row = self._mine.filter(record=identifier).first()
         if row is None or row.faulty == faulty:
             return
-        draft = self._existing()
+        draft = self.existing()
         counts = Counter(draft.counts)
         counts.subtract(_tally(row.state, row.faulty, row.later))
         counts.update(_tally(row.state, faulty, row.later))
         draft.counts = dict(counts)
         self._mine.filter(pk=row.pk).update(faulty=faulty)
         draft.save(update_fields=["counts"])
-
-    def begin_sending(self) -> str:
-        """Note that a save begins; its token."""
-        draft, token = self._existing(), secrets.token_hex(16)
-        Draft.objects.filter(pk=draft.pk).update(sending=True, last_save=token)
-        return token
-
-    def end_sending(self) -> None:
-        """Note that the outcome of the save is known."""
-        if self.draft is not None:
-            Draft.objects.filter(pk=self.draft.pk).update(sending=False)
-            self.draft.sending = False
 
     def note_takes_back(self, entry: JournalEntry) -> None:
         """Note which save the draft takes back."""
@@ -205,7 +208,7 @@ class DraftStore:
     @transaction.atomic
     def settle(self, records: Records, saved: Iterable[tuple[str, str]] = ()) -> None:
         """Store what a save said of records, and drop those that it saved; nothing before it can be undone then."""
-        draft = self._existing()
+        draft = self.existing()
         gone = list(saved)
         owners = {(r.part, r.record): r.owner for r in draft.records.exclude(owner="")} if records else {}
         self._write({**dict.fromkeys(gone), **records}, owners)
@@ -213,7 +216,17 @@ class DraftStore:
             draft.steps.all().delete()
             draft.done, draft.takes_back = 0, None
             draft.save(update_fields=["done", "takes_back"])
+            self._drop_blobs(draft)
         self._changed(draft)
+
+    def _drop_blobs(self, draft: Draft) -> None:
+        """Large values go with the last record that holds them; once the steps are gone only records do."""
+        if not draft.blobs.exists():
+            return
+        held: set[str] = set()
+        for body in draft.records.filter(body__contains='"$":"blob"').values_list("body", flat=True).iterator():
+            held.update(BLOB.findall(body))
+        draft.blobs.exclude(digest__in=held).delete()
 
     @transaction.atomic
     def own(self, part: str, old: str, new: str) -> None:
@@ -228,17 +241,18 @@ class DraftStore:
             return
         for several in (self.draft.records, self.draft.steps, self.draft.blobs):
             several.all().delete()
-        self.draft.done, self.draft.sending, self.draft.takes_back, self.draft.counts = 0, False, None, {}
-        self.draft.save(update_fields=["done", "sending", "takes_back"])
+        self.draft.done, self.draft.takes_back, self.draft.counts = 0, None, {}
+        self.draft.save(update_fields=["done", "takes_back"])
         self._changed(self.draft)
 
-    def _existing(self) -> Draft:
+    def existing(self) -> Draft:
+        """The draft's row as it is now, made where there was none; to be called in a transaction."""
         if self.draft is None:
             place = {"person": self.person, "form": self.form, "practice": self.practice}
             self._draft, _ = Draft.objects.get_or_create(**place)
         assert self._draft is not None
         # BEGIN IMMEDIATE made this transaction the only writer; the number may have moved in another window.
-        self._draft.refresh_from_db(fields=["done", "sending", "last_save", "revision", "counts"])
+        self._draft.refresh_from_db(fields=["done", "revision", "counts", "takes_back"])
         return self._draft
 
     def _stand(self, draft: Draft, done: int) -> None:

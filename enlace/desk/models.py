@@ -16,10 +16,8 @@ class Draft(models.Model):
     """One person's draft on one form, on the live database or on the practice copy.
 
     code: what its saves sign their receipts with. revision: raised by every change, so that another window sees it.
-    done: how many of its steps stand (those after it can be redone). sending: a save was begun and its outcome is
-    not known yet; still set after a crash in between. counts: how many of its records are edited, new, removed, in
-    need of attention, left for later. last_save: that save's token. takes_back: the save that this
-    draft was made to take back.
+    done: how many of its steps stand (those after it can be redone). counts: how many of its records are edited, new,
+    removed, in need of attention, left for later. takes_back: the save that this draft was made to take back.
     """
 
     person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="drafts")
@@ -29,13 +27,48 @@ class Draft(models.Model):
     revision = models.PositiveBigIntegerField(default=0)
     counts = models.JSONField(default=dict)
     done = models.PositiveIntegerField(default=0)
-    sending = models.BooleanField(default=False)
-    last_save = models.CharField(max_length=40, blank=True)
     takes_back = models.ForeignKey("JournalEntry", models.SET_NULL, null=True)
     changed = models.DateTimeField(auto_now=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["person", "form", "practice"], name="one_draft")]
+
+
+class SaveClaim(models.Model):
+    """One request to save a draft, or to run a server action beside it: at most one is open for a draft.
+
+    token: made by the page, so that a request that is repeated is answered with what the first one did. owner: who is at
+    it (`enlace.desk.owners`); an open claim without its owner is a save that was cut off, which has to be looked into.
+    receipt: what the save signs its receipt with. sent: the database may have got it. answer: what came of it, as JSON.
+    """
+
+    class State(models.TextChoices):
+        OPEN = "open"
+        ENDED = "ended"
+
+    draft = models.ForeignKey(Draft, models.CASCADE, related_name="claims")
+    token = models.CharField(max_length=64)
+    owner = models.CharField(max_length=32)
+    receipt = models.CharField(max_length=40, default=_code)
+    action = models.BooleanField(default=False)
+    sent = models.BooleanField(default=False)
+    state = models.CharField(max_length=5, choices=State.choices, default=State.OPEN)
+    answer = models.TextField(blank=True)
+    begun = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["draft", "token"], name="one_answer"),
+            models.UniqueConstraint(fields=["draft"], condition=models.Q(state="open"), name="one_open_claim"),
+        ]
+
+
+class Renamed(models.Model):
+    """The id that a new record has since it was saved: a page may still speak of it by the old one."""
+
+    old = models.CharField(max_length=40, unique=True)
+    new = models.TextField()
+    at = models.DateTimeField(auto_now_add=True, db_index=True)
 
 
 class DraftRecord(models.Model):
@@ -63,13 +96,19 @@ class DraftRecord(models.Model):
 
 
 class DraftStep(models.Model):
-    """One step for undo and redo. before, after: [[part, record id, owner, text form or null] …] as JSON."""
+    """One step for undo and redo.
+
+    before, after: [[part, record id, owner, text form or null] …] as JSON.
+
+    size: of both, in characters.
+    """
 
     draft = models.ForeignKey(Draft, models.CASCADE, related_name="steps")
     number = models.PositiveIntegerField()
     label = models.CharField(max_length=200)
     before = models.TextField()
     after = models.TextField()
+    size = models.PositiveIntegerField(default=0)
 
     class Meta:
         ordering = ["number"]

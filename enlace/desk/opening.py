@@ -18,7 +18,8 @@ from .addresses import filters_in
 from .given import ask_page, given_of
 from .kept import KeptCopy
 from .kept_views import away_page, in_use
-from .saving import new_name, settle_doubt
+from .renamed import new_name
+from .saving import settle_doubt
 from .work import Work
 
 MOST_POSITION = 2**62

@@ -16,7 +16,7 @@ from enlace.core.save.preview import statement_text
 from enlace.rows.writer import STATE_WORDS
 
 from .parts import FormPart
-from .saving import SaveReport
+from .report import SaveReport
 from .work import Work
 
 MOST_SHOWN = 500

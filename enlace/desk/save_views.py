@@ -7,10 +7,12 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from enlace.core.problem import Problem
 from enlace.core.server.engine import UnknownOutcome
 
 from . import editing, saving
 from .answers import Answer, base_context, editor_views, strip_context
+from .claims import under_way
 from .kept_views import leave
 from .opening import number_from, on_form, text_from
 from .review import pending_list, rehearsal_list
@@ -24,7 +26,7 @@ def save(request, work: Work):
     """Send the draft to the server by the form's policy. only: one record, where each is saved when one leaves it."""
     identifier = request.POST.get("record", "")
     try:
-        report = saving.save(work, request.POST.get("only", ""))
+        report = saving.save(work, request.POST.get("only", ""), request.POST.get("token", ""))
     except UnknownOutcome as unknown:
         return all_anew(request, work, or_first(work, identifier, work.record)).say(str(unknown)).response()
     saved = report.saved
@@ -47,7 +49,7 @@ def save(request, work: Work):
     if report.failed or report.not_tried:
         said += f" {_left(report)} Review shows which."
     answer = all_anew(request, work, view)
-    answer.events["enlace:saved"] = {"ids": {one: new for (part, one), new in saved.items() if part == work.part.name}}
+    answer.events["enlace:saved"] = {}
     return answer.say(said).response()
 
 
@@ -142,6 +144,9 @@ def drop(request, work: Work):
 def discard(request, work: Work):
     """Drop the whole draft."""
     identifier = request.POST.get("record", "")
+    if work.store.draft is not None and under_way(work.store.draft):
+        hint = "Wait until that has ended, then look at what is left."
+        raise Problem("The draft is being saved, so it can't be discarded now.", hint, code="busy")
     work.store.clear()
     work.forget_new()
     if request.headers.get("HX-Request") != "true":

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import threading
-from collections.abc import Collection, Iterator, Mapping
-from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
+from collections.abc import Collection, Mapping
+from dataclasses import replace
 
-from django.core.cache import cache
 from django.db import transaction
 
 from enlace.core.dataset.values import key_of
@@ -15,46 +12,16 @@ from enlace.core.draft import PendingRecord, conflicts
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint
 from enlace.core.save import Part, Receipt, SaveOutcome, SavePolicy, find_saved, rehearse_parts, save_parts
-from enlace.core.server.engine import UnknownOutcome
 
+from .claims import Claim, claimed, cut_off, taken_over
 from .drafts import handed_down
 from .journal import write_entry
+from .models import SaveClaim
+from .renamed import note_renamed
+from .report import Address, SaveReport
 from .work import Work
 
-Address = tuple[str, str]  # (part, record id)
 Records = dict[str, dict[str, PendingRecord]]
-REMEMBER = 3600  # seconds
-_under_way: set[int] = set()  # the drafts whose save this process is at
-_lock = threading.Lock()
-
-
-@dataclass
-class SaveReport:
-    """What a save or a rehearsal came to. held: what held records back before the server was asked."""
-
-    outcomes: dict[str, SaveOutcome] = field(default_factory=dict)
-    held: dict[Address, list[Complaint]] = field(default_factory=dict)
-
-    @property
-    def saved(self) -> dict[Address, str]:
-        return {(p, one): now for p, o in self.outcomes.items() if o.committed for one, now in o.ids.items()}
-
-    @property
-    def conflicts(self) -> list[Address]:
-        return [(p, one) for p, o in self.outcomes.items() for one in o.conflicts]
-
-    @property
-    def refusals(self) -> dict[Address, list[Complaint]]:
-        return {(p, one): told for p, o in self.outcomes.items() for one, told in o.refusals.items()}
-
-    @property
-    def not_tried(self) -> dict[Address, str]:
-        return {(p, one): why for p, o in self.outcomes.items() for one, why in o.not_tried.items()}
-
-    @property
-    def failed(self) -> list[Address]:
-        """The records that need somebody's attention, the first one first."""
-        return list(dict.fromkeys([*self.held, *self.conflicts, *self.refusals]))
 
 
 def policy_of(work: Work) -> SavePolicy:
@@ -69,28 +36,33 @@ def rehearse(work: Work) -> SaveReport:
     return SaveReport(rehearse_parts(work.live, _parts(work, records), policy_of(work)), held)
 
 
-def save(work: Work, only: str = "") -> SaveReport:
+def save(work: Work, only: str = "", token: str = "") -> SaveReport:
     """Save the draft, or one record of the part at hand and what hangs on it.
 
-    Where a save is all or nothing, nothing is sent while anything is held back.
+    token: the request's own; one that is sent again is answered with what came of it the first time. Where a save is
+    all or nothing, nothing is sent while anything is held back. Raises Problem; nothing was written then. Raises
+    UnknownOutcome when that can't be known yet.
     """
-    records, held = _to_send(work, only or None)
-    _note(work, held)
-    if not _any(records) or (held and work.form.whole):
-        return SaveReport({}, held)
-    token = work.store.begin_sending()
-    draft = work.store.draft
-    with _at(draft.pk):
-        try:
-            outcomes = save_parts(work.live, _parts(work, records), policy_of(work), receipt=Receipt(draft.code, token))
-        except UnknownOutcome:
-            raise  # the draft stays in doubt, which is settled before anything else is done to it
-        except Problem:
-            work.store.end_sending()  # nothing was written, and that is known
-            raise
-        report = SaveReport(outcomes, held)
-        _settle(work, records, report)
-    work.forget_new()
+    work.require_editable()
+    with claimed(work.store, token, lambda row: look_into(work, row)) as claim:
+        if claim.answer:
+            return SaveReport.from_text(claim.answer)
+        work.forget_draft()
+        records, held = _to_send(work, only or None)
+        if not _any(records) and not held and claim.before:
+            # Another window was at it: what that came to is what this one asked for, too.
+            claim.end(claim.before)
+            return SaveReport.from_text(claim.before)
+        _note(work, held)
+        if not _any(records) or (held and work.form.whole):
+            report = SaveReport({}, held)
+            claim.end(report.to_text())
+            return report
+        claim.sending()
+        receipt = Receipt(claim.row.draft.code, claim.row.receipt)
+        report = SaveReport(save_parts(work.live, _parts(work, records), policy_of(work), receipt=receipt), held)
+        _settle(work, records, report, claim)
+    work.forget_draft()
     return report
 
 
@@ -102,19 +74,6 @@ def _note(work: Work, held: dict[Address, list[Complaint]]) -> None:
         work.store.settle({(p, i): replace(stands[p][i], refusals=said) for (p, i), said in told.items() if said})
 
 
-@contextmanager
-def _at(draft: int) -> Iterator[bool]:
-    """While this process is at the save of a draft; yields whether it was not at it already."""
-    with _lock:
-        first = draft not in _under_way
-        _under_way.add(draft)
-    try:
-        yield first
-    finally:
-        if first:
-            _under_way.discard(draft)
-
-
 def settle_doubt(work: Work) -> None:
     """Where a save of the draft was begun and nobody told its outcome, find out before anything else is done to it.
 
@@ -122,25 +81,32 @@ def settle_doubt(work: Work) -> None:
     the server is away.
     """
     draft = work.store.draft
-    if draft is None or not draft.sending:
-        return
-    with _at(draft.pk) as first:
-        if not first:
-            return  # it is under way in another window
+    if draft is not None and (row := cut_off(draft)) is not None:
+        look_into(work, row)
+
+
+UNKNOWN_ACTION = "action unknown"
+
+
+def look_into(work: Work, row: SaveClaim) -> None:
+    """Find out what a save did that was cut off, and settle the draft by it. Raises Problem while the server is away."""
+    with taken_over(row) as claim:
+        if claim is None:
+            return  # somebody else is at it
+        if not row.sent:
+            row.delete()  # the server never got it
+            return
+        if row.action:
+            claim.end(UNKNOWN_ACTION)  # what it did elsewhere only the server knows
+            return
         found = {part: several for part, several in work.store.by_part(later=False).items() if part in work.parts}
         parts = _parts(work, found)
-        last = Receipt(draft.code, draft.last_save) if draft.last_save else None
-        outcomes = find_saved(work.live, parts, policy_of(work), last) if parts else {}
-        _settle(work, found, SaveReport(outcomes))
-    work.forget_new()
-
-
-def new_name(identifier: str) -> str:
-    """The id that a new record has since it was saved; its own as long as it was not.
-
-    A page may still speak of it by the old one, with an edit that was on its way while the save was.
-    """
-    return cache.get(f"renamed-{identifier}", identifier) if identifier.startswith("n") else identifier
+        outcomes = find_saved(work.live, parts, policy_of(work), Receipt(row.draft.code, row.receipt)) if parts else {}
+        report = SaveReport(outcomes)
+        _settle(work, found, report, claim)
+        if not report.saved:
+            row.delete()  # nothing of it is there: the same request may try again
+    work.forget_draft()
 
 
 def _any(records: Records) -> bool:
@@ -188,8 +154,8 @@ def _problems(work: Work, part: str, record: PendingRecord) -> list[Complaint]:
     return complaints
 
 
-def _settle(work: Work, records: Records, report: SaveReport) -> None:
-    """Write the journal, drop what was saved, and note what was said of the rest."""
+def _settle(work: Work, records: Records, report: SaveReport, claim: Claim) -> None:
+    """Write the journal, drop what was saved, note what was said of the rest, and end the claim: all at once."""
     saved = report.saved
     with transaction.atomic():
         if saved:
@@ -200,11 +166,11 @@ def _settle(work: Work, records: Records, report: SaveReport) -> None:
             changed |= _handed_down(work, stands, records, report)
             changed |= _edited_meanwhile(work, stands, records, saved)
         work.store.settle(changed, saved)
-        for (part, old), new in saved.items():
-            if old != new and new:
-                work.store.own(part, old, new)
-                cache.set(f"renamed-{old}", new, REMEMBER)
-        work.store.end_sending()
+        renamed = {(part, old): new for (part, old), new in saved.items() if new and old != new}
+        for (part, old), new in renamed.items():
+            work.store.own(part, old, new)
+        note_renamed({old: new for (_, old), new in renamed.items()})
+        claim.end(report.to_text())
 
 
 def _told(stands: Records, records: Records, report: SaveReport) -> dict[Address, PendingRecord]:

@@ -229,6 +229,13 @@ class Work:
     def new_count(self) -> int:
         return self.store.new_count()
 
+    def forget_draft(self) -> None:
+        """Look at the draft anew: another request may have changed it."""
+        self.store.look_again()
+        self.checks = Checks(self)
+        self._seen = {}
+        self.forget_new()
+
     def forget_new(self) -> None:
         """Look again which records are new, after they changed."""
         self.__dict__.pop("new_count", None)

@@ -5,7 +5,7 @@ import random
 import re
 from unittest import mock
 
-from enlace.desk.models import Draft, DraftRecord, JournalEntry
+from enlace.desk.models import Draft, DraftRecord, JournalEntry, SaveClaim
 from tests.web.pages import Pages
 
 
@@ -171,7 +171,7 @@ class CutOff(Pages):
         self.assertIn("Saved 1 record", self.said(self.post(form, "save")))
         self.assertEqual(self.sql("SELECT name FROM vessel WHERE id > 40"), [("Fresh II",)])
         self.edit(form, "i1", name="Not yet")
-        Draft.objects.update(sending=True, last_save="of a save that never reached the server")
+        SaveClaim.objects.create(draft=Draft.objects.get(), token="never-reached", owner="gone", sent=True)
         self.edit(form, "i2", name="Also")
         self.assertEqual(DraftRecord.objects.count(), 2)
         self.assertIn("Saved 2 records", self.said(self.post(form, "save")))

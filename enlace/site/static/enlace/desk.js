@@ -77,11 +77,14 @@ async function answered(path, signal) {
   return true;
 }
 
+// What a request is known by when it is sent again.
+const fresh = () => Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+
 // Where each record is saved as one leaves it: the record that is left, and what hangs on it.
 async function leave() {
   if (!("each" in desk.dataset) || !/^(edited|new|removed)$/.test(panel().dataset.state || "")) return;
   const only = panel().dataset.record;
-  const done = edits.send("save", { only, record: only, position: tell.position });
+  const done = edits.send("save", { only, record: only, position: tell.position, token: fresh() });
   panel().dataset.state = "leaving";
   await done;
 }
