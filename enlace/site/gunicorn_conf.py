@@ -1,10 +1,13 @@
-"""How the server process runs.
+"""How the server runs: several processes, so that no one request is everybody's, each with threads that wait for databases.
 
-One process with threads: counts and anchors of tables are kept in its memory once, and waiting for a
-database or computing inside SQLite lets other threads run.
+Nothing that matters is in a process's memory: each keeps counts and anchors of tables for itself, as hints.
+
+ENLACE_WORKERS   how many processes (default: one for each core, at least two and at most four)
 """
 
-workers = 1
+import os
+
+workers = int(os.environ.get("ENLACE_WORKERS") or min(4, max(2, os.cpu_count() or 2)))
 worker_class = "gthread"
 threads = 8
 timeout = 120
