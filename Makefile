@@ -1,11 +1,11 @@
-# The commands anyone must know: make demo, make test, make bench, make lint.
+# The commands anyone must know: make demo, make test, make bench, make lint; make endurance runs for hours.
 PYTHON ?= python3
 PORT ?= 8000
 ROWS ?=
 SERVER ?= sqlite
 PY := .venv/bin/python
 
-.PHONY: demo test bench lint setup vendor format screenshots
+.PHONY: demo test bench endurance lint setup vendor format screenshots
 
 setup:
 	@$(PYTHON) scripts/setup.py
@@ -20,6 +20,10 @@ test: setup
 
 bench: setup
 	@$(PY) -m bench
+
+endurance: setup
+	@$(PYTHON) scripts/debian.py
+	@$(PY) -m bench.long
 
 lint: setup
 	@$(PY) -m ruff check . && $(PY) -m ruff format --check .

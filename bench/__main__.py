@@ -14,7 +14,7 @@ from enlace.core.kinds import Formats
 from enlace.core.save import save
 from enlace.core.server import ConnectionSpec
 
-from . import drafts, endurance, handwritten, shape, table
+from . import drafts, endurance, handwritten, shape, soak, table
 from . import saves as large
 from .results import Results, medians
 from .served import Server
@@ -99,6 +99,7 @@ def main() -> None:
             memory(results, server)
             windows(results, server)
             drafts.keystrokes(results, server)
+            soak.main(results, server)
         saves(results, database)
         shape.main(results, Path(folder))
     large.main(results)

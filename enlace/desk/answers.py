@@ -5,15 +5,16 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import lru_cache
 from secrets import token_hex
 from typing import Any
 
 from django.http import HttpResponse
 from django.template.loader import render_to_string
+from django.utils.html import format_html
 from django.utils.safestring import mark_safe
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset.compiled import derived
 from enlace.core.dataset.outer import outer_values
 from enlace.core.dataset.window import Row
 from enlace.core.draft import PendingRecord, conflicts
@@ -26,7 +27,7 @@ from enlace.rows.writer import Overlay, row_writer
 from .addresses import filters_text, order_text, view_text
 from .work import RecordView, Work, print_of, print_of_all
 
-MOST_IN_HEADER = 600  # characters of a text that travels in an event
+MOST_TOLD = 600  # characters of a text that travels in an event
 
 
 @dataclass(frozen=True)
@@ -209,11 +210,14 @@ class Answer:
         edited = next(one for one in editors if one.field.name == name)
         settled = {"record": view.id, "number": edited.number, "notes": [one.number for one in spoken]}
         settled["state"] = view.state
-        if len(edited.text) < MOST_IN_HEADER:  # events travel in a header; a long text stays as it was typed
+        if len(edited.text) < MOST_TOLD:  # a long text stays as it was typed
             settled["text"] = edited.text
         settled["others"] = _others(self.work, editors, edited)
         settled["fixed"] = {one.number: one.fixed for one in editors if one.field.read_only_when}
-        self.events["enlace:settled"] = settled
+        # It grows with the fields of a form: in the body, since browsers and what stands between refuse long headers.
+        self.parts.append(
+            format_html('<template data-event="enlace:settled" data-detail="{}"></template>', json.dumps(settled))
+        )
         if edited.state == "wrong":
             self.say(f"{edited.field.label}: {edited.message}")
         return self.template("notes.html", record=view, editors=spoken)
@@ -234,7 +238,7 @@ class Answer:
 
     def say(self, sentence: str) -> Answer:
         """A quiet line that a screen reader gets too."""
-        self.events["enlace:said"] = {"sentence": sentence[:MOST_IN_HEADER]}
+        self.events["enlace:said"] = {"sentence": sentence[:MOST_TOLD]}
         return self
 
     def stale(self) -> Answer:
@@ -301,7 +305,7 @@ def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
     return found
 
 
-@lru_cache(maxsize=256)
+@derived
 def ready_action(dataset: DatasetSpec, spec: ActionSpec, server: str) -> Action:
     """An action made ready once."""
     return Action(dataset, spec, server)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -11,6 +12,7 @@ from enlace.core.dataset.outer import outer_rows
 from enlace.core.dataset.uniqueness import taken
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import unreadable
+from enlace.core.problem import Problem
 from enlace.core.rules import Complaint
 
 from .detail_totals import RECORD_ID, DetailTotals
@@ -35,11 +37,44 @@ class Checks:
         values = [one.values() for one in records]
         if part.dataset.looked_up:
             self.work.words.learn(part.dataset, [*values, *(one.was for one in records)])
+        self._learn_masters(part, records)
         if part.rules.outer:
-            named = [{**v, RECORD_ID: one.id} for v, one in zip(values, records, strict=True)]
-            found = outer_rows(self.work.spec, part.dataset, part.rules.outer, named, self._totals(part))
-            for one, base, outer in zip(records, values, found, strict=True):
-                self._outer[part.name, one.id] = (base, {**outer, **self.of_master(part, part.master_of(one))})
+            of_master = [self.of_master(part, part.master_of(one)) for one in records]
+            self._ask(part, [one.id for one in records], values, of_master)
+
+    def _ask(
+        self,
+        part: FormPart,
+        ids: Sequence[str],
+        values: Sequence[Mapping[str, Any]],
+        more: Sequence[Mapping[str, Any]],
+    ) -> None:
+        """Ask for what several records need from elsewhere, once for all of them."""
+        named = [{**one, RECORD_ID: identifier} for identifier, one in zip(ids, values, strict=True)]
+        found = outer_rows(self.work.spec, part.dataset, part.rules.outer, named, self._totals(part))
+        for identifier, base, outer, beside in zip(ids, values, found, more, strict=True):
+            self._outer[part.name, identifier] = (dict(base), {**outer, **beside})
+
+    def _learn_masters(self, part: FormPart, records: Sequence[PendingRecord]) -> None:
+        """Read at once the masters of some details that rules are about, and what those masters' own rules need."""
+        if not part.name or part.beside:
+            return
+        own = self.work.parts[part.of]
+        over = own.rules.over_details(part.dataset.table)
+        if not (part.rules.of_master or over):
+            return
+        masters = {found for one in records if (found := part.master_of(one))}
+        lacking = [one for one in sorted(masters) if (own.name, one) not in self._masters]
+        if not lacking:
+            return
+        above = self.work.seen_from(own.name)
+        stored, there = above.stored_of(lacking), above.store.some(lacking)
+        for one in lacking:
+            self._masters[own.name, one] = (stored.get(one), there.get(one))
+        if over and own.rules.outer:
+            values = [self._master_values(own, one) for one in lacking]
+            beside = [self.of_master(own, own.master_by(one)) for one in values]
+            self._ask(own, lacking, values, beside)
 
     def outer(self, part: FormPart, identifier: str, values: Mapping[str, Any], ask: bool = True) -> dict[str, Any]:
         """The values from outside of a record that its rules and calculated fields need; asked for once.
@@ -53,14 +88,9 @@ class Checks:
             return known[1]
         if not ask:
             return {}
-        named = {**values, RECORD_ID: identifier}
-        found = outer_rows(self.work.spec, part.dataset, part.rules.outer, [named], self._totals(part))[0]
-        if part.rules.of_master:
-            found |= self.of_master(
-                part, self.work.master if part.name == self.work.part.name else part.master_by(values)
-            )
-        self._outer[part.name, identifier] = (dict(values), found)
-        return found
+        master = self.work.master if part.name == self.work.part.name else part.master_by(values)
+        self._ask(part, [identifier], [values], [self.of_master(part, master) if part.rules.of_master else {}])
+        return self._outer[part.name, identifier][1]
 
     def of_master(self, part: FormPart, master: str) -> dict[str, Any]:
         """The `master.column` values that a detail's rules need; none where its master is not known."""
@@ -102,7 +132,7 @@ class Checks:
         if pending is None or pending.state == "removed":
             return list(pending.refusals) if pending else []
         part = part or self.work.part
-        found = unreadable(pending, part.dataset, self.work.formats)
+        found = [*unreadable(pending, part.dataset, self.work.formats), *_without_column(pending, part)]
         values = pending.values(stored)
         outer = self.outer(part, pending.id, values, ask)
         for name in pending.texts:
@@ -118,6 +148,8 @@ class Checks:
 
     def _of_master(self, part: FormPart, pending: PendingRecord, saving: bool) -> list[Complaint]:
         """The rules of the master that add up its details, told beside a detail that breaks them."""
+        if part.beside:
+            return []
         own = self.work.parts[part.of]
         if not own.rules.over_details(part.dataset.table):
             return []
@@ -135,26 +167,42 @@ class Checks:
         """
         if pending is None or pending.state == "removed":
             return []
-        found = []
-        values = pending.values(stored)
-        for columns in taken(self.work.spec, self.work.dataset, pending.id, values, pending.now.keys()):
-            fields = [self.work.dataset.by_name[c] for c in columns if c in self.work.dataset.by_name]
-            words = " and ".join(f"{f.label} ({self.work.words.of(self.work.dataset, f, values)})" for f in fields)
-            sentence = f"Another record already has this {words}."
-            found.append(Complaint("warning", sentence, tuple(f.name for f in fields)))
+        found: list[Complaint] = []
+        for ask in (self._taken, self._offered):
+            # Advice only: where it can't be had now, or not soon, the edit stands without it and the save tells.
+            with suppress(Problem):
+                found += ask(pending, pending.values(stored))
+        return found
+
+    def _taken(self, pending: PendingRecord, values: Mapping[str, Any]) -> Iterator[Complaint]:
+        dataset = self.work.dataset
+        for columns in taken(self.work.spec, dataset, pending.id, values, pending.now.keys()):
+            fields = [dataset.by_name[c] for c in columns if c in dataset.by_name]
+            words = " and ".join(f"{f.label} ({self.work.words.of(dataset, f, values)})" for f in fields)
+            yield Complaint("warning", f"Another record already has this {words}.", tuple(f.name for f in fields))
+
+    def _offered(self, pending: PendingRecord, values: Mapping[str, Any]) -> Iterator[Complaint]:
         for one in self.work.dataset.fields:
-            if one.lookup is None or not one.lookup.narrowed or pending.values(stored).get(one.name) is None:
+            if one.lookup is None or not one.lookup.narrowed or values.get(one.name) is None:
                 continue
             if not pending.touched & {one.name, *narrowing_fields(self.work.dataset, one.lookup)}:
                 continue
             try:
-                offered = still_offered(self.work.spec, self.work.dataset, one, pending.values(stored))
+                offered = still_offered(self.work.spec, self.work.dataset, one, values)
             except BrokenList as problem:
-                found.append(Complaint("warning", str(problem), (one.name,)))
+                yield Complaint("warning", str(problem), (one.name,))
                 continue
             if not offered:
-                sentence = (
-                    f"{one.label} is not among what the list offers for this record now. Choose anew, or clear it."
-                )
-                found.append(Complaint("warning", sentence, (one.name,)))
-        return found
+                sentence = f"{one.label} is not among what the list offers for this record now."
+                yield Complaint("warning", f"{sentence} Choose anew, or clear it.", (one.name,))
+
+
+def gone_fields(pending: PendingRecord, part: FormPart) -> list[str]:
+    """The fields that a pending record changes and the dataset has no more."""
+    return sorted(pending.touched - part.dataset.by_name.keys())
+
+
+def _without_column(pending: PendingRecord, part: FormPart) -> Iterator[Complaint]:
+    for name in gone_fields(pending, part):
+        hint = "Drop that change under Review; the rest can be saved."
+        yield Complaint("column gone", f"{part.dataset.table} has no column {name} any more. {hint}", ())

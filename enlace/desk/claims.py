@@ -71,9 +71,7 @@ def claimed(
             raise
 
 
-def _taken(
-    store: DraftStore, token: str, name: str, look_into: Callable[[SaveClaim], None], action: bool
-) -> Claim:
+def _taken(store: DraftStore, token: str, name: str, look_into: Callable[[SaveClaim], None], action: bool) -> Claim:
     limit = time.monotonic() + SECONDS_TO_WAIT
     before = None
     while True:

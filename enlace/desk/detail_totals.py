@@ -1,4 +1,4 @@
-"""Aggregates over a form's details, for expressions over their master: with what is pending of them counted in."""
+"""Aggregates over a form's details, for expressions over their masters: with what is pending of them counted in."""
 
 from __future__ import annotations
 
@@ -6,43 +6,83 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+from sqlalchemy.engine import Connection
+
+from enlace.core.dataset.group_totals import group_totals
 from enlace.core.dataset.source import detail_column
-from enlace.core.dataset.spec import DetailSpec
-from enlace.core.dataset.totals import Total, totals
-from enlace.core.dataset.window import Rows
+from enlace.core.dataset.spec import ColumnSpec, DetailSpec
+from enlace.core.dataset.totals import Total
 from enlace.core.draft import PendingRecord
 
+from .links import UNKNOWN_LINK, links_of, links_to
 from .parts import FormPart
 
 if TYPE_CHECKING:
     from .work import Work
 
 RECORD_ID = "\0id"  # beside a record's values: its id, since details of a new one wait for that
+Record = Mapping[str, Any]
 
 
 class DetailTotals:
-    """Aggregates over a form's details, with what is pending of them counted in."""
+    """Aggregates over a form's details, with what is pending of them counted in.
+
+    Only masters of which details are pending are counted here: of all others the server knows all.
+    """
 
     def __init__(self, work: Work, own: FormPart) -> None:
         self.work, self.own = work, own
 
-    def __call__(self, name: str, record: Mapping[str, Any]) -> Any:
-        """The value of `sum(detail.column)` for a master's record. Raises KeyError where the form has no such part."""
-        function, _, inner = name[:-1].partition("(")
-        detail, column = detail_column(self.own.dataset, inner)
-        part = next(
-            (p for p in self.work.parts.values() if p.name and p.of == self.own.name and _is_of(p, detail)), None
-        )
-        if part is None or column.name not in part.dataset.by_name:
-            raise KeyError(name)
-        pairs = list(zip(part.columns, (record.get(m) for m in part.master_columns), strict=True))
-        rows = Rows.of(self.work.spec, replace(part.dataset, only=""), (), pairs)
-        drafted = [met for one in self._pending(part) if (met := _as_met(one, pairs, record, part.of)) is not None]
-        return totals(rows, [Total(column.name, function)], drafted)[0]
+    def __call__(
+        self, connection: Connection, names: Sequence[str], records: Sequence[Record]
+    ) -> dict[str, dict[int, Any]]:
+        """By `sum(detail.column)` and by a record's place, the value, where the draft has a part in it."""
+        by_part: dict[str, list[tuple[str, Total]]] = {}
+        for name in names:
+            function, _, inner = name[:-1].partition("(")
+            detail, column = detail_column(self.own.dataset, inner)
+            if (part := self._part(detail, column)) is not None:
+                by_part.setdefault(part.name, []).append((name, Total(column.name, function)))
+        found: dict[str, dict[int, Any]] = {}
+        for part_name, wanted in by_part.items():
+            found |= self._of_part(connection, self.work.parts[part_name], wanted, records)
+        return found
 
-    def _pending(self, part: FormPart) -> list[PendingRecord]:
-        found = self.__dict__.setdefault("_found", self.work.store.by_part())
-        return list(found.get(part.name, {}).values())
+    def _part(self, detail: DetailSpec, column: ColumnSpec) -> FormPart | None:
+        for one in self.work.parts.values():
+            if one.name and one.of == self.own.name and _is_of(one, detail) and column.name in one.dataset.by_name:
+                return one
+        return None
+
+    def _of_part(
+        self, connection: Connection, part: FormPart, wanted: Sequence[tuple[str, Total]], records: Sequence[Record]
+    ) -> dict[str, dict[int, Any]]:
+        links = [links_to(one.get(RECORD_ID, ""), one, part.master_columns) for one in records]
+        pending = self.work.store.linked(part.name, {link for several in links for link in several})
+        by_link: dict[str, list[PendingRecord]] = {}
+        for one in pending:
+            for link in set(links_of(one, part.columns, part.of)) - {"", UNKNOWN_LINK}:
+                by_link.setdefault(link, []).append(one)
+        drafted: dict[tuple[Any, ...], list[PendingRecord]] = {}
+        places: dict[tuple[Any, ...], list[int]] = {}
+        for i, record in enumerate(records):
+            several = [one for link in links[i] for one in by_link.get(link, ())]
+            met = [m for one in several if (m := _as_met(one, set(links[i]), part)) is not None]
+            if not met:
+                continue
+            values = tuple(record.get(name) for name in part.master_columns)
+            key = (
+                values if None not in values else (None, record.get(RECORD_ID))
+            )  # of a new master only the draft knows
+            drafted[key] = met
+            places.setdefault(key, []).append(i)
+        if not drafted:
+            return {}
+        totals = group_totals(connection, part.dataset, part.columns, drafted, [total for _, total in wanted])
+        return {
+            name: {i: totals[key][at] for key, several in places.items() for i in several}
+            for at, (name, _) in enumerate(wanted)
+        }
 
 
 def _is_of(part: FormPart, detail: DetailSpec) -> bool:
@@ -50,22 +90,12 @@ def _is_of(part: FormPart, detail: DetailSpec) -> bool:
     return part.dataset.table == detail.table and same
 
 
-def _as_met(
-    one: PendingRecord, pairs: Sequence[tuple[str, Any]], master: Mapping[str, Any], of: str
-) -> PendingRecord | None:
+def _as_met(one: PendingRecord, links: set[str], part: FormPart) -> PendingRecord | None:
     """A pending detail as a master meets it: one that moves to another master leaves it, one that comes is new to it."""
-    belongs = _belongs(one, pairs, master, of)
+    was, now = links_of(one, part.columns, part.of)
+    belonged, belongs = was in links, now in links
     if one.state == "new":
         return one if belongs else None
-    belonged = all(value is not None and one.was.get(column) == value for column, value in pairs)
-    if belongs:
+    if belongs and one.state != "removed":
         return one if belonged else replace(one, state="new", now=one.values())
     return replace(one, state="removed") if belonged else None
-
-
-def _belongs(one: PendingRecord, pairs: Sequence[tuple[str, Any]], master: Mapping[str, Any], of: str) -> bool:
-    """Whether a pending detail belongs to a master: by its values, or by waiting for that master's key."""
-    if one.under:
-        return all(source[:2] == (of, master.get(RECORD_ID)) for source in one.under.values())
-    values = one.values()
-    return all(value is not None and values.get(column) == value for column, value in pairs)

@@ -6,7 +6,7 @@ import hashlib
 import json
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -17,6 +17,7 @@ from enlace.core.dataset.window import in_parts
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
 from enlace.core.draft.steps import Records
 
+from .links import UNKNOWN_LINK
 from .models import Draft, DraftBlob, DraftRecord, DraftStep, JournalEntry
 
 BLOB_FROM = 50_000  # characters or bytes; larger values are kept apart
@@ -33,7 +34,7 @@ class DraftStore:
     part: the dataset of the form that record ids are of ("" is the form's own). owner: the master's record id, for a
     detail. practice: whether the form works on a practice copy, which has drafts of its own. faulty: tells whether a
     record of a part needs attention before it can be saved; kept with the record, so that counting does not mean
-    looking at each.
+    looking at each. links: what links a detail to its masters (`enlace.desk.links`).
     """
 
     def __init__(
@@ -44,8 +45,9 @@ class DraftStore:
         part: str = "",
         owner: str = "",
         practice: bool = False,
+        links: Callable[[str, PendingRecord], tuple[str, str]] = lambda part, record: ("", ""),
     ) -> None:
-        self.person, self.form, self.faulty = person, form, faulty
+        self.person, self.form, self.faulty, self.links = person, form, faulty, links
         self.part, self.owner, self.practice = part, owner, practice
         self._draft: Draft | None = None
         self._looked = False
@@ -79,11 +81,22 @@ class DraftStore:
 
     def some(self, identifiers: Iterable[str]) -> dict[str, PendingRecord]:
         """Those of the records that are pending."""
-        return {r.record: self._loaded(r) for r in self._mine.filter(record__in=list(identifiers))}
+        parts = in_parts(list(identifiers), 500)
+        return {r.record: self._loaded(r) for some in parts for r in self._mine.filter(record__in=some)}
 
     def all(self) -> dict[str, PendingRecord]:
         """All pending records of the part, in the order in which they came."""
         return {row.record: self._loaded(row) for row in self._mine}
+
+    def linked(self, part: str, links: Collection[str]) -> list[PendingRecord]:
+        """The pending records of a part that belong, or belonged when they were read, to the masters of some links."""
+        if not self.draft:
+            return []
+        found: dict[int, DraftRecord] = {}
+        for some in in_parts([*links, UNKNOWN_LINK], 400):
+            either = models.Q(was_of__in=some) | models.Q(now_of__in=some)
+            found |= {row.pk: row for row in self.draft.records.filter(either, part=part)}
+        return [self._loaded(found[pk]) for pk in sorted(found)]
 
     def in_view(self) -> list[PendingRecord]:
         """The pending records of the part, new ones of other masters left out."""
@@ -200,10 +213,11 @@ class DraftStore:
         self._mine.filter(pk=row.pk).update(faulty=faulty)
         draft.save(update_fields=["counts"])
 
-    def note_takes_back(self, entry: JournalEntry) -> None:
-        """Note which save the draft takes back."""
+    def note_takes_back(self, entry: JournalEntry, tables: list[str]) -> None:
+        """Note which save the draft takes back, and the parts that are tables beside the form's own."""
         assert self.draft is not None
-        Draft.objects.filter(pk=self.draft.pk).update(takes_back=entry)
+        Draft.objects.filter(pk=self.draft.pk).update(takes_back=entry, tables=tables)
+        self.draft.tables = tables
 
     @transaction.atomic
     def settle(self, records: Records, saved: Iterable[tuple[str, str]] = ()) -> None:
@@ -241,8 +255,8 @@ class DraftStore:
             return
         for several in (self.draft.records, self.draft.steps, self.draft.blobs):
             several.all().delete()
-        self.draft.done, self.draft.takes_back, self.draft.counts = 0, None, {}
-        self.draft.save(update_fields=["done", "takes_back"])
+        self.draft.done, self.draft.takes_back, self.draft.counts, self.draft.tables = 0, None, {}, []
+        self.draft.save(update_fields=["done", "takes_back", "tables"])
         self._changed(self.draft)
 
     def existing(self) -> Draft:
@@ -252,7 +266,7 @@ class DraftStore:
             self._draft, _ = Draft.objects.get_or_create(**place)
         assert self._draft is not None
         # BEGIN IMMEDIATE made this transaction the only writer; the number may have moved in another window.
-        self._draft.refresh_from_db(fields=["done", "revision", "counts", "takes_back"])
+        self._draft.refresh_from_db(fields=["done", "revision", "counts", "takes_back", "tables"])
         return self._draft
 
     def _stand(self, draft: Draft, done: int) -> None:
@@ -278,6 +292,7 @@ class DraftStore:
             row = DraftRecord(draft=self.draft, part=part, record=identifier, state=record.state, later=record.later)
             row.owner, row.body = owner, dump(record, self._pack)
             row.faulty = self.faulty(part, record)
+            row.was_of, row.now_of = self.links(part, record)
             kept.append(row)
         self._count(records, kept)
         for part, identifiers in gone.items():
@@ -288,7 +303,7 @@ class DraftStore:
             batch_size=200,
             update_conflicts=True,
             unique_fields=["draft", "part", "record"],
-            update_fields=["state", "body", "faulty", "later", "owner"],
+            update_fields=["state", "body", "faulty", "later", "owner", "was_of", "now_of"],
         )
         return found
 

@@ -7,7 +7,7 @@ of one person that edit the same record at once both leave their edit in the dra
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.db import transaction
@@ -16,14 +16,38 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import found_by_text
 from enlace.core.dataset.values import key_of
 from enlace.core.draft import Conflict, PendingRecord, conflicts
+from enlace.core.draft.conflicts import exactly
 from enlace.core.draft.pending import as_read, new_record, removed, with_text, with_value
 from enlace.core.kinds import KINDS, Unreadable
 from enlace.core.problem import Problem
 
+from .checks import gone_fields
+from .journal import own_saves
 from .typed import option_value, typed_in
 from .work import RecordView, Work, print_of
 
 Stored = Mapping[str, Any] | None
+
+
+@dataclass(frozen=True)
+class Kept:
+    """An edit that the draft has by now, whatever comes after. result: the pending record, None where it changed nothing."""
+
+    work: Work
+    id: str
+    stored: Stored
+    result: PendingRecord | None
+
+    def view(self) -> RecordView:
+        """The record as it is now. Raises Problem where the database can't tell what belongs to it.
+
+        Rules that need something from elsewhere are asked here, not while the draft is kept.
+        """
+        view = self.work.view(self.id, None, self.stored, self.result)
+        if self.result is not None and self.work.rules.outer:
+            faulty = bool(self.result.conflict) or any(one.holds_back for one in view.complaints)
+            self.work.store.note_fault(self.id, faulty)
+        return view
 
 
 def edit(
@@ -34,7 +58,7 @@ def edit(
     seen: str = "",
     seen_text: str | None = None,
     choice: str = "",
-) -> RecordView:
+) -> Kept:
     """Give a field the value that a text stands for.
 
     seen: `print_of` what the page showed; seen_text: the text it showed. When the server's value is another
@@ -49,15 +73,15 @@ def edit(
     with transaction.atomic():
         if stored is None and seen_text is not None and identifier[:1] in "ik" and work.store.get(identifier) is None:
             # Removed while somebody was typing: what was typed is kept, in conflict with a record that is gone.
-            gone = Conflict(None, "removed")
+            gone = Conflict(None, "removed here" if any(True for _ in own_saves(work, identifier, True)) else "removed")
             before: PendingRecord | None = None
             record = PendingRecord(identifier, "edited", key_of(identifier), {name: read}, conflict=gone)
         else:
             before, record = _opened_for(work, identifier, field, stored)
         after = typed.into(record, stored)
-        after = _against_seen(record, after, field, stored, seen, seen_text, read, work)
+        after = _against_seen(record, after, field, stored, seen, seen_text, read, work, identifier)
         result = _put(work, field.label, before, after)
-    return _seen(work, after.id, stored, result)
+    return Kept(work, after.id, stored, result)
 
 
 def preview(work: Work, identifier: str, name: str, text: str) -> RecordView:
@@ -69,7 +93,7 @@ def preview(work: Work, identifier: str, name: str, text: str) -> RecordView:
     return work.glimpse(identifier, stored, made)
 
 
-def edit_value(work: Work, identifier: str, name: str, value: Any) -> RecordView:
+def edit_value(work: Work, identifier: str, name: str, value: Any) -> Kept:
     """Give a field a stored value, such as the bytes of a picture."""
     field, stored = _writable(work, name), work.stored(identifier)
     _unlocked(work, identifier, field, stored, work.store.get(identifier))
@@ -77,7 +101,7 @@ def edit_value(work: Work, identifier: str, name: str, value: Any) -> RecordView
         before, record = _opened_for(work, identifier, field, stored)
         after = with_value(record, field, value, stored and stored.get(name))
         result = _put(work, field.label, before, after)
-    return _seen(work, after.id, stored, result)
+    return Kept(work, after.id, stored, result)
 
 
 def add(work: Work) -> RecordView:
@@ -128,11 +152,14 @@ def drop(work: Work, identifier: str) -> None:
 
 def revert(work: Work, identifier: str, name: str) -> None:
     """Take one pending change of a record back."""
-    field = work.field(name)
     with transaction.atomic():
         before = work.store.get(identifier)
         if before is None:
             return
+        if name in gone_fields(before, work.part):
+            field = FieldSpec(name, name, "text")
+        else:
+            field = work.field(name)
         current = before.was.get(name)
         after = with_value(before, field, current, current)
         if before.state == "new":
@@ -239,6 +266,7 @@ def _against_seen(
     seen_text: str | None,
     read: Any,
     work: Work,
+    identifier: str,
 ) -> PendingRecord:
     """The edited record, in conflict when the server's value is not the one that the page showed."""
     if stored is None or field.name in record.touched or record.conflict or field.name not in after.touched:
@@ -252,6 +280,8 @@ def _against_seen(
         stale = seen_text is not None and KINDS[field.kind].as_typed(current, field, work.formats) != seen_text
     if not stale:
         return after
+    if any(field.name in now and exactly(now[field.name], current) for now in own_saves(work, identifier)):
+        return after  # the person's own, saved in another window
     return replace(after, was={**after.was, field.name: read}, conflict=Conflict(stored))
 
 
@@ -260,15 +290,6 @@ def _put(work: Work, label: str, before: PendingRecord | None, after: PendingRec
     if before != result:
         work.store.put(label, {after.id: before}, {after.id: result})
     return result
-
-
-def _seen(work: Work, identifier: str, stored: Stored, result: PendingRecord | None) -> RecordView:
-    """The record after an edit. Rules that need something from elsewhere are asked now, not while the draft is kept."""
-    view = work.view(identifier, None, stored, result)
-    if result is not None and work.rules.outer:
-        faulty = bool(result.conflict) or any(one.holds_back for one in view.complaints)
-        work.store.note_fault(identifier, faulty)
-    return view
 
 
 def _in_conflict(work: Work, identifier: str) -> PendingRecord:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import datetime
 import json
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
+from django.utils import timezone
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.values import key_of, packed, unpacked
@@ -15,10 +19,14 @@ from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS, raw_text
 from enlace.core.problem import Problem
 from enlace.core.save import JournalLine, SaveOutcome, journal, taken_back
+from enlace.core.save.consequences import CHANGED, REMOVED, Consequence, in_sentences
 
 from .models import JournalEntry, JournalRecord
+from .parts import TABLE, table_part
 
 MOST_SHOWN = 200
+MOST_RECORDS = 2_000_000  # lines of the journal
+TIDY_EVERY = 50  # saves
 LONGEST = 200
 
 
@@ -36,6 +44,12 @@ def write_entry(
         practice=work.practice,
         takes_back_id=draft.takes_back_id if draft else None,
     )
+    several = [found for one in outcomes.values() for found in one.consequences.rows]
+    entry.also = [line for one in outcomes.values() for line in in_sentences(one.consequences, past=True)]
+    entry.lost = _lost(several)
+    entry.save(update_fields=["also", "lost"])
+    JournalRecord.objects.bulk_create((_beside(entry, *line) for line in _kept(several)), batch_size=200)
+    tidy(entry.pk)
     JournalRecord.objects.bulk_create(
         (
             JournalRecord(
@@ -53,6 +67,59 @@ def write_entry(
         batch_size=200,
     )
     return entry
+
+
+def _kept(several: Sequence[Consequence]) -> Iterator[tuple[Consequence, str, Mapping[str, Any]]]:
+    return ((one, identifier, row) for one in several for identifier, row in one.kept if one.act != CHANGED)
+
+
+def _beside(entry: JournalEntry, one: Consequence, identifier: str, row: Mapping[str, Any]) -> JournalRecord:
+    """A row that the database removed, or emptied columns of, by itself."""
+    gone = one.act == REMOVED
+    was = dict(row) if gone else {name: row[name] for name in one.columns}
+    now = {} if gone else dict.fromkeys(one.columns)
+    action, after = ("removed", "") if gone else ("updated", identifier)
+    part = TABLE + one.table
+    return JournalRecord(
+        entry=entry,
+        part=part,
+        action=action,
+        before=identifier,
+        after=after,
+        was=_text(was),
+        now=_text(now),
+        beside=True,
+    )
+
+
+def _lost(several: Sequence[Consequence]) -> list[str]:
+    """What can't be put back by taking the save back."""
+    return [
+        f"{one.count - len(one.kept):,} {'or more ' if one.more else ''}rows of {one.table} that the database {one.act} by itself"
+        for one in several
+        if one.act != CHANGED and not one.restorable
+    ]
+
+
+def tidy(newest: int) -> None:
+    """The journal keeps what is younger than JOURNAL_DAYS and no more than MOST_RECORDS lines; a stretch at a time."""
+    if newest % TIDY_EVERY:
+        return
+    old = JournalEntry.objects.filter(at__lt=timezone.now() - datetime.timedelta(days=settings.JOURNAL_DAYS))
+    JournalEntry.objects.filter(pk__in=list(old.order_by("pk").values_list("pk", flat=True)[: TIDY_EVERY * 4])).delete()
+    beyond = JournalRecord.objects.order_by("-pk").values_list("entry_id", flat=True)[MOST_RECORDS : MOST_RECORDS + 1]
+    for last in beyond:
+        gone = JournalEntry.objects.filter(pk__lte=last).order_by("pk").values_list("pk", flat=True)[: TIDY_EVERY * 4]
+        JournalEntry.objects.filter(pk__in=list(gone)).delete()
+
+
+def own_saves(work, identifier: str, removed: bool = False) -> Iterator[dict[str, Any]]:
+    """What the person's own last saves made of a record, the newest first: stored values by field."""
+    found = JournalRecord.objects.filter(
+        entry__person=work.person, entry__form=work.form, entry__practice=work.practice, part=work.part.name
+    )
+    found = found.filter(before=identifier, action="removed") if removed else found.filter(after=identifier)
+    return (_values(row.now) for row in found.order_by("-pk")[:5])
 
 
 def write_action(work, title: str, identifier: str, was: Mapping[str, Any], now: Mapping[str, Any] | None) -> None:
@@ -114,12 +181,14 @@ def _shown(work, name: str, line: JournalLine) -> dict[str, Any]:
         shown = _words(work, part.dataset, field, values) if field and part else raw_text(value)
         return shown if len(shown) <= LONGEST else shown[:LONGEST] + "…"
 
+    beside = name.startswith(TABLE)
     names = dict.fromkeys([*line.was, *line.now])
     return {
         "action": line.action,
         "record": line.after or line.before,
         "name": ", ".join(raw_text(one) for one in key_of(line.after or line.before)),
-        "part": part.title if part and name else "",
+        "part": name.removeprefix(TABLE) if beside else part.title if part and name else "",
+        "beside": beside,
         "there": bool(line.after) and not name,
         "changes": [(fields[n].label if n in fields else n, text(n, line.was), text(n, line.now)) for n in names],
     }
@@ -132,8 +201,11 @@ def _words(work, dataset, field: FieldSpec, values: Mapping[str, Any]) -> str:
         return KINDS[field.kind].formatter(field, work.formats)(values[field.name])
 
 
-def take_back(work, entry: JournalEntry) -> int:
-    """Make a draft that undoes a save; how many records it has. Raises Problem while another draft is open."""
+def take_back(work, entry: JournalEntry) -> tuple[int, list[str]]:
+    """Make a draft that undoes a save; how many records it has, and what it can't put back, in words.
+
+    Raises Problem while another draft is open.
+    """
     work.require_editable()
     if entry.practice != work.practice:
         where = "the practice copy" if entry.practice else "the live database"
@@ -142,12 +214,28 @@ def take_back(work, entry: JournalEntry) -> int:
         if work.store.counts()["all"]:
             hint = "Save it or discard it, then take this save back."
             raise Problem("There is a draft on this form already.", hint)
-        after = {}
-        for part, line in lines_of(entry):
+        after, unkept, lines = {}, Counter(), lines_of(entry)
+        tables = {name: part for name in {part for part, _ in lines} if (part := _table(work, name))}
+        work.parts.update(tables)
+        for part, line in lines:
             if part not in work.parts:
+                if part.startswith(TABLE):
+                    unkept[part.removeprefix(TABLE)] += 1
+                    continue
                 raise Problem("The form has no longer all the parts that this save was about.", "", code="gone")
             record = taken_back(work.parts[part].dataset, line)
             after[part, record.id] = record
         work.store.put_all("Take back a save", dict.fromkeys(after), after)
-        work.store.note_takes_back(entry)
-    return len(after)
+        work.store.note_takes_back(entry, sorted(tables))
+    return len(after), entry.lost + [f"{n:,} row{'s' * (n != 1)} of {table}" for table, n in unkept.items()]
+
+
+def _table(work, name: str):
+    """A table beside the form's own as a part; None for another part, and where its rows can't be put back."""
+    if not name.startswith(TABLE):
+        return None
+    try:
+        part = table_part(work.live, name)
+    except Problem:
+        return None
+    return part if part.dataset.editable else None

@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
+from enlace.core.save.consequences import joined
 from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
 
@@ -78,7 +79,10 @@ def undo_entry(request, entry: int):
         raise Problem("An action can't be taken back as a save can.", "Its statements did more than this.", code="bad")
     if work is None:
         raise Problem("The form of this save is not there any more.", "Make the change on another form.", code="gone")
-    count = take_back(work, found)
+    count, lost = take_back(work, found)
     records = "record" if count == 1 else "records"
-    messages.success(request, f"A draft of {count} {records} that takes the save back. Look through it, then save it.")
+    said = f"A draft of {count} {records} that takes the save back. Look through it, then save it."
+    if lost:
+        said += f" It can't put back {joined(lost)}."
+    messages.success(request, said)
     return redirect("review", found.form_id)

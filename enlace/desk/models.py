@@ -17,7 +17,8 @@ class Draft(models.Model):
 
     code: what its saves sign their receipts with. revision: raised by every change, so that another window sees it.
     done: how many of its steps stand (those after it can be redone). counts: how many of its records are edited, new,
-    removed, in need of attention, left for later. takes_back: the save that this draft was made to take back.
+    removed, in need of attention, left for later. takes_back: the save that this draft was made to take back. tables: those
+    beside the form's own that it puts rows back into, as names of parts.
     """
 
     person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="drafts")
@@ -28,6 +29,7 @@ class Draft(models.Model):
     counts = models.JSONField(default=dict)
     done = models.PositiveIntegerField(default=0)
     takes_back = models.ForeignKey("JournalEntry", models.SET_NULL, null=True)
+    tables = models.JSONField(default=list)
     changed = models.DateTimeField(auto_now=True)
 
     class Meta:
@@ -75,14 +77,17 @@ class DraftRecord(models.Model):
     """One pending record as the core's text form.
 
     part: the dataset of the form that it is of, "" for the form's own, else a detail's number. owner: for a new record
-    of a detail, the record id of its master. faulty: it needs attention before it can be saved. later: saves leave it
+    of a detail, the record id of its master. was_of, now_of: of a detail, what links it to the master that it was read
+    under, and to the one that it belongs to now (`enlace.desk.links`); UNKNOWN_LINK where that was never noted. faulty: it needs attention before it can be saved. later: saves leave it
     out.
     """
 
     draft = models.ForeignKey(Draft, models.CASCADE, related_name="records")
-    part = models.CharField(max_length=20, blank=True)
+    part = models.CharField(max_length=300, blank=True)
     record = models.TextField()
     owner = models.TextField(blank=True)
+    was_of = models.TextField(default="", blank=True)
+    now_of = models.TextField(default="", blank=True)
     state = models.CharField(max_length=8)
     faulty = models.BooleanField(default=False)
     later = models.BooleanField(default=False)
@@ -92,7 +97,11 @@ class DraftRecord(models.Model):
         ordering = ["pk"]
         constraints = [models.UniqueConstraint(fields=["draft", "part", "record"], name="one_pending_record")]
         # New records stand after the last row of a grid.
-        indexes = [models.Index(fields=["draft", "part", "state", "owner"], name="draft_new")]
+        indexes = [
+            models.Index(fields=["draft", "part", "state", "owner"], name="draft_new"),
+            models.Index(fields=["draft", "part", "was_of"], name="draft_was_of"),
+            models.Index(fields=["draft", "part", "now_of"], name="draft_now_of"),
+        ]
 
 
 class DraftStep(models.Model):
@@ -116,7 +125,10 @@ class DraftStep(models.Model):
 
 
 class JournalEntry(models.Model):
-    """One save: who, when, on which form; the names stay when the form goes. action: the server action that it was."""
+    """One save: who, when, on which form; the names stay when the form goes. action: the server action that it was.
+
+    also: what the database did beside, in sentences. lost: what of that can't be put back, likewise.
+    """
 
     person = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="saves")
     person_name = models.CharField(max_length=300)
@@ -127,24 +139,34 @@ class JournalEntry(models.Model):
     at = models.DateTimeField(auto_now_add=True, db_index=True)
     action = models.CharField(max_length=60, blank=True)
     takes_back = models.ForeignKey("self", models.SET_NULL, null=True, related_name="taken_back_by")
+    also = models.JSONField(default=list)
+    lost = models.JSONField(default=list)
 
     class Meta:
         ordering = ["-pk"]
 
 
 class JournalRecord(models.Model):
-    """One record of a save. part: as in DraftRecord. was, now: values by field in the core's text form, as JSON."""
+    """One record of a save. part: as in DraftRecord. was, now: values by field in the core's text form, as JSON.
+
+    beside: the database changed it by itself, as a reference asks for.
+    """
 
     entry = models.ForeignKey(JournalEntry, models.CASCADE, related_name="records")
-    part = models.CharField(max_length=20, blank=True)
+    part = models.CharField(max_length=300, blank=True)
     action = models.CharField(max_length=8)
     before = models.TextField()
     after = models.TextField()
     was = models.TextField()
     now = models.TextField()
+    beside = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["pk"]
+        indexes = [
+            models.Index(fields=["after"], name="journal_after"),
+            models.Index(fields=["before"], name="journal_before"),
+        ]
 
 
 class DraftBlob(models.Model):

@@ -61,8 +61,8 @@ def on_form(view: Callable) -> Callable:
         try:
             return once()
         except Problem as problem:
-            if problem.code == "table gone" and request.method == "GET" and _left_out(found, part):
-                return once()
+            if problem.code == "table gone" and _left_out(found):
+                return once()  # nothing was done yet: what reads or writes a column that is gone does nothing at all
             if problem.code == "parameters" and request.method == "GET":
                 return ask_page(request, found)
             page = request.method == "GET" and request.headers.get("HX-Request") != "true"
@@ -73,14 +73,10 @@ def on_form(view: Callable) -> Callable:
     return opened
 
 
-def _left_out(form: Form, part: str) -> bool:
-    """Whether fields had to be left out of a form since their columns are gone from the table."""
-    datasets = [form.dataset, *(one.dataset for one in form.details.filter(pk=part or 0))]
-    gone = [leave_out_gone(one) for one in datasets]  # each of them, not only the first
-    if not any(gone):
-        return False
-    form.dataset.refresh_from_db()
-    return True
+def _left_out(form: Form) -> bool:
+    """Whether a form goes on without some fields from now on, since their columns are gone from the table."""
+    datasets = [form.dataset, *(one.dataset for one in form.details.all())]
+    return sum(leave_out_gone(one) for one in datasets) > 0  # each of them, not only the first
 
 
 def _rename(request, work: Work) -> None:

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 from enlace.core.dataset import DatasetSpec
+from enlace.core.dataset.compiled import derived
+from enlace.core.dataset.defaults import make_dataset
 from enlace.core.dataset.spec import ColumnSpec, DetailSpec
 from enlace.core.dataset.values import record_id
 from enlace.core.draft import PendingRecord
 from enlace.core.problem import Problem
 from enlace.core.rules import RecordRules
+from enlace.core.server import ConnectionSpec
 from enlace.workshop.details import PARAMETER
 from enlace.workshop.models import Detail, Form
 
@@ -21,7 +23,7 @@ FOR_READING = (
 )
 
 
-@lru_cache(maxsize=256)
+@derived
 def rules_of(dataset: DatasetSpec) -> RecordRules:
     """The rules of a dataset, made ready once."""
     return RecordRules(dataset)
@@ -47,6 +49,11 @@ class FormPart:
     @property
     def rules(self) -> RecordRules:
         return rules_of(self.dataset)
+
+    @property
+    def beside(self) -> bool:
+        """Whether it is a table that the form does not show."""
+        return self.name.startswith(TABLE)
 
     def links_to(self, master: str, record: PendingRecord | None, stored: dict[str, Any] | None) -> PendingRecord:
         """What a new record of this detail starts with under a master: the master's values, or a claim on its key."""
@@ -75,6 +82,15 @@ class FormPart:
         return "" if None in key or not self.to_key else record_id(key)
 
 
+TABLE = "t:"  # in front of a table's name: rows that a save changed without the form showing them, to be put back
+
+
+def table_part(spec: ConnectionSpec, name: str) -> FormPart:
+    """A table that the form does not show, as a part of a draft that puts its rows back. Raises Problem."""
+    table = name.removeprefix(TABLE)
+    return FormPart(name, table, make_dataset(spec, table), False, of=name)
+
+
 def own_part(form: Form) -> FormPart:
     """The form's own dataset."""
     return FormPart("", form.title, form.dataset.to_spec(), form.dataset.each)
@@ -93,7 +109,7 @@ def _detail(detail: Detail, master: DatasetSpec) -> FormPart:
     dataset = detail.dataset
     if dataset.query:
         asked = tuple((c.removeprefix(PARAMETER), m) for c, m in zip(columns, master_columns, strict=True))
-        spec = replace(dataset.to_spec(), read_only_because=FOR_READING)
+        spec = _for_reading(dataset.to_spec())
         return FormPart(str(detail.pk), detail.title, spec, False, asked=asked, of=str(detail.of_id or ""))
     to_key = master_columns == master.key
     spec = _under(dataset.to_spec(), master, columns, master_columns)
@@ -102,15 +118,29 @@ def _detail(detail: Detail, master: DatasetSpec) -> FormPart:
     )
 
 
-@lru_cache(maxsize=256)
+@derived
+def _for_reading(dataset: DatasetSpec) -> DatasetSpec:
+    return replace(dataset, read_only_because=FOR_READING)
+
+
 def _under(
     dataset: DatasetSpec, master: DatasetSpec, columns: tuple[str, ...], master_columns: tuple[str, ...]
 ) -> DatasetSpec:
     """A detail's dataset with the master that its calculated fields name; the same one as long as both are."""
     if master.query or not rules_of(dataset).computed.of_master:
         return dataset
-    known = tuple(ColumnSpec(f.name, f.kind, f.storage) for f in master.fields)
-    return replace(dataset, master=DetailSpec("master", master.table, columns, master_columns, known))
+    return _with_master(dataset, DetailSpec("master", master.table, columns, master_columns, known_columns(master)))
+
+
+@derived
+def known_columns(master: DatasetSpec) -> tuple[ColumnSpec, ...]:
+    """The columns of a master, as its details' expressions know them."""
+    return tuple(ColumnSpec(f.name, f.kind, f.storage) for f in master.fields)
+
+
+@derived
+def _with_master(dataset: DatasetSpec, master: DetailSpec) -> DatasetSpec:
+    return replace(dataset, master=master)
 
 
 def part_named(parts: dict[str, FormPart], name: str) -> FormPart:

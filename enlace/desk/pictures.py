@@ -17,6 +17,7 @@ from enlace.core.rules import Complaint
 from . import editing
 from .answers import Answer
 from .opening import on_form, text_from
+from .views import told
 from .work import Work
 
 MOST_BYTES = 25_000_000
@@ -75,9 +76,7 @@ def _replace(request, work: Work) -> HttpResponse:
         content = None if upload is None else _content(upload)
     except Problem as problem:
         return _refused(request, work, identifier, field, f"{problem.what} {problem.hint}")
-    view = editing.edit_value(work, identifier, name, content)
-    position = work.position(identifier)
-    return Answer(request, work).panel(view.moved_to(position)).row(view).strip().response()
+    return told(request, work, editing.edit_value(work, identifier, name, content))
 
 
 def _content(upload) -> bytes:

@@ -14,10 +14,12 @@ Address = tuple[str, str]  # (part, record id)
 
 @dataclass
 class SaveReport:
-    """What a save or a rehearsal came to. held: what held records back before the server was asked."""
+    """What a save or a rehearsal came to. held: what held records back before the server was asked. also:
+    what the database did beside, in sentences."""
 
     outcomes: dict[str, SaveOutcome] = field(default_factory=dict)
     held: dict[Address, list[Complaint]] = field(default_factory=dict)
+    also: list[str] = field(default_factory=list)
 
     @property
     def saved(self) -> dict[Address, str]:
@@ -53,7 +55,7 @@ class SaveReport:
             for name, one in self.outcomes.items()
         }
         held = [[part, one, [_line(c) for c in told]] for (part, one), told in self.held.items()]
-        return json.dumps({"outcomes": outcomes, "held": held}, ensure_ascii=False)
+        return json.dumps({"outcomes": outcomes, "held": held, "also": self.also}, ensure_ascii=False)
 
     @classmethod
     def from_text(cls, text: str) -> SaveReport:
@@ -64,12 +66,14 @@ class SaveReport:
             outcomes[name] = SaveOutcome(
                 committed=one["committed"],
                 ids=one["ids"],
-                conflicts={i: Conflict(None if gone else {}, kind, to) for i, (gone, kind, to) in one["conflicts"].items()},
+                conflicts={
+                    i: Conflict(None if gone else {}, kind, to) for i, (gone, kind, to) in one["conflicts"].items()
+                },
                 refusals={i: [_complaint(line) for line in told] for i, told in one["refusals"].items()},
                 not_tried=one["not_tried"],
             )
         held = {(part, one): [_complaint(line) for line in told] for part, one, told in body["held"]}
-        return cls(outcomes, held)
+        return cls(outcomes, held, body["also"])
 
 
 def _line(one: Complaint) -> list:

@@ -15,6 +15,7 @@ from enlace.core.save import Part
 from enlace.core.save.preview import statement_text
 from enlace.rows.writer import STATE_WORDS
 
+from .checks import gone_fields
 from .parts import FormPart
 from .report import SaveReport
 from .work import Work
@@ -48,12 +49,15 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
             for field in part.dataset.fields
             if field.name in record.touched
         ]
+        changes += [
+            {"name": name, "label": name, "was": "", "now": "its column is gone"} for name in gone_fields(record, part)
+        ]
         at = _address(work, part, record)
         found.append(
             {
                 "id": identifier,
                 "at": at,
-                "drop": f"{at or _any_address(work, part)}drop",
+                "drop": "" if part.beside else f"{at or _any_address(work, part)}drop",
                 "part": part.title if part.name else "",
                 "name": name_of(part, record),
                 "state": state,
@@ -74,7 +78,7 @@ def _now(work: Work, part: FormPart, field, record: PendingRecord) -> str:
 
 
 def _statement(work: Work, part: FormPart, record: PendingRecord) -> str:
-    if record.texts or not part.dataset.editable:
+    if record.texts or not part.dataset.editable or gone_fields(record, part):
         return ""
     try:
         return statement_text(work.live, Part(part.dataset, [record], part.rules, part.name), record)
@@ -86,6 +90,8 @@ def _address(work: Work, part: FormPart, record: PendingRecord) -> str:
     """Where a record is shown; "" when its master is not known."""
     if not part.name:
         return reverse("work", args=[work.form.pk])
+    if part.beside:
+        return ""
     master = part.master_of(record)
     return reverse("detail-work", args=[work.form.pk, part.name, master]) if master else ""
 

@@ -39,13 +39,13 @@ def save(request, work: Work):
     master = saved.get(("", work.master), work.master)
     if master != work.master:
         # The master of these details has its key now: they go on under its own address.
-        messages.success(request, f"Saved {_records(len(saved))}.")
+        messages.success(request, " ".join([f"Saved {_records(len(saved))}.", *report.also]))
         answer = Answer(request, work)
         answer.events["enlace:go"] = {"to": Work.address_of(work.form, work.part, master)}
         return answer.response()
     now = saved.get((work.part.name, identifier), identifier)
     view = or_first(work, now, work.record) if now else work.at(number_from(request, "position", 0))
-    said = f"Saved {_records(len(saved))}{' in the practice copy' if work.practice else ''}."
+    said = " ".join([f"Saved {_records(len(saved))}{' in the practice copy' if work.practice else ''}.", *report.also])
     if report.failed or report.not_tried:
         said += f" {_left(report)} Review shows which."
     answer = all_anew(request, work, view)
@@ -56,7 +56,7 @@ def save(request, work: Work):
 def _back_at_the_server(request, work: Work, report) -> HttpResponse:
     """The server has answered a save made from a kept copy: the form goes on with what the server has now."""
     leave(request, work.form)
-    said = f"The server is back. Saved {_records(len(report.saved))}."
+    said = " ".join([f"The server is back. Saved {_records(len(report.saved))}.", *report.also])
     if report.failed or report.not_tried:
         said += f" {_left(report)} Review shows which."
     messages.success(request, said)
@@ -115,6 +115,7 @@ def rehearse(request, work: Work):
     context = {**base_context(work), "lines": rehearsal_list(work, report), **strip_context(work)}
     context["fine"] = not (report.failed or report.not_tried)
     context["keeps"] = not work.form.whole
+    context["also"] = report.also
     context["server"] = work.form.dataset.connection.server.name
     return render(request, "desk/rehearsal.html", context)
 
@@ -124,6 +125,7 @@ def rehearse(request, work: Work):
 def review(request, work: Work):
     """Every pending change, field by field, with the statements that will run."""
     context = {**base_context(work), "project": work.form.project, "changes": pending_list(work)}
+    context["also"] = saving.takes_along(work)
     return render(request, "desk/review.html", {**context, **strip_context(work)})
 
 

@@ -9,10 +9,13 @@ from django.db import transaction
 
 from enlace.core.dataset.values import key_of
 from enlace.core.draft import PendingRecord, conflicts
-from enlace.core.problem import Problem
+from enlace.core.draft.pending import as_read, removed
 from enlace.core.rules import Complaint
 from enlace.core.save import Part, Receipt, SaveOutcome, SavePolicy, find_saved, rehearse_parts, save_parts
+from enlace.core.save.consequences import in_sentences
+from enlace.core.save.foresee import foreseen
 
+from .checks import gone_fields
 from .claims import Claim, claimed, cut_off, taken_over
 from .drafts import handed_down
 from .journal import write_entry
@@ -33,7 +36,9 @@ def rehearse(work: Work) -> SaveReport:
     records, held = _to_send(work, None)
     if not _any(records) or (held and work.form.whole):
         return SaveReport({}, held)
-    return SaveReport(rehearse_parts(work.live, _parts(work, records), policy_of(work)), held)
+    report = SaveReport(rehearse_parts(work.live, _parts(work, records), policy_of(work)), held)
+    report.also = [line for one in report.outcomes.values() for line in in_sentences(one.consequences)]
+    return report
 
 
 def save(work: Work, only: str = "", token: str = "") -> SaveReport:
@@ -61,9 +66,26 @@ def save(work: Work, only: str = "", token: str = "") -> SaveReport:
         claim.sending()
         receipt = Receipt(claim.row.draft.code, claim.row.receipt)
         report = SaveReport(save_parts(work.live, _parts(work, records), policy_of(work), receipt=receipt), held)
+        if report.saved:
+            report.also = [
+                line for one in report.outcomes.values() for line in in_sentences(one.consequences, past=True)
+            ]
         _settle(work, records, report, claim)
     work.forget_draft()
     return report
+
+
+def takes_along(work: Work, only: str = "") -> list[str]:
+    """What saving the draft, or removing one record of the part at hand, would do beside, in sentences."""
+    if not work.dataset.editable:
+        return []
+    if only:
+        stored = work.stored(only)
+        record = removed(as_read(work.dataset, only, key_of(only), stored)) if stored else None
+        parts = [Part(work.dataset, [record], work.rules, work.part.name)] if record else []
+    else:
+        parts = _parts(work, {p: r for p, r in work.store.by_part(later=False).items() if p in work.parts})
+    return in_sentences(foreseen(work.live, parts))
 
 
 def _note(work: Work, held: dict[Address, list[Complaint]]) -> None:
@@ -114,7 +136,13 @@ def _any(records: Records) -> bool:
 
 
 def _parts(work: Work, records: Records) -> list[Part]:
-    return [Part(work.parts[p].dataset, list(r.values()), work.parts[p].rules, p) for p, r in records.items() if r]
+    """What a save is told; records that change a column which is gone can't be part of one."""
+    found = []
+    for name, several in records.items():
+        part = work.parts[name]
+        if fitting := [one for one in several.values() if not gone_fields(one, part)]:
+            found.append(Part(part.dataset, fitting, part.rules, name))
+    return found
 
 
 def _to_send(work: Work, only: str | None) -> tuple[Records, dict[Address, list[Complaint]]]:

@@ -20,6 +20,7 @@ ACTS = (
     ("bring", lists.bring, "bring"),
     ("new", views.new, "new"),
     ("remove", views.remove, "remove"),
+    ("takes", views.takes, "takes"),
     ("keep", views.keep, "keep"),
     ("choose", views.choose, "choose"),
     ("create-again", views.create_again, "create-again"),

@@ -172,7 +172,7 @@ def _moved(request, work: Work, view) -> HttpResponse:
 @on_form
 def edit(request, work: Work):
     """One field of one record gets what was typed."""
-    view = editing.edit(
+    kept = editing.edit(
         work,
         text_from(request, "record"),
         text_from(request, "field"),
@@ -181,13 +181,28 @@ def edit(request, work: Work):
         request.POST.get("seen_text"),
         request.POST.get("choice", ""),
     )
-    view = view.moved_to(number_from(request, "position", 0) if request.POST.get("position") else None)
-    answer = Answer(request, work).row(view)
-    if view.state == "conflict":
-        answer.panel(view)
-    else:
-        answer.notes(view, request.POST["field"])
-    return answer.strip().response()
+    return told(request, work, kept, request.POST["field"])
+
+
+def told(request, work: Work, kept: editing.Kept, field: str = "") -> HttpResponse:
+    """What an edit came to. field: the one that somebody may still be typing in; without it the panel is written anew."""
+    try:
+        view = kept.view()
+        shown = number_from(request, "position", 0) if request.POST.get("position") else None
+        view = view.moved_to(work.position(view.id) if shown is None and not field else shown)
+        answer = Answer(request, work).row(view)
+        if field and view.state != "conflict":
+            answer.notes(view, field)
+        else:
+            answer.panel(view)
+        return answer.strip().response()
+    except Problem as problem:
+        # The draft has it. The page hears no new revision, so its next pulse asks for all that could not be told now.
+        return (
+            Answer(request, work)
+            .say(f"It is kept in the draft. What is to say of it comes later: {problem}")
+            .response()
+        )
 
 
 @require_GET
@@ -205,9 +220,9 @@ def preview(request, work: Work):
 def empty(request, work: Work):
     """Give a field no value, or an empty text: what looks the same is not the same to a database."""
     value = "" if request.POST.get("to") == "text" else None
-    view = editing.edit_value(work, text_from(request, "record"), text_from(request, "field"), value)
-    view = view.moved_to(number_from(request, "position", 0) if request.POST.get("position") else None)
-    return Answer(request, work).panel(view).row(view).strip().response()
+    return told(
+        request, work, editing.edit_value(work, text_from(request, "record"), text_from(request, "field"), value)
+    )
 
 
 @require_POST
@@ -264,6 +279,15 @@ def remove(request, work: Work):
         return all_anew(request, work, view).say("The new record is gone.").response()
     answer = Answer(request, work).panel(view.moved_to(position)).row(view).strip()
     return answer.say("Marked for removal. It is removed with the next save.").response()
+
+
+@require_GET
+@on_form
+def takes(request, work: Work):
+    """What the removal of a record takes with it, as text for the question before it."""
+    identifier = text_from(request, "record")
+    told = [] if identifier.startswith(("n", "p")) else saving.takes_along(work, identifier)
+    return HttpResponse(" ".join(told), content_type="text/plain; charset=utf-8")
 
 
 @require_POST

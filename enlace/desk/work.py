@@ -30,7 +30,8 @@ from enlace.rows.writer import Overlay
 from .checks import Checks
 from .drafts import DraftStore
 from .kept import KeptCopy
-from .parts import FormPart, own_part, part_named, parts_of
+from .links import links_of
+from .parts import FormPart, own_part, part_named, parts_of, table_part
 from .words import Words
 
 
@@ -134,7 +135,7 @@ class Work:
             self.part = replace(self.part, dataset=as_kept(self.part.dataset))
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
-        self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice)
+        self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links)
         self.words = Words(self.spec, formats)
         self.checks = Checks(self)
         filters, self.unfiltered = read_filters(self.dataset, only or {}, formats)
@@ -155,13 +156,15 @@ class Work:
             hint = "Give a value for each, and the form shows its rows."
             raise Problem(f"The form asks for {', '.join(lacking)}.", hint, code="parameters")
         given = tuple((name, self.given[name]) for name in self.parameters)
-        return replace(part, dataset=replace(part.dataset, given=given))
+        return replace(part, dataset=part.dataset.with_given(given))
 
     @cached_property
     def parts(self) -> dict[str, FormPart]:
         """All parts of the form by name; looked up when they are needed, since most answers show one."""
         found = parts_of(self.form)
         found[self.part.name] = self.part
+        for name in self.store.draft.tables if self.store.draft else ():
+            found[name] = table_part(self.live, name)
         return found
 
     def _is_faulty(self, part: str, record: PendingRecord) -> bool:
@@ -169,6 +172,11 @@ class Work:
             return False
         told = self.checks.complaints(record, part=self.parts[part], ask=False)
         return bool(record.conflict) or any(one.holds_back for one in told)
+
+    def _links(self, part: str, record: PendingRecord) -> tuple[str, str]:
+        if part not in self.parts or not self.parts[part].columns:
+            return "", ""
+        return links_of(record, self.parts[part].columns, self.parts[part].of)
 
     def _from_master(self) -> dict[str, Any]:
         """The values that a detail's query takes from its master, as they are wanted; None where there is none."""
@@ -232,6 +240,7 @@ class Work:
     def forget_draft(self) -> None:
         """Look at the draft anew: another request may have changed it."""
         self.store.look_again()
+        self.__dict__.pop("parts", None)
         self.checks = Checks(self)
         self._seen = {}
         self.forget_new()
@@ -292,6 +301,13 @@ class Work:
         with _known_ids():
             row = self.rows.row(identifier)
         return None if row is None else dict(zip(self._names, row, strict=True))
+
+    def stored_of(self, identifiers: Sequence[str]) -> dict[str, dict[str, Any]]:
+        """What the server has of several records, by their ids."""
+        there = [one for one in identifiers if not one.startswith("n")]
+        with _known_ids():
+            found = self.rows.whole_rows(there) if there else {}
+        return {one: dict(zip(self._names, row, strict=True)) for one, row in found.items()}
 
     def record(self, identifier: str, position: int | None = None) -> RecordView:
         """One record by its id. Raises Problem when neither the server nor the draft has it."""

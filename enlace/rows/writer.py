@@ -9,11 +9,11 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from html import escape
 from typing import Any
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset.compiled import derived
 from enlace.core.dataset.lookups import shown_text
 from enlace.core.dataset.tones import ROW, tones_of
 from enlace.core.dataset.window import CUT, Row
@@ -140,7 +140,7 @@ def swap_mark(swap: bool) -> str:
     return ' hx-swap-oob="true"' if swap else ""
 
 
-@lru_cache(maxsize=128)
+@derived
 def row_writer(dataset: DatasetSpec, formats: Formats) -> RowWriter:
     """The writer for a dataset in a locale."""
     return RowWriter(dataset, formats)

@@ -6,6 +6,7 @@ ENLACE_SECRET    the signing key (default: made once, kept in ENLACE_HOME/secret
 ENLACE_KEY       what the passwords of connections are encrypted with (default: made once, in ENLACE_HOME/connections.key)
 ENLACE_HTTPS     "1" behind a proxy that speaks HTTPS: cookies are then sent over HTTPS only
 ENLACE_DEMO      "1" shows the simulated colleague and the simulated outage of the demo
+ENLACE_JOURNAL_DAYS  how long the journal keeps a save (default: 730; two million lines at most)
 ENLACE_LOCALE    how numbers and dates are written, such as pt_PT (default: en_GB)
 """
 
@@ -105,6 +106,8 @@ AUTH_PASSWORD_VALIDATORS = [
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "home"
 LOGOUT_REDIRECT_URL = "sign-in"
+
+JOURNAL_DAYS = int(os.environ.get("ENLACE_JOURNAL_DAYS", 730))
 
 LANGUAGE_CODE = "en-gb"
 USE_I18N = False

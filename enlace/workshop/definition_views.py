@@ -58,6 +58,7 @@ def dataset_page(request, found: Dataset, told: Problem | None = None, at: str =
     context |= {"typed": typed, "refused": told, "refused_at": at}
     try:
         context["drift"] = drift(found)
+        context["gone"] = {field.name for field in context["drift"].gone}
     except Problem as problem:
         context["problem"] = str(problem)
     return render(request, "workshop/dataset.html", context, status=400 if told is not None else 200)

@@ -97,8 +97,7 @@ def fitting(several: list[Dataset], reference: Reference) -> list[Dataset]:
     return [
         one
         for one in several
-        if one.table == reference.table
-        and {field.name for field in one.fields.all() if not field.gone}.issuperset(reference.columns)
+        if one.table == reference.table and {field.name for field in one.fields.all()}.issuperset(reference.columns)
     ]
 
 

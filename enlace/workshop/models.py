@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
+import threading
 from secrets import randbelow
 from typing import Any
 
@@ -18,6 +18,7 @@ from enlace.core.server import ConnectionSpec
 from enlace.core.server.dialects import SERVER_KINDS, ServerKind
 
 from . import practice, secrets
+from .lacking import lacking
 
 
 class Project(models.Model):
@@ -170,14 +171,30 @@ class Dataset(models.Model):
         type(self).objects.filter(pk=self.pk).update(revision=models.F("revision") + 1)
 
     def to_spec(self) -> DatasetSpec:
-        return _dataset_spec(self.pk, self.revision)
+        """The definition as a value: the same one as long as the revision is, with all that is derived from it.
+
+        One for a dataset is kept, so that what is kept is bounded by the definitions in use.
+        """
+        without = lacking(self.pk, self.revision)
+        kept = _specs.get(self.pk)
+        if kept is None or kept[0] != (self.revision, without):
+            kept = ((self.revision, without), _made_spec(self.pk, without))
+            with _specs_lock:
+                _specs.pop(self.pk, None)
+                _specs[self.pk] = kept
+                while len(_specs) > MOST_SPECS:
+                    del _specs[next(iter(_specs))]
+        return kept[1]
 
 
-@lru_cache(maxsize=256)
-def _dataset_spec(pk: int, revision: int) -> DatasetSpec:
-    # The revision is part of the key: a change makes a new spec, and forms in all processes see it.
+MOST_SPECS = 1_000
+_specs: dict[int, tuple[tuple[int, frozenset[str]], DatasetSpec]] = {}
+_specs_lock = threading.Lock()
+
+
+def _made_spec(pk: int, without: frozenset[str]) -> DatasetSpec:
     dataset = Dataset.objects.get(pk=pk)
-    fields = [one.to_spec() for one in dataset.fields.filter(gone=False)]
+    fields = [one.to_spec() for one in dataset.fields.all() if one.name not in without]
     saved = tuple(one for one in fields if not (one.formula or one.outside))
     made = DatasetSpec(
         table=dataset.table,
@@ -201,10 +218,7 @@ def _dataset_spec(pk: int, revision: int) -> DatasetSpec:
 
 
 class Field(models.Model):
-    """One column as a dataset presents it. The columns are those of `FieldSpec`.
-
-    gone: the table has no such column any more; forms go on without it until a builder repairs the dataset.
-    """
+    """One column as a dataset presents it. The columns are those of `FieldSpec`."""
 
     dataset = models.ForeignKey(Dataset, models.CASCADE, related_name="fields")
     place = models.PositiveIntegerField()
@@ -237,7 +251,6 @@ class Field(models.Model):
     formula = models.TextField(blank=True)
     outside = models.BooleanField(default=False)
     lookup = models.JSONField(null=True, blank=True)
-    gone = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["place"]

@@ -23,6 +23,7 @@ from enlace.core.expression.parse import MASTER
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
 
+from .lacking import note_lacking
 from .models import Dataset, Field, SheetStep
 
 MOST_STEPS = 50
@@ -41,7 +42,7 @@ def changed(dataset: Dataset, label: str, act: Callable[[], Any]) -> Any:
 
 
 def _kept(field: Field) -> dict[str, Any]:
-    return {"place": field.place, "gone": field.gone, **{part: getattr(field, part) for part in Field.PARTS}}
+    return {"place": field.place, **{part: getattr(field, part) for part in Field.PARTS}}
 
 
 @transaction.atomic
@@ -56,7 +57,8 @@ def undo(dataset: Dataset) -> str:
     for one in step.before:
         field = there.get(one["name"]) or Field(dataset=dataset)
         for part, value in one.items():
-            setattr(field, part, value)
+            if part != "gone":  # of steps that were kept when fields had it
+                setattr(field, part, value)
         field.save()
     label = step.label
     step.delete()
@@ -122,14 +124,9 @@ def drift(dataset: Dataset, now: DatasetSpec | None = None) -> Drift:
 
 
 def leave_out_gone(dataset: Dataset) -> bool:
-    """Let forms go on without the fields whose columns are gone; whether there were any new ones."""
-    gone = {one.name for one in drift(dataset).gone}
-    found = dataset.fields.filter(name__in=gone, gone=False)
-    if not gone or not found.exists():
-        return False
-    found.update(gone=True)
-    dataset.touch()
-    return True
+    """Let forms go on for a while without the fields whose columns are gone; whether that was not known yet."""
+    gone = frozenset(one.name for one in drift(dataset).gone)
+    return note_lacking(dataset.pk, dataset.revision, gone)
 
 
 def repair(dataset: Dataset) -> None:
@@ -146,7 +143,6 @@ def repair(dataset: Dataset) -> None:
                 _store(field, repaired(changed_ones[field.name], there))
             elif dataset.read_only_because != now.read_only_because:
                 Field.objects.filter(pk=field.pk).update(read_only=there.read_only)
-        dataset.fields.update(gone=False)
         _follow(dataset, now)
 
     changed(dataset, "Repair", act)

@@ -36,6 +36,7 @@ from enlace.core.rules.computed import Computed
 from enlace.rows.writer import row_writer
 
 from . import sheet
+from .lacking import lacking
 from .models import Dataset, Field
 
 STRIP_ROWS = 3
@@ -51,6 +52,7 @@ def sheet_context(dataset: Dataset) -> dict[str, Any]:
     return {
         "dataset": dataset,
         "lines": lines,
+        "gone": lacking(dataset.pk, dataset.revision),
         "kinds": [(kind, KINDS[kind].label) for kind in CALCULATED],
         "undo": last.label if last else "",
         "names_json": json.dumps(_names(dataset.to_spec())),

@@ -224,6 +224,32 @@ class Journey(Served):
         expect(page.locator("#strip")).to_contain_text("1 record pending")
         self.wrong = [w for w in self.wrong if "403" not in w]
 
+    def test_what_can_not_be_sent_holds_nothing_back(self):
+        """One edit is answered with “locked” as often as it is sent: it is set aside, told, and sent again on demand."""
+        page, refusing = self.work("Vessel"), True
+
+        def answer(route):
+            if refusing and "refused-name" in (route.request.post_data or ""):
+                route.fulfill(status=503, body="<p>Somebody else is writing to the database.</p>")
+            else:
+                route.continue_()
+
+        page.route("**/edit?*", answer)
+        self.type_into("Name", "refused-name", page)
+        self.type_into("Flag", "MT", page)
+        unsent = page.get_by_role("alert", name="Not sent")
+        expect(unsent).to_contain_text("“refused-name” was not taken. Somebody else is writing", timeout=20_000)
+        page.get_by_role("button", name="Save").click()
+        self.says("Saved 1 record", page)
+        self.assertEqual(self.ask("SELECT name, flag FROM vessel WHERE id = 1"), [("Gaivota Azul", "MT")])
+        refusing = False
+        expect(page.locator("#strip")).to_contain_text("1 record pending")
+        expect(unsent).to_be_hidden()
+        page.get_by_role("button", name="Save").click()
+        expect(page.locator("#strip")).not_to_contain_text("pending")
+        self.assertEqual(self.ask("SELECT name, flag FROM vessel WHERE id = 1"), [("refused-name", "MT")])
+        self.wrong = [w for w in self.wrong if "503" not in w]
+
     def test_two_people_one_record(self):
         mine, theirs = self.work("Vessel"), self.work("Vessel", self.open_page("operator"))
         for page, name, flag in ((theirs, "Theirs", "NO"), (mine, "Mine", "MT")):

@@ -220,5 +220,5 @@ class Triggers(unittest.TestCase):
         bench = Bench(spec, "d")
         outcome = save(spec, bench.dataset, [bench.edit("i1", m="7")])
         self.assertFalse(outcome.committed)
-        self.assertIn("as a whole", outcome.refusals["i1"][0].sentence)
+        self.assertIn("There is no 7 in m", outcome.refusals["i1"][0].sentence)
         self.assertEqual(ask(spec, "SELECT m FROM d"), [(None,)])

@@ -1,12 +1,17 @@
 """Windows over tables of any size and shape."""
 
 import random
+import sqlite3
+import threading
 import unittest
 
 from enlace.core.dataset.anchors import LEAST_STEP, landmarks
+from enlace.core.dataset.defaults import make_dataset
 from enlace.core.dataset.values import key_of, record_id
 from enlace.core.dataset.window import CUT, Rows
-from tests.harbour import Bench, made
+from enlace.core.problem import Problem
+from enlace.core.server.engine import reading
+from tests.harbour import Bench, forget, made
 
 
 class Windows(unittest.TestCase):
@@ -19,8 +24,6 @@ class Windows(unittest.TestCase):
         self.assertEqual(len(marks.anchors), -(-20_000 // LEAST_STEP))
 
     def test_a_change_by_somebody_else_is_seen(self):
-        import sqlite3
-
         rows = [(n, n) for n in range(6_000)]
         bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER)", rows={"t": rows}), "t")
         bench.rows.window(3_000, 1)
@@ -94,3 +97,46 @@ class Windows(unittest.TestCase):
         )
         order = Rows.of(bench.spec, bench.dataset, [("p", True), ("nothing", False)]).order
         self.assertEqual([p.column for p in order], ["id"])
+
+
+class LockedFiles(unittest.TestCase):
+    """One file that somebody keeps locked, and another one beside it."""
+
+    def setUp(self):
+        self.addCleanup(forget)
+        self.specs = [
+            made("CREATE TABLE quay (id INTEGER PRIMARY KEY, name TEXT)", rows={"quay": [(1, "North")]})
+            for _ in range(2)
+        ]
+        for one in self.specs:
+            self.assertEqual(self.look(one), 1)
+
+    def look(self, spec):
+        rows = Rows.of(spec, make_dataset(spec, "quay"))
+        return rows.count() and len(rows.window(0, 10))
+
+    def test_nobody_else_waits_and_a_page_waits_once(self):
+        locked, free = self.specs
+        with sqlite3.connect(locked["path"], isolation_level=None) as other:
+            other.execute("BEGIN EXCLUSIVE")
+            told: list[Problem] = []
+            waits: list[int] = []
+
+            def page():
+                for _ in range(3):
+                    try:
+                        with reading(locked) as connection:
+                            waits.append(connection.exec_driver_sql("PRAGMA busy_timeout").scalar())
+                            connection.exec_driver_sql("SELECT * FROM quay")
+                    except Problem as problem:
+                        told.append(problem)
+
+            waiting = threading.Thread(target=page)
+            waiting.start()
+            self.assertEqual([self.look(free) for _ in range(20)], [1] * 20)
+            self.assertTrue(waiting.is_alive())
+            waiting.join()
+            self.assertEqual([one.code for one in told], ["locked"] * 3)
+            self.assertEqual(waits, [4_000, 0, 0])
+            other.execute("ROLLBACK")
+        self.assertEqual(self.look(locked), 1)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import tempfile
+from html import unescape
 from pathlib import Path
 
 from django.test import TestCase, override_settings
@@ -12,6 +13,7 @@ from django.test import TestCase, override_settings
 from enlace.accounts.models import Person
 from enlace.core.dataset.defaults import make_dataset
 from enlace.core.server import ConnectionSpec
+from enlace.workshop import secrets
 from enlace.workshop.models import Connection, Dataset, Form, Project
 from tests.harbour import ask, forget, harbour_copy
 
@@ -38,7 +40,14 @@ class Pages(TestCase):
 
     def connect(self, spec: ConnectionSpec) -> Connection:
         name = f"c{self.project.connections.count()}"
-        return Connection.objects.create(project=self.project, name=name, parameters={"path": spec["path"]})
+        return Connection.objects.create(
+            project=self.project,
+            name=name,
+            kind=spec.kind,
+            parameters=dict(spec.parameters),
+            password_from="kept" if spec.secret else "",
+            password=secrets.seal(spec.secret) if spec.secret else "",
+        )
 
     def form(self, table: str, connection: Connection | None = None) -> Form:
         connection = connection or self.connection
@@ -65,6 +74,12 @@ class Pages(TestCase):
 
     def said(self, response) -> str:
         return json.loads(response["HX-Trigger"])["enlace:said"]["sentence"]
+
+    def events(self, response) -> dict:
+        """What an answer tells the page's scripts, in its header and in its body."""
+        found = json.loads(response.get("HX-Trigger", "{}"))
+        body = re.findall(r'data-event="([\w:]+)" data-detail="([^"]*)"', response.content.decode())
+        return found | {name: json.loads(unescape(detail)) for name, detail in body}
 
     def total(self, form: Form) -> int:
         """How many records a form says there are."""

@@ -1,8 +1,11 @@
 """Rehearsals, the journal, and taking a save back."""
 
 import re
+from unittest import mock
 
-from enlace.desk.models import Draft, JournalEntry
+from enlace.desk.models import Draft, DraftBlob, JournalEntry
+from enlace.desk.renamed import new_name, note_renamed
+from tests.harbour import made
 from tests.web.pages import Pages
 
 
@@ -19,8 +22,8 @@ class Rehearsals(Pages):
         before = self.sql("SELECT * FROM vessel")
         html = self.rehearse(form)
         self.assertIn("The save would go through", html)
-        for made in ("ID: 41", "In service: yes", "Version: 2"):
-            self.assertIn(made, html)
+        for shown in ("ID: 41", "In service: yes", "Version: 2"):
+            self.assertIn(shown, html)
         self.assertEqual(self.sql("SELECT * FROM vessel"), before)
         self.assertEqual(Draft.objects.get().records.count(), 2)
         self.assertFalse(JournalEntry.objects.exists())
@@ -122,3 +125,108 @@ class Journal(Pages):
         form.delete()
         self.assertContains(self.client.get(f"/desk/journal/{entry.pk}/"), "Edited")
         self.assertEqual(self.client.post(f"/desk/journal/{entry.pk}/take-back").status_code, 404)
+
+
+class TakenAlong(Pages):
+    """What the database removes by itself: said before, kept, and put back."""
+
+    def setUp(self):
+        super().setUp()
+        self.spec = made(
+            "CREATE TABLE quay (id INTEGER PRIMARY KEY, name TEXT)",
+            "CREATE TABLE berth (id INTEGER PRIMARY KEY, quay INTEGER REFERENCES quay (id) ON DELETE CASCADE, pic BLOB)",
+            "CREATE TABLE lamp (id INTEGER PRIMARY KEY, berth INTEGER REFERENCES berth (id) ON DELETE SET NULL)",
+            "CREATE TABLE note (berth INTEGER REFERENCES berth (id) ON DELETE CASCADE, x TEXT)",
+            rows={
+                "quay": [(1, "North"), (2, "South")],
+                "berth": [(n, 1, b"\0\xff") for n in range(1, 41)],
+                "lamp": [(1, 7), (2, 7)],
+                "note": [(3, "c")],
+            },
+        )
+        self.table = self.form("quay", self.connect(self.spec))
+
+    def test_said_everywhere_and_taken_back(self):
+        before = [self.sql(f"SELECT * FROM {t} ORDER BY 1, 2") for t in ("quay", "berth", "lamp", "note")]
+        said = "removes 40 rows of berth and 1 row of note and empties berth in 2 rows of lamp."
+        self.assertIn(said, self.client.get(f"/desk/{self.table.pk}/takes", {"record": "i1"}).content.decode())
+        self.post(self.table, "remove", record="i1")
+        self.assertContains(self.client.get(f"/desk/{self.table.pk}/review"), said)
+        self.assertContains(self.client.post(f"/desk/{self.table.pk}/rehearse"), said)
+        past = "The database also removed 40 rows of berth and 1 row of note and emptied berth in 2 rows of lamp."
+        self.assertIn(past, self.said(self.post(self.table, "save")))
+        entry = JournalEntry.objects.get()
+        page = self.client.get(f"/desk/journal/{entry.pk}/")
+        self.assertContains(page, past)
+        self.assertContains(page, "removed by the database")
+        back = self.client.post(f"/desk/journal/{entry.pk}/take-back", follow=True)
+        self.assertContains(back, "A draft of 43 records")
+        self.assertContains(back, "1 row of note")  # it has no key, so nothing can be added to it
+        self.assertIn("Saved 43 records", self.said(self.post(self.table, "save")))
+        after = [self.sql(f"SELECT * FROM {t} ORDER BY 1, 2") for t in ("quay", "berth", "lamp", "note")]
+        self.assertEqual(after, [*before[:3], []])
+
+    def test_what_was_not_kept_is_said(self):
+        with mock.patch("enlace.core.save.consequences.MOST_KEPT", 10):
+            self.post(self.table, "remove", record="i1")
+            self.post(self.table, "save")
+        back = self.client.post(f"/desk/journal/{JournalEntry.objects.get().pk}/take-back", follow=True)
+        self.assertContains(back, "It can&#x27;t put back")
+        self.assertContains(back, "rows of berth that the database removed by itself")
+
+
+class OwnSaves(Pages):
+    """What one window saves is not somebody else's change in another window of the same person."""
+
+    def test_an_edit_over_what_the_other_window_saved(self):
+        form = self.form("vessel")
+        seen = self.prints(form, "i1")["name"]
+        self.edit(form, "i1", name="Mine")
+        self.post(form, "save")
+        told = self.post(form, "edit", record="i1", field="name", value="Mine too", seen=seen)
+        self.assertNotContains(told, "Somebody")
+        self.assertIn("Saved 1 record", self.said(self.post(form, "save")))
+        seen = self.prints(form, "i1")["name"]
+        self.edit(form, "i1", name="Mine again")
+        self.post(form, "save")
+        self.sql("UPDATE vessel SET name = 'Theirs' WHERE id = 1")
+        self.assertContains(self.post(form, "edit", record="i1", field="name", value="X", seen=seen), "Somebody")
+
+    def test_a_record_that_the_other_window_removed(self):
+        form = self.form("tide_reading")
+        self.post(form, "remove", record="i5")
+        self.post(form, "save")
+        told = self.post(form, "edit", record="i5", field="quality", value="3", seen_text="1")
+        self.assertContains(told, "You removed this record in another window")
+
+
+class Bounds(Pages):
+    def test_steps_and_large_values_do_not_pile_up(self):
+        form = self.form("vessel")
+        long = "x" * 60_000
+        with mock.patch("enlace.desk.drafts.MOST_STEP_BYTES", 2_000):
+            for n in range(12):
+                self.edit(form, "i1", name=f"N{n}")
+        self.assertLess(Draft.objects.get().steps.count(), 6)
+        self.post(form, "undo")
+        self.edit(form, "i1", remarks=long)
+        self.assertTrue(DraftBlob.objects.exists())
+        self.edit(form, "i2", remarks=long + "y")
+        self.post(form, "later", record="i2", wanted="1")
+        self.post(form, "save")
+        self.assertEqual(DraftBlob.objects.count(), 1)  # the one that is still pending
+        self.post(form, "later", record="i2", wanted="0")
+        self.post(form, "save")
+        self.assertFalse(DraftBlob.objects.exists())
+
+    def test_the_journal_is_tidied(self):
+        form = self.form("vessel")
+        with mock.patch("enlace.desk.journal.MOST_RECORDS", 3), mock.patch("enlace.desk.journal.TIDY_EVERY", 1):
+            for n in range(6):
+                self.edit(form, "i1", name=f"N{n}")
+                self.post(form, "save")
+        self.assertLessEqual(JournalEntry.objects.count(), 4)
+
+    def test_a_thousand_new_names_are_all_known(self):
+        note_renamed({f"n{n:016x}": f"i{n}" for n in range(1_000)})
+        self.assertEqual([new_name(f"n{n:016x}") for n in (0, 500, 999)], ["i0", "i500", "i999"])

@@ -84,7 +84,7 @@ class Sheet(Pages):
         length, beam = self.sql("SELECT length_m, beam_m FROM vessel WHERE id = 1")[0]
         shown = self.client.get(f"/desk/{self.vessels.pk}/record?record=i1").content.decode()
         self.assertIn(f"{length / beam:.4f}"[:5], shown)
-        events = json.loads(self.edit(self.vessels, "i1", beam_m="10")["HX-Trigger"])
+        events = self.events(self.edit(self.vessels, "i1", beam_m="10"))
         number = Dataset.objects.get(pk=self.vessels.dataset_id).to_spec().numbers["slimness"]
         self.assertAlmostEqual(float(events["enlace:settled"]["others"][str(number)]), length / 10, 3)
         asked = {"record": "i1", "field": "beam_m", "value": "20"}

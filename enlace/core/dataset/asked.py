@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Any
 
 from sqlalchemy import literal_column
@@ -10,11 +9,12 @@ from sqlalchemy import literal_column
 from ..expression import Expression, Unsupported
 from ..expression.push import condition
 from ..problem import Problem
+from .compiled import derived
 from .source import Source, names_for, source_of
 from .spec import DatasetSpec
 
 
-@lru_cache(maxsize=256)
+@derived
 def own_rows(dataset: DatasetSpec, server: str) -> tuple[Any, list[str]]:
     """`asked` of the condition that all rows of a dataset fulfil, made once: every window asks it. Raises Problem."""
     try:

@@ -40,6 +40,6 @@ def grouped(rows: Rows, name: str, most: int = MOST) -> tuple[list[Group], bool]
     statement = select(value.label("v"), *shown, count).select_from(rows.source_with(needed)).where(rows.belonging())
     statement = statement.group_by(value, *shown).order_by(count.desc(), value).limit(most + 1)
     with reading(rows.spec) as connection:
-        found = [tuple(row) for row in connection.execute(statement)]
+        found = [tuple(row) for row in connection.execute(statement, rows.given)]
     groups = [Group(row[0], row[1:-1], int(row[-1])) for row in found[:most]]
     return groups, len(found) > most

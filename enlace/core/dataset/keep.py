@@ -7,7 +7,6 @@ import os
 import sqlite3
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +17,7 @@ from sqlalchemy.engine import Connection
 from ..problem import Problem
 from ..server.dialects.kept import COLLATION, TYPE, open_kept, to_text
 from ..server.engine import ConnectionSpec, reading
+from .compiled import derived
 from .source import source_of, source_table
 from .spec import ColumnSpec, DatasetSpec, FieldSpec
 
@@ -58,7 +58,7 @@ def keep(spec: ConnectionSpec, datasets: Sequence[DatasetSpec], path: Path) -> l
     return made
 
 
-@lru_cache(maxsize=64)
+@derived
 def as_kept(dataset: DatasetSpec) -> DatasetSpec:
     """The dataset as it is read from a copy, where what a query listed is a table."""
     if not any(lookup.query for _, lookup in dataset.looked_up.values()):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any, NamedTuple
 
 from sqlalchemy import (
@@ -34,6 +33,7 @@ from ..server.engine import ConnectionSpec, reading
 from ..server.names import Raw
 from .anchors import count_of
 from .bound import escaped
+from .compiled import derived
 from .narrowing import narrowed_by
 from .source import list_table
 from .spec import BETWEEN, ColumnSpec, DatasetSpec, FieldSpec, LookupSpec
@@ -64,7 +64,7 @@ def shown_text(lookup: LookupSpec, shown: Sequence[Any], formats: Formats) -> st
     return shown_writer(lookup, formats)(shown)
 
 
-@lru_cache(maxsize=512)
+@derived
 def shown_writer(lookup: LookupSpec, formats: Formats) -> Callable[[Sequence[Any]], str | None]:
     """`shown_text` for the lines of one list."""
     writers = tuple(_formatter(lookup.by_name.get(name), formats) for name in lookup.shows)
@@ -98,7 +98,7 @@ def chosen_text(field: FieldSpec, value: Any) -> str | None:
     return dict(field.lookup.choices).get(KINDS[field.kind].text(value, field))
 
 
-@lru_cache(maxsize=256)
+@derived
 def lookup_table(lookup: LookupSpec) -> Any:
     """The table, or the query, that a lookup lists."""
     names = [lookup.target, *(c for _, c in lookup.also), *(c.name for c in lookup.columns), *lookup.shows]
@@ -165,7 +165,7 @@ def _fixed(field: FieldSpec, typed: str, start: int, size: int) -> Page:
     return Page(tuple(options), len(kept) > start + size)
 
 
-@lru_cache(maxsize=256)
+@derived
 def _list_dataset(lookup: LookupSpec) -> DatasetSpec:
     """The list as a dataset of its own, in the order of what it shows."""
     keys = (lookup.target, *(c for _, c in lookup.also))
@@ -179,7 +179,7 @@ def _whole_list(spec: ConnectionSpec, lookup: LookupSpec) -> Rows:
     return Rows.of(spec, _list_dataset(lookup), [(name, False) for name in lookup.shows])
 
 
-@lru_cache(maxsize=256)
+@derived
 def _places(lookup: LookupSpec) -> tuple[int, tuple[int, ...], tuple[tuple[str, int], ...]]:
     """Where a line's value, what it shows, and the reference's other fields stand among what is read of it."""
     names = [f.name for f in _list_dataset(lookup).fields]
@@ -209,7 +209,7 @@ def _searched(
     if typed and lookup.unique and _is_large(spec, lookup):
         spellings = _spellings(typed)
         count, whole = len(spellings), condition is None
-        near = _near(spec.kind, lookup, count) if whole else _Near(kind, *_lines(lookup, belongs), count)
+        near = _near(lookup, spec.kind, count) if whole else _Near(kind, *_lines(lookup, belongs), count)
         given = near.values(spellings, start, size + 1)
         found: list[Any] = list(connection.execute(near.lines, given))
         if len(found) > size:
@@ -274,8 +274,8 @@ class _Near:
         return {**given, "most_lines": start + most, "page_lines": most, "start_line": start}
 
 
-@lru_cache(maxsize=256)
-def _near(server: str, lookup: LookupSpec, count: int) -> _Near:
+@derived
+def _near(lookup: LookupSpec, server: str, count: int) -> _Near:
     """`_Near` of a whole list."""
     return _Near(server_kind(server), *_lines(lookup, true()), count)
 

@@ -11,7 +11,7 @@ from ..expression import Expression, Names, Unsupported
 from ..expression.push import Sql, condition
 from ..problem import Problem
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, reading
+from ..server.engine import ConnectionSpec, advising
 from .bound import bound_value, only_bound
 from .outer import outer_values
 from .source import TYPES, list_table, plain_column
@@ -89,6 +89,6 @@ def still_offered(spec: ConnectionSpec, dataset: DatasetSpec, field: FieldSpec, 
     table = list_table(lookup, dict.fromkeys([c for c, _ in matched] + [c.name for c in lookup.columns]))
     bound = server_kind(spec.kind).bound
     same = [table.c[c] == bound(record.get(f)) for c, f in matched]
-    with reading(spec) as connection:
+    with advising(spec) as connection:
         statement = select(table.c[lookup.target]).where(*same, true() if condition is None else condition).limit(1)
         return connection.execute(statement).first() is not None

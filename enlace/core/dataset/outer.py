@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import func, select
@@ -10,13 +10,16 @@ from sqlalchemy.engine import Connection
 
 from ..kinds import KINDS, Odd
 from ..server.dialects import server_kind
+from ..server.dialects.sqlite_functions import folded
 from ..server.engine import ConnectionSpec, reading
 from ..server.names import quoted_table
 from .source import detail_column, list_table
 from .spec import ColumnSpec, DatasetSpec
 from .window import KEYS_A_STATEMENT, in_parts, key_in
 
-Totals = Callable[[str, Mapping[str, Any]], Any]
+Record = Mapping[str, Any]
+# For (connection, aggregates, records): by aggregate and by the place of a record, the values that a draft has a part in.
+Totals = Callable[[Connection, Sequence[str], Sequence[Record]], Mapping[str, Mapping[int, Any]]]
 
 
 def outer_values(
@@ -28,8 +31,8 @@ def outer_values(
 ) -> dict[str, Any]:
     """The values of `lookup.column` and `sum(detail.column)` names for a record; None where there is none.
 
-    record: stored values by field. totals: gives an aggregate over details where a draft has to be counted; it may
-    raise KeyError for those that it does not know. Raises Problem.
+    record: stored values by field. totals: gives the aggregates over details where a draft has to be counted. Raises
+    Problem.
     """
     return outer_rows(spec, dataset, names, [record], totals)[0]
 
@@ -62,9 +65,10 @@ def outer_on(
         columns = [inner for owner, _, inner in (n.partition(".") for n in wanted) if owner == lookup]
         if lookup in dataset.looked_up:
             _look_up(connection, dataset, lookup, columns, records, found)
-    for name in wanted:
-        if "(" in name:
-            _add_up(connection, dataset, name, records, found, totals)
+    aggregates = [name for name in wanted if "(" in name]
+    drafted = totals(connection, aggregates, records) if totals and aggregates else {}
+    for name in aggregates:
+        _add_up(connection, dataset, name, records, found, drafted.get(name, {}))
     return found
 
 
@@ -106,6 +110,7 @@ def _rows_by_key(
 ) -> dict[tuple[Any, ...], tuple[Any, ...]]:
     """What is selected for the rows whose columns hold what records have in the fields `names`, by those values."""
     keys = {key: key for one in records if None not in (key := _key(connection, one, names))}
+    alike = spelled(keys)
     found: dict[tuple[Any, ...], tuple[Any, ...]] = {}
     for part in in_parts(list(keys), KEYS_A_STATEMENT):
         statement = select(*(table.c[c] for c in columns), *selected)
@@ -114,9 +119,23 @@ def _rows_by_key(
             statement = statement.group_by(*(table.c[c] for c in columns))
         for row in connection.execute(statement):
             key = tuple(row[: len(columns)])
-            # The server may spell a key in its own way, such as a number with more digits: it equals ours then.
-            found.setdefault(keys.get(key, key), tuple(row[len(columns) :]))
+            found.setdefault(alike(key), tuple(row[len(columns) :]))
     return found
+
+
+def spelled(keys: Iterable[tuple[Any, ...]]) -> Callable[[tuple[Any, ...]], tuple[Any, ...]]:
+    """A function that tells which of some keys a server means by one of its own: it may spell it in another way.
+
+    A number with more digits equals ours; a text may differ by capitals, accents or blanks at its end where the server's
+    collation holds them for one.
+    """
+    ours = {key: key for key in keys}
+    loose = {_loose(key): key for key in ours}
+    return lambda key: ours.get(key) or loose.get(_loose(key), key)
+
+
+def _loose(key: tuple[Any, ...]) -> tuple[Any, ...]:
+    return tuple(folded(one).rstrip() if isinstance(one, str) else one for one in key)
 
 
 def typed(one: ColumnSpec, value: Any) -> Any:
@@ -131,18 +150,13 @@ def _add_up(
     name: str,
     records: Sequence[Mapping[str, Any]],
     found: list[dict[str, Any]],
-    totals: Totals | None,
+    drafted: Mapping[int, Any],
 ) -> None:
     function, _, inner = name[:-1].partition("(")
     detail, one = detail_column(dataset, inner)
-    left = []
-    for i, record in enumerate(records):
-        try:
-            if totals is None:
-                raise KeyError(name)
-            found[i][name] = totals(name, record)
-        except KeyError:
-            left.append(i)
+    for i, value in drafted.items():
+        found[i][name] = value
+    left = [i for i in range(len(records)) if i not in drafted]
     some = [records[i] for i in left]
     table = quoted_table(detail.table, dict.fromkeys([*detail.columns, one.name]))
     made = getattr(func, function)(table.c[one.name])

@@ -23,6 +23,7 @@ WRITES = {
     "oracle": "oracle",
 }
 NAMED = re.compile(r"(?<![:\w\\]):(\w+)(?!:)")
+THERE_TOO = "__there"  # a second name of a parameter
 THERE = re.compile(r"(?<![:\w\\]):(\w+)(?=\s+IS\s+(?:NOT\s+)?NULL\b)", re.I)
 
 
@@ -38,7 +39,7 @@ def marked(sql: str, server: str) -> str:
 
 
 def bound_text(sql: str, server: str, given: Mapping[str, Any]) -> TextClause:
-    """A query with the values of its parameters; one without a value raises Problem once the query is run.
+    """A query with the values of its parameters; one that has none when the query is run raises Problem then.
 
     PostgreSQL is told no type, so that it takes a parameter, as it takes a literal, for what stands beside it; only
     where nothing does, in `:x IS NULL`, is one a text.
@@ -49,7 +50,7 @@ def bound_text(sql: str, server: str, given: Mapping[str, Any]) -> TextClause:
         written = THERE.sub(r"CAST(:\1__there AS TEXT)", written)
     bound: list[BindParameter[Any]] = []
     for name in dict.fromkeys(NAMED.findall(written)):
-        asked = name.removesuffix("__there")
+        asked = name.removesuffix(THERE_TOO)
         if asked in given:
             value = given[asked]
             bound.append(bindparam(name, value, type_=NullType()) if untyped else bindparam(name, value))

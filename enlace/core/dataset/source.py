@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
 from typing import Any
 
 from sqlalchemy import (
@@ -24,8 +23,10 @@ from sqlglot import exp
 from ..expression import Expression, Names, Unsupported
 from ..expression.parse import MASTER
 from ..expression.push import Sql, pushed
+from ..server.dialects import server_kind
 from ..server.names import Raw, quoted_table
-from .parameters import WRITES, bound_text
+from .compiled import derived
+from .parameters import THERE_TOO, WRITES, bound_text
 from .spec import ColumnSpec, DatasetSpec, DetailSpec, FieldSpec, LookupSpec
 
 # In front of a field's name it stands for what its lookup shows; no column's name begins so.
@@ -51,7 +52,7 @@ def list_table(lookup: LookupSpec, names: Iterable[str]) -> Any:
     return statement.columns(*(column(name, Raw()) for name in names)).subquery(lookup.table)
 
 
-@lru_cache(maxsize=256)
+@derived
 def source_table(dataset: DatasetSpec) -> TableClause:
     """The table of a dataset with its saved fields' columns, its key and its locator."""
     locator = [dataset.locator] if dataset.locator else []
@@ -224,7 +225,7 @@ class Source:
     def identity(self, names: Iterable[str]) -> Any:
         """What the rows and these names stand for: the table alone where all are its own columns."""
         own = all(name in self.base.c and not self.dataset.query for name in names)
-        return self.dataset.table if own else self.dataset
+        return self.dataset.table if own else self.dataset.identity
 
 
 class _Columns:
@@ -237,10 +238,16 @@ class _Columns:
         return self._column(name)
 
 
-@lru_cache(maxsize=256)
+@derived
 def source_of(dataset: DatasetSpec, server: str) -> Source:
     """The source of a dataset on a kind of server, made once."""
     return Source(dataset, server)
+
+
+def given_values(dataset: DatasetSpec, server: str) -> dict[str, Any]:
+    """The values of a query's parameters, to be given with a statement over its source."""
+    bound = server_kind(server).bound
+    return {n: bound(v) for name, v in dataset.given for n in (name, name + THERE_TOO)}
 
 
 def computable(dataset: DatasetSpec, server: str) -> DatasetSpec:
@@ -259,11 +266,7 @@ def computable(dataset: DatasetSpec, server: str) -> DatasetSpec:
 
 def _query(dataset: DatasetSpec, server: str) -> FromClause:
     columns = dict.fromkeys([*(f.name for f in dataset.all if not f.formula), *dataset.key])
-    return (
-        bound_text(dataset.query, server, dict(dataset.given))
-        .columns(*(column(name, Raw()) for name in columns))
-        .subquery(QUERY)
-    )
+    return bound_text(dataset.query, server, {}).columns(*(column(name, Raw()) for name in columns)).subquery(QUERY)
 
 
 def detail_column(dataset: DatasetSpec, inner: str) -> tuple[DetailSpec, ColumnSpec]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Hashable
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -56,6 +57,11 @@ class LookupSpec:
     @cached_property
     def by_name(self) -> dict[str, ColumnSpec]:
         return {one.name: one for one in self.columns}
+
+    @cached_property
+    def derived(self) -> dict[str, dict[Hashable, Any]]:
+        """What is kept of it (see `compiled`)."""
+        return {}
 
     @cached_property
     def reads(self) -> tuple[str, ...]:
@@ -150,7 +156,7 @@ class RuleSpec:
 class DatasetSpec:
     """The fields of one table or view and what identifies a record.
 
-    Compared by identity: what is derived from a dataset is kept as long as the same value is in use.
+    Compared by identity: what is derived from a dataset is kept with it (see `compiled`).
 
     key: the columns that identify a record, empty when nothing does. locator: a hidden column that orders
     the rows of a table without a key. read_only_because: a sentence; empty when records can be edited.
@@ -183,6 +189,36 @@ class DatasetSpec:
     master: DetailSpec | None = None
     sorted_by: tuple[tuple[str, bool], ...] = ()
     only: str = ""
+
+    @cached_property
+    def derived(self) -> dict[str, dict[Hashable, Any]]:
+        """What is kept of it (see `compiled`)."""
+        return {}
+
+    def with_given(self, given: tuple[tuple[str, Any], ...]) -> DatasetSpec:
+        """The dataset with values for its query's parameters. All that is derived from it stays what it is."""
+        made = replace(self, given=given)
+        made.__dict__.update(derived=self.derived, token=self.token)
+        return made
+
+    @cached_property
+    def token(self) -> object:
+        """Stands for the definition, whatever values are given."""
+        return object()
+
+    @property
+    def identity(self) -> Hashable:
+        """Equal for the same definition with the same values."""
+        return self.token, self.given
+
+    @property
+    def all_rows(self) -> DatasetSpec:
+        """The dataset without a condition for its rows, values given or not."""
+        if not self.only:
+            return self
+        made = self.derived.setdefault("all rows", {})
+        found = made.get(()) or made.setdefault((), replace(self, only="", given=()))
+        return found.with_given(self.given) if self.given else found
 
     @cached_property
     def by_name(self) -> dict[str, FieldSpec]:

@@ -58,14 +58,10 @@ def totals(rows: Rows, wanted: Sequence[Total], pending: Iterable[Pending] = ())
     fields = {one.field: rows.dataset.by_name[one.field] for one in wanted}
     with reading(rows.spec) as connection:
         there = present(connection, rows, touched, list(fields))
-        parts = {name: _Part(connection, rows, name, wanted, there) for name in fields}
-    standing = {**dict.fromkeys(there), **{p.id: p for p in drafted if p.state != "removed"}}
-    for name, part in parts.items():
-        for one, record in standing.items():
-            if record is None or (record.state != "new" and one not in there):
-                continue
-            part.take_in(record.now[name] if name in record.now else there.get(one, {}).get(name))
-    return [parts[one.field].result(one.function) for one in wanted]
+        tallies = {name: _tally(connection, rows, name, wanted, there) for name in fields}
+    for name, one in tallies.items():
+        one.lay_over(name, drafted, there)
+    return [tallies[one.field].result(one.function) for one in wanted]
 
 
 def present(connection: Connection, rows: Rows, ids: Sequence[str], names: Sequence[str]) -> dict[str, dict[str, Any]]:
@@ -78,52 +74,70 @@ def present(connection: Connection, rows: Rows, ids: Sequence[str], names: Seque
         values = [table.c[n].label(f"f{i}") for i, n in enumerate(names)]
         wanted = select(*columns, *values).select_from(rows.source_with())
         wanted = wanted.where(key_in([table.c[n] for n in identity], part), rows.belonging())
-        for row in connection.execute(wanted):
+        for row in connection.execute(wanted, rows.given):
             if (key := tuple(row[: len(identity)])) in keys:
                 found[keys[key]] = dict(zip(names, row[len(identity) :], strict=True))
     return found
 
 
-class _Part:
-    """One field's totals: those of the server's rows that no draft touches, then what is taken in."""
+def _tally(connection: Connection, rows: Rows, name: str, wanted: Sequence[Total], there: Mapping[str, Any]) -> Tally:
+    """One field's totals over the server's rows that no draft touches."""
+    functions = {one.function for one in wanted if one.field == name}
+    column = rows.source.base.c[name]
+    adding = bool(functions & {"sum", "avg"})
+    asked: list[ColumnElement[Any]] = [func.count(column), *([func.sum(column)] if adding else [])]
+    count, *sums = connection.execute(
+        select(*asked).select_from(rows.source_with()).where(rows.belonging()), rows.given
+    ).one()
+    gone = [one[name] for one in there.values()]
+    found = Tally(rows.dataset.by_name[name], int(count), sums[0] if sums else None, gone)
+    found.ends = {end: _end(connection, rows, column, end, there) for end in ("min", "max") if end in functions}
+    return found
 
-    def __init__(
-        self, connection: Connection, rows: Rows, name: str, wanted: Sequence[Total], there: Mapping[str, Any]
-    ) -> None:
-        self.field = rows.dataset.by_name[name]
-        functions = {one.function for one in wanted if one.field == name}
-        column = rows.source.base.c[name]
-        adding = bool(functions & {"sum", "avg"})
-        asked: list[ColumnElement[Any]] = [func.count(column), *([func.sum(column)] if adding else [])]
-        count, *sums = connection.execute(select(*asked).select_from(rows.source_with()).where(rows.belonging())).one()
-        gone = [v for one in there.values() if (v := one[name]) is not None]
-        self.count, self.unknown = int(count) - len(gone), 0
-        self.sum = self._number(sums[0]) - sum(map(self._number, gone)) if sums and sums[0] is not None else Decimal(0)
-        self.ends = {end: self._end(connection, rows, column, end, there) for end in ("min", "max") if end in functions}
+
+def _end(connection: Connection, rows: Rows, column: ColumnElement[Any], end: str, there: Mapping[str, Any]) -> Any:
+    """The least or greatest value among the rows that no draft touches."""
+    table, source = rows.source.base, rows.source_with()
+    if not there:
+        function = func.min(column) if end == "min" else func.max(column)
+        return connection.execute(select(function).select_from(source).where(rows.belonging()), rows.given).scalar()
+    keys = {key_of(one) for one in there}
+    order = column.asc() if end == "min" else column.desc()
+    identity = [table.c[n].label(f"k{i}") for i, n in enumerate(rows.dataset.key)]
+    some = select(*identity, column.label("v")).select_from(source).where(column.is_not(None), rows.belonging())
+    # As many rows more as the draft touches: one of them is not touched, or there is none.
+    for row in connection.execute(some.order_by(order).limit(len(keys) + 1), rows.given):
+        if tuple(row[:-1]) not in keys:
+            return row[-1]
+    return None
+
+
+class Tally:
+    """One field's totals: what the server adds up, without the rows that a draft touches, then what is taken in.
+
+    count, added: over all rows of the server. gone: the values of those that the draft touches. ends: the least and the
+    greatest among the others, as far as they are wanted.
+    """
+
+    def __init__(self, field: FieldSpec, count: int, added: Any, gone: Iterable[Any]) -> None:
+        self.field = field
+        values = [one for one in gone if one is not None]
+        self.count, self.unknown = count - len(values), 0
+        self.sum = Decimal(0) if added is None else self._number(added) - sum(map(self._number, values))
+        self.ends: dict[str, Any] = {}
+
+    def lay_over(self, name: str, drafted: Iterable[Pending], there: Mapping[str, Mapping[str, Any]]) -> None:
+        """Take in what a draft makes of its records. there: what the server has of them."""
+        for one in {p.id: p for p in drafted}.values():
+            if one.state == "removed" or (one.state != "new" and one.id not in there):
+                continue
+            self.take_in(one.now[name] if name in one.now else there.get(one.id, {}).get(name))
 
     def _number(self, raw: Any) -> Decimal:
         """A value as a number to add up; a text in a column of numbers counts as nothing, as SQLite has it."""
         if isinstance(raw, float):
             return Decimal(repr(raw))
         return Decimal(raw) if isinstance(raw, int | Decimal) else Decimal(0)
-
-    def _end(
-        self, connection: Connection, rows: Rows, column: ColumnElement[Any], end: str, there: Mapping[str, Any]
-    ) -> Any:
-        """The least or greatest value among the rows that no draft touches."""
-        table, source = rows.source.base, rows.source_with()
-        if not there:
-            function = func.min(column) if end == "min" else func.max(column)
-            return connection.execute(select(function).select_from(source).where(rows.belonging())).scalar()
-        keys = {key_of(one) for one in there}
-        order = column.asc() if end == "min" else column.desc()
-        identity = [table.c[n].label(f"k{i}") for i, n in enumerate(rows.dataset.key)]
-        some = select(*identity, column.label("v")).select_from(source).where(column.is_not(None), rows.belonging())
-        # As many rows more as the draft touches: one of them is not touched, or there is none.
-        for row in connection.execute(some.order_by(order).limit(len(keys) + 1)):
-            if tuple(row[:-1]) not in keys:
-                return row[-1]
-        return None
 
     def take_in(self, raw: Any) -> None:
         """Add the value of a pending record."""

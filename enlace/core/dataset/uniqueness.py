@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import and_, not_, select
 
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, reading
+from ..server.engine import ConnectionSpec, advising
 from .spec import DatasetSpec
 from .values import key_of
 from .window import key_in, source_table
@@ -24,7 +24,7 @@ def taken(
         return []
     table, bound = source_table(dataset), server_kind(spec.kind).bound
     found = []
-    with reading(spec) as connection:
+    with advising(spec) as connection:
         for columns in sets:
             if not set(columns) <= set(table.c.keys()):
                 continue

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 from sqlalchemy import (
@@ -30,9 +29,10 @@ from sqlalchemy.engine import Connection
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading
 from .anchors import Landmarks, Stretch, build_in_background, count_of, known_count, landmarks, stretch_around
+from .compiled import derived
 from .filters import WHEN, Filter, condition_of, needed_by
 from .order import OrderPart, order_by, reversed_order, segments, total_order
-from .source import SHOWN, Source, source_of, source_table
+from .source import SHOWN, Source, given_values, source_of, source_table
 from .spec import DatasetSpec
 from .values import key_of, record_id
 
@@ -99,14 +99,19 @@ class Rows:
                 marks.count = self._counted()
             return marks.count
 
+    @property
+    def given(self) -> dict[str, Any]:
+        """What has to be given with every statement over the source."""
+        return given_values(self.dataset, self.spec.kind) if self.dataset.given else {}
+
     def _marks(self) -> Landmarks:
         """What is known of filtered rows: their count."""
-        return landmarks(self.spec, (self.dataset, self.within, self.only), ())
+        return landmarks(self.spec, (self.dataset.identity, self.within, self.only), ())
 
     def _counted(self) -> int:
         with reading(self.spec) as connection:
             counted = select(func.count()).select_from(self.source_with()).where(self.belonging())
-            return int(connection.execute(counted).scalar() or 0)
+            return int(connection.execute(counted, self.given).scalar() or 0)
 
     @property
     def source(self) -> Source:
@@ -181,7 +186,7 @@ class Rows:
         with reading(self.spec) as connection:
             for part in in_parts(list(keys), KEYS_A_STATEMENT):
                 statement = select(*(table.c[n].label(f"k{i}") for i, n in enumerate(names)), *columns)
-                for row in connection.execute(statement.where(key_in([table.c[n] for n in names], part))):
+                for row in connection.execute(statement.where(key_in([table.c[n] for n in names], part)), self.given):
                     if (key := tuple(row[: len(names)])) in keys:
                         found[keys[key]] = tuple(row[len(names) :])
         return found
@@ -198,7 +203,7 @@ class Rows:
             # Rows at or before, counted from the other end: the segments of the reversed order.
             for condition in segments(table, reversed_order(self.order), place, nulls_first):
                 counted = select(func.count()).select_from(joined).where(and_(condition, self.belonging()))
-                before += connection.execute(counted).scalar() or 0
+                before += connection.execute(counted, self.given).scalar() or 0
         return before - 1
 
     # -- how ------------------------------------------------------------------------------------------
@@ -218,7 +223,7 @@ class Rows:
         statement = select(*(source.c[p.column] for p in self.order)).select_from(self._ordered_from())
         with reading(self.spec) as connection:
             mine = key_in([source.base.c[n] for n in names], [key])
-            row = connection.execute(statement.where(mine, self.belonging())).first()
+            row = connection.execute(statement.where(mine, self.belonging()), self.given).first()
         return None if row is None else tuple(row)
 
     def _read(
@@ -235,10 +240,10 @@ class Rows:
         with reading(self.spec) as connection:
             for condition in conditions:
                 if condition is None:
-                    statement = whole_statement(self.spec.kind, self.dataset, order)
+                    statement = whole_statement(self.dataset, self.spec.kind, order)
                 else:
                     statement = self.of_part(order, condition)
-                given = {"most_rows": size - len(rows), "passed_rows": skip}
+                given = {**self.given, "most_rows": size - len(rows), "passed_rows": skip}
                 found = server_kind(self.spec.kind).fetched(connection, statement, given)
                 for at, row in enumerate(found, start + len(rows)):
                     rows.append(make(record_id(row[: len(names)]), at, row))
@@ -250,7 +255,10 @@ class Rows:
                     base = self._ordered_from()
                     passed = select(source.base.c[names[0]]).select_from(base)
                     passed = passed.where(true() if condition is None else condition).limit(skip)
-                    skip -= connection.execute(select(func.count()).select_from(passed.subquery())).scalar() or 0
+                    skip -= (
+                        connection.execute(select(func.count()).select_from(passed.subquery()), self.given).scalar()
+                        or 0
+                    )
         return rows
 
     def of_part(self, order: tuple[OrderPart, ...], condition: ColumnElement[bool] | None) -> Select[Any]:
@@ -260,7 +268,7 @@ class Rows:
         most, passed = bindparam("most_rows", type_=Integer), bindparam("passed_rows", type_=Integer)
         base = source.base
         keys = [base.c[n].label(f"k{i}") for i, n in enumerate(names)]
-        columns = [*keys, *window_columns(self.spec.kind, self.dataset)]
+        columns = [*keys, *window_columns(self.dataset, self.spec.kind)]
         needed = [*beside(self.dataset), *(p.column for p in order)]
         if direct:
             statement = select(*columns).select_from(self.source_with(needed))
@@ -278,28 +286,28 @@ class Rows:
     def _plain_window(self, connection: Connection, start: int, size: int) -> list[Row]:
         source = self.source
         needed = [*beside(self.dataset), *(p.column for p in self.order)]
-        statement = select(*window_columns(self.spec.kind, self.dataset)).select_from(self.source_with(needed))
+        statement = select(*window_columns(self.dataset, self.spec.kind)).select_from(self.source_with(needed))
         statement = statement.where(self.belonging()).order_by(*order_by(source, self.order))
-        rows = connection.execute(statement.limit(size).offset(start)).all()
+        rows = connection.execute(statement.limit(size).offset(start), self.given).all()
         make = row_maker(self.dataset, 0)
         return [make(f"p{start + i}", start + i, tuple(row)) for i, row in enumerate(rows)]
 
 
-@lru_cache(maxsize=256)
-def whole_statement(server: str, dataset: DatasetSpec, order: tuple[OrderPart, ...]) -> Select[Any]:
+@derived
+def whole_statement(dataset: DatasetSpec, server: str, order: tuple[OrderPart, ...]) -> Select[Any]:
     """The statement of a window of all rows, made once: most windows are of that."""
     return Rows(ConnectionSpec.of(server), dataset, order).of_part(order, None)
 
 
-@lru_cache(maxsize=256)
+@derived
 def beside(dataset: DatasetSpec) -> tuple[str, ...]:
     """What a window reads beside the fields themselves, as names of the source."""
     shown = [SHOWN + one.name for one, lookup in dataset.looked_up.values() if lookup.shows]
     return (*(f.name for f in dataset.extra), *shown)
 
 
-@lru_cache(maxsize=256)
-def window_columns(server: str, dataset: DatasetSpec) -> tuple[ColumnElement[Any], ...]:
+@derived
+def window_columns(dataset: DatasetSpec, server: str) -> tuple[ColumnElement[Any], ...]:
     """What a window reads: each field (text cut after CUT characters, the length in place of bytes), the extra ones,
     and what lookups show."""
     kind, source = server_kind(server), source_of(dataset, server)
@@ -316,7 +324,7 @@ def window_columns(server: str, dataset: DatasetSpec) -> tuple[ColumnElement[Any
     return tuple(made)
 
 
-@lru_cache(maxsize=256)
+@derived
 def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, tuple[Any, ...]], Row]:
     """A function that makes a Row of what a window's statement gave, its first `keys` columns left out."""
     fields = keys + len(dataset.fields)

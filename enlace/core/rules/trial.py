@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import and_, func, select
 
 from ..dataset.asked import asked, own_rows
-from ..dataset.source import names_for, source_of
+from ..dataset.source import given_values, names_for, source_of
 from ..dataset.spec import DatasetSpec, RuleSpec
 from ..dataset.values import record_id
 from ..expression import Expression, Unsupported
@@ -43,6 +43,7 @@ def broken_rows(spec: ConnectionSpec, dataset: DatasetSpec, rule: RuleSpec, most
     """The rows for which a rule is false. As in a CHECK, unknown is not broken. Raises Problem."""
     expression = checked(dataset, rule)
     source = source_of(dataset, spec.kind)
+    given = given_values(dataset, spec.kind)
     holds, joins = asked(source, expression)
     broken = ~holds.self_group() if hasattr(holds, "self_group") else ~holds
     if dataset.only:
@@ -54,8 +55,8 @@ def broken_rows(spec: ConnectionSpec, dataset: DatasetSpec, rule: RuleSpec, most
     shown = [source.column(n).label(f"f{i}") for i, n in enumerate(names)]
     with reading(spec) as connection:
         counted = select(func.count()).select_from(base).where(broken)
-        count = int(connection.execute(counted).scalar() or 0)
+        count = int(connection.execute(counted, given).scalar() or 0)
         few = select(*key, *shown).select_from(base).where(broken).order_by(*key).limit(most)
-        found = connection.execute(few).all() if count else []
+        found = connection.execute(few, given).all() if count else []
     rows = tuple((record_id(tuple(row[: len(key)])) if key else "", tuple(row[len(key) :])) for row in found)
     return Trial(count, names, rows)

@@ -22,7 +22,7 @@ from sqlglot.tokens import TokenType
 from ..dataset.asked import asked
 from ..dataset.outer import outer_on
 from ..dataset.parameters import WRITES
-from ..dataset.source import names_for, source_of
+from ..dataset.source import given_values, names_for, source_of
 from ..dataset.spec import DatasetSpec
 from ..dataset.values import key_of, record_id
 from ..dataset.window import source_table
@@ -162,7 +162,8 @@ def first_allowed(spec: ConnectionSpec, action: Action) -> str | None:
         base = source.joined(joins)
     keys = [source.base.c[name] for name in dataset.key]
     with reading(spec) as connection:
-        row = connection.execute(select(*keys).select_from(base).where(condition).order_by(*keys).limit(1)).first()
+        statement = select(*keys).select_from(base).where(condition).order_by(*keys).limit(1)
+        row = connection.execute(statement, given_values(dataset, spec.kind)).first()
     return None if row is None else record_id(tuple(row))
 
 

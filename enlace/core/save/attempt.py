@@ -27,11 +27,13 @@ from ..rules.record import Complaint
 from ..server.catalog import Catalog
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec
+from .consequences import Consequences, Follower, triggers_of
 from .current import current_rows, what_became_of
 from .doubt import already_done, not_there_yet
+from .foresee import concerned, events_of, follow, keys_removed
 from .outcome import SaveOutcome, SavePolicy
 from .plan import INSERT, PARK, REMOVE, UPDATE, Act, Batch, Part, Plan, plan
-from .refusals import explain
+from .refusals import broken_reference, explain
 from .standin import stand_ins
 from .statements import Bound, Statements
 
@@ -66,7 +68,9 @@ class Attempt:
         self.made: dict[tuple[str, str], Mapping[str, Any]] = {}
         self.statements = {part.name: Statements(self.kind, part.dataset, self._made) for part in parts}
         self.done: set[int] = set()  # acts that an earlier save of unknown outcome did
+        self.looked = False  # whether that was looked for
         self.planned: list[Batch] = []
+        self.follower: Follower | None = None
         self.handing_down = False
         self.failures = 0
 
@@ -89,6 +93,40 @@ class Attempt:
             self._run(connection, batch)
         for act in planned.rings:
             self._refuse(act, "This record and another one wait for each other. Save one of them without it first.", ())
+        self._note_consequences()
+
+    def _foresee(self, connection: Connection, batch: Batch) -> None:
+        """Before it is written: what the database will do beside to rows that the draft does not name."""
+        if not concerned(self.catalog, batch):
+            return
+        if self.follower is None:
+            known = keys_removed(self.catalog, self.planned)
+            self.follower = Follower(connection, self.catalog, known, keep=True)
+        follow(self.follower, batch)
+
+    def _note_consequences(self) -> None:
+        triggers = triggers_of(self.catalog, events_of(self.planned))
+        rows = self.follower.all() if self.follower else []
+        first = next(iter(self.outcomes.values()), None)
+        if first is not None and (rows or triggers):
+            first.consequences = Consequences(rows, triggers, up_to=bool(rows) and self.failed)
+
+    def deferred(self) -> list[str]:
+        """The tables with references that are checked at COMMIT only, and that this save may have to do with."""
+        if not self.kind.in_process:
+            return []  # the others are asked to check before it
+        tables = {part.dataset.table for part in self.parts}
+        everywhere = any(self.catalog.table(name).triggers for name in tables)
+        reached, left = set(tables), list(tables)
+        while left:  # what a removal takes with it may break references further on
+            name = left.pop()
+            for reference in self.catalog.references:
+                if reference.target == name and reference.table not in reached:
+                    reached.add(reference.table)
+                    if reference.on_delete or reference.on_update:
+                        left.append(reference.table)
+        found = (r.table for r in self.catalog.references if r.deferred and (everywhere or r.table in reached))
+        return list(dict.fromkeys(found))
 
     def _plan(self) -> Plan:
         planned = plan(self.parts, self.catalog)
@@ -144,6 +182,7 @@ class Attempt:
             return
         # In the order of keys: two saves that lock the same records then don't wait for each other in a ring.
         batch = replace(batch, acts=acts if self.kind.in_process else _in_order(acts))
+        self._foresee(connection, batch)
         if batch.kind == INSERT:
             self._insert(connection, batch)
         elif batch.kind == PARK:
@@ -314,6 +353,13 @@ class Attempt:
 
     # -- an earlier save of unknown outcome ---------------------------------------------------------------
 
+    def keep_only_done(self) -> None:
+        """The transaction was given up: only what an earlier save of unknown outcome had committed is saved."""
+        done = {(act.part.name, act.record.id) for b in self.planned for act in b.acts if id(act) in self.done}
+        for name, outcome in self.outcomes.items():
+            outcome.ids = {one: now for one, now in outcome.ids.items() if (name, one) in done}
+            outcome.committed = bool(outcome.ids)
+
     def _look_for_done(self, connection: Connection) -> None:
         """Find the records that are already as wanted: the save before this one may have gone through."""
         acts = [act for batch in self.planned for act in batch.acts if batch.kind not in (INSERT, PARK)]
@@ -332,6 +378,7 @@ class Attempt:
         for act, key in not_there_yet(connection, self.kind, new, bool(self.done), len(acts), self.policy.whole):
             self.done.add(id(act))
             self._inserted(act.part, [act], [key])
+        self.looked = True
 
     # -- what is told -------------------------------------------------------------------------------------
 
@@ -368,6 +415,22 @@ class Attempt:
         for part in self.parts:
             outcome = self.outcomes[part.name] = SaveOutcome()
             outcome.refusals = {r.id: [Complaint("server", sentence, ())] for r in part.records}
+
+    def refuse_loose(self, connection: Connection, loose: Mapping[tuple[str, str], int]) -> None:
+        """References that COMMIT would find broken: told on the records that break them, as far as they can be named."""
+        for batch in self.planned:
+            table = self.catalog.table(batch.part.dataset.table)
+            for act in batch.acts if batch.kind != PARK else ():
+                told = broken_reference(connection, batch.part.dataset, table, act.record)
+                if told is not None:
+                    self.outcomes[batch.part.name].ids.pop(act.record.id, None)
+                    self._refuse(act, told.sentence, told.fields)
+        if not any(one.refusals for one in self.outcomes.values()):
+            parts = [
+                f"{n} {'row' if n == 1 else 'rows'} of {t} would refer to {o} that {'is' if n == 1 else 'are'} not there"
+                for (t, o), n in loose.items()
+            ]
+            self.refuse_all(f"The database would refuse the save as a whole: {', '.join(parts)}.")
 
     def _need_transaction(self, connection: Connection, error: BaseException) -> None:
         """Stop when the transaction is over or can't go on: what came after would no longer be one transaction."""

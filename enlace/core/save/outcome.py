@@ -8,6 +8,7 @@ from typing import Any
 
 from ..draft.pending import Conflict
 from ..rules.record import Complaint
+from .consequences import Consequences
 
 
 @dataclass(frozen=True)
@@ -30,7 +31,8 @@ class SaveOutcome:
     record the id it has now ("" when it was removed). conflicts: records that somebody else changed.
     refusals: records that the server refused, with its reasons in sentences. not_tried: records that were left out,
     with the reason. rows: by its id in the draft, each record as it stands after the save where the server made or
-    changed values of it; after a rehearsal, each record as it would stand.
+    changed values of it; after a rehearsal, each record as it would stand. consequences: what the database did beside,
+    of the whole save, in the outcome of its first dataset.
     """
 
     committed: bool = False
@@ -39,6 +41,7 @@ class SaveOutcome:
     refusals: dict[str, list[Complaint]] = field(default_factory=dict)
     not_tried: dict[str, str] = field(default_factory=dict)
     rows: dict[str, Mapping[str, Any]] = field(default_factory=dict)
+    consequences: Consequences = field(default_factory=Consequences)
 
     @property
     def failed(self) -> bool:

@@ -78,7 +78,15 @@ def _columns_of_index(dataset: DatasetSpec, name: str) -> tuple[str, ...]:
 def _reference(
     connection: Connection, dataset: DatasetSpec, table: Table, record: PendingRecord, refusal: Refusal
 ) -> Complaint:
-    """Which reference is broken: SQLite does not say, so each is looked at."""
+    found = broken_reference(connection, dataset, table, record)
+    words = f"A reference to or from this record would be broken: {refusal.words}."
+    return found or Complaint("server", words, ())
+
+
+def broken_reference(
+    connection: Connection, dataset: DatasetSpec, table: Table, record: PendingRecord
+) -> Complaint | None:
+    """Which reference is broken: SQLite does not say, so each is looked at. None where none is seen."""
     values = record.values()
     if record.state != "removed":
         for reference in table.references:
@@ -88,20 +96,26 @@ def _reference(
             shown = ", ".join(raw_text(v) for v in wanted)
             sentence = f"There is no {shown} in {reference.target}. Choose one that exists, or add it there first."
             return Complaint("server", sentence, _known(dataset, reference.columns))
-    users = [_use(connection, dataset, record, reference) for reference in table.referenced_by]
-    used = [text for text in users if text]
-    if used:
-        verb = "removed" if record.state == "removed" else "given another key"
-        return Complaint("server", f"This record can't be {verb}: {' and '.join(used)} still refer to it.", ())
-    return Complaint("server", f"A reference to or from this record would be broken: {refusal.words}.", ())
+    if record.state == "new":
+        return None
+    used = {one.table: 0 for one in table.referenced_by}
+    for reference in table.referenced_by:
+        if not (reference.on_delete if record.state == "removed" else reference.on_update):
+            used[reference.table] += _uses(connection, dataset, record, reference)
+    users = [f"{count} {'row' if count == 1 else 'rows'} of {name}" for name, count in used.items() if count]
+    if not users:
+        return None
+    verb = "removed" if record.state == "removed" else "given another key"
+    refer = "refers" if sum(used.values()) == 1 else "refer"
+    return Complaint("server", f"This record can't be {verb}: {' and '.join(users)} still {refer} to it.", ())
 
 
-def _use(connection: Connection, dataset: DatasetSpec, record: PendingRecord, reference: Reference) -> str:
+def _uses(connection: Connection, dataset: DatasetSpec, record: PendingRecord, reference: Reference) -> int:
+    """How many rows refer to the values that a record gives up."""
     wanted = [_as_read(dataset, record, name) for name in reference.target_columns]
-    if None in wanted:
-        return ""
-    count = _rows(connection, reference.table, reference.columns, wanted)
-    return f"{count} {'row' if count == 1 else 'rows'} of {reference.table}" if count else ""
+    if record.state != "removed" and record.touched.isdisjoint(reference.target_columns):
+        return 0
+    return 0 if None in wanted else _rows(connection, reference.table, reference.columns, wanted)
 
 
 def _as_read(dataset: DatasetSpec, record: PendingRecord, name: str) -> Any:

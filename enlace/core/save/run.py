@@ -19,6 +19,7 @@ from .receipts import Receipt
 
 # How often a save is tried in all, by what ended the try before. Waiting for a lock has taken seconds by then.
 TRIES = {"deadlock": 6, "serialization": 6, "locked": 2, "away": 2}
+MOST_LOST = 3  # tries whose COMMIT nobody answered; then the person is told
 SECONDS_TO_FIND_OUT = 12.0
 AS_A_WHOLE = ("reference", "unique", "check", "not null", "trigger")
 WHOLE = SavePolicy()
@@ -66,6 +67,7 @@ def save_parts(
     then. Raises UnknownOutcome when that can't be known yet: the next save of the records is in doubt.
     """
     tries, swift = 0, not in_doubt
+    doubt: UnknownOutcome | None = None  # a COMMIT of this call whose outcome nobody has looked for yet
     while True:
         tries += 1
         attempt = None
@@ -74,18 +76,35 @@ def save_parts(
                 known = _from_receipt(spec, parts, last)
                 if known is not None:
                     return known
-                in_doubt = False
+                in_doubt, doubt = False, None
             attempt = _prepared(spec, parts, policy, in_doubt, swift and not in_doubt)
             return _commit(spec, attempt, receipt if spec.receipts else None)
         except NotSwift:
             tries, swift = tries - 1, False
         except UnknownOutcome as unknown:
-            _wait_for_the_end(spec, unknown)
-            in_doubt, last = True, receipt
-        except Problem as problem:
-            if attempt is None or tries >= TRIES.get(problem.code, 1):
+            if tries >= MOST_LOST:
                 raise
+            _wait_for_the_end(spec, unknown)
+            in_doubt, last, doubt = True, receipt, unknown
+        except Problem as problem:
+            if tries >= TRIES.get(problem.code, 1) or (attempt is None and doubt is None):
+                if doubt is not None and attempt is not None and attempt.done:
+                    return _found_saved(attempt)
+                if doubt is None or (attempt is not None and attempt.looked):
+                    raise
+                # Whatever keeps the look from being taken, what the COMMIT did stays open until it is.
+                raise doubt from problem
             time.sleep(random.uniform(0.02, 0.1) * 2 ** min(tries, 4))
+
+
+def _found_saved(attempt: Attempt) -> Outcomes:
+    """What the look at an earlier COMMIT found saved, where nothing more could be done after it."""
+    attempt.keep_only_done()
+    for part in attempt.parts:
+        outcome = attempt.outcomes[part.name]
+        lacking = (r.id for r in part.records if r.id not in outcome.ids)
+        outcome.not_tried = dict.fromkeys(lacking, "The connection was lost before the save came to this record.")
+    return attempt.outcomes
 
 
 def find_saved(
@@ -116,15 +135,18 @@ def rehearse_parts(spec: ConnectionSpec, parts: Sequence[Part], policy: SavePoli
     """Do all that `save_parts` does, and roll it back: what would be saved, refused or in conflict, and the rows as
     they would stand, with what the server generates.
 
-    What it can't show: numbers that the server gave out are not given again, and on some servers the checks that
-    are left to COMMIT. Raises Problem like `save_parts`.
+    What it can't show: numbers that the server gave out are not given again. Raises Problem like `save_parts`.
     """
     attempt = _prepared(spec, parts, policy, in_doubt=False)
     try:
         with writing(spec) as connection:
+            deferred = attempt.deferred()
+            before = attempt.kind.loose_references(connection, deferred)
             attempt.write(connection)
             attempt.kind.check_deferred(connection)
             attempt.read_back(connection, everything=True)
+            if loose := attempt.kind.loose_references(connection, deferred) - before:
+                attempt.refuse_loose(connection, loose)
             raise _GiveUp
     except _GiveUp:
         return attempt.outcomes
@@ -155,14 +177,13 @@ def _commit(spec: ConnectionSpec, attempt: Attempt, receipt: Receipt | None) -> 
             if receipt:
                 receipts.seal(connection, spec, receipt, {name: one.ids for name, one in attempt.outcomes.items()})
     except _GiveUp:
-        for outcome in attempt.outcomes.values():
-            outcome.ids.clear()
+        attempt.keep_only_done()
         return attempt.outcomes
     except UnknownOutcome:
         raise
     except Problem as problem:
         _refused_as_a_whole(attempt, problem)
-        return attempt.outcomes
+        return _told_apart(spec, attempt)
     for outcome in attempt.outcomes.values():
         outcome.committed = True
     return attempt.outcomes
@@ -173,6 +194,19 @@ def _refused_as_a_whole(attempt: Attempt, problem: Problem) -> None:
     if problem.code not in AS_A_WHOLE:
         raise problem
     attempt.refuse_all(f"The database refused the save as a whole: {problem.words}.")
+
+
+def _told_apart(spec: ConnectionSpec, attempt: Attempt) -> Outcomes:
+    """The server refused at COMMIT and named no record: a rehearsal of the same tells which it was, where it can."""
+    if not attempt.deferred():
+        return attempt.outcomes
+    again = rehearse_parts(spec, attempt.parts, attempt.policy)
+    if not any(one.failed for one in again.values()):
+        return attempt.outcomes
+    for outcome in again.values():
+        outcome.ids.clear()
+        outcome.rows.clear()
+    return again
 
 
 def _from_receipt(spec: ConnectionSpec, parts: Sequence[Part], last: Receipt) -> Outcomes | None:

@@ -47,13 +47,20 @@ class Column:
 
 @dataclass(frozen=True)
 class Reference:
-    """A foreign key: `columns` of `table` refer to `target_columns` of `target`."""
+    """A foreign key: `columns` of `table` refer to `target_columns` of `target`.
+
+    on_delete, on_update: what the server does with a row whose target goes or changes: "CASCADE", "SET NULL", "SET
+    DEFAULT", or "" where it refuses. deferred: it is checked at COMMIT.
+    """
 
     name: str
     table: str
     columns: tuple[str, ...]
     target: str
     target_columns: tuple[str, ...]
+    on_delete: str = ""
+    on_update: str = ""
+    deferred: bool = False
 
 
 @dataclass(frozen=True)
@@ -73,7 +80,8 @@ class Table:
     """A table or view with all that the catalog says of it.
 
     key: the primary key's columns, empty when there is none. locator: a hidden column that numbers the
-    rows of a table without a key. has_triggers: whether the server may change what is written to it.
+    rows of a table without a key. has_triggers: whether the server may change what is written to it; triggers: (event, text)
+    of those whose text can be read.
     """
 
     name: str
@@ -86,6 +94,7 @@ class Table:
     checks: tuple[Check, ...] = ()
     locator: str | None = None
     has_triggers: bool = False
+    triggers: tuple[tuple[str, str], ...] = ()
 
     def column(self, name: str) -> Column:
         for candidate in self.columns:
@@ -196,6 +205,7 @@ def _read_table(catalog: Catalog, name: str) -> Table:
             return Table(name, True, columns)
         key = kind.key(connection, name)
         checks = tuple(Check(n, e) for n, e in kind.check_texts(connection, name))
+        has_triggers = kind.has_triggers(connection, name)
         return Table(
             name=name,
             is_view=False,
@@ -206,7 +216,8 @@ def _read_table(catalog: Catalog, name: str) -> Table:
             uniques=tuple(Unique(n, columns) for n, columns in kind.unique_sets(connection, name)),
             checks=checks,
             locator=None if key else kind.row_locator(connection, name),
-            has_triggers=kind.has_triggers(connection, name),
+            has_triggers=has_triggers,
+            triggers=tuple(kind.trigger_texts(connection, name)) if has_triggers else (),
         )
 
 

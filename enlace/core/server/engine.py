@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Hashable, Iterator
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from dataclasses import dataclass, field
 
 from sqlalchemy.engine import Connection, Engine
@@ -14,6 +15,7 @@ from sqlalchemy.exc import DBAPIError, SQLAlchemyError, StatementError
 from ..problem import Problem
 from .dialects import server_kind
 
+ADVICE_SECONDS = 1.0  # what nobody has to wait for
 MOST_ENGINES = 64
 
 
@@ -71,14 +73,21 @@ def forget_engines() -> None:
         _engines.clear()
 
 
+# When this thread last waited for a lock in vain: what the same page asks next does not wait that long again.
+_waited = threading.local()
+PATIENCE = 2.0  # seconds
+
+
 @contextmanager
 def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
     kind = server_kind(spec.kind)
     if missing := kind.missing():
         raise Problem("This kind of server can't be reached yet.", missing, code="driver")
     engine = engine_for(spec)
+    in_vain = getattr(_waited, "last", None)
+    hurried = not write and in_vain is not None and in_vain[0] == spec and time.monotonic() - in_vain[1] < PATIENCE
     try:
-        with engine.connect() as connection:
+        with engine.connect() as connection, kind.hurried(connection) if hurried else nullcontext():
             kind.begin(connection, write)
             try:
                 yield connection
@@ -90,7 +99,10 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
             else:
                 connection.rollback()
     except (SQLAlchemyError, driver_error(engine)) as error:
-        raise explained(spec, error) from error
+        problem = explained(spec, error)
+        if problem.code == "locked" and not write:
+            _waited.last = (spec, time.monotonic())
+        raise problem from error
 
 
 def driver_error(engine: Engine) -> type[Exception]:
@@ -98,15 +110,37 @@ def driver_error(engine: Engine) -> type[Exception]:
     return engine.dialect.loaded_dbapi.Error
 
 
+# What a server says when it has looked at a COMMIT and rolled back instead. Whatever else comes in its place, a broken
+# connection, a packet that makes no sense, an error of the driver's own, leaves open which of the two was done.
+ROLLED_BACK = frozenset(
+    {
+        "reference",
+        "unique",
+        "check",
+        "not null",
+        "trigger",
+        "deadlock",
+        "serialization",
+        "locked",
+        "read-only",
+        "too big",
+    }
+)
+
+
 def _commit(spec: ConnectionSpec, connection: Connection) -> None:
-    session = server_kind(spec.kind).session_of(connection)
+    kind = server_kind(spec.kind)
+    session = kind.session_of(connection)
     try:
         connection.commit()
-    except DBAPIError as error:
-        problem = explained(spec, error)
-        if problem.code in ("away", "slow"):
-            raise UnknownOutcome(problem, session) from error
-        raise
+    except Exception as error:
+        told = error if isinstance(error, (SQLAlchemyError, driver_error(connection.engine))) else None
+        problem = explained(spec, told) if told else Problem("The connection broke off.", words=str(error), code="away")
+        if problem.code in ROLLED_BACK:
+            kind.after_refused_commit(connection)
+            raise
+        connection.invalidate()  # nobody knows in which state it is: it must not go back to the pool
+        raise UnknownOutcome(problem, session) from error
 
 
 class UnknownOutcome(Problem):
@@ -139,6 +173,13 @@ def reading(spec: ConnectionSpec) -> AbstractContextManager[Connection]:
     Raises Problem when the server can't be reached or refuses a statement.
     """
     return _transaction(spec, write=False)
+
+
+@contextmanager
+def advising(spec: ConnectionSpec, seconds: float = ADVICE_SECONDS) -> Iterator[Connection]:
+    """`reading` for what nothing depends on: its statements are stopped soon, as "slow". Raises Problem."""
+    with reading(spec) as connection, server_kind(spec.kind).limited(connection, seconds):
+        yield connection
 
 
 def writing(spec: ConnectionSpec) -> AbstractContextManager[Connection]:

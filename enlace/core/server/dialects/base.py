@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import warnings
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections import Counter
+from collections.abc import Callable, Collection, Hashable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -109,6 +111,9 @@ class ServerKind:
                 columns=tuple(one["constrained_columns"]),
                 target=one["referred_table"],
                 target_columns=tuple(one["referred_columns"]),
+                on_delete=_act(one["options"].get("ondelete")),
+                on_update=_act(one["options"].get("onupdate")),
+                deferred=str(one["options"].get("initially") or "").upper() == "DEFERRED",
             )
             for (_, table), several in inspect(connection).get_multi_foreign_keys().items()
             for one in several
@@ -251,8 +256,30 @@ class ServerKind:
         """Whether triggers or rules of the table may change what a statement writes."""
         raise NotImplementedError
 
+    def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
+        """(event, text) of the triggers of a table. event: names INSERT, UPDATE or DELETE, or several of them."""
+        return []
+
+    @contextmanager
+    def limited(self, connection: Connection, seconds: float) -> Iterator[None]:
+        """Statements of the block are stopped after some seconds ("slow"); the transaction goes on after that."""
+        yield
+
+    @contextmanager
+    def hurried(self, connection: Connection) -> Iterator[None]:
+        """The block does not wait for locks."""
+        yield
+
     def check_deferred(self, connection: Connection) -> None:
         """Have the server check now what it would check at COMMIT, where it can be asked to."""
+
+    def loose_references(self, connection: Connection, tables: Collection[str]) -> Counter[tuple[str, str]]:
+        """(table, target) of the rows of some tables that refer to what is not there, as COMMIT would find; nothing
+        where the server is asked by `check_deferred`."""
+        return Counter()
+
+    def after_refused_commit(self, connection: Connection) -> None:
+        """Leave a connection usable whose COMMIT was refused."""
 
     def session_of(self, connection: Connection) -> Hashable:
         """The server's own number of this connection, None where there is none."""
@@ -265,6 +292,12 @@ class ServerKind:
     def storage_of(self, values: list[Any], kind: str) -> str:
         """How values of a date or time kind are held, judged by some of them ("" where there is one way only)."""
         return ""
+
+
+def _act(said: Any) -> str:
+    """A referential action as a Reference names it."""
+    named = str(said or "").upper()
+    return named if named in ("CASCADE", "SET NULL", "SET DEFAULT") else ""
 
 
 def given_keys(

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 import ssl
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import Hashable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 import sqlglot
@@ -88,6 +89,21 @@ class MariaDB(NetworkServer):
 
     def session_alive(self, connection: Connection, session: Hashable) -> bool:
         return self.alive(connection, "SELECT 1 FROM information_schema.processlist WHERE id = :session", session)
+
+    @contextmanager
+    def limited(self, connection: Connection, seconds: float) -> Iterator[None]:
+        if not connection.dialect.is_mariadb:  # type: ignore[attr-defined]
+            yield  # MySQL knows a limit for single SELECTs only
+            return
+        cursor: Any = connection.connection.cursor()
+        cursor.execute(f"SET max_statement_time = {seconds:.3f}")
+        try:
+            yield
+        finally:
+            cursor.execute(f"SET max_statement_time = {STATEMENT_SECONDS}")
+
+    def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
+        return [(event, body) for event, body in connection.execute(text(_TRIGGER_TEXTS), {"t": table})]
 
     # -- the test ------------------------------------------------------------------------------------
 
@@ -257,6 +273,10 @@ ORDER BY lower(table_name), index_name <> 'PRIMARY', index_name
 """
 _TRIGGERS = """
 SELECT 1 FROM information_schema.triggers WHERE event_object_schema = database() AND event_object_table = :t LIMIT 1
+"""
+_TRIGGER_TEXTS = """
+SELECT event_manipulation, action_statement FROM information_schema.triggers
+WHERE event_object_schema = database() AND event_object_table = :t
 """
 _CATALOG_STAMP = """
 SELECT (SELECT concat(count(*), '.', coalesce(max(create_time), ''), '.', coalesce(sum(crc32(table_name)), 0))

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import logging
 import struct
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import Hashable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import URL, ColumnElement, Insert, Text, cast, create_engine, event, func, literal_column, text
@@ -104,6 +105,16 @@ class PostgreSQL(NetworkServer):
     def check_deferred(self, connection: Connection) -> None:
         connection.execute(text("SET CONSTRAINTS ALL IMMEDIATE"))
 
+    @contextmanager
+    def limited(self, connection: Connection, seconds: float) -> Iterator[None]:
+        with connection.begin_nested():  # a statement that is stopped would end the whole transaction otherwise
+            connection.execute(text(f"SET LOCAL statement_timeout = {max(1, int(seconds * 1000))}"))
+            yield
+            connection.execute(text(f"SET LOCAL statement_timeout = {int(STATEMENT_SECONDS * 1000)}"))
+
+    def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
+        return [(event, body) for event, body in connection.execute(text(_TRIGGER_TEXTS), {"t": table})]
+
     # -- the test ------------------------------------------------------------------------------------
 
     def offers_tls(self, dialled: socket.socket) -> bool:
@@ -148,7 +159,16 @@ class PostgreSQL(NetworkServer):
         from ..catalog import Reference
 
         return [
-            Reference(row.name, row.source, tuple(row.columns.split("\n")), row.target, tuple(row.targets.split("\n")))
+            Reference(
+                row.name,
+                row.source,
+                tuple(row.columns.split("\n")),
+                row.target,
+                tuple(row.targets.split("\n")),
+                _ACTS.get(row.on_delete, ""),
+                _ACTS.get(row.on_update, ""),
+                row.deferred,
+            )
             for row in connection.execute(text(_REFERENCES))
         ]
 
@@ -294,13 +314,20 @@ SELECT 1 FROM pg_trigger WHERE tgrelid = {_TABLE} AND NOT tgisinternal
 UNION ALL SELECT 1 FROM pg_rewrite WHERE ev_class = {_TABLE} AND rulename <> '_RETURN' LIMIT 1
 """
 _REFERENCES = """
-SELECT k.conname AS name, s.relname AS source, t.relname AS target,
+SELECT k.conname AS name, s.relname AS source, t.relname AS target, k.confdeltype::text AS on_delete,
+       k.confupdtype::text AS on_update, k.condeferred AS deferred,
        (SELECT string_agg(a.attname, E'\\n' ORDER BY p.n) FROM unnest(k.conkey) WITH ORDINALITY AS p(attnum, n)
         JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = p.attnum) AS columns,
        (SELECT string_agg(a.attname, E'\\n' ORDER BY p.n) FROM unnest(k.confkey) WITH ORDINALITY AS p(attnum, n)
         JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = p.attnum) AS targets
 FROM pg_constraint k JOIN pg_class s ON s.oid = k.conrelid JOIN pg_class t ON t.oid = k.confrelid
 WHERE k.contype = 'f' AND k.conparentid = 0 AND pg_table_is_visible(s.oid) ORDER BY s.relname, k.conname
+"""
+_ACTS = {"c": "CASCADE", "n": "SET NULL", "d": "SET DEFAULT"}
+_TRIGGER_TEXTS = f"""
+SELECT concat_ws(' ', CASE WHEN tgtype & 4 > 0 THEN 'INSERT' END, CASE WHEN tgtype & 8 > 0 THEN 'DELETE' END,
+                 CASE WHEN tgtype & 16 > 0 THEN 'UPDATE' END), p.prosrc
+FROM pg_trigger g JOIN pg_proc p ON p.oid = g.tgfoid WHERE g.tgrelid = {_TABLE} AND NOT g.tgisinternal
 """
 _CATALOG_STAMP = """
 SELECT (SELECT count(*) || '.' || coalesce(sum(hashtext(c.oid || ' ' || c.xmin)::bigint), 0) FROM pg_class c
@@ -310,5 +337,7 @@ SELECT (SELECT count(*) || '.' || coalesce(sum(hashtext(c.oid || ' ' || c.xmin):
         FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
         WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND c.relnamespace <> 'pg_catalog'::regnamespace
           AND c.relnamespace <> 'information_schema'::regnamespace),
-       (SELECT count(*) || '.' || coalesce(sum(hashtext(oid || ' ' || xmin)::bigint), 0) FROM pg_constraint)
+       (SELECT count(*) || '.' || coalesce(sum(hashtext(oid || ' ' || xmin)::bigint), 0) FROM pg_constraint),
+       (SELECT count(*) || '.' || coalesce(sum(hashtext(oid || ' ' || xmin)::bigint), 0) FROM pg_trigger
+        WHERE NOT tgisinternal)
 """

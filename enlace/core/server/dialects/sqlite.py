@@ -9,7 +9,10 @@ import re
 import sqlite3
 import threading
 import time
-from collections.abc import Hashable, Mapping, Sequence
+from collections import Counter, OrderedDict
+from collections.abc import Collection, Hashable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
@@ -39,7 +42,7 @@ from . import sqlite_functions, sqlite_steps
 from .base import STATEMENT_SECONDS, Parameter, ServerKind, TestStep
 
 if TYPE_CHECKING:
-    from ..catalog import Column
+    from ..catalog import Column, Reference
     from ..engine import ConnectionSpec
 
 logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse is dealt with here
@@ -100,6 +103,48 @@ class Sqlite(ServerKind):
         driver: Any = connection.connection.driver_connection
         return bool(driver.in_transaction)
 
+    @contextmanager
+    def limited(self, connection: Connection, seconds: float) -> Iterator[None]:
+        driver: Any = connection.connection.driver_connection
+        limit = time.monotonic() + seconds
+        driver.set_progress_handler(lambda: time.monotonic() > limit, 10_000)
+        try:
+            yield
+        finally:
+            # The transaction's own limit begins anew: what was asked meanwhile took a known share of it.
+            until = time.monotonic() + STATEMENT_SECONDS
+            driver.set_progress_handler(lambda: time.monotonic() > until, 100_000)
+
+    @contextmanager
+    def hurried(self, connection: Connection) -> Iterator[None]:
+        driver: Any = connection.connection.driver_connection
+        driver.execute("PRAGMA busy_timeout = 0")
+        try:
+            yield
+        finally:
+            driver.execute(f"PRAGMA busy_timeout = {WAIT_FOR_LOCK_MS}")
+
+    def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
+        statement = text("SELECT sql FROM sqlite_master WHERE type = 'trigger' AND tbl_name = :t COLLATE NOCASE")
+        found = []
+        for sql in connection.execute(statement, {"t": table}).scalars():
+            head, _, body = re.sub(r"\s+", " ", sql).partition(" BEGIN ")
+            found.append((head, body))
+        return found
+
+    def loose_references(self, connection: Connection, tables: Collection[str]) -> Counter[tuple[str, str]]:
+        found: Counter[tuple[str, str]] = Counter()
+        for table in tables:
+            rows = connection.execute(text('SELECT "table", parent FROM pragma_foreign_key_check(:t)'), {"t": table})
+            found.update((child, parent) for child, parent in rows)
+        return found
+
+    def after_refused_commit(self, connection: Connection) -> None:
+        # A COMMIT that deferred references forbid leaves the transaction open (SQLite, "Foreign Key Support", 4.2).
+        driver: Any = connection.connection.driver_connection
+        if driver.in_transaction:
+            driver.execute("ROLLBACK")
+
     # -- the test ------------------------------------------------------------------------------------
 
     def test_steps(self) -> tuple[tuple[str, TestStep], ...]:
@@ -131,6 +176,30 @@ class Sqlite(ServerKind):
         )
 
     # -- the catalog ---------------------------------------------------------------------------------
+
+    # SQLAlchemy finds actions and deferral by parsing the statements of tables, and misses some of them.
+    def references(self, connection: Connection) -> list[Reference]:
+        from ..catalog import Reference
+
+        named = {name.lower(): name for name in connection.execute(text(_TABLES)).scalars()}
+        found: dict[tuple[str, int], list[Any]] = {}
+        for row in connection.execute(text(_REFERENCES)):
+            found.setdefault((row.source, row.id), []).append(row)
+        made = []
+        for (source, _), rows in found.items():
+            first = rows[0]
+            target = named.get(first.target.lower(), first.target)
+            columns = tuple(row.here for row in rows)
+            # A reference that names no columns is to the primary key (SQLite, "Foreign Key Support", 3).
+            there = tuple(row.there for row in rows) if first.there else self.key(connection, target)
+            if len(there) == len(columns):
+                made.append(
+                    Reference(
+                        "", source, columns, target, there, _acts(first.on_delete), _acts(first.on_update),
+                        bool(DEFERRED.search(first.sql or "")),
+                    )
+                )  # fmt: skip
+        return made
 
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
         from ..catalog import Column
@@ -290,6 +359,19 @@ class Sqlite(ServerKind):
         return "seconds"
 
 
+_TABLES = "SELECT name FROM sqlite_master WHERE type = 'table'"
+_REFERENCES = """
+SELECT m.name AS source, m.sql AS sql, f.id AS id, f."table" AS target, f."from" AS here, f."to" AS there,
+       f.on_delete AS on_delete, f.on_update AS on_update
+FROM sqlite_master m, pragma_foreign_key_list(m.name) f WHERE m.type = 'table' ORDER BY m.name, f.id, f.seq
+"""
+DEFERRED = re.compile(r"\bINITIALLY\s+DEFERRED\b", re.IGNORECASE)
+
+
+def _acts(said: str) -> str:
+    return said if said in ("CASCADE", "SET NULL", "SET DEFAULT") else ""
+
+
 _REFUSALS = (
     (r"NOT NULL constraint failed: (?P<columns>.+)", "not null"),
     (r"UNIQUE constraint failed: index '(?P<constraint>.+)'", "unique"),
@@ -342,20 +424,48 @@ def _quoted(path: str) -> str:
     return quote(os.path.abspath(path))
 
 
-_watchers: dict[str, sqlite3.Connection] = {}
+@dataclass
+class _Watcher:
+    """A connection kept open to ask a file how often it changed. Whoever waits for it waits for that file only."""
+
+    file: Hashable
+    connection: sqlite3.Connection | None = None
+    lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def asked(self, path: str, pragma: str) -> Any:
+        with self.lock:
+            if self.connection is None:
+                self.connection = _open(path)
+                self.connection.execute(f"PRAGMA busy_timeout = {WATCH_MS}")
+            return self.connection.execute(pragma).fetchone()[0]
+
+    def close(self) -> None:
+        with self.lock:
+            if self.connection is not None:
+                self.connection.close()
+                self.connection = None
+
+
+WATCH_MS = 50  # a file that is locked for longer counts as changed
+MOST_WATCHED = 64
+_watchers: OrderedDict[str, _Watcher] = OrderedDict()
 _watch_lock = threading.Lock()
 
 
 def _watch(path: str, pragma: str) -> Hashable:
     """A PRAGMA asked on a connection kept open for just that; also notices that the file was replaced."""
     try:
-        file = _identity(path)
+        file, old = _identity(path), []
         with _watch_lock:
-            key = f"{path}\0{file}"
-            if key not in _watchers:
-                for old in [k for k in _watchers if k.startswith(f"{path}\0")]:
-                    _watchers.pop(old).close()
-                _watchers[key] = _open(path)
-            return (file, _watchers[key].execute(pragma).fetchone()[0])
+            watcher = _watchers.get(path)
+            if watcher is None or watcher.file != file:
+                old += [watcher] if watcher else []
+                watcher = _watchers[path] = _Watcher(file)
+            _watchers.move_to_end(path)
+            while len(_watchers) > MOST_WATCHED:
+                old.append(_watchers.popitem(last=False)[1])
+        for one in old:
+            one.close()
+        return (file, watcher.asked(path, pragma))
     except (OSError, sqlite3.Error):
         return None

@@ -367,6 +367,18 @@ document.addEventListener("htmx:confirm", (event) => {
     else again.click();
   });
 }, true);
+// The question before a removal says what goes with the record; it does not wait for that longer than a moment.
+desk.addEventListener("htmx:confirm", (event) => {
+  const { elt } = event.detail;
+  if (elt.id !== "act-remove" || event.defaultPrevented) return;
+  event.preventDefault();
+  const asked = fetch(`${url}takes?record=${encodeURIComponent(tell.record)}&${view}`, { headers: { "HX-Request": "true" }, signal: AbortSignal.timeout(3500) });
+  asked
+    .then((response) => (response.ok ? response.text() : ""))
+    .catch(() => "")
+    .then((more) => enlaceAsk([elt.dataset.ask, more].filter(Boolean).join(" "), elt.dataset.yes))
+    .then((yes) => yes && event.detail.issueRequest(true));
+});
 document.addEventListener("keydown", (event) => {
   if (!(event.ctrlKey || event.metaKey) || event.altKey) return;
   const typing = event.target.matches?.("input, textarea, select");

@@ -1,6 +1,11 @@
-// What was typed goes to the server in order, one at a time, and is sent again until the server has it.
+// What was typed goes to the server in order, one at a time, and is sent again until the server has it. What Enlace
+// answers and can't take, while the database is away or locked, is set aside: it is told, holds nothing else back, and is
+// sent again until it is taken or dropped.
 
 const RETRY = 2000;
+const STAYS = "What you typed stays here and is sent as soon as it is back.";
+const SIGNED_OUT = "You are not signed in any more. What you typed is kept: sign in again in another tab, and it is sent.";
+const LOCKED = "The database asks for its password again. Give it in another tab.";
 
 export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
 
@@ -13,27 +18,28 @@ export function apply(html, response, without = null) {
   for (const part of parts.content.querySelectorAll("[hx-swap-oob]")) if (!document.getElementById(part.id)) part.remove();
   htmx.swap("#said", parts.innerHTML, { swapStyle: "none" });
   const events = JSON.parse(response.headers.get("HX-Trigger") || "{}");
+  for (const { dataset } of parts.content.querySelectorAll("template[data-event]")) events[dataset.event] = JSON.parse(dataset.detail);
   if (!("enlace:said" in events)) document.getElementById("said").classList.remove("shown"); // what was said is over
   for (const [name, detail] of Object.entries(events)) {
     document.dispatchEvent(new CustomEvent(name, { detail }));
   }
 }
 
-/** Take the token of a session that began after this page was made. */
+/** Take the token of a session that began after this page was made; whether there is one. */
 async function renew() {
   const page = await fetch(location.href);
-  if (page.redirected) return;
+  if (page.redirected) return false;
   const body = new DOMParser().parseFromString(await page.text(), "text/html").body;
+  if (!body.hasAttribute("hx-headers")) return false;
   document.body.setAttribute("hx-headers", body.getAttribute("hx-headers"));
+  return true;
 }
 
-/** The sentence of an answer that is an error. */
+/** Tell the sentence of an answer that is an error; the sentence. */
 export async function complain(response) {
-  if (response.redirected || response.status === 403) {
-    enlaceSay("You are not signed in any more. What you typed is kept: sign in again in another tab, and it is sent.", true);
-  } else {
-    enlaceSay(enlaceWords(await response.text()), true);
-  }
+  const words = response.redirected ? SIGNED_OUT : response.status === 401 ? LOCKED : enlaceWords(await response.text());
+  enlaceSay(words, true);
+  return words;
 }
 
 export class Edits {
@@ -41,11 +47,17 @@ export class Edits {
   constructor(url, view) {
     Object.assign(this, { url, view });
     this.queue = [];
+    this.aside = []; // what could not be sent; see `list`
     this.count = 0; // how many were ever sent: an answer asked for before the newest one is out of date
     this.running = null;
     window.addEventListener("beforeunload", (event) => {
-      if (this.away) event.preventDefault();
+      if (this.away || this.aside.length) event.preventDefault();
     });
+    document.getElementById("unsent")?.addEventListener("click", ({ target }) => {
+      const { act } = target.dataset;
+      if (act === "drop") this.drop();
+    });
+    setInterval(() => !this.running && this.aside.length && this.queued(...this.aside.splice(0)), RETRY);
   }
 
   address(path) {
@@ -64,56 +76,86 @@ export class Edits {
   send(path, data) {
     const body = new FormData();
     for (const [name, value] of Object.entries(data)) if (value !== undefined && value !== null) body.append(name, value);
-    this.queue.push({ path, body });
-    this.count += 1;
+    const same = (one) => one.data.record === data.record && one.data.field === data.field;
+    if (data.field) this.aside = this.aside.filter((one) => !same(one)); // what is typed now is meant instead
+    this.list();
+    return this.queued({ path, body, data });
+  }
+
+  queued(...several) {
+    this.queue.push(...several);
+    this.count += several.length;
     this.running ||= this.run().finally(() => (this.running = null));
     return this.running;
   }
 
   async run() {
     while (this.queue.length) {
-      if (await this.post(this.queue[0])) this.queue.shift();
-      else await new Promise((later) => setTimeout(later, RETRY));
+      const one = this.queue[0];
+      const why = await this.post(one);
+      if (why === null) await new Promise((later) => setTimeout(later, RETRY));
+      else this.queue.shift();
+      if (why) this.aside.push({ ...one, why });
+      if (why && !one.why) enlaceSay(`${why} ${STAYS}`, true);
+      if (one.why || why) this.list();
+      if (one.why && why === "" && !this.aside.length) enlaceSay("What you typed has been kept.");
     }
   }
 
+  /** "": it is settled; null: Enlace itself can't be reached; else why it can't be taken now. */
   async post({ path, body }) {
     let response;
     try {
       const headers = { "X-CSRFToken": token(), "HX-Request": "true" };
       response = await fetch(this.address(path), { method: "POST", body, headers });
+      if ([502, 504].includes(response.status)) return this.unreachable();
+      if (response.redirected || response.status === 403) {
+        // Signed out meanwhile: all that was typed waits until the person has signed in, in any tab. Or the session is
+        // another one by now, and this page's token is taken anew; or it is refused for good.
+        if (await renew()) return enlaceWords(await response.text());
+        enlaceSay(SIGNED_OUT, true);
+        return null;
+      }
+      if (response.status === 503 || response.status === 401) {
+        return response.status === 401 ? LOCKED : enlaceWords(await response.text());
+      }
+      if (this.away) {
+        this.away = false;
+        enlaceSay("Enlace is back. What you typed has been kept.");
+      }
+      const text = await response.text();
+      if (response.ok) apply(text, response);
+      else enlaceSay(enlaceWords(text), true);
+      return "";
     } catch {
-      return this.wait();
+      return this.unreachable();
     }
-    if ([502, 504].includes(response.status)) return this.wait();
-    if (response.status === 503) return this.wait(enlaceWords(await response.text()));
-    if (response.status === 401) return this.unlock(response);
-    if (this.away) {
-      this.away = false;
-      enlaceSay("Enlace is back. What you typed has been kept.");
-    }
-    if (response.redirected || response.status === 403) {
-      // Signed out meanwhile: what was typed waits until the person has signed in again, in any tab.
-      await complain(response);
-      await renew();
-      return false;
-    }
-    if (response.ok) apply(await response.text(), response);
-    else await complain(response);
-    return true;
   }
 
-  wait(words) {
+  unreachable() {
     this.away = true;
-    const stays = "What you typed stays here and is sent as soon as it is back.";
-    enlaceSay(words ? `${words} ${stays}` : `Enlace can't be reached just now. ${stays}`, true);
-    return false;
+    enlaceSay(`Enlace can't be reached just now. ${STAYS}`, true);
+    return null;
   }
 
-  /** The database's password is asked for anew: in another tab, so that what was typed stays here. */
-  unlock(response) {
-    enlaceSay("The database asks for its password again. Give it in another tab; what you typed stays here and is sent then.", true);
-    return false;
+  /** Tell what could not be sent, beside the draft, until it is sent or dropped. */
+  list() {
+    const box = document.getElementById("unsent");
+    if (!box) return;
+    box.hidden = !this.aside.length;
+    const lines = this.aside.map(({ data, why }) => {
+      const line = document.createElement("li");
+      const editor = data.field && document.querySelector(`#panel [data-field="${CSS.escape(data.field)}"]`);
+      const label = editor?.id && document.querySelector(`label[for="${CSS.escape(editor.id)}"]`)?.textContent.trim();
+      line.textContent = `${label || data.field || "An act"}: “${String(data.value ?? "").slice(0, 80)}” was not taken. ${why}`;
+      return line;
+    });
+    box.querySelector("ul").replaceChildren(...lines);
+  }
+
+  drop() {
+    this.aside = [];
+    this.list();
   }
 
   /** The page is closing: what is still in an editor goes out with a request that outlives the page. */

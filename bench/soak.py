@@ -1,0 +1,48 @@
+"""Twenty thousand mixed requests to one server: its memory and its answers are at the end what they were early on."""
+
+from __future__ import annotations
+
+import random
+import re
+from statistics import median
+from urllib.parse import urlencode
+
+from scripts.soak import FormAt, mixed
+
+from . import table
+from .results import Results, milliseconds
+from .served import Server
+
+TIMES, EARLY = 20_000, 4_000
+
+
+def main(results: Results, server: Server) -> None:
+    """Over HTTP, on the million rows."""
+    page = server.get("/desk/1/")
+    token = re.search(rb'X-CSRFToken": "([^"]+)"', page).group(1).decode()
+    headers = {"X-CSRFToken": token, "Content-Type": "application/x-www-form-urlencoded"}
+    place = FormAt("/desk/1/", table.ROWS, "note", ("code", "-code"), (("only-code", "=C00001"),))
+    taken: list[float] = []
+    failed = 0
+    before = 0.0
+
+    def ask(one) -> None:
+        if one.data is None:
+            server._ask("GET", f"{one.path}?{urlencode(one.query)}")
+        else:
+            server._ask("POST", one.path, urlencode(one.data), headers)
+
+    for n, one in enumerate(mixed(random.Random(6), place, TIMES)):
+        try:
+            taken.append(milliseconds(lambda one=one: ask(one)))
+        except RuntimeError as error:
+            failed += " 5" in str(error)[:200] and "404" not in str(error)
+        if n == EARLY:
+            before = server.memory()
+    server._ask("POST", "/desk/1/discard", "", headers)
+    results.bound(f"{TIMES:,} mixed requests: what failed", failed, "requests", 0)
+    results.bound(
+        f"{TIMES:,} mixed requests: memory growth after the first {EARLY:,}", server.memory() - before, "MB", 40
+    )
+    early, late = taken[EARLY : 2 * EARLY], taken[-EARLY:]
+    results.ratio(f"{TIMES:,} mixed requests: the last ones against early ones", median(late), median(early), "ms", 1.2)

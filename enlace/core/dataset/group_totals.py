@@ -1,0 +1,117 @@
+"""Aggregates over the details of many masters, with a draft laid over them: a few grouped queries, whatever their number.
+
+The server adds up the rows of all these masters, grouped by what links them; the rows that the draft touches are taken
+out of that and its own values put in. So the work on this side is proportional to the draft's own part.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import ColumnElement, and_, func, not_, select
+from sqlalchemy.engine import Connection
+
+from ..server.dialects import server_kind
+from .outer import spelled
+from .source import source_table
+from .spec import DatasetSpec
+from .totals import Pending, Tally, Total
+from .values import key_of
+from .window import KEYS_A_STATEMENT, in_parts, key_in
+
+Link = tuple[Any, ...]
+
+
+def group_totals(
+    connection: Connection,
+    dataset: DatasetSpec,
+    columns: Sequence[str],
+    drafted: Mapping[Link, Sequence[Pending]],
+    wanted: Sequence[Total],
+) -> dict[Link, list[Any]]:
+    """By link, the value of each total over the dataset's rows whose `columns` hold it.
+
+    drafted: by link, the pending records as that master meets them: new to it, its own, or removed from it. A link with
+    None in it has no rows on the server. Raises Problem.
+    """
+    groups = _Groups(connection, dataset, columns, list(drafted))
+    touched = {one.id for several in drafted.values() for one in several if not one.id.startswith("n")}
+    there = groups.present(sorted(touched), {one.field for one in wanted})
+    taken_out = [key_of(one) for several in there.values() for one in several]
+    found: dict[Link, list[Any]] = {link: [] for link in drafted}
+    for one in wanted:
+        sums = groups.sums(one)
+        ends = groups.ends(one, taken_out)
+        for link, several in drafted.items():
+            rows = there.get(link, {})
+            tally = Tally(dataset.by_name[one.field], *sums.get(link, (0, None)), [r[one.field] for r in rows.values()])
+            tally.ends = {one.function: ends.get(link)} if one.function in ("min", "max") else {}
+            tally.lay_over(one.field, several, rows)
+            found[link].append(tally.result(one.function))
+    return found
+
+
+class _Groups:
+    """The rows of some links, on the server."""
+
+    def __init__(
+        self, connection: Connection, dataset: DatasetSpec, columns: Sequence[str], links: Sequence[Link]
+    ) -> None:
+        self.connection, self.dataset = connection, dataset
+        self.table = source_table(dataset)
+        self.columns = [self.table.c[name] for name in columns]
+        self.key = [self.table.c[name] for name in dataset.key]
+        bound = server_kind(connection.dialect.name).bound
+        self.links = {tuple(map(bound, link)): link for link in links if None not in link}
+        self.alike = spelled(self.links)
+
+    def _link(self, values: Sequence[Any]) -> Link | None:
+        return self.links.get(self.alike(tuple(values)))
+
+    def _in_links(self, part: list[Link]) -> ColumnElement[bool]:
+        return key_in(self.columns, part)
+
+    def present(self, ids: Sequence[str], names: set[str]) -> dict[Link, dict[str, dict[str, Any]]]:
+        """By link, what the server has now of the rows that a draft touches, by their ids."""
+        found: dict[Link, dict[str, dict[str, Any]]] = defaultdict(dict)
+        keys, ordered, width = {key_of(one): one for one in ids}, sorted(names), len(self.key)
+        for part in in_parts(list(keys), KEYS_A_STATEMENT):
+            wanted = [*self.key, *self.columns, *(self.table.c[n] for n in ordered)]
+            statement = select(*(c.label(f"c{i}") for i, c in enumerate(wanted))).where(key_in(self.key, part))
+            for row in self.connection.execute(statement):
+                link = self._link(row[width : width + len(self.columns)])
+                if link is not None and (key := tuple(row[:width])) in keys:
+                    found[link][keys[key]] = dict(zip(ordered, row[width + len(self.columns) :], strict=True))
+        return found
+
+    def sums(self, one: Total) -> dict[Link, tuple[int, Any]]:
+        """By link, how many values a column has, and their sum where that is asked for."""
+        column = self.table.c[one.field]
+        adding = one.function in ("sum", "avg")
+        asked = [func.count(column), *([func.sum(column)] if adding else [])]
+        found = {}
+        for part in in_parts(list(self.links), KEYS_A_STATEMENT):
+            statement = select(*self.columns, *asked).where(self._in_links(part)).group_by(*self.columns)
+            for row in self.connection.execute(statement):
+                link = self._link(row[: len(self.columns)])
+                if link is not None:
+                    found[link] = (int(row[len(self.columns)]), row[-1] if adding else None)
+        return found
+
+    def ends(self, one: Total, touched: list[Link]) -> dict[Link, Any]:
+        """By link, the least or greatest value among the rows that no draft touches."""
+        if one.function not in ("min", "max"):
+            return {}
+        column = self.table.c[one.field]
+        best = func.min(column) if one.function == "min" else func.max(column)
+        untouched = [not_(key_in(self.key, part)) for part in in_parts(touched, KEYS_A_STATEMENT)]
+        found = {}
+        for part in in_parts(list(self.links), KEYS_A_STATEMENT):
+            statement = select(*self.columns, best).where(and_(self._in_links(part), *untouched))
+            for row in self.connection.execute(statement.group_by(*self.columns)):
+                link = self._link(row[:-1])
+                if link is not None:
+                    found[link] = row[-1]
+        return found
