@@ -7,6 +7,7 @@ from contextlib import suppress
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+from enlace.core.dataset.lookups import called_so
 from enlace.core.dataset.narrowing import BrokenList, narrowing_fields, still_offered
 from enlace.core.dataset.outer import outer_rows
 from enlace.core.dataset.uniqueness import taken
@@ -20,6 +21,9 @@ from .parts import FormPart
 
 if TYPE_CHECKING:
     from .work import Work
+
+
+SEVERAL = "several"
 
 
 class Checks:
@@ -168,11 +172,21 @@ class Checks:
         if pending is None or pending.state == "removed":
             return []
         found: list[Complaint] = []
-        for ask in (self._taken, self._offered):
+        for ask in (self._called_so, self._taken, self._offered):
             # Advice only: where it can't be had now, or not soon, the edit stands without it and the save tells.
             with suppress(Problem):
                 found += ask(pending, pending.values(stored))
         return found
+
+    def _called_so(self, pending: PendingRecord, values: Mapping[str, Any]) -> Iterator[Complaint]:
+        """Texts that several lines of a list read as."""
+        work = self.work
+        for name, text in pending.texts.items():
+            field = work.dataset.by_name.get(name)
+            if field is None or field.lookup is None or not field.lookup.table or field.lookup.others:
+                continue
+            if len(called_so(work.spec, work.dataset, field, text, work.formats, values)) > 1:
+                yield Complaint(SEVERAL, f"Several are called “{text[:60]}”: open the list and choose one.", (name,))
 
     def _taken(self, pending: PendingRecord, values: Mapping[str, Any]) -> Iterator[Complaint]:
         dataset = self.work.dataset

@@ -107,6 +107,9 @@ def edit_value(work: Work, identifier: str, name: str, value: Any) -> Kept:
 def add(work: Work) -> RecordView:
     """A new record."""
     work.require_editable()
+    if lacking := work.dataset.lacking_keys:
+        labels = " and ".join(work.dataset.by_name[name].label for name in lacking)
+        raise Problem(f"Nothing can be added here: {labels} identifies records and can't be entered.", code="bad")
     starting = work.rules.computed.starting(work.checks.of_master(work.part, work.master))
     record = replace(new_record(), now=starting)
     if work.part.name:

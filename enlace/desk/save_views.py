@@ -92,6 +92,9 @@ def _held_back(request, work: Work, report) -> HttpResponse:
         gone = all(c.theirs is None for one in report.outcomes.values() for c in one.conflicts.values())
         did = "removed" if gone else "changed"
         why = f"Somebody else {did} {n} of your records meanwhile. Choose what stays, then save again."
+        kinds = {c.kind for one in report.outcomes.values() for c in one.conflicts.values()}
+        if kinds == {"inserted"}:
+            why = "There is already a record with this key. Give yours another one, or let it go on as an edit."
     elif report.refusals:
         reasons = next(iter(report.refusals.values()))
         why = reasons[0].sentence if one else f"The database refused {count} records; the first is shown."

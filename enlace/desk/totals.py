@@ -9,6 +9,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
 from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.filters import exactly_text
 from enlace.core.dataset.groups import MOST as MOST_GROUPS
 from enlace.core.dataset.groups import Group, grouped
 from enlace.core.dataset.lookups import chosen_text, shown_text
@@ -21,7 +22,7 @@ from enlace.core.server.engine import reading
 from .addresses import view_text
 from .answers import base_context
 from .models import WantedTotal
-from .opening import on_form, text_from
+from .opening import number_from, on_form, text_from
 from .work import Work
 
 MOST = 12
@@ -59,21 +60,55 @@ def groups(request, work: Work):
     field = next((f for f in work.dataset.shown if f.name == text_from(request, "by")), None)
     if field is None:
         raise Problem("This form has no such field.", "Choose one from the list.", code="bad")
-    found, more = grouped(work.rows, field.name)
-    counts: Counter[str] = Counter()
-    for one in found:
-        counts[_words(work, field, one)] += one.count
-    if field.name in work.dataset.by_name:
-        for record in _met(work):
-            if record.state != "new" and (record.state == "removed" or field.name in record.now):
-                counts[work.words.of(work.dataset, field, record.was)] -= 1
-            if record.state != "removed" and (record.state == "new" or field.name in record.now):
-                counts[work.words.of(work.dataset, field, record.values())] += 1
-    lines = sorted(((n, text) for text, n in counts.items() if n > 0), key=lambda line: (-line[0], line[1]))
+    start = number_from(request, "start", 0)
+    found, more = grouped(work.rows, field.name, start)
+    counts = {_value_key(one.value): one for one in found}
+    moved, records = _moved(work, field)
+    if not start:
+        # Values that only the draft has stand on the first page; those that the server has too, where it has them.
+        ours = [key for key, n in moved.items() if n > 0 and key not in counts and records[key] is not None]
+        values = [records[key].values()[field.name] for key in ours[:MOST_GROUPS]]
+        there = (
+            {_value_key(one.value) for one in grouped(work.rows, field.name, 0, MOST_GROUPS, values)[0]}
+            if values
+            else set()
+        )
+        for key in ours[:MOST_GROUPS]:
+            if key not in there:
+                counts[key] = Group(records[key].values().get(field.name), (), 0)
     number = work.formats.number()
-    shown = [(text, number(n), _address(work, field, text)) for n, text in lines]
-    context = {"field": field, "lines": shown, "more": more, "groups": MOST_GROUPS}
+    lines = []
+    for key, one in counts.items():
+        count = one.count + moved.get(key, 0)
+        if count > 0:
+            words = _words(work, field, one, records.get(key))
+            lines.append((count, words, number(count), _address(work, field, one.value)))
+    lines.sort(key=lambda line: -line[0])
+    context = {"field": field, "lines": [line[1:] for line in lines], "start": start + 1, **base_context(work)}
+    context["next"] = start + MOST_GROUPS if more else None
+    context["back"] = max(start - MOST_GROUPS, 0) if start else None
     return render(request, "desk/groups.html", context)
+
+
+def _value_key(value: Any) -> str:
+    """Equal for equal values of any type."""
+    return f"{value!r}" if isinstance(value, str | bytes) else f"{value}"
+
+
+def _moved(work: Work, field: FieldSpec) -> tuple[Counter[str], dict[str, PendingRecord]]:
+    """By value, by how many records the draft changes its count, and one of those."""
+    counts: Counter[str] = Counter()
+    records: dict[str, PendingRecord] = {}
+    if field.name not in work.dataset.by_name:
+        return counts, records
+    for record in _met(work):
+        if record.state != "new" and (record.state == "removed" or field.name in record.now):
+            counts[_value_key(record.was.get(field.name))] -= 1
+        if record.state != "removed" and (record.state == "new" or field.name in record.now):
+            key = _value_key(record.values().get(field.name))
+            counts[key] += 1
+            records[key] = record
+    return counts, records
 
 
 def _met(work: Work) -> list[PendingRecord]:
@@ -87,16 +122,20 @@ def _met(work: Work) -> list[PendingRecord]:
     return [one for one in drafted if one.state == "new" or one.id in there]
 
 
-def _address(work: Work, field: FieldSpec, text: str) -> str:
+def _address(work: Work, field: FieldSpec, value: Any) -> str:
     """Where only the rows of a group are."""
-    return f"{work.address}?{view_text(work.rows, {**work.only, field.name: f'={text}'})}"
+    return f"{work.address}?{view_text(work.rows, {**work.only, field.name: exactly_text(field, value, work.formats)})}"
 
 
-def _words(work: Work, field: FieldSpec, group: Group) -> str:
-    if field.lookup and field.lookup.table:
+def _words(work: Work, field: FieldSpec, group: Group, record: PendingRecord | None) -> str:
+    if group.value == "":
+        return "(empty text)"
+    if field.lookup and field.lookup.table and group.shown:
         chosen = shown_text(field.lookup, group.shown, work.formats)
         if chosen is not None:
             return chosen
+    elif record is not None and not group.shown:
+        return work.words.of(work.dataset, field, record.values())
     elif field.lookup and (chosen := chosen_text(field, group.value)) is not None:
         return chosen
     return KINDS[field.kind].formatter(field, work.formats)(group.value)

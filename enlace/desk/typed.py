@@ -123,7 +123,7 @@ def _chosen(field: FieldSpec, choice: str) -> Option:
         value, *others = [unpacked(one) if isinstance(one, dict) else one for one in values]
         also = tuple(zip((name for name, _ in lookup.also), others, strict=True))
         known = bool(lookup.table) or value in dict(lookup.choices)
-    except (ValueError, TypeError, KeyError):
+    except (ValueError, TypeError, KeyError, RecursionError):
         raise Problem("There is no such line in the list.", "Open the list and choose again.", code="bad") from None
     if not known:
         raise Problem("There is no such line in the list.", "Open the list and choose again.", code="bad")

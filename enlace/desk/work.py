@@ -27,7 +27,7 @@ from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
 from enlace.rows.writer import Overlay
 
-from .checks import Checks
+from .checks import SEVERAL, Checks
 from .drafts import DraftStore
 from .kept import KeptCopy
 from .links import links_of
@@ -287,7 +287,8 @@ class Work:
         if not rows:
             return None
         if rows[0].id.startswith("p"):
-            return self.view(rows[0].id, rows[0].position, dict(zip(self._names, rows[0].values, strict=True)), None)
+            whole = self.rows.whole_at(rows[0].position) or rows[0].values
+            return self.view(rows[0].id, rows[0].position, dict(zip(self._names, whole, strict=True)), None)
         return self.record(rows[0].id, rows[0].position)
 
     @property
@@ -364,7 +365,10 @@ class Work:
         self, identifier: str, position: int | None, stored: Mapping[str, Any] | None, pending: PendingRecord | None
     ) -> RecordView:
         """A record as a person sees it, from what is known of it."""
-        told = [*self.checks.complaints(pending, stored), *self.checks.questions(pending, stored)]
+        asked = self.checks.questions(pending, stored)
+        better = {one.fields for one in asked if one.code == SEVERAL}
+        known = self.checks.complaints(pending, stored)
+        told = [*(one for one in known if one.code != "unreadable" or one.fields not in better), *asked]
         view = RecordView(identifier, position, stored, pending, tuple(told))
         found, locked = self._computed(identifier, view.values, stored is None)
         return replace(view, calculated=found, locked=locked)

@@ -9,8 +9,9 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from html import escape
 from typing import Any
+
+from markupsafe import escape
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.compiled import derived
@@ -67,7 +68,7 @@ class RowWriter:
         if self._tones:
             cells, tone = self._toned(values, cells)
         return (
-            f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}"{tone} '
+            f'<div role="row" class="record" id="row-{safe(row.id)}" data-id="{safe(row.id)}" data-at="{row.position}"{tone} '
             f'aria-rowindex="{row.position + 2}"><div role="gridcell" class="thread"></div>{"".join(cells)}</div>'
         )
 
@@ -79,12 +80,12 @@ class RowWriter:
             if values[place] not in (True, 1):
                 continue
             if tone.endswith(f" {ROW}"):
-                row = row or f' data-tone="{tone.removesuffix(f" {ROW}")}"'
+                row = row or f' data-tone="{safe(tone.removesuffix(f" {ROW}"))}"'
             else:
                 found.setdefault(name, tone)
         names = (field.name for _, field, _, _ in self._columns)
         toned = [
-            cell.replace('class="', f'class="tone-{found[name]} ', 1) if name in found else cell
+            cell.replace('class="', f'class="tone-{safe(found[name])} ', 1) if name in found else cell
             for name, cell in zip(names, cells, strict=True)
         ]
         return toned, row
@@ -106,8 +107,8 @@ class RowWriter:
         fault = " with an error" if wrong or pending.refusals else ""
         words = STATE_WORDS[state] + fault
         return (
-            f'<div role="row" class="record" id="row-{row.id}" data-id="{row.id}" data-at="{row.position}"{tone} '
-            f'data-state="{state}"{" data-fault" if fault else ""} aria-rowindex="{row.position + 2}"'
+            f'<div role="row" class="record" id="row-{safe(row.id)}" data-id="{safe(row.id)}" data-at="{row.position}"{tone} '
+            f'data-state="{safe(state)}"{" data-fault" if fault else ""} aria-rowindex="{row.position + 2}"'
             f'{swap_mark(swap)}><div role="gridcell" class="thread" title="{words}">'
             f'<span class="visually-hidden">{words}</span></div>{"".join(cells)}</div>'
         )
@@ -120,10 +121,10 @@ class RowWriter:
             return show(values[i]) if j < 0 else show(values[i], row.shown[j] if row.shown else ())
         text = pending.texts.get(name)
         if text is not None:
-            inner = _cell(field, escape(text[:CUT]), "")
+            inner = _cell(field, text[:CUT])
         elif field.lookup:
             words = over.words(field, {**pending.was, **pending.now})
-            inner = _cell(field, escape(words[:CUT]), "")
+            inner = _cell(field, words[:CUT])
         else:
             inner = show(_short(pending.now[name], field))
         was = ""
@@ -132,7 +133,7 @@ class RowWriter:
         title = wrong.get(name) or was
         marks = "changed wrong" if name in wrong else "changed"
         invalid = ' aria-invalid="true"' if name in wrong else ""
-        return inner.replace('class="', f'title="{escape(title)}"{invalid} class="{marks} ', 1)
+        return inner.replace('class="', f'title="{safe(title)}"{invalid} class="{marks} ', 1)
 
 
 def swap_mark(swap: bool) -> str:
@@ -150,8 +151,11 @@ _UNSAFE = re.compile("[&<>\"']").search
 
 
 def safe(text: str) -> str:
-    """A text as HTML; most have nothing in them that has to be written otherwise."""
-    return escape(text) if _UNSAFE(text) else text
+    """A text as HTML; most have nothing in them that has to be written otherwise.
+
+    Whatever is not written in this file goes through it: values, what formats add to them, ids, names, sentences.
+    """
+    return str(escape(text)) if _UNSAFE(text) else text
 
 
 def _short(value: Any, field: FieldSpec) -> Any:
@@ -161,8 +165,15 @@ def _short(value: Any, field: FieldSpec) -> Any:
     return value[:CUT] if isinstance(value, str) else value
 
 
-def _cell(field: FieldSpec, inner: str, more: str) -> str:
-    return f'<div role="gridcell" class="{align_of(field)}{more}">{inner}</div>'
+def _cell(field: FieldSpec, text: str, title: str = "", odd: bool = False) -> str:
+    told = f'title="{safe(title)}" ' if title else ""
+    return f'<div {told}role="gridcell" class="{safe(align_of(field))}{" odd" if odd else ""}">{safe(text)}</div>'
+
+
+def _cells(field: FieldSpec) -> Callable[[str], str]:
+    """`_cell` of one field, for very many texts."""
+    before, after = _cell(field, "\0").split("\0")
+    return lambda text: before + (str(escape(text)) if _UNSAFE(text) else text) + after
 
 
 def align_of(field: FieldSpec) -> str:
@@ -184,7 +195,7 @@ def _shower(field: FieldSpec, formats: Formats) -> Callable[..., str]:
     plain = _plain_shower(field, formats)
     if not field.lookup:
         return plain
-    ready = {value: _cell(field, escape(shown), "") for value, shown in field.lookup.choices}
+    ready = {value: _cell(field, shown) for value, shown in field.lookup.choices}
     kind, others = KINDS[field.kind], field.lookup.others
 
     def choose(value: Any) -> str:
@@ -198,22 +209,21 @@ def _shower(field: FieldSpec, formats: Formats) -> Callable[..., str]:
 def _lookup_shower(field: FieldSpec, formats: Formats) -> Callable[[Any, Sequence[Any]], str]:
     lookup, plain = field.lookup, _plain_shower(field, formats)
     assert lookup is not None
-    before, after = _cell(field, "\0", "").split("\0")
-
+    cell_of = _cells(field)
     ready: dict[str, str] = {}  # the same lines come again and again
 
     def show(value: Any, shown: Sequence[Any]) -> str:
         if len(shown) == 1 and type(shown[0]) is str:
             cell = ready.get(shown[0])
             if cell is None:
-                cell = before + safe(shown[0]) + after
+                cell = cell_of(shown[0])
                 if len(ready) < MOST_READY:
                     ready[shown[0]] = cell
             return cell
         text = shown_text(lookup, shown, formats) if shown else None
         if text is None:
             return plain(value) if value is None or lookup.others else _lacking(field, plain(value))
-        return before + escape(text) + after
+        return cell_of(text)
 
     return show
 
@@ -228,28 +238,26 @@ def _plain_shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
     """A function from a stored value to its cell."""
     kind = KINDS[field.kind]
     show = kind.formatter(field, formats)
-    empty = _cell(field, "", "")
-    before, after = _cell(field, "\0", "").split("\0")
+    empty, cell_of = _cell(field, ""), _cells(field)
     usual: tuple[type, ...] = {"whole": (int,), "decimal": (int, float), "text": (str,), "longtext": (str,)}.get(
         field.kind, ()
     )
-    numeric = field.kind in ("whole", "decimal")
     is_text = field.kind in ("text", "longtext")
     reads_length = field.kind in ("picture", "binary")
 
     def write(value: Any) -> str:
         if is_text and type(value) is str:
-            return before + safe(value) + after
+            return cell_of(value)
         if value is None:
             return empty
         if type(value) in usual:
-            return before + (show(value) if numeric else escape(show(value))) + after
+            return cell_of(show(value))
         if isinstance(value, ExpressionError):
-            return _cell(field, "—", " odd").replace("<div ", f'<div title="{escape(str(value))}" ', 1)
-        text = escape(show(value))
+            return _cell(field, "—", str(value), odd=True)
+        text = show(value)
         if not reads_length and kind.is_odd(value, field):
             told = f"Stored as {type(value).__name__}, which does not fit this field of kind “{kind.label.lower()}”."
-            return _cell(field, text, " odd").replace("<div ", f'<div title="{escape(told)}" ', 1)
-        return before + text + after
+            return _cell(field, text, told, odd=True)
+        return cell_of(text)
 
     return write

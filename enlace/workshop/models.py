@@ -159,6 +159,7 @@ class Dataset(models.Model):
             details_known=[as_json(one) for one in spec.details],
             query=spec.query,
             sorted_by=[list(term) for term in spec.sorted_by],
+            compare=spec.compare,
         )
         Field.objects.bulk_create(Field.from_spec(dataset, i, one) for i, one in enumerate(spec.all))
         Rule.objects.bulk_create(

@@ -101,7 +101,7 @@ class Edits(unittest.TestCase):
             ]
 
         self.assertEqual(complaints(self.bench.edit("i1", price="-1")), [("check", ("price",))])
-        self.assertEqual(complaints(self.bench.edit("i1", name="")), [])  # '' is a value in a NOT NULL text column
+        self.assertEqual(complaints(self.bench.edit("i1", name="")), [("required", ("name",))])
         self.assertEqual(complaints(self.bench.edit("i1", note="cork")), [("check", ("name", "note"))])
         self.assertEqual(complaints(new_record()), [("missing", ("name",))])
         emptied = with_value(self.bench.read("i1"), self.fields["name"], None)

@@ -22,6 +22,20 @@ YEAR = re.compile(r"(^|[^a-z])(year|yr|ano)$|Year$", re.I)
 UNITS = {"m", "km", "kg", "kn", "cm", "mm", "t", "eur", "usd"}
 
 
+# Names of types that the standard or many servers share (SQLite, "Datatypes In SQLite", section 3.1.1, and common practice).
+TYPES = re.compile(
+    r"(UNSIGNED )?(BIG |TINY|SMALL|MEDIUM|BIG)?INT(EGER)?[248]?( UNSIGNED)?|BIT|BOOL(EAN)?|"
+    r"(NATIVE |VARYING |N|VAR|NVAR|LONGVAR)?CHAR(ACTER)?( VARYING)?2?|(TINY|MEDIUM|LONG)?TEXT|N?CLOB|STRING|UUID|"
+    r"(TINY|MEDIUM|LONG)?BLOB|(VAR)?BINARY|IMAGE|REAL|DOUBLE( PRECISION)?|FLOAT[48]?|"
+    r"DEC(IMAL)?|NUMERIC|NUMBER|(SMALL)?MONEY|DATE|TIME|DATETIME2?|TIMESTAMP|(TIME|TIMESTAMP) WITH(OUT)? TIME ZONE|TIMESTAMPTZ"
+)
+
+
+def _made_up(column: Column) -> bool:
+    """Whether a column's declared type is a word of somebody's own, or none, so that its rows tell what it holds."""
+    return not column.family and not TYPES.fullmatch(column.type_text.upper().split("(")[0].strip())
+
+
 def label_of(name: str) -> str:
     """A column name as a label: `gross_tonnage` → "Gross tonnage", `shipName` → "Ship name", `length_m` → "Length (m)"."""
     words = re.sub(r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])", " ", name)
@@ -51,14 +65,21 @@ def make_dataset(spec: ConnectionSpec, name: str) -> DatasetSpec:
     table = catalog.table(name)
     with reading(spec) as connection:
         rows = first_rows(connection, table, SAMPLE_ROWS, SAMPLE_CUT)
+        types = server_kind(spec.kind).stored_types(connection, name, [c.name for c in table.columns if _made_up(c)])
     samples = [[row[i] for row in rows if row[i] is not None] for i in range(len(table.columns))]
+    for i, one in enumerate(table.columns):
+        # What a declared type of somebody's own means, the rows tell: one value of each type that is there.
+        samples[i] += types.get(one.name, [])
     fields = tuple(_field(spec, table, one, samples[i]) for i, one in enumerate(table.columns))
     rules = tuple(RuleSpec(check.expression, check.name) for check in table.checks) + _enumerations(table)
     return DatasetSpec(
         table=table.name,
         fields=with_lookups(catalog, table, fields, rules),
-        key=table.key,
-        locator=table.locator,
+        key=table.identity,
+        # A row number may be another row's by now, and all columns are what people edit: the whole record is compared.
+        compare="edited"
+        if set(table.identity) <= {*table.key, *(c for u in table.uniques for c in u.columns)}
+        else "all",
         read_only_because=why_read_only(table),
         rules=rules,
         uniques=tuple(one.columns for one in table.uniques),
@@ -87,9 +108,9 @@ def why_read_only(table: Table) -> str:
         return (
             f"{table.name} is a view: its rows are computed from other tables, so they can be read but not edited here."
         )
-    if not table.key:
+    if not table.identity:
         return (
-            f"{table.name} has no primary key, so Enlace could not tell two of its rows apart when saving. "
+            f"{table.name} has no key, and its columns can't be compared one by one, so two of its rows could not be told apart when saving. "
             "They can be read but not edited. A primary key on the table would change that."
         )
     return ""
@@ -102,6 +123,10 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
         facts["storage"] = server.storage_of(values, kind)
     shown_only = kind == "binary" or column.family == "shown"
     read_only = bool(why_read_only(table)) or column.computed or shown_only
+    # A key that is a reference as well (one-to-one tables) is chosen from its list, whoever could number it.
+    numbered = column.numbered and all(column.name not in one.columns for one in table.references)
+    made = numbered or column.computed
+    needed = not column.nullable or (column.name in table.key and column.default is None)
     return FieldSpec(
         name=column.name,
         label=label_of(column.name),
@@ -110,9 +135,9 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
         type_text=column.type_text,
         width=max(width_of(kind, label_of(column.name), values, facts.get("length")), 100 if column.numbered else 0),
         nullable=column.nullable,
-        required=not column.nullable and not column.numbered and not column.computed,
-        read_only=read_only or column.numbered,
-        numbered=column.numbered,
+        required=needed and not made,
+        read_only=read_only or numbered,
+        numbered=numbered,
         computed=column.computed,
         default=column.default,
         help="Values of this type are shown here but can't be edited." if column.family == "shown" else "",
@@ -135,6 +160,9 @@ def kind_of(column: Column, table: Table, values: list[Any]) -> tuple[str, dict[
     """
     if column.family:
         return _kind_of_family(column, values)
+    texts = any(isinstance(v, str) for v in values)
+    if _made_up(column) and texts and any(isinstance(v, int | float) for v in values):
+        return "text", {"storage": "any"}  # numbers and texts side by side stay what they are
     declared = column.type_text.upper()
     size = [int(n) for n in re.findall(r"\d+", declared[declared.find("(") :])] if "(" in declared else []
     name = declared.split("(")[0].strip()
@@ -146,6 +174,8 @@ def kind_of(column: Column, table: Table, values: list[Any]) -> tuple[str, dict[
         return "date", {}
     if name.startswith("TIME"):
         return "time", {}
+    if _made_up(column) and texts:
+        return kind_of_values(values)
     if "INT" in name:
         return "whole", {}
     if any(part in name for part in ("CHAR", "CLOB", "TEXT", "UUID", "STRING")):

@@ -41,10 +41,16 @@ def drift_of(dataset: DatasetSpec, suggested: DatasetSpec) -> Drift:
     )
 
 
+def _identity(dataset: DatasetSpec) -> str:
+    if dataset.key and dataset.key[0] not in dataset.by_name:
+        return "the row number"
+    return _listed(dataset.key) if dataset.key else "nothing"
+
+
 def _others(was: DatasetSpec, now: DatasetSpec) -> Iterator[str]:
     """What else is not as it was: the key, what is unique, the table's conditions."""
     if (was.key, was.locator) != (now.key, now.locator):
-        yield f"The primary key was {_listed(was.key)} and is {_listed(now.key)} now."
+        yield f"Rows were told apart by {_identity(was)} and are by {_identity(now)} now."
     if was.is_view != now.is_view:
         yield f"{now.table} is a {'view' if now.is_view else 'table'} now."
     for columns in sorted(set(now.uniques) - set(was.uniques)):

@@ -2,7 +2,8 @@
 
 A box takes a value, a text that is contained, a comparison (`>8`, `<=8`, `<>8`, `=8`), a range (`1..9`), or one of the
 words `empty` and `not empty`; a date's box takes a year or a month as well. Fields with a list are looked for by what
-their lists show. Capitals and accents make no difference to texts.
+their lists show. Capitals and accents make no difference to texts. `==` asks for a stored value to the last letter, of
+a list its value and not what it shows; nothing behind it is an empty text, and `no value` is NULL.
 """
 
 from __future__ import annotations
@@ -21,6 +22,7 @@ from ..kinds import KINDS, Formats, Unreadable
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
+from ..server.names import Raw
 from .asked import own_rows
 from .bound import bound_value, escaped, only_bound
 from .source import SHOWN, TYPES, Source
@@ -30,13 +32,13 @@ LONGEST = 200
 HINT = "Type a value, a comparison such as >8, a range such as 1..9, “empty” or “not empty”."
 _COMPARISON = re.compile(r"\s*(<>|!=|>=|<=|=|>|<)\s*(.*)", re.DOTALL)
 _MONTH = re.compile(r"(\d{4})(?:-(\d{2}))?")
-_EMPTY = {"empty": "empty", "not empty": "filled"}
+_EMPTY = {"empty": "empty", "not empty": "filled", "no value": "null"}
 _TEXTS = ("text", "longtext")
 
 
 @dataclass(frozen=True)
 class Filter:
-    """One test of one field. test: "has", "=", "<>", ">", ">=", "<", "<=", "from" (and before `end`), "to" (and up to
+    """One test of one field. test: "is" (to the last letter), "null", "has", "=", "<>", ">", ">=", "<", "<=", "from" (and before `end`), "to" (and up to
     `end`), "empty" or "filled"; or "when", of no field: the dataset's own condition."""
 
     field: str
@@ -67,6 +69,8 @@ def read_filters(
 def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
     if "\0" in said:
         raise Unreadable("It contains a NUL character, which databases do not keep.")
+    if said.startswith("=="):
+        return _exactly(field, said[2:].strip(), formats)
     if test := _EMPTY.get(said.lower()):
         return Filter(field.name, test)
     compared = _COMPARISON.fullmatch(said)
@@ -87,6 +91,22 @@ def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
     if dots and (least or most):
         return _range(field, least.strip(), most.strip(), formats)
     return _whole_span(field, rest, formats) or _compared(field, "=", rest, formats)
+
+
+def _exactly(field: FieldSpec, said: str, formats: Formats) -> Filter:
+    if field.kind in _TEXTS and field.storage != "any":
+        return Filter(field.name, "is", said)
+    if field.kind in ("picture", "binary"):
+        raise Unreadable("Only “empty” and “not empty” can be asked of it.")
+    try:
+        return Filter(field.name, "is", KINDS[field.kind].typed_over(said, None, _free(field), formats))
+    except Unreadable:
+        return Filter(field.name, "is", said)  # SQLite's columns may hold what is not of their type
+
+
+def exactly_text(field: FieldSpec, value: Any, formats: Formats) -> str:
+    """What asks a field's box for a stored value."""
+    return "no value" if value is None else f"=={KINDS[field.kind].as_typed(value, field, formats)}"
 
 
 def _compared(field: FieldSpec, test: str, said: str, formats: Formats) -> Filter:
@@ -135,9 +155,13 @@ def _whole_span(field: FieldSpec, said: str, formats: Formats) -> Filter | None:
 
 
 def _value(field: FieldSpec, said: str, formats: Formats) -> Any:
-    # What may be stored is of no matter here: a length of 1000 can be asked of a column that holds 99 at the most.
-    free = replace(field, precision=None, scale=None) if field.kind == "decimal" else field
-    return KINDS[field.kind].parse(said, free, formats)
+    return KINDS[field.kind].parse(said, _free(field), formats)
+
+
+def _free(field: FieldSpec) -> FieldSpec:
+    """A field that takes any value: what may be stored is of no matter to what can be asked, such as a length of 1000 of
+    a column that holds 99 at the most."""
+    return replace(field, precision=None, scale=None, length=None, picture="", pattern="", knows="")
 
 
 # -- in the server's SQL -----------------------------------------------------------------------------------
@@ -156,6 +180,10 @@ def condition_of(one: Filter, source: Source) -> ColumnElement[bool]:
         return own_rows(source.dataset, source.server)[0]
     field = source.dataset.any_name[one.field]
     column = source.column(one.field)
+    if one.test == "null":
+        return column.is_(None)
+    if one.test == "is":
+        return _is_exactly(one, field, column, source)
     if one.test in ("empty", "filled"):
         empty = or_(column.is_(None), column == "") if field.kind in _TEXTS and not field.formula else column.is_(None)
         return empty if one.test == "empty" else not_(empty)
@@ -167,6 +195,13 @@ def condition_of(one: Filter, source: Source) -> ColumnElement[bool]:
         return _calculated(one, field, source)
     bound = server_kind(source.server).bound
     return _between(one, column, bound(one.value), bound(one.end))
+
+
+def _is_exactly(one: Filter, field: FieldSpec, column: Any, source: Source) -> ColumnElement[bool]:
+    if field.formula:
+        return _calculated(replace(one, test="="), field, source)
+    kind = server_kind(source.server)
+    return kind.exactly(column, literal(kind.bound(one.value), Raw()), isinstance(one.value, str))
 
 
 def _between(one: Filter, column: Any, value: Any, end: Any) -> ColumnElement[bool]:

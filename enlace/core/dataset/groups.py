@@ -1,13 +1,15 @@
-"""How many rows there are of each value of a field, told by what is shown for it. The server counts."""
+"""How many rows there are of each value of a field. The server counts, by the value and not by what is shown for it."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import func, select
 
 from ..problem import Problem
+from ..server.dialects import server_kind
 from ..server.engine import reading
 from .source import SHOWN
 from .window import Rows
@@ -24,8 +26,13 @@ class Group:
     count: int
 
 
-def grouped(rows: Rows, name: str, most: int = MOST) -> tuple[list[Group], bool]:
-    """The largest groups of the rows by a field, and whether there are more. Raises Problem."""
+def grouped(
+    rows: Rows, name: str, start: int = 0, most: int = MOST, only: Sequence[Any] | None = None
+) -> tuple[list[Group], bool]:
+    """The groups of the rows by a field from a place on, the largest first, and whether there are more.
+
+    only: those of some values. Raises Problem.
+    """
     dataset, source = rows.dataset, rows.source
     field = dataset.any_name.get(name)
     if field is None or field.kind in ("longtext", "picture", "binary"):
@@ -38,7 +45,10 @@ def grouped(rows: Rows, name: str, most: int = MOST) -> tuple[list[Group], bool]
             shown = [source.lookup_column(lookup, column) for column in spec.reads]
     count = func.count().label("n")
     statement = select(value.label("v"), *shown, count).select_from(rows.source_with(needed)).where(rows.belonging())
-    statement = statement.group_by(value, *shown).order_by(count.desc(), value).limit(most + 1)
+    if only is not None:
+        bound = server_kind(rows.spec.kind).bound
+        statement = statement.where(value.in_([bound(one) for one in only]))
+    statement = statement.group_by(value, *shown).order_by(count.desc(), value).limit(most + 1).offset(start)
     with reading(rows.spec) as connection:
         found = [tuple(row) for row in connection.execute(statement, rows.given)]
     groups = [Group(row[0], row[1:-1], int(row[-1])) for row in found[:most]]

@@ -242,6 +242,16 @@ def _spellings(typed: str) -> list[str]:
     return list(dict.fromkeys([typed, typed.capitalize(), typed.title(), typed.upper(), typed.lower()]))
 
 
+def _after_prefix(text: str) -> str:
+    """The first text after all that start with one, by code points; surrogates are none that a text can hold."""
+    while text:
+        code = ord(text[-1]) + 1
+        if code <= 0x10FFFF:
+            return text[:-1] + chr(0xE000 if 0xD800 <= code < 0xE000 else code)
+        text = text[:-1]
+    return "\U0010ffff" * 8
+
+
 class _Near:
     """The lines of a list that an index over what is shown finds to start as typed, in its usual spellings.
 
@@ -270,7 +280,7 @@ class _Near:
         """The parameters of its statements, from a line on."""
         given = {"start_pattern": escaped(folded(spellings[0])) + "%"}
         for i, one in enumerate(spellings):
-            given |= {f"from{i}": one, f"to{i}": one[:-1] + chr(ord(one[-1]) + 1)}
+            given |= {f"from{i}": one, f"to{i}": _after_prefix(one)}
         return {**given, "most_lines": start + most, "page_lines": most, "start_line": start}
 
 
@@ -323,13 +333,25 @@ def found_by_text(
     record: Mapping[str, Any],
 ) -> Option | None:
     """The one line that reads as what was typed, capitals and accents apart; None when none or several do."""
+    reads = called_so(spec, dataset, field, typed, formats, record)
+    return reads[0] if len(reads) == 1 else None
+
+
+def called_so(
+    spec: ConnectionSpec,
+    dataset: DatasetSpec,
+    field: FieldSpec,
+    typed: str,
+    formats: Formats,
+    record: Mapping[str, Any],
+) -> list[Option]:
+    """The lines that read as what was typed."""
     lookup = field.lookup
     assert lookup is not None
     first = typed.split(BETWEEN.strip())[0] if lookup.table else typed
     page = listed(spec, dataset, field, first, 0, record)
     wanted = folded(" ".join(typed.split()))
-    reads = [one for one in page.options if wanted in _readings(lookup, one, formats)]
-    return reads[0] if len(reads) == 1 else None
+    return [one for one in page.options if wanted in _readings(lookup, one, formats)]
 
 
 def found_by_start(

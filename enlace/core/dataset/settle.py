@@ -120,10 +120,11 @@ def _ticked(name: str) -> Callable[[DatasetSpec, FieldSpec, str], FieldSpec]:
         made = replace(field, **changes)
         if name == "hidden" and made.hidden and all(f.hidden for f in dataset.all if f.name != field.name):
             raise Problem("A form needs at least one field.", "Leave one shown.", code="bad")
-        if name == "required" and not made.required and not field.nullable and field.default is None:
+        empties = field.nullable or field.kind in ("text", "longtext")  # an empty text is not NULL
+        if name == "required" and not made.required and not empties and field.default is None:
             hint = "The table itself asks for a value."
             raise Problem(f"{field.label} can't be left empty.", hint, code="bad")
-        if name == "read_only" and not made.read_only and (field.generated or field.formula or field.outside):
+        if name == "read_only" and not made.read_only and (field.computed or field.formula or field.outside):
             raise Problem(f"{field.label} can't be edited.", "Its value is made, not entered.", code="bad")
         return made
 

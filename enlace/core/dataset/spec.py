@@ -130,8 +130,11 @@ class FieldSpec:
 
     @property
     def generated(self) -> bool:
-        """Whether the server makes the value, so that nobody is asked for it."""
-        return self.numbered or self.computed
+        """Whether the server makes the value, so that nobody is asked for it.
+
+        A number that it would give may be typed where the builder has it so.
+        """
+        return self.computed or (self.numbered and self.read_only)
 
 
 @dataclass(frozen=True)
@@ -259,3 +262,20 @@ class DatasetSpec:
     @property
     def editable(self) -> bool:
         return not self.read_only_because
+
+    @cached_property
+    def loose_key(self) -> bool:
+        """Whether a part of the key may be NULL, so that it has to be compared as such."""
+        return any(name in self.by_name and self.by_name[name].nullable for name in self.key)
+
+    @cached_property
+    def lacking_keys(self) -> tuple[str, ...]:
+        """The parts of a key that a new record needs and nobody can enter: with one, nothing can be added."""
+        return tuple(
+            name
+            for name in self.key
+            if name in self.by_name
+            and self.by_name[name].required
+            and self.by_name[name].default is None
+            and (self.by_name[name].read_only or self.by_name[name].kind == "binary")
+        )

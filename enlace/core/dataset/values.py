@@ -21,6 +21,8 @@ _TAGS: tuple[tuple[str, type, Callable[[Any], Any], Callable[[Any], Any]], ...] 
     ("uuid", uuid.UUID, str, uuid.UUID),
     ("bytes", bytes, lambda v: base64.b64encode(v).decode(), base64.b64decode),
 )
+LONGEST_ID = 60_000
+MOST_DIGITS = 20_000  # of a decimal number, before or after the point
 _READERS = {tag: read for tag, _, _, read in _TAGS}
 
 
@@ -41,13 +43,18 @@ def packed(value: Any) -> Any:
 
 def unpacked(value: Any) -> Any:
     """The value behind what `packed` made. Raises ValueError."""
+    if isinstance(value, list | float):
+        raise ValueError("not a kept value")
     if not isinstance(value, dict):
         return value
     try:
         tag, text = value["$"], value["v"]
-        return float.fromhex(text) if tag == "float" else _READERS[tag](text)
-    except (KeyError, TypeError, ArithmeticError, InvalidOperation) as error:
+        found = float.fromhex(text) if tag == "float" else _READERS[tag](text)
+    except (KeyError, TypeError, AttributeError, ArithmeticError, InvalidOperation) as error:
         raise ValueError("not a kept value") from error
+    if isinstance(found, Decimal) and (found.is_snan() or (found.is_finite() and abs(found.adjusted()) > MOST_DIGITS)):
+        raise ValueError("not a kept value")
+    return found
 
 
 def record_id(key: tuple[Any, ...]) -> str:
@@ -66,7 +73,13 @@ def record_ids(keys: Sequence[tuple[Any, ...]]) -> list[str]:
 
 
 def key_of(identifier: str) -> tuple[Any, ...]:
-    """The key behind a record id. Raises ValueError for a text that is none."""
+    """The key behind a record id. Raises ValueError for a text that is none.
+
+    Only the id that `record_id` gives is one: a text that merely decodes to a key is not, so that an id can be written
+    wherever it is needed, and a record has one name.
+    """
+    if len(identifier) > LONGEST_ID:
+        raise ValueError("not a record id")
     if identifier[:1] == "i":
         number = int(identifier[1:])
         if not -(2**63) <= number < 2**63 or str(number) != identifier[1:]:
@@ -78,8 +91,11 @@ def key_of(identifier: str) -> tuple[Any, ...]:
     try:
         text = base64.urlsafe_b64decode(body + "=" * (-len(body) % 4)).decode("utf-8", "surrogatepass")
         values = json.loads(text)
-    except (binascii.Error, UnicodeError, json.JSONDecodeError, RecursionError) as error:
+    except (binascii.Error, ValueError, RecursionError) as error:
         raise ValueError("not a record id") from error
     if not isinstance(values, list):
         raise ValueError("not a record id")
-    return tuple(unpacked(v) for v in values)
+    key = tuple(unpacked(v) for v in values)
+    if record_id(key) != identifier or any(isinstance(v, int) and abs(v) >= 2**64 for v in key):
+        raise ValueError("not a record id")
+    return key

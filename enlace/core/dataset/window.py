@@ -20,6 +20,7 @@ from sqlalchemy import (
     bindparam,
     false,
     func,
+    or_,
     select,
     true,
     tuple_,
@@ -280,15 +281,26 @@ class Rows:
         if condition is not None:
             sought = sought.where(condition)
         few = sought.subquery("sought")
-        joined = base.join(few, and_(*(base.c[n] == few.c[f"k{i}"] for i, n in enumerate(names))))
+        met = ((base.c[n], few.c[f"k{i}"]) for i, n in enumerate(names))
+        loose = self.dataset.loose_key
+        joined = base.join(few, and_(*(a.is_not_distinct_from(b) if loose else a == b for a, b in met)))
         return select(*columns).select_from(source.with_joins(joined, needed)).order_by(*order_by(source, order))
 
-    def _plain_window(self, connection: Connection, start: int, size: int) -> list[Row]:
-        source = self.source
+    def whole_at(self, position: int) -> tuple[Any, ...] | None:
+        """All values, whole, of the row at a position, for rows that nothing tells apart; None where there is none."""
+        columns = [self.source.base.c[f.name].label(f"f{i}") for i, f in enumerate(self.dataset.fields)]
+        with reading(self.spec) as connection:
+            found = connection.execute(self._plain_statement(columns, position, 1), self.given).first()
+        return None if found is None else tuple(found)
+
+    def _plain_statement(self, columns: Sequence[ColumnElement[Any]], start: int, size: int) -> Select[Any]:
         needed = [*beside(self.dataset), *(p.column for p in self.order)]
-        statement = select(*window_columns(self.dataset, self.spec.kind)).select_from(self.source_with(needed))
-        statement = statement.where(self.belonging()).order_by(*order_by(source, self.order))
-        rows = connection.execute(statement.limit(size).offset(start), self.given).all()
+        statement = select(*columns).select_from(self.source_with(needed)).where(self.belonging())
+        return statement.order_by(*order_by(self.source, self.order)).limit(size).offset(start)
+
+    def _plain_window(self, connection: Connection, start: int, size: int) -> list[Row]:
+        statement = self._plain_statement(window_columns(self.dataset, self.spec.kind), start, size)
+        rows = connection.execute(statement, self.given).all()
         make = row_maker(self.dataset, 0)
         return [make(f"p{start + i}", start + i, tuple(row)) for i, row in enumerate(rows)]
 
@@ -344,7 +356,10 @@ def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, tuple[Any,
 
 
 def key_in(columns: Sequence[ColumnElement[Any]], keys: Sequence[tuple[Any, ...]]) -> ColumnElement[bool]:
-    """The condition that a row's key is one of these."""
+    """The condition that a row's key is one of these. A part that is None is NULL."""
+    loose = [key for key in keys if None in key]
+    if loose:
+        return or_(*(_same(columns, key) for key in loose), *_rest(columns, [key for key in keys if None not in key]))
     if len(columns) == 1:
         if len(keys) == 1:
             return columns[0] == keys[0][0]
@@ -352,6 +367,14 @@ def key_in(columns: Sequence[ColumnElement[Any]], keys: Sequence[tuple[Any, ...]
     if len(keys) == 1:
         return and_(*(column == value for column, value in zip(columns, keys[0], strict=True)))
     return tuple_(*columns).in_(keys)
+
+
+def _same(columns: Sequence[ColumnElement[Any]], key: tuple[Any, ...]) -> ColumnElement[bool]:
+    return and_(*(c.is_(None) if v is None else c == v for c, v in zip(columns, key, strict=True)))
+
+
+def _rest(columns: Sequence[ColumnElement[Any]], keys: Sequence[tuple[Any, ...]]) -> list[ColumnElement[bool]]:
+    return [key_in(columns, keys)] if keys else []
 
 
 def in_parts(items: list[Any], size: int) -> Iterator[list[Any]]:

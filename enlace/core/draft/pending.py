@@ -92,7 +92,7 @@ def with_text(
     current: the field's stored value as read, for a field that `record.was` does not hold.
     """
     try:
-        value = KINDS[field.kind].parse(text, field, formats)
+        value = KINDS[field.kind].typed_over(text, record.was.get(field.name, current), field, formats)
     except Unreadable:
         return with_unread(record, field, text, current)
     return with_value(record, field, value, current)

@@ -18,7 +18,8 @@ from typing import Any
 
 from sqlglot import exp
 
-from .functions import FUNCTIONS, ExpressionError
+from ..linear import BadPattern, fits
+from .functions import FUNCTIONS, MOST_EXPONENT, ExpressionError, bounded
 from .logic import EXACT, both, comparable, either, negation, plain, truth
 from .parse import AGGREGATES, Names, Unsupported, parsed
 from .patterns import glob_pattern, pattern_of
@@ -29,6 +30,7 @@ Function = Callable[[Record], Any]
 # Enough for what servers compute exactly; what is beyond LARGEST is told as too large.
 ARITHMETIC = decimal.Context(prec=76, rounding=decimal.ROUND_HALF_UP, Emax=9_999, Emin=-9_999)
 LARGEST = Decimal(10) ** 60
+MOST_DIGITS = 100  # of a number as it is written
 GREATEST_WHOLE = 2**63 - 1  # of the servers' widest integers
 
 
@@ -112,10 +114,19 @@ def _column(e: Expression, node: exp.Expr) -> Function:
     return e._leaf(e.known.of(node))
 
 
+def _written(text: str) -> int | Decimal:
+    """A number as it stands in an expression. Raises Unsupported for one that nothing could be computed with."""
+    if len(text) <= MOST_DIGITS:
+        number = int(text) if re.fullmatch(r"\d+", text) else Decimal(text)
+        if isinstance(number, int) or abs(number.adjusted()) <= MOST_EXPONENT:
+            return number
+    raise Unsupported("A number in it is too large or has too many digits.")
+
+
 def _literal(e: Expression, node: exp.Expr) -> Function:
     value: Any = node.this
     if not node.args.get("is_string"):
-        value = int(value) if re.fullmatch(r"\d+", value) else Decimal(value)
+        value = _written(value)
     return lambda r: value
 
 
@@ -223,6 +234,7 @@ def _interval(e: Expression, node: exp.Expr) -> tuple[Function, str]:
 
 
 def _whole(value: Any) -> int:
+    value = bounded(value)
     if isinstance(value, bool) or not isinstance(value, int | Decimal) or value != int(value):
         raise ExpressionError("Dates move by whole numbers.")
     return int(value)
@@ -337,7 +349,14 @@ def _between(e: Expression, node: exp.Expr) -> Function:
     return run if least is None or most is None else within
 
 
-def _matching(translate: Callable[[str], str], flags: int) -> Callable[[Expression, exp.Expr], Function]:
+def _fits(pattern: str, value: Any) -> bool:
+    try:
+        return fits(pattern, str(plain(value)))
+    except BadPattern as error:
+        raise ExpressionError(str(error)) from None
+
+
+def _matching(translate: Callable[[str], str]) -> Callable[[Expression, exp.Expr], Function]:
     def make(e: Expression, node: exp.Expr) -> Function:
         value, pattern = e._made(node.this), e._made(node.expression)
         negated = bool(node.args.get("negate"))
@@ -346,7 +365,7 @@ def _matching(translate: Callable[[str], str], flags: int) -> Callable[[Expressi
             one, like = value(r), pattern(r)
             if one is None or like is None:
                 return None
-            return (re.fullmatch(translate(str(like)), str(plain(one)), flags | re.DOTALL) is not None) != negated
+            return _fits(translate(str(like)), one) != negated
 
         return run
 
@@ -363,8 +382,7 @@ def _escape(e: Expression, node: exp.Expr) -> Function:
         one, like = value(r), pattern(r)
         if one is None or like is None:
             return None
-        found = re.fullmatch(pattern_of(str(like), sign), str(plain(one)), re.IGNORECASE | re.ASCII | re.DOTALL)
-        return (found is not None) != negated
+        return _fits(pattern_of(str(like), sign), one) != negated
 
     return run
 
@@ -396,9 +414,6 @@ def _if(e: Expression, node: exp.Expr) -> Function:
     return lambda r: yes(r) if truth(condition(r)) else no(r)
 
 
-# LIKE takes the capitals of the 26 ASCII letters for the same, as SQLite has it; other letters differ from theirs.
-_LIKE = re.IGNORECASE | re.ASCII
-
 _MAKERS: dict[type, Callable[[Expression, Any], Function]] = {
     exp.Column: _column,
     exp.Literal: _literal,
@@ -419,8 +434,8 @@ _MAKERS: dict[type, Callable[[Expression, Any], Function]] = {
     exp.NullSafeNEQ: _is_not,
     exp.In: _in,
     exp.Between: _between,
-    exp.Like: _matching(pattern_of, _LIKE),
-    exp.Glob: _matching(glob_pattern, 0),
+    exp.Like: _matching(pattern_of),
+    exp.Glob: _matching(glob_pattern),
     exp.Escape: _escape,
     exp.Neg: _negative,
     exp.Add: _sum(1),

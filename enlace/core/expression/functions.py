@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import datetime
 import math
+import re
 import string
 from collections.abc import Callable, Mapping
 from decimal import ROUND_CEILING, ROUND_FLOOR, ROUND_HALF_UP, Decimal
@@ -21,7 +22,9 @@ from .temporal import as_date, as_datetime, part_of
 
 Function = Callable[[Mapping[str, Any]], Any]
 Make = Callable[[exp.Expr], Function]
-LONGEST = 1_000_000
+# What one function may make: with the bounds of an expression's size (see `parse`) it bounds what one evaluation does.
+LONGEST = 200_000
+MOST_EXPONENT = 400  # beyond what any server computes with; a whole number of that size is still quickly written out
 # SQLite's upper and lower know the 26 ASCII letters only.
 _UPPER = str.maketrans(string.ascii_lowercase, string.ascii_uppercase)
 _LOWER = str.maketrans(string.ascii_uppercase, string.ascii_lowercase)
@@ -74,7 +77,7 @@ def as_text(value: Any) -> str:
     if isinstance(value, bool):
         return "true" if value else "false"
     if isinstance(value, Decimal):
-        return f"{value:f}"
+        return f"{bounded(value):f}"
     return value if isinstance(value, str) else str(plain(value))
 
 
@@ -152,21 +155,31 @@ def _position(made: Make, node: exp.Expr) -> Function:
     return run
 
 
+def bounded(value: Any) -> Any:
+    """A value, where it is not a number so large or so small that nothing can be computed with it."""
+    if isinstance(value, Decimal) and (not value.is_finite() or abs(value.adjusted()) > MOST_EXPONENT):
+        raise ExpressionError("A number is too large to compute with.")
+    return value
+
+
+LONGEST_NUMBER = 1_000  # characters of a text that stands for a number
+
+
 def number(value: Any) -> int | Decimal:
     """A value as a number. Raises ExpressionError."""
     if isinstance(value, bool):
         return int(value)
     if isinstance(value, int | Decimal):
-        return value
+        return bounded(value)
     if isinstance(value, float) and math.isfinite(value):
         return Decimal(repr(value))
     if isinstance(value, str):
         try:
-            found = Decimal(value.strip())
+            found = Decimal(value.strip()) if len(value) <= LONGEST_NUMBER else Decimal("NaN")
         except ArithmeticError:
             found = Decimal("NaN")
         if found.is_finite():
-            return found
+            return bounded(found)
     raise ExpressionError(f"“{str(value)[:40]}” is not a number.")
 
 
@@ -221,17 +234,23 @@ def _conversion(to: exp.Expr) -> Callable[[Any], Any]:
     if kind in exp.DataType.INTEGER_TYPES:
         return _whole(ROUND_HALF_UP)
     if kind in (exp.DataType.Type.DECIMAL, exp.DataType.Type.MONEY):
-        digits = [int(one.name) for one in to.expressions]
+        digits = [_size(one) for one in to.expressions]
         scale = digits[1] if len(digits) > 1 else 0 if digits else None
         return number if scale is None else lambda value: rounded(Decimal(number(value)), scale)
     if kind in exp.DataType.TEXT_TYPES:
-        most = int(to.expressions[0].name) if to.expressions else None
+        most = _size(to.expressions[0]) if to.expressions else None
         return lambda value: as_text(value)[:most]
     if kind == exp.DataType.Type.DATE:
         return _temporal(as_date)
     if kind in (exp.DataType.Type.TIMESTAMP, exp.DataType.Type.DATETIME):
         return _temporal(as_datetime)
     raise Unsupported(f"A value can't be cast to {to.sql()} here.")
+
+
+def _size(node: exp.Expr) -> int:
+    if not re.fullmatch(r"\d{1,6}", node.name):
+        raise Unsupported("The size of a type is a whole number.")
+    return int(node.name)
 
 
 def _temporal(convert: Callable[[Any], Any]) -> Callable[[Any], Any]:

@@ -2,36 +2,44 @@
 
 from __future__ import annotations
 
-import re
 from functools import lru_cache
+
+import re2
+
+
+def _literal(c: str) -> str:
+    # LIKE takes the capitals of the 26 ASCII letters for the same, as SQLite has it; other letters differ from theirs.
+    return f"[{c.lower()}{c.upper()}]" if c.isascii() and c.isalpha() else re2.escape(c)
 
 
 @lru_cache(maxsize=512)
 def pattern_of(like: str, escape: str | None = None) -> str:
     """A LIKE pattern as a regular expression."""
-    parts, i = [], 0
+    parts, i = ["(?s)"], 0
     while i < len(like):
         if escape and like[i] == escape and i + 1 < len(like):
             i += 1
-            parts.append(re.escape(like[i]))
+            parts.append(_literal(like[i]))
         else:
-            parts.append({"%": ".*", "_": "."}.get(like[i], re.escape(like[i])))
+            parts.append({"%": ".*", "_": "."}.get(like[i]) or _literal(like[i]))
         i += 1
     return "".join(parts)
 
 
+@lru_cache(maxsize=512)
 def glob_pattern(glob: str) -> str:
     """An SQLite GLOB pattern as a regular expression (SQLite, "SQL Language Expressions", section 5)."""
-    parts, i = [], 0
+    parts, i = ["(?s)"], 0
     while i < len(glob):
         c = glob[i]
         end = glob.find("]", i + 2) if c == "[" else -1
         if end > 0:
             inside = glob[i + 1 : end]
             negated = inside.startswith("^")
-            parts.append("[" + ("^" if negated else "") + re.sub(r"([\\\[\]^])", r"\\\1", inside[negated:]) + "]")
+            body = "".join("\\" + one if one in "\\[]^&~" else one for one in inside[negated:])
+            parts.append("[" + ("^" if negated else "") + body + "]")
             i = end
         else:
-            parts.append({"*": ".*", "?": "."}.get(c, re.escape(c)))
+            parts.append({"*": ".*", "?": "."}.get(c) or re2.escape(c))
         i += 1
     return "".join(parts)

@@ -57,6 +57,10 @@ class Kind:
         """Typed text as the value to store, None for nothing typed. Raises Unreadable."""
         raise NotImplementedError
 
+    def typed_over(self, text: str, was: Any, field: FieldSpec, formats: Formats) -> Any:
+        """`parse`, for a field that holds a value already: where a column takes any type, that of the value stays."""
+        return self.parse(text, field, formats)
+
     def text(self, raw: Any, field: FieldSpec) -> str:
         """A stored value as text, the same in every locale: what fixed lists and definitions hold."""
         value = self.read(raw, field)

@@ -9,6 +9,8 @@ from functools import lru_cache
 from typing import Any
 from urllib.parse import urlsplit
 
+from ..linear import BadPattern, compiled, fits
+
 MOST = 2_000  # characters of a text that a pattern is tried on
 # "Valid e-mail address" of the HTML standard (WHATWG), section "E-mail state".
 EMAIL = re.compile(
@@ -118,17 +120,20 @@ def told_by_picture(picture: str) -> str:
     return f"This does not fit {picture}, where {words}."
 
 
-@lru_cache(maxsize=256)
-def _compiled(pattern: str) -> re.Pattern[str] | None:
-    try:
-        return re.compile(pattern)
-    except (re.error, RecursionError, OverflowError):
-        return None
-
-
 def pattern_fault(pattern: str) -> str:
     """Why a pattern can't be used; "" when it can."""
-    return "" if not pattern or _compiled(pattern) else "This is not a regular expression."
+    try:
+        compiled(pattern)
+    except BadPattern as error:
+        return str(error)
+    return ""
+
+
+def _fits(pattern: str, text: str) -> bool:
+    try:
+        return fits(pattern, text)
+    except BadPattern:
+        return True  # the field sheet tells the builder; nobody is kept from typing by it
 
 
 def checked(field: Any, text: str) -> tuple[str, str]:
@@ -138,6 +143,6 @@ def checked(field: Any, text: str) -> tuple[str, str]:
         if fits is None:
             return text, told_by_picture(field.picture)
         text = fits
-    if field.pattern and (compiled := _compiled(field.pattern)) and not compiled.fullmatch(text[:MOST]):
+    if field.pattern and not _fits(field.pattern, text[:MOST]):
         return text, field.help or f"This does not fit the pattern {field.pattern}."
     return text, told_by_knowledge(field.knows, text) if field.knows else ""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import uuid
 from typing import Any
 
@@ -11,13 +12,32 @@ from .base import Kind, Odd, Unreadable
 from .formats import Formats
 from .knowledge import checked
 
+ANY = "any"  # a column that holds numbers and texts side by side
+_WHOLE = re.compile(r"-?(0|[1-9]\d{0,18})")
+_REAL = re.compile(r"-?\d{1,15}\.\d{1,15}(e[+-]?\d{1,2})?", re.I)
+
+
+def _number(text: str) -> Any:
+    """A text as the number that SQLite would take it for (SQLite, "Datatypes In SQLite", section 3); itself otherwise."""
+    if _WHOLE.fullmatch(text) and -(2**63) <= int(text) < 2**63:
+        return int(text)
+    return float(text) if _REAL.fullmatch(text) else text
+
 
 class Text(Kind):
     name = "text"
     label = "Text"
 
     def read(self, raw: Any, field: FieldSpec) -> Any:
-        return raw if raw is None or isinstance(raw, str) else Odd(raw)
+        if raw is None or isinstance(raw, str):
+            return raw
+        return raw if field.storage == ANY and isinstance(raw, int | float) else Odd(raw)
+
+    def typed_over(self, text: str, was: Any, field: FieldSpec, formats: Formats) -> Any:
+        value = self.parse(text, field, formats)
+        if field.storage != ANY or isinstance(was, str) or not isinstance(value, str):
+            return value
+        return _number(value)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
         if text == "":

@@ -38,6 +38,8 @@ class Complaint:
 # about, whether it adds up details.
 _Ready = tuple[RuleSpec, Expression, Callable[[Any], Any], frozenset[str], frozenset[str], bool]
 
+NOTHING = (None, "")  # an empty text is no value where one is needed
+
 
 class RecordRules:
     """The rules of a dataset, made ready once."""
@@ -93,10 +95,10 @@ class RecordRules:
         found: list[Complaint] = []
         values = self.computed.values(record, outer, new)
         for field in self._required:
-            if record.get(field.name) is None:
+            if record.get(field.name) in NOTHING:
                 self._lacks(found, field, field.name in touched, new and field.name not in record)
         for field, condition in self._at_times:
-            if record.get(field.name) is None and holds(condition, values):
+            if record.get(field.name) in NOTHING and holds(condition, values):
                 touches = field.name in touched or (bool(touched) and field.name in record)
                 self._lacks(found, field, touches, new and field.name not in record)
         with arithmetic():

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import sqlglot
-from sqlalchemy import TextClause, and_, select, text, true
+from sqlalchemy import TextClause, select, text, true
 from sqlalchemy.engine import Connection
 from sqlglot import exp
 from sqlglot.tokens import TokenType
@@ -25,7 +25,7 @@ from ..dataset.parameters import WRITES
 from ..dataset.source import given_values, names_for, source_of
 from ..dataset.spec import DatasetSpec
 from ..dataset.values import key_of, record_id
-from ..dataset.window import source_table
+from ..dataset.window import key_in, source_table
 from ..expression import Expression, Unsupported
 from ..expression.parse import parser_words
 from ..problem import Problem
@@ -213,10 +213,12 @@ def _locked(connection: Connection, dataset: DatasetSpec, identifier: str) -> di
     table = source_table(dataset)
     try:
         key = key_of(identifier)
-        conditions = [table.c[name] == value for name, value in zip(dataset.key, key, strict=True)]
+        if len(key) != len(dataset.key):
+            raise ValueError("not a record of this dataset")
+        mine = key_in([table.c[name] for name in dataset.key], [key])
     except ValueError:
         raise Problem("There is no such record.", "Go back to the form and choose one.", code="missing") from None
-    wanted = select(*(table.c[f.name] for f in dataset.fields)).where(and_(*conditions)).with_for_update()
+    wanted = select(*(table.c[f.name] for f in dataset.fields)).where(mine).with_for_update()
     row = connection.execute(wanted).first()
     return None if row is None else dict(zip([f.name for f in dataset.fields], row, strict=True))
 

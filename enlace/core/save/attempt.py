@@ -41,6 +41,10 @@ from .statements import Bound, Statements
 FINAL = frozenset(
     {"locked", "deadlock", "serialization", "missing", "read-only", "slow", "away", "table gone", "too big"}
 )
+ALIKE = (
+    "Several rows of the table are alike in all that could tell them apart, so more than this one would be changed. "
+    "Nothing was. A key on the table would tell them apart."
+)
 TOOK_NOTHING = "The database took the statement but changed nothing; a trigger may prevent it."
 
 
@@ -49,7 +53,11 @@ class NotSwift(Exception):
 
 
 class _Short(Exception):
-    """Fewer rows were written than there are records."""
+    """Fewer rows were written than there are records; more: more of them."""
+
+    def __init__(self, more: bool = False) -> None:
+        super().__init__()
+        self.more = more
 
 
 class Attempt:
@@ -242,15 +250,15 @@ class Attempt:
         with nullcontext() if self.swift else connection.begin_nested():
             count = self.kind.write_many(connection, bound.statement, bound.columns(acts))
             if count != len(acts):
-                raise _Short
+                raise _Short(count > len(acts))
 
     def _one(self, connection: Connection, act: Act, run: Callable[[], Any]) -> bool:
         """Run the statement of one act; a refusal becomes sentences on its record."""
         try:
             run()
             return True
-        except _Short:
-            self._refuse(act, TOOK_NOTHING, ())
+        except _Short as short:
+            self._refuse(act, ALIKE if short.more else TOOK_NOTHING, ())
         except DBAPIError as error:
             self._need_transaction(connection, error)
             table = self.catalog.table(act.part.dataset.table)

@@ -129,9 +129,9 @@ class Follower:
 
     def _read(self, reference: Reference, act: str, told: Consequence, keys: list[tuple[Any, ...]]) -> list[Row]:
         table = self.catalog.table(reference.table)
-        source = quoted_table(table.name, [c.name for c in table.columns] + ([table.locator] if table.locator else []))
+        source = quoted_table(table.name, dict.fromkeys([*(c.name for c in table.columns), *table.identity]))
         condition = key_in([source.c[c] for c in reference.columns], keys)
-        identity = table.key or ((table.locator,) if table.locator else ())
+        identity = table.identity
         room = MOST_FOLLOWED - self.followed
         if not identity or room <= 0:
             told.count += self._count(source, condition)

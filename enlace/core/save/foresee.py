@@ -46,7 +46,7 @@ def keys_removed(catalog: Catalog, batches: Iterable[Batch]) -> dict[str, set[tu
     found: dict[str, set[tuple[Any, ...]]] = {}
     for batch in batches:
         dataset = batch.part.dataset
-        if batch.kind == REMOVE and catalog.table(dataset.table).key == dataset.key:
+        if batch.kind == REMOVE and catalog.table(dataset.table).identity == dataset.key:
             found.setdefault(dataset.table, set()).update(act.record.key for act in batch.acts)
     return found
 

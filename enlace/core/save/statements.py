@@ -82,7 +82,14 @@ class Statements:
     def _by_key(self, values: dict[str, Values]) -> ColumnElement[bool]:
         for i, _ in enumerate(self.dataset.key):
             values[f"k{i}"] = partial(_key_part, i)
-        return and_(*(self.table.c[name] == bindparam(f"k{i}") for i, name in enumerate(self.dataset.key)))
+        if not self.dataset.loose_key:
+            return and_(*(self.table.c[name] == bindparam(f"k{i}") for i, name in enumerate(self.dataset.key)))
+        conditions = []
+        for i, name in enumerate(self.dataset.key):
+            field = self.dataset.by_name.get(name)
+            is_text = field is not None and field.kind in ("text", "longtext")
+            conditions.append(self.kind.exactly(self.table.c[name], bindparam(f"k{i}"), is_text))
+        return and_(*conditions)
 
     def _as_read(self, names: Sequence[str], values: dict[str, Values]) -> ColumnElement[bool]:
         conditions = []

@@ -5,11 +5,11 @@ from __future__ import annotations
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Hashable
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import ColumnElement, inspect, select
+from sqlalchemy import ColumnElement, inspect, literal, or_, select
 from sqlalchemy.engine import Connection
 
 from ..near import closest
@@ -79,8 +79,8 @@ class Check:
 class Table:
     """A table or view with all that the catalog says of it.
 
-    key: the primary key's columns, empty when there is none. locator: a hidden column that numbers the
-    rows of a table without a key. has_triggers: whether the server may change what is written to it; triggers: (event, text)
+    key: the primary key's columns, empty when there is none. locator: a hidden column that numbers the rows, where the
+    server has one. identity: the columns by which rows are told apart (see `identity_of`). has_triggers: whether the server may change what is written to it; triggers: (event, text)
     of those whose text can be read.
     """
 
@@ -93,6 +93,7 @@ class Table:
     uniques: tuple[Unique, ...] = ()
     checks: tuple[Check, ...] = ()
     locator: str | None = None
+    identity: tuple[str, ...] = ()
     has_triggers: bool = False
     triggers: tuple[tuple[str, str], ...] = ()
 
@@ -190,7 +191,8 @@ def _uniques(table: Table) -> list[tuple[str, ...]]:
 def _read(spec: ConnectionSpec) -> Catalog:
     with reading(spec) as connection:
         inspector = inspect(connection)
-        tables = tuple(sorted(inspector.get_table_names(), key=str.lower))
+        hidden = server_kind(spec.kind).internal_tables(connection)
+        tables = tuple(sorted((one for one in inspector.get_table_names() if one not in hidden), key=str.lower))
         views = tuple(sorted(inspector.get_view_names(), key=str.lower))
         references = tuple(server_kind(spec.kind).references(connection))
     return Catalog(spec, tables, views, references)
@@ -205,6 +207,8 @@ def _read_table(catalog: Catalog, name: str) -> Table:
             return Table(name, True, columns)
         key = kind.key(connection, name)
         checks = tuple(Check(n, e) for n, e in kind.check_texts(connection, name))
+        uniques = tuple(Unique(n, columns) for n, columns in kind.unique_sets(connection, name))
+        locator = kind.row_locator(connection, name)
         has_triggers = kind.has_triggers(connection, name)
         return Table(
             name=name,
@@ -213,12 +217,58 @@ def _read_table(catalog: Catalog, name: str) -> Table:
             key=key,
             references=tuple(r for r in catalog.references if r.table == name),
             referenced_by=tuple(r for r in catalog.references if r.target == name),
-            uniques=tuple(Unique(n, columns) for n, columns in kind.unique_sets(connection, name)),
+            uniques=uniques,
             checks=checks,
-            locator=None if key else kind.row_locator(connection, name),
+            locator=locator,
+            identity=identity_of(connection, name, columns, key, uniques, locator),
             has_triggers=has_triggers,
             triggers=tuple(kind.trigger_texts(connection, name)) if has_triggers else (),
         )
+
+
+PLAIN = frozenset({"text", "whole", "decimal", "yes or no", "date", "time", "date and time"})
+MOST_COMPARED = 30  # columns
+LONGEST_COMPARED = 255  # characters
+
+
+def identity_of(
+    connection: Connection,
+    name: str,
+    columns: Sequence[Column],
+    key: tuple[str, ...],
+    uniques: Sequence[Unique],
+    locator: str | None,
+) -> tuple[str, ...]:
+    """The columns by which the rows of a table are told apart; empty where nothing does.
+
+    In this order: a key that is not NULL, by declaration or since no row has a NULL there (SQLite lets declared keys hold
+    it); a UNIQUE set over columns that are not NULL; the server's own row number; all columns, where each can be compared
+    exactly and is small enough to name a record by.
+    """
+    nullable = {one.name for one in columns if one.nullable}
+    if key and (nullable.isdisjoint(key) or not _has_nulls(connection, name, [c for c in key if c in nullable])):
+        return key
+    for one in uniques:
+        if nullable.isdisjoint(one.columns):
+            return one.columns
+    if locator:
+        return (locator,)
+    return tuple(one.name for one in columns) if _comparable(columns) else ()
+
+
+def _has_nulls(connection: Connection, name: str, nullable: Sequence[str]) -> bool:
+    source = quoted_table(name, nullable)
+    statement = select(literal(1)).select_from(source).where(or_(*(source.c[c].is_(None) for c in nullable))).limit(1)
+    return connection.execute(statement).first() is not None
+
+
+def _comparable(columns: Sequence[Column]) -> bool:
+    return len(columns) <= MOST_COMPARED and all(
+        one.family in PLAIN
+        and not one.storage.startswith("float")
+        and not (one.family == "text" and not (one.length or LONGEST_COMPARED + 1) <= LONGEST_COMPARED)
+        for one in columns
+    )
 
 
 def first_rows(connection: Connection, table: Table, limit: int, cut: int) -> list[tuple[Any, ...]]:

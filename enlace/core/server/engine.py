@@ -98,6 +98,9 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
                 _commit(spec, connection)
             else:
                 connection.rollback()
+    except (OverflowError, UnicodeError) as error:
+        # The driver can't even send it: a number of more than 64 bits, half of a character.
+        raise Problem("A value can't be sent to the database.", "Type another one.", str(error)[:200], "bad") from error
     except (SQLAlchemyError, driver_error(engine)) as error:
         problem = explained(spec, error)
         if problem.code == "locked" and not write:

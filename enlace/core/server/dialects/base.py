@@ -265,6 +265,14 @@ class ServerKind:
         """Statements of the block are stopped after some seconds ("slow"); the transaction goes on after that."""
         yield
 
+    def internal_tables(self, connection: Connection) -> set[str]:
+        """Tables that are the server's own affair, or that can't be read here."""
+        return set()
+
+    def stored_types(self, connection: Connection, table: str, columns: Sequence[str]) -> dict[str, list[Any]]:
+        """By column, a value of each type that its rows hold, where declared types do not bind."""
+        return {}
+
     @contextmanager
     def hurried(self, connection: Connection) -> Iterator[None]:
         """The block does not wait for locks."""

@@ -48,6 +48,8 @@ if TYPE_CHECKING:
 logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse is dealt with here
 # What may stand behind a table's columns (SQLite, "CREATE TABLE", section 5); the parser does not know all of it.
 TABLE_OPTIONS = re.compile(r"\)\s*(?:(?:WITHOUT\s+ROWID|STRICT)\s*,?\s*)+;?\s*$", re.IGNORECASE)
+MOST_LOOKED_AT = 50_000  # rows
+STANDS_FOR: dict[str, Any] = {"integer": 0, "real": 0.5, "text": "t", "blob": b""}
 WAIT_FOR_LOCK_MS = 4_000
 
 
@@ -114,6 +116,28 @@ class Sqlite(ServerKind):
             # The transaction's own limit begins anew: what was asked meanwhile took a known share of it.
             until = time.monotonic() + STATEMENT_SECONDS
             driver.set_progress_handler(lambda: time.monotonic() > until, 100_000)
+
+    def internal_tables(self, connection: Connection) -> set[str]:
+        listed = connection.execute(text("PRAGMA table_list")).all()
+        found = {one.name for one in listed if one.type == "shadow" or one.name.lower().startswith("sqlite_")}
+        for one in listed:
+            # The module of a virtual table may not be there.
+            if one.type == "virtual" and one.name not in found:
+                quoted = exp.to_identifier(one.name, quoted=True).sql(dialect="sqlite")
+                try:
+                    connection.exec_driver_sql(f"SELECT * FROM {quoted} LIMIT 1").all()
+                except DBAPIError:
+                    found.add(one.name)
+        return found
+
+    def stored_types(self, connection: Connection, table: str, columns: Sequence[str]) -> dict[str, list[Any]]:
+        found: dict[str, list[Any]] = {}
+        for name in columns:
+            quoted = [exp.to_identifier(one, quoted=True).sql(dialect="sqlite") for one in (name, table)]
+            some = f"SELECT {quoted[0]} AS v FROM {quoted[1]} LIMIT {MOST_LOOKED_AT}"
+            types = text(f"SELECT DISTINCT typeof(v) FROM ({some}) WHERE v IS NOT NULL".replace(":", "\\:"))
+            found[name] = [STANDS_FOR[one] for one in connection.execute(types).scalars()]
+        return found
 
     @contextmanager
     def hurried(self, connection: Connection) -> Iterator[None]:
@@ -260,7 +284,7 @@ class Sqlite(ServerKind):
         rows = connection.execute(text("PRAGMA table_list")).all()
         for row in rows:
             named = row.name.lower() == table.lower() and row.schema == "main"
-            if named and (row.type != "table" or row.wr):
+            if named and (row.type not in ("table", "virtual") or row.wr):
                 return None
         taken = connection.execute(text("SELECT lower(name) FROM pragma_table_xinfo(:t)"), {"t": table}).scalars()
         free = {"rowid", "_rowid_", "oid"} - set(taken)
