@@ -114,6 +114,7 @@ def load(path: Path, server: Throwaway | None = None) -> Project:
     name = NAME if server is None else f"{NAME} on {SERVER_KINDS[server.kind].label}"
     project, made = Project.objects.get_or_create(name=name)
     if made:
+        project.members.set(Person.objects.filter(username__in=[one for one, _, _ in PEOPLE], role="operator"))
         connection = _connection(project, path, server)
         for table in TABLES:
             spec = make_dataset(connection.to_spec(), table)

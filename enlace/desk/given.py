@@ -40,7 +40,7 @@ def ask_page(request, form: Form) -> HttpResponse:
 @require_POST
 def give(request, form: int) -> HttpResponse:
     """Take the values, and show the form."""
-    found = get_object_or_404(Form.objects.select_related("dataset__connection"), pk=form)
+    found = get_object_or_404(Form.objects.for_person(request.user).select_related("dataset__connection"), pk=form)
     names = parameters_of(found.dataset.query, found.dataset.connection.kind)
     values = {name: request.POST.get(f"given-{name}", "").strip()[:LONGEST] for name in names}
     lacking = [name for name, value in values.items() if not value]

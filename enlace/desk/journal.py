@@ -182,7 +182,8 @@ def _shown(work, name: str, line: JournalLine) -> dict[str, Any]:
         return shown if len(shown) <= LONGEST else shown[:LONGEST] + "…"
 
     beside = name.startswith(TABLE)
-    names = dict.fromkeys([*line.was, *line.now])
+    hidden = {n for n, field in fields.items() if field.hidden}
+    names = [n for n in dict.fromkeys([*line.was, *line.now]) if n not in hidden]
     return {
         "action": line.action,
         "record": line.after or line.before,

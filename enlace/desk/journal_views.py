@@ -17,7 +17,7 @@ from enlace.workshop.place import stand_in
 
 from .journal import MOST_SHOWN, shown_lines, take_back
 from .models import JournalEntry
-from .opening import number_from
+from .opening import form_of, number_from
 from .work import Work
 
 PAGE = 50
@@ -25,8 +25,8 @@ PAGE = 50
 
 @require_GET
 def entries(request):
-    """All saves, the newest first, narrowed by form, person and table."""
-    found = JournalEntry.objects.annotate(
+    """Saves, the newest first, narrowed by form, person and table: to operators their own, to builders all."""
+    found = seen_by(request.user).annotate(
         inserted=Count("records", filter=Q(records__action="inserted")),
         updated=Count("records", filter=Q(records__action="updated")),
         removed=Count("records", filter=Q(records__action="removed")),
@@ -39,16 +39,21 @@ def entries(request):
         found = found.filter(person_name__icontains=person)
     pages = Paginator(found, PAGE)
     page = pages.get_page(number_from(request, "page", 1, 10**6))
-    context = {"page": page, "forms": Form.objects.all(), "chosen": form, "person": person}
+    context = {"page": page, "forms": Form.objects.for_person(request.user), "chosen": form, "person": person}
     return render(request, "desk/journal.html", context)
 
 
+def seen_by(person):
+    """The saves that a person may look at, and take back."""
+    return JournalEntry.objects.all() if person.is_builder else JournalEntry.objects.filter(person=person)
+
+
 def _opened(request, entry: int) -> tuple[JournalEntry, Work | None]:
-    found = get_object_or_404(
-        JournalEntry.objects.select_related("form__dataset__connection", "form__project"), pk=entry
-    )
+    several = seen_by(request.user).select_related("form__dataset__connection", "form__project")
+    found = get_object_or_404(several, pk=entry)
     if found.form is None:
         return found, None
+    form_of(request, found.form.pk)
     stand_in(request, found.form.project, "Desk")
     return found, Work(request.user, found.form, Formats.of(settings.LOCALE))
 

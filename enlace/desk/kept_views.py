@@ -30,7 +30,9 @@ def leave(request, form: Form) -> None:
 @require_POST
 def act(request, form: int):
     """Make a copy, use it, leave it, or throw it away."""
-    found = get_object_or_404(Form.objects.select_related("dataset__connection", "project"), pk=form)
+    found = get_object_or_404(
+        Form.objects.for_person(request.user).select_related("dataset__connection", "project"), pk=form
+    )
     copy = KeptCopy(found, request.user)
     wanted = request.POST.get("act", "")
     if wanted == "make":

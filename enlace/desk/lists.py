@@ -95,7 +95,8 @@ def bring(request, work: Work) -> HttpResponse:
     errand = errand_of(request, work)
     if errand is None:
         raise Problem("Nothing waits for a record of this form.", "Open the list of a field and press Add.", code="bad")
-    form = Form.objects.select_related("dataset__connection", "project").filter(pk=errand["form"]).first()
+    several = Form.objects.for_person(work.person).select_related("dataset__connection", "project")
+    form = several.filter(pk=errand["form"]).first()
     if form is None:
         request.session.pop(ERRAND)
         raise Problem("The form that you came from is not there any more.", "Go to the desk.", code="missing")

@@ -25,12 +25,18 @@ from .work import Work
 MOST_POSITION = 2**62
 
 
+def form_of(request, form: int) -> Form:
+    """A form that the person may open; 404 where there is none."""
+    several = Form.objects.for_person(request.user).select_related("dataset__connection", "project")
+    return get_object_or_404(several, pk=form)
+
+
 def on_form(view: Callable) -> Callable:
     """Hand a view the person's `Work` on the form, or the detail of it, named in the address; 404 when there is none."""
 
     @wraps(view)
     def opened(request, form: int, detail: int | None = None, master: str = "", **more):
-        found = get_object_or_404(Form.objects.select_related("dataset__connection", "project"), pk=form)
+        found = form_of(request, form)
         stand_in(request, found.project, "Desk")
         order = request.GET.get("order") or request.POST.get("order") or ""
         wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []

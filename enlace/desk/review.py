@@ -47,7 +47,7 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
                 "now": _now(work, part, field, record),
             }
             for field in part.dataset.fields
-            if field.name in record.touched
+            if field.name in record.touched and not field.hidden
         ]
         changes += [
             {"name": name, "label": name, "was": "", "now": "its column is gone"} for name in gone_fields(record, part)
@@ -80,6 +80,8 @@ def _now(work: Work, part: FormPart, field, record: PendingRecord) -> str:
 def _statement(work: Work, part: FormPart, record: PendingRecord) -> str:
     if record.texts or not part.dataset.editable or gone_fields(record, part):
         return ""
+    if any(field.hidden for field in part.dataset.fields) and not work.person.is_builder:
+        return ""  # it would name what the form does not show
     try:
         return statement_text(work.live, Part(part.dataset, [record], part.rules, part.name), record)
     except Problem:
@@ -137,7 +139,8 @@ def _made(work: Work, part: FormPart, record: PendingRecord, row: Mapping[str, A
     return [
         (field.label, _text(work, part, field, row))
         for field in part.dataset.fields
-        if row[field.name] is not None
+        if not field.hidden
+        and row[field.name] is not None
         and (field.name in wanted or record.state == "new")
         and not KINDS[field.kind].same(wanted.get(field.name), row[field.name], field)
     ]
@@ -146,7 +149,7 @@ def _made(work: Work, part: FormPart, record: PendingRecord, row: Mapping[str, A
 def name_of(part: FormPart, record: PendingRecord) -> str:
     """What people know a record by: its key and its most telling text."""
     dataset = part.dataset
-    texts = (name for name in called_by(dataset.fields) if name not in dataset.key)
+    texts = (name for name in called_by([f for f in dataset.fields if not f.hidden]) if name not in dataset.key)
     first = next((value for name in texts if (value := record.was.get(name) or record.now.get(name))), "")
     parts = [", ".join(raw_text(part) for part in record.key) or "new record", raw_text(first)[:60] if first else ""]
     return " · ".join(part for part in parts if part)

@@ -40,7 +40,11 @@ MOST_CELLS = 8_000  # a table of hundreds of columns gets smaller windows
 @require_GET
 def start(request):
     """The start page: all forms."""
-    forms = Form.objects.select_related("project", "dataset__connection").order_by("project__name", "title")
+    forms = (
+        Form.objects.for_person(request.user)
+        .select_related("project", "dataset__connection")
+        .order_by("project__name", "title")
+    )
     drafts = dict(request.user.drafts.filter(records__isnull=False).values_list("form", "changed"))
     return render(request, "desk/start.html", {"forms": [(form, drafts.get(form.pk)) for form in forms]})
 

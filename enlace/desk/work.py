@@ -141,7 +141,7 @@ class Work:
         filters, self.unfiltered = read_filters(self.dataset, only or {}, formats)
         shown = {field.name for field in self.dataset.shown}
         self.only = {name: said for name, said in (only or {}).items() if name in shown and said.strip()}
-        self._wanted = (tuple(wanted), filters)
+        self._wanted = (tuple(one for one in wanted if one[0] in shown), filters)
 
     @cached_property
     def rows(self) -> Rows:
@@ -299,15 +299,24 @@ class Work:
         """What the server has of a record. Raises Problem when the id is none."""
         if identifier.startswith("n"):
             return None
+        # A detail that the draft has may be on its way from another master to this one; one that is looked at as the
+        # master of others has a master of its own, which has to be there as well.
+        alone = bool(self.part.name) and not self.master
+        anywhere = alone or (bool(self.part.name) and self.store.get(identifier) is not None)
         with _known_ids():
-            row = self.rows.row(identifier)
-        return None if row is None else dict(zip(self._names, row, strict=True))
+            row = self.rows.row(identifier, anywhere)
+        found = None if row is None else dict(zip(self._names, row, strict=True))
+        if alone and found is not None and self.part.of in self.parts:
+            owner, above = self.part.master_by(found), self.parts[self.part.of]
+            if owner and (above.dataset.only or above.name) and self.seen_from(above.name).stored(owner) is None:
+                return None
+        return found
 
     def stored_of(self, identifiers: Sequence[str]) -> dict[str, dict[str, Any]]:
         """What the server has of several records, by their ids."""
         there = [one for one in identifiers if not one.startswith("n")]
         with _known_ids():
-            found = self.rows.whole_rows(there) if there else {}
+            found = self.rows.whole_rows(there, anywhere=True) if there else {}
         return {one: dict(zip(self._names, row, strict=True)) for one, row in found.items()}
 
     def record(self, identifier: str, position: int | None = None) -> RecordView:

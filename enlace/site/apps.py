@@ -1,8 +1,30 @@
 """The Django application of the site itself."""
 
+import os
+from pathlib import Path
+
 from django.apps import AppConfig
+from django.conf import settings
+
+from enlace.core.server.places import Policy, allow, servers_of
 
 
 class SiteConfig(AppConfig):
     name = "enlace.site"
     label = "enlace_site"
+
+    def ready(self) -> None:
+        allow(policy())
+
+
+def policy() -> Policy:
+    """What may be reached, by the settings."""
+    from enlace.workshop.local import folder
+
+    folders = None if settings.FOLDERS is None else tuple(map(Path, filter(None, settings.FOLDERS.split(os.pathsep))))
+    return Policy(
+        home=settings.HOME,
+        own=(*(settings.HOME / one for one in ("local", "practice", "kept", "demo")), folder(True)),
+        folders=folders,
+        servers=None if settings.SERVERS is None else tuple(servers_of(settings.SERVERS)),
+    )

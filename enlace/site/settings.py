@@ -7,16 +7,24 @@ ENLACE_KEY       what the passwords of connections are encrypted with (default: 
 ENLACE_HTTPS     "1" behind a proxy that speaks HTTPS: cookies are then sent over HTTPS only
 ENLACE_DEMO      "1" shows the simulated colleague and the simulated outage of the demo
 ENLACE_JOURNAL_DAYS  how long the journal keeps a save (default: 730; two million lines at most)
+ENLACE_FOLDERS   folders whose files may be connected, with colons between (default: any file that Enlace may read)
+ENLACE_SERVERS   servers that may be connected, as host or host:port with commas between (default: any)
+ENLACE_VARIABLES environment variables that connections may take their passwords from, with commas between, beside those
+                 that begin with DB_PASSWORD_
 ENLACE_LOCALE    how numbers and dates are written, such as pt_PT (default: en_GB)
 """
 
 import os
 import secrets
+from contextlib import suppress
 from pathlib import Path
 
 BASE = Path(__file__).resolve().parent.parent.parent
 HOME = Path(os.environ.get("ENLACE_HOME", BASE / "var"))
+os.umask(0o077)  # what Enlace writes is for the account that runs it
 HOME.mkdir(parents=True, exist_ok=True)
+with suppress(OSError):  # somebody else's folder, with rights of its own
+    HOME.chmod(0o700)
 
 
 def _secret() -> str:
@@ -106,6 +114,10 @@ AUTH_PASSWORD_VALIDATORS = [
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "home"
 LOGOUT_REDIRECT_URL = "sign-in"
+
+VARIABLES = frozenset(filter(None, os.environ.get("ENLACE_VARIABLES", "").split(",")))
+FOLDERS = os.environ.get("ENLACE_FOLDERS")
+SERVERS = os.environ.get("ENLACE_SERVERS")
 
 JOURNAL_DAYS = int(os.environ.get("ENLACE_JOURNAL_DAYS", 730))
 

@@ -6,14 +6,14 @@ import os
 import re
 from dataclasses import dataclass, field
 
-from django.conf import settings
-
+from enlace.accounts.log import note
 from enlace.core.problem import Problem
 from enlace.core.server.connecting import take_apart
 from enlace.core.server.dialects import SERVER_KINDS, ServerKind
+from enlace.core.server.places import checked_file
 
 from . import secrets
-from .models import Connection
+from .models import Connection, place_of
 from .place import clean_name
 
 LONGEST = 1000
@@ -80,19 +80,23 @@ def keep(request, connection: Connection, typed: Typed) -> None:
     others = connection.project.connections.exclude(pk=connection.pk)
     if others.filter(name=connection.name).exists():
         raise Problem("The project has a connection of that name already.", "Choose another name.")
-    parameters = _parameters(typed)
+    parameters = _parameters(typed, connection)
+    place = place_of(connection)
     if connection.kind != typed.kind or connection.parameters != parameters:
         if connection.practice:
             raise Problem("This connection works on its practice copy.", "Go back to the live database first.")
         connection.receipts = ""  # the other database has no such table
     connection.kind, connection.parameters = typed.kind, parameters
+    if place != place_of(connection):
+        connection.password = ""  # it was given for another place, and goes nowhere else
     _password(request, connection, typed)
+    note("connection", request.user, connection=connection.pk or "new", kind=connection.kind)
     connection.test_passed = None
     connection.save()
     request.session.pop(PASTED, None)
 
 
-def _parameters(typed: Typed) -> dict[str, str]:
+def _parameters(typed: Typed, connection: Connection) -> dict[str, str]:
     found = {}
     for one in typed.server.parameters:
         value = typed.parameters.get(one.name, "")
@@ -102,21 +106,19 @@ def _parameters(typed: Typed) -> dict[str, str]:
             value = one.choices[0][0]
         if value:
             found[one.name] = value
-    if typed.server.is_file:
+    if typed.server.is_file and (connection.pk is None or found["path"] != connection.parameters.get("path")):
         found["path"] = _path(found["path"])
     return found
 
 
 def _path(typed: str) -> str:
+    """The path, as far as anything can be said of it now: what may be opened is looked at whenever it is."""
     path = os.path.abspath(os.path.expanduser(typed))
-    own = settings.DATABASES["default"]["NAME"]
     try:
-        is_own = os.path.samefile(path, own)
-    except OSError:
-        is_own = os.path.realpath(path) == os.path.realpath(own)
-    if is_own:
-        # Its own database holds people's passwords and sessions.
-        raise Problem("This is Enlace's own database.", "Choose the database of your application.")
+        checked_file(path, typed=True)
+    except Problem as problem:
+        if problem.code == "forbidden":
+            raise
     return path
 
 
@@ -124,9 +126,11 @@ def _password(request, connection: Connection, typed: Typed) -> None:
     source = typed.password_from if typed.server.has_password else From.NOWHERE
     if source not in From.values:
         raise Problem("Say where the password comes from.", "Choose one of the four ways.", code="bad")
-    given = secrets.seal(request.POST.get("password", "")) or request.session.get(PASTED, "")
+    given = request.POST.get("password", "") or secrets.opened(request.session.get(PASTED, ""))
+    given = secrets.seal(given, place_of(connection))
     if source == From.KEPT and not (given or connection.password):
-        raise Problem("The password is missing.", "Type it, or choose another way.", code="bad")
+        hint = "Type it, or choose another way. A kept password goes with its server, port, database and user only."
+        raise Problem("The password is missing.", hint, code="bad")
     if source == From.ENVIRONMENT:
         _check_variable(typed.variable)
     connection.password_from = source
@@ -136,8 +140,6 @@ def _password(request, connection: Connection, typed: Typed) -> None:
 
 def _check_variable(name: str) -> None:
     if not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_]{0,119}", name):
-        hint = "Such names have letters, digits and underscores, as in HARBOUR_PASSWORD."
+        hint = f"Such names have letters, digits and underscores, as in {secrets.PREFIX}HARBOUR."
         raise Problem(f"“{name}” is no name of an environment variable.", hint, code="bad")
-    if name.upper().startswith("ENLACE_"):
-        # Those are Enlace's own keys: a connection must not carry them to a server.
-        raise Problem("Variables that begin with ENLACE_ are Enlace's own.", "Choose another name.", code="bad")
+    secrets.check_variable(name)

@@ -18,7 +18,7 @@ from enlace.core.server.dialects import SERVER_KINDS
 
 from . import practice, secrets
 from .connection_forms import PASTED, Typed, keep
-from .models import Connection, Project
+from .models import Connection, Project, place_of
 from .place import stand_in
 
 
@@ -176,7 +176,10 @@ def unlock(request, connection: int):
     told, after = "", _inside(request)
     if request.method == "POST":
         kept = dict(request.session.get(secrets.IN_SESSION, {}))
-        request.session[secrets.IN_SESSION] = {**kept, str(found.pk): secrets.seal(request.POST.get("password", ""))}
+        request.session[secrets.IN_SESSION] = {
+            **kept,
+            str(found.pk): secrets.seal(request.POST.get("password", ""), place_of(found)),
+        }
         token = secrets.given.set(request.session[secrets.IN_SESSION])
         try:
             problem = first_problem(found.to_spec())

@@ -5,12 +5,14 @@ from __future__ import annotations
 import hashlib
 import os
 import secrets
+import stat
 import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 
 from django.conf import settings
 
+from enlace.core.problem import Problem
 from enlace.core.server.making import NewColumn, table_schema
 
 from .models import Connection, Project
@@ -31,6 +33,10 @@ def local_database(project: Project, memory: bool) -> Connection:
     """The project's own database, made at first use; one in memory that is gone is begun anew, empty."""
     place = folder(memory)
     place.mkdir(mode=0o700, exist_ok=True)
+    there = place.lstat()
+    if not stat.S_ISDIR(there.st_mode) or there.st_uid != os.getuid() or there.st_mode & 0o077:
+        hint = "Somebody else made it. Ask whoever runs this machine to remove it."
+        raise Problem(f"The folder {place} is not Enlace's own.", hint, code="forbidden")
     name = IN_MEMORY if memory else KEPT
     found = project.connections.filter(name=name).first()
     if found is None:

@@ -6,6 +6,7 @@ import threading
 from secrets import randbelow
 from typing import Any
 
+from django.conf import settings
 from django.db import models, transaction
 from django.urls import reverse
 
@@ -22,10 +23,11 @@ from .lacking import lacking
 
 
 class Project(models.Model):
-    """One application: connections, datasets, forms."""
+    """One application: connections, datasets, forms. members: the operators who work with it; builders see all."""
 
     name = models.CharField(max_length=80, unique=True)
     made = models.DateTimeField(auto_now_add=True)
+    members = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="projects", blank=True)
 
     class Meta:
         ordering = ["name"]
@@ -90,11 +92,17 @@ class Connection(models.Model):
         if not self.server.has_password:
             return ""
         sources = {
-            self.PasswordFrom.KEPT: lambda: secrets.opened(self.password),
+            self.PasswordFrom.KEPT: lambda: secrets.opened(self.password, place_of(self)),
             self.PasswordFrom.ENVIRONMENT: lambda: secrets.from_environment(self.variable),
-            self.PasswordFrom.ASKED: lambda: secrets.given_for(self.pk, self.name),
+            self.PasswordFrom.ASKED: lambda: secrets.given_for(self.pk, self.name, place_of(self)),
         }
         return sources.get(self.password_from, lambda: "")()
+
+
+def place_of(connection: Connection) -> str:
+    """What a secret of a connection belongs to: the kind of server, where it is, the database and the user."""
+    given = connection.parameters
+    return "\n".join([connection.kind, *(str(given.get(n, "")).strip() for n in ("host", "port", "database", "user"))])
 
 
 def _first_revision() -> int:
@@ -317,6 +325,14 @@ class SheetStep(models.Model):
         ordering = ["pk"]
 
 
+class FormQuery(models.QuerySet["Form"]):
+    """Forms, and whose they are."""
+
+    def for_person(self, person: Any) -> FormQuery:
+        """Those that a person may open: builders all, operators those of their projects."""
+        return self if person.is_builder else self.filter(project__members=person)
+
+
 class Form(models.Model):
     """A page for operators.
 
@@ -330,6 +346,8 @@ class Form(models.Model):
     whole = models.BooleanField(default=True)
     most_failures = models.PositiveIntegerField(null=True, blank=True)
     may_keep = models.BooleanField(default=False)
+
+    objects = FormQuery.as_manager()
 
     class Meta:
         ordering = ["title"]

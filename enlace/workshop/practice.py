@@ -13,6 +13,7 @@ from django.conf import settings
 from sqlalchemy.dialects.sqlite import dialect as sqlite_dialect
 
 from enlace.core.problem import Problem
+from enlace.core.server.places import checked_file
 
 FOLDER = settings.HOME / "practice"
 PAGES = 2000  # copied at a time, so that others can write in between
@@ -42,7 +43,7 @@ def refresh(connection) -> None:
     try:
         fresh.unlink(missing_ok=True)
         with (
-            contextlib.closing(sqlite3.connect(f"file:{quote(live)}?mode=ro", uri=True)) as source,
+            contextlib.closing(sqlite3.connect(f"file:{quote(checked_file(live)[0])}?mode=ro", uri=True)) as source,
             contextlib.closing(sqlite3.connect(fresh)) as copy,
         ):
             source.backup(copy, pages=PAGES)

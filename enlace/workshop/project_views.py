@@ -8,10 +8,12 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
+from enlace.accounts.log import note
+from enlace.accounts.models import Person
 from enlace.core.problem import Problem
 
 from .models import Project
-from .place import clean_name
+from .place import clean_name, stand_in
 
 
 @builder_only
@@ -32,6 +34,22 @@ def projects(request):
     )
     context = {"projects": found, "told": told, "typed": typed}
     return render(request, "workshop/projects.html", context, status=400 if told else 200)
+
+
+@builder_only
+def members(request, project: int):
+    """Which operators work with a project."""
+    found = get_object_or_404(Project, pk=project)
+    people = Person.objects.filter(role=Person.Role.OPERATOR, is_active=True).order_by("username")
+    if request.method == "POST":
+        chosen = [int(one) for one in request.POST.getlist("member") if one.isdecimal() and len(one) < 12]
+        found.members.set(people.filter(pk__in=chosen))
+        note("members", request.user, project=found.pk, members=sorted(found.members.values_list("pk", flat=True)))
+        messages.success(request, f"{found.members.count()} operators work with {found.name}.")
+        return redirect("members", found.pk)
+    stand_in(request, found, "People")
+    context = {"project": found, "people": people, "members": set(found.members.values_list("pk", flat=True))}
+    return render(request, "workshop/members.html", context)
 
 
 @require_POST

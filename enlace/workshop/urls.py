@@ -16,6 +16,7 @@ from . import (
 
 urlpatterns = [
     path("", project_views.projects, name="projects"),
+    path("project/<int:project>/members", project_views.members, name="members"),
     path("project/<int:project>/remove", project_views.remove, name="project-remove"),
     path("project/<int:project>/connections/", connection_views.connections, name="connections"),
     path("project/<int:project>/connections/new", connection_views.new, name="connection-new"),

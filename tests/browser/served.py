@@ -41,7 +41,9 @@ class Served(unittest.TestCase):
         cls.signed_in: dict = {}
         cls.home = Path(tempfile.mkdtemp(prefix="enlace-browser-"))
         cls.addClassCleanup(shutil.rmtree, cls.home, ignore_errors=True)
-        cls.harbour = cls.home / "harbour.sqlite3"
+        cls.files = Path(tempfile.mkdtemp(prefix="enlace-files-"))  # of another program
+        cls.addClassCleanup(shutil.rmtree, cls.files, ignore_errors=True)
+        cls.harbour = cls.home / "demo" / "harbour.sqlite3"
         cls.environment = {**os.environ, "ENLACE_HOME": str(cls.home), "DJANGO_SETTINGS_MODULE": "enlace.site.settings"}
         cls.environment["ENLACE_DEMO"] = "1"
         done = subprocess.run(

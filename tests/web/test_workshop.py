@@ -39,7 +39,7 @@ class FromPathToForm(Pages):
         address = f"/workshop/project/{self.project.pk}/connections/new"
         for path, told in [
             ("", "File: a value is missing"),
-            (str(settings.DATABASES["default"]["NAME"]), "own database"),
+            (str(settings.DATABASES["default"]["NAME"]), "own files"),
         ]:
             self.assertContains(self.client.post(address, {"name": "N", "p-path": path}), told, status_code=400)
         again = self.client.post(address, {"name": self.connection.name, "p-path": "/tmp/typed.db"})

@@ -168,15 +168,16 @@ class Rows:
             return [replace(row, position=start + i) for i, row in enumerate(rows)]
         return self._read(order, around, start - around.position if around else start, size, start)
 
-    def row(self, identifier: str) -> tuple[Any, ...] | None:
+    def row(self, identifier: str, anywhere: bool = False) -> tuple[Any, ...] | None:
         """All values of one record, whole, in the order of the fields; None when there is no such record.
 
         Raises ValueError when the id is none of this dataset.
         """
-        return self.whole_rows([identifier]).get(identifier)
+        return self.whole_rows([identifier], anywhere).get(identifier)
 
-    def whole_rows(self, identifiers: Sequence[str]) -> dict[str, tuple[Any, ...]]:
-        """All values of several records by their ids; ids that are not there are left out."""
+    def whole_rows(self, identifiers: Sequence[str], anywhere: bool = False) -> dict[str, tuple[Any, ...]]:
+        """All values of several records by their ids; ids that are not there are left out, and so are rows that are none
+        of the dataset's own, or of another master. anywhere: of whichever master."""
         keys = {key_of(one): one for one in identifiers}
         names = self._identity()
         if any(len(key) != len(names) for key in keys) or not names:
@@ -184,9 +185,14 @@ class Rows:
         table = self.source.base
         columns = [table.c[f.name] for f in self.dataset.fields]
         found: dict[str, tuple[Any, ...]] = {}
+        own = Rows(
+            self.spec, self.dataset, (), None if anywhere else self.within, self.only[:1] if self.dataset.only else ()
+        )
+        base, mine = own.source_with(), own.belonging()
         with reading(self.spec) as connection:
             for part in in_parts(list(keys), KEYS_A_STATEMENT):
                 statement = select(*(table.c[n].label(f"k{i}") for i, n in enumerate(names)), *columns)
+                statement = statement.select_from(base).where(mine)
                 for row in connection.execute(statement.where(key_in([table.c[n] for n in names], part)), self.given):
                     if (key := tuple(row[: len(names)])) in keys:
                         found[keys[key]] = tuple(row[len(names) :])

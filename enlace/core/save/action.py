@@ -14,12 +14,12 @@ from dataclasses import dataclass
 from typing import Any
 
 import sqlglot
-from sqlalchemy import TextClause, select, text, true
+from sqlalchemy import ColumnElement, TextClause, and_, select, text, true
 from sqlalchemy.engine import Connection
 from sqlglot import exp
 from sqlglot.tokens import TokenType
 
-from ..dataset.asked import asked
+from ..dataset.asked import asked, own_rows
 from ..dataset.outer import outer_on
 from ..dataset.parameters import WRITES
 from ..dataset.source import given_values, names_for, source_of
@@ -33,6 +33,7 @@ from ..rules.computed import Computed, holds
 from ..rules.record import with_values
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading, writing
+from .current import outside
 from .run import TRIES
 
 ALLOWED = (exp.Insert, exp.Update, exp.Delete)
@@ -156,10 +157,14 @@ def first_allowed(spec: ConnectionSpec, action: Action) -> str | None:
     """
     dataset = action.dataset
     source = source_of(dataset, spec.kind)
-    base, condition = source.base, true()
+    condition: ColumnElement[bool] = true()
+    joins: list[str] = []
+    if dataset.only:
+        condition, joins = own_rows(dataset, spec.kind)
     if action.guard is not None:
-        condition, joins = asked(source, action.guard)
-        base = source.joined(joins)
+        allowed, more = asked(source, action.guard)
+        condition, joins = and_(condition, allowed), [*joins, *more]
+    base = source.joined(joins)
     keys = [source.base.c[name] for name in dataset.key]
     with reading(spec) as connection:
         statement = select(*keys).select_from(base).where(condition).order_by(*keys).limit(1)
@@ -220,6 +225,8 @@ def _locked(connection: Connection, dataset: DatasetSpec, identifier: str) -> di
         raise Problem("There is no such record.", "Go back to the form and choose one.", code="missing") from None
     wanted = select(*(table.c[f.name] for f in dataset.fields)).where(mine).with_for_update()
     row = connection.execute(wanted).first()
+    if row is not None and dataset.only and outside(connection, dataset, [key]):
+        return None
     return None if row is None else dict(zip([f.name for f in dataset.fields], row, strict=True))
 
 

@@ -28,7 +28,7 @@ from ..server.catalog import Catalog
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec
 from .consequences import Consequences, Follower, triggers_of
-from .current import current_rows, what_became_of
+from .current import current_rows, outside, what_became_of
 from .doubt import already_done, not_there_yet
 from .foresee import concerned, events_of, follow, keys_removed
 from .outcome import SaveOutcome, SavePolicy
@@ -45,6 +45,7 @@ ALIKE = (
     "Several rows of the table are alike in all that could tell them apart, so more than this one would be changed. "
     "Nothing was. A key on the table would tell them apart."
 )
+OUTSIDE = "This record is not among the rows of this form any more. Drop it under Review."
 TOOK_NOTHING = "The database took the statement but changed nothing; a trigger may prevent it."
 
 
@@ -97,11 +98,22 @@ class Attempt:
             self._lock(connection)
         if self.in_doubt:
             self._look_for_done(connection)
+        self._refuse_outside(connection)
         for batch in planned.batches:
             self._run(connection, batch)
         for act in planned.rings:
             self._refuse(act, "This record and another one wait for each other. Save one of them without it first.", ())
         self._note_consequences()
+
+    def _refuse_outside(self, connection: Connection) -> None:
+        """Records that the condition of their dataset does not let in can't be written, however somebody got at them."""
+        for part in self.parts:
+            if not part.dataset.only:
+                continue
+            acts = [act for b in self.planned if b.part is part and b.kind in (UPDATE, REMOVE) for act in b.acts]
+            keys = {act.record.key: act for act in acts if id(act) not in self.done}
+            for act in outside(connection, part.dataset, keys):
+                self._refuse(keys[act], OUTSIDE, ())
 
     def _foresee(self, connection: Connection, batch: Batch) -> None:
         """Before it is written: what the database will do beside to rows that the draft does not name."""

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.engine import Connection
 
+from ..dataset.asked import own_rows
+from ..dataset.source import source_of
 from ..dataset.spec import DatasetSpec
 from ..dataset.values import record_id
 from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in, source_table
@@ -29,6 +31,21 @@ def current_rows(
         for row in connection.execute(statement.with_for_update() if lock else statement):
             found[tuple(row[: len(key)])] = tuple(row[len(key) :])
     return found
+
+
+def outside(connection: Connection, dataset: DatasetSpec, keys: Collection[Key]) -> list[Key]:
+    """Those of some keys whose rows are there, and are not what the condition of the dataset lets in. Raises Problem."""
+    server = connection.dialect.name
+    condition, joins = own_rows(dataset, server)
+    source = source_of(dataset, server)
+    key = [source.base.c[name] for name in dataset.key]
+    left = []
+    for some in in_parts(list(keys), KEYS_A_STATEMENT):
+        wanted = select(*(c.label(f"k{i}") for i, c in enumerate(key))).select_from(source.joined(joins))
+        met = {tuple(row) for row in connection.execute(wanted.where(key_in(key, some), condition))}
+        left += [one for one in some if one not in met]
+    there = current_rows(connection, dataset, [], left, lock=False) if left else {}
+    return [one for one in left if one in there]
 
 
 def what_became_of(connection: Connection, dataset: DatasetSpec, record: PendingRecord) -> Conflict:

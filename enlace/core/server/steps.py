@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import threading
 from dataclasses import dataclass
 
 from sqlalchemy.exc import SQLAlchemyError
 
 from ..problem import Problem
 from .dialects import server_kind
+from .dialects.base import TestStep
 from .engine import ConnectionSpec, explained
+
+STEP_SECONDS = 20.0
 
 
 @dataclass(frozen=True)
@@ -30,8 +34,22 @@ def step_names(spec: ConnectionSpec) -> list[str]:
 
 
 def run_step(spec: ConnectionSpec, number: int) -> StepOutcome:
-    """Run one step (counted from 0). Never raises for what a server or a file does; IndexError past the last."""
+    """Run one step (counted from 0). Never raises for what a server or a file does; IndexError past the last.
+
+    Waited for at most STEP_SECONDS: what sends a byte now and then would hold a step for as long as it likes.
+    """
     label, step = server_kind(spec.kind).test_steps()[number]
+    found: list[StepOutcome] = []
+    worker = threading.Thread(target=lambda: found.append(_outcome(spec, label, step)), daemon=True, name="step")
+    worker.start()
+    worker.join(STEP_SECONDS)
+    if found:
+        return found[0]
+    what, hint = "It does not answer in time.", "Check the port and the kind of server, or try again later."
+    return StepOutcome(label, problem=Problem(what, hint, code="away"))
+
+
+def _outcome(spec: ConnectionSpec, label: str, step: TestStep) -> StepOutcome:
     try:
         return StepOutcome(label, step(spec))
     except Problem as problem:
@@ -39,4 +57,5 @@ def run_step(spec: ConnectionSpec, number: int) -> StepOutcome:
     except SQLAlchemyError as error:
         return StepOutcome(label, problem=explained(spec, error))
     except OSError as error:
-        return StepOutcome(label, problem=Problem("The file went away.", "Try again.", str(error), "missing"))
+        what = "The file went away." if server_kind(spec.kind).is_file else "The connection to the server broke off."
+        return StepOutcome(label, problem=Problem(what, "Try again.", str(error), "away"))

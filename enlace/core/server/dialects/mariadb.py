@@ -13,6 +13,7 @@ from sqlalchemy import URL, ColumnElement, Insert, LargeBinary, cast, create_eng
 from sqlalchemy.dialects.mysql import CHAR
 from sqlalchemy.engine import Connection, Engine
 
+from ..places import check_server
 from ..refusal import Refusal
 from .base import STATEMENT_SECONDS
 from .network import CONNECT_SECONDS, LOCK_SECONDS, NetworkServer
@@ -57,6 +58,7 @@ class MariaDB(NetworkServer):
             else:
                 context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
             arguments["ssl"] = context
+        check_server(spec["host"], self.port_of(spec))
         url = URL.create(
             "mysql+pymysql", spec["user"], spec.secret or None, spec["host"], self.port_of(spec), spec["database"]
         )

@@ -11,6 +11,7 @@ from sqlalchemy import ColumnElement, Integer, Text, cast, func, text, type_coer
 from sqlalchemy.engine import Connection
 
 from ...problem import Problem
+from ..places import check_server, checked_file
 from ..refusal import Refusal
 from .base import STATEMENT_SECONDS, Parameter, ServerKind, TestStep
 
@@ -87,6 +88,7 @@ class NetworkServer(ServerKind):
         return ", ".join(dict.fromkeys(str(one[4][0]) for one in found))
 
     def _dial(self, spec: ConnectionSpec) -> socket.socket:
+        check_server(spec["host"], self.port_of(spec))
         return socket.create_connection((spec["host"].strip(), self.port_of(spec)), CONNECT_SECONDS)
 
     def _port_open(self, spec: ConnectionSpec) -> str:
@@ -108,7 +110,12 @@ class NetworkServer(ServerKind):
             return "Not wanted"
         with self._dial(spec) as dialled:
             dialled.settimeout(CONNECT_SECONDS)
-            if not self.offers_tls(dialled):
+            try:
+                encrypts = self.offers_tls(dialled)
+            except (OSError, IndexError) as error:
+                what = f"What listens there does not answer as {self.label} does."
+                raise Problem(what, "Check the port and the kind of server.", str(error), "away") from None
+            if not encrypts:
                 if wanted == "prefer":
                     return "The server offers none; the connection is not encrypted"
                 hint = "Switch encryption on at the server, or choose “Encrypt when the server can”."
@@ -131,8 +138,8 @@ class NetworkServer(ServerKind):
         if not spec["ca"]:
             return
         try:
-            context.load_verify_locations(spec["ca"])
-        except (OSError, ssl.SSLError) as error:
+            context.load_verify_locations(checked_file(spec["ca"])[0])
+        except (Problem, OSError, ssl.SSLError) as error:
             hint = "Give the path of a PEM file on the machine that runs Enlace."
             raise Problem("The certificate file can't be used.", hint, str(error), "tls") from None
 

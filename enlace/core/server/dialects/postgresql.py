@@ -12,6 +12,7 @@ from sqlalchemy import URL, ColumnElement, Insert, Text, cast, create_engine, ev
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError
 
+from ..places import check_server, checked_file
 from ..refusal import Refusal
 from .base import STATEMENT_SECONDS
 from .network import CONNECT_SECONDS, LOCK_SECONDS, NetworkServer
@@ -61,7 +62,8 @@ class PostgreSQL(NetworkServer):
             "tcp_user_timeout": int(STATEMENT_SECONDS + CONNECT_SECONDS) * 1000,
         }
         if spec["ca"]:
-            arguments["sslrootcert"] = spec["ca"]
+            arguments["sslrootcert"] = checked_file(spec["ca"])[0]
+        check_server(spec["host"], self.port_of(spec))
         url = URL.create(
             "postgresql+psycopg", spec["user"], spec.secret or None, spec["host"], self.port_of(spec), spec["database"]
         )

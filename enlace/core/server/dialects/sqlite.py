@@ -37,6 +37,8 @@ from sqlalchemy.exc import DBAPIError, DisconnectionError
 from sqlalchemy.pool import QueuePool
 from sqlglot import exp
 
+from ...problem import Problem
+from ..places import checked_file, still
 from ..refusal import Refusal
 from . import sqlite_functions, sqlite_steps
 from .base import STATEMENT_SECONDS, Parameter, ServerKind, TestStep
@@ -416,8 +418,14 @@ _REFUSALS = (
 
 def _open(path: str) -> sqlite3.Connection:
     # mode=rw: a wrong path must never make a new, empty database.
-    uri = "file:" + _quoted(path) + "?mode=rw"
+    real, identity = checked_file(path)
+    uri = "file:" + _quoted(real) + "?mode=rw"
     connection = sqlite3.connect(uri, uri=True, isolation_level=None, check_same_thread=False, cached_statements=256)
+    try:
+        still(real, identity)
+    except (OSError, Problem):
+        connection.close()
+        raise
     connection.execute(f"PRAGMA busy_timeout = {WAIT_FOR_LOCK_MS}")
     connection.execute("PRAGMA foreign_keys = ON")
     connection.text_factory = _text
@@ -491,5 +499,5 @@ def _watch(path: str, pragma: str) -> Hashable:
         for one in old:
             one.close()
         return (file, watcher.asked(path, pragma))
-    except (OSError, sqlite3.Error):
+    except (OSError, sqlite3.Error, Problem):
         return None

@@ -10,6 +10,7 @@ from sqlalchemy import text
 
 from ...near import closest
 from ...problem import Problem
+from ..places import checked_file
 from .base import STATEMENT_SECONDS
 
 if TYPE_CHECKING:
@@ -78,6 +79,7 @@ def _nearest_file(path: Path) -> str:
 
 
 def file_readable(spec: ConnectionSpec) -> str:
+    checked_file(spec["path"])
     try:
         with open(spec["path"], "rb") as file:
             file.read(16)

@@ -29,7 +29,9 @@ class Command(BaseCommand):
     def handle(self, rows, port, server, no_serve, **options):
         if not no_serve:
             self._need_port(port)
-        path = settings.HOME / "harbour.sqlite3"
+        folder = settings.HOME / "demo"
+        folder.mkdir(mode=0o700, exist_ok=True)
+        path = folder / "harbour.sqlite3"
         self._set_up(path, rows)
         host = self._server(server, path) if server != "sqlite" else None
         from demo.harbour.project import PASSWORD, PEOPLE, load
