@@ -23,6 +23,7 @@ from scripts.serving import free_port
 
 USER = "harbourmaster"
 DATABASE = "harbour"
+CLERK = "office"
 SECONDS = 60
 
 
@@ -100,6 +101,12 @@ class Throwaway:
 
     def connect(self, database: str = DATABASE, autocommit: bool = False):
         """A connection of the driver's own."""
+        raise NotImplementedError
+
+    # -- somebody who may do what a form needs, and no more ------------------------------------------------
+
+    def make_clerk(self, password: str) -> None:
+        """An ordinary role that owns the tables of the database, by the name CLERK."""
         raise NotImplementedError
 
     def popen(self, command: list[str]) -> subprocess.Popen[bytes]:
@@ -191,6 +198,11 @@ class PostgreSQL(Throwaway):
         with self.connect("postgres", autocommit=True) as db:
             db.execute(f"CREATE DATABASE {self.database}")
 
+    def make_clerk(self, password: str) -> None:
+        with self.connect(self.database, autocommit=True) as db:
+            db.execute(f"CREATE ROLE {CLERK} LOGIN PASSWORD '{password}'")  # of letters and digits
+            db.execute(f"GRANT ALL ON SCHEMA public TO {CLERK}")
+
 
 class MariaDB(Throwaway):
     kind = "mariadb"
@@ -236,6 +248,11 @@ class MariaDB(Throwaway):
             cursor.execute(f"CREATE USER '{self.user}'@'%%' IDENTIFIED BY %s", [self.password])
             cursor.execute(f"GRANT ALL ON *.* TO '{self.user}'@'%'")
         db.close()
+
+    def make_clerk(self, password: str) -> None:
+        with self.connect(self.database, autocommit=True) as db, db.cursor() as cursor:
+            cursor.execute(f"CREATE USER '{CLERK}'@'%%' IDENTIFIED BY %s", [password])
+            cursor.execute(f"GRANT ALL ON {self.database}.* TO '{CLERK}'@'%'")
 
 
 KINDS: dict[str, type[Throwaway]] = {one.kind: one for one in (PostgreSQL, MariaDB)}

@@ -8,7 +8,7 @@ from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
 from enlace.core.problem import Problem
-from enlace.core.save.action import Action, first_allowed, run_action
+from enlace.core.save.action import Action, check_action, first_allowed, run_action
 
 from .models import Form, ServerAction
 from .place import clean_name, stand_in
@@ -65,6 +65,7 @@ def _filled(request, form: Form, action: ServerAction) -> None:
     if dataset.read_only_because and not dataset.key:
         raise Problem("An action needs a record that can be told apart.", dataset.read_only_because, code="bad")
     Action(dataset, action.to_spec(), form.dataset.connection.kind)
+    check_action(form.dataset.connection.to_spec(), action.to_spec())
 
 
 def _tried(request, form: Form, action: ServerAction) -> str:

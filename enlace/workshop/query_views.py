@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 from itertools import chain
+from typing import Any
 
 from django.contrib import messages
 from django.db import transaction
@@ -12,10 +13,11 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
-from enlace.core.dataset.query import MOST_ROWS, Query, checked_query, query_dataset, run_query, stop, stream_query
+from enlace.core.dataset.query import MOST_ROWS, Query, checked_query, query_dataset, run_query, stream_query
 from enlace.core.kinds import raw_text
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
+from enlace.core.server.running import stop
 
 from .models import Connection, Dataset, Form
 from .place import clean_name, stand_in
@@ -38,7 +40,7 @@ def pad(request, connection: int):
 
 
 def _asked(request, connection: Connection) -> tuple[Query, dict[str, str]]:
-    query = checked_query(request.POST.get("sql", ""), connection.kind)
+    query = checked_query(request.POST.get("sql", ""), connection.kind, connection.to_spec())
     return query, {name: request.POST.get(f"given-{name}", "") for name in query.parameters}
 
 
@@ -67,6 +69,14 @@ class _Line:
         return text
 
 
+def _cell(value: Any) -> str:
+    """A value in CSV. A text that a spreadsheet would take for a formula gets a quote in front, as is common practice."""
+    if value is None:
+        return ""
+    text = raw_text(value)
+    return f"'{text}" if isinstance(value, str) and text[:1] in "=+-@\t\r" and text[:1] else text
+
+
 @require_POST
 @builder_only
 def export(request, connection: int):
@@ -76,7 +86,7 @@ def export(request, connection: int):
     rows = stream_query(found.to_spec(), query, given)
     first = next(rows)  # what is wrong with the query is told before anything is sent
     writer = csv.writer(_Line())
-    lines = (writer.writerow(["" if v is None else raw_text(v) for v in row]) for row in chain([first], rows))
+    lines = (writer.writerow([_cell(v) for v in row]) for row in chain([first], rows))
     return StreamingHttpResponse(
         lines,
         content_type="text/csv; charset=utf-8",
@@ -88,8 +98,8 @@ def export(request, connection: int):
 @builder_only
 def halt(request, connection: int):
     """Stop the query that runs."""
-    get_object_or_404(Connection, pk=connection)
-    stopped = stop(f"{request.user.pk} {request.POST.get('run', '')[:40]}")
+    found = get_object_or_404(Connection, pk=connection)
+    stopped = stop(found.to_spec(), f"{request.user.pk} {request.POST.get('run', '')[:40]}")
     return HttpResponse("Stopped." if stopped else "Nothing runs any more.")
 
 

@@ -9,13 +9,14 @@ from unittest import mock
 from sqlalchemy import text
 
 from enlace.core.dataset import query as queries
-from enlace.core.dataset.query import checked_query, only_reading, query_dataset, run_query, stop, traced
+from enlace.core.dataset.query import checked_query, only_reading, query_dataset, run_query, traced
 from enlace.core.dataset.values import key_of
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import as_read, with_text
 from enlace.core.problem import Problem
 from enlace.core.save import save
 from enlace.core.server.catalog import Catalog
+from enlace.core.server.running import stop
 from tests.harbour import ENGLISH
 from tests.servers import OnServer, on_each_server
 
@@ -180,12 +181,12 @@ class Queries(OnServer):
             thread = threading.Thread(target=go)
             thread.start()
             until = time.monotonic() + 10
-            while not (thread.is_alive() and stop("slow one")) and time.monotonic() < until:
+            while not (thread.is_alive() and stop(self.spec, "slow one")) and time.monotonic() < until:
                 time.sleep(0.1)
             thread.join(10)
         self.assertFalse(thread.is_alive())
         self.assertEqual(len(told), 1)
-        self.assertFalse(stop("slow one"))
+        self.assertFalse(stop(self.spec, "slow one"))
 
 
 on_each_server(globals(), Queries)

@@ -6,7 +6,7 @@ from unittest import mock
 from django.contrib.sessions.models import Session
 from django.test import Client
 
-from enlace.workshop import practice, secrets
+from enlace.workshop import practice
 from enlace.workshop.models import Connection
 from tests.servers import Place, server
 from tests.web.pages import Pages

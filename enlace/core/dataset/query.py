@@ -6,24 +6,28 @@ to reading. Where each of its rows stands for one row of one table, that table's
 
 from __future__ import annotations
 
-import re
-import threading
+import sys
 import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from itertools import islice
 from typing import Any
 
 import sqlglot
-from sqlalchemy import TextClause, text
+from sqlalchemy import TextClause
 from sqlalchemy.engine import Connection
 from sqlglot import exp
 
 from ..expression.parse import parser_words
 from ..problem import Problem
+from ..server.apart import asked_apart, rows_of
 from ..server.catalog import Catalog, Table
-from ..server.engine import ConnectionSpec, reading
+from ..server.dialects import server_kind
+from ..server.engine import ConnectionSpec, reading, use_once
+from ..server.functions import SAFE, called, check_functions, refuse_tricks, vouched_for
+from ..server.running import running
 from .defaults import kind_of_values, label_of, make_dataset, width_of
 from .parameters import WRITES, bound_text
 from .spec import DatasetSpec, FieldSpec
@@ -31,7 +35,6 @@ from .spec import DatasetSpec, FieldSpec
 MOST_CHARACTERS = 20_000
 MOST_ROWS = 200
 SAMPLE = 50
-STOP_SECONDS = 2.0
 STREAM = 1000  # rows that are fetched at a time
 # What changes data, the server, or files, whatever it is wrapped in.
 REFUSED = (
@@ -45,11 +48,6 @@ REFUSED = (
     exp.Command,
     exp.Into,
     exp.Lock,
-)
-REFUSED_FUNCTIONS = re.compile(
-    r"(pg_(terminate|cancel|reload|read|ls|rotate|switch|promote|advisory|sleep)\w*|lo_\w+|dblink\w*|nextval|setval|"
-    r"load_file|load_extension|sleep|benchmark|get_lock|release_lock|query_to_xml\w*|set_config|writefile|edit)",
-    re.IGNORECASE,
 )
 
 
@@ -80,15 +78,27 @@ class Result:
     seconds: float
 
 
-def checked_query(sql: str, server: str) -> Query:
-    """A text as one query that only reads. Raises Problem with a sentence."""
+def checked_query(sql: str, server: str, spec: ConnectionSpec | None = None) -> Query:
+    """A text as one query that only reads. spec: where functions that are not known here are looked up. Raises Problem
+    with a sentence."""
+    query = _parsed(sql, server)
+    refuse_tricks(query.sql, server)
+    vouched: set[str] = set()
+    if spec is not None and (names := called(query.sql, WRITES[server]) - SAFE):
+        with reading(spec) as connection:
+            vouched = vouched_for(connection, names)
+    check_functions(query.sql, server, WRITES[server], vouched)
+    return query
+
+
+def _parsed(sql: str, server: str) -> Query:
     if len(sql) > MOST_CHARACTERS:
         raise Problem("The query is too long.", f"At most {MOST_CHARACTERS} characters fit.", code="bad")
     dialect = WRITES[server]
     sql = sql.strip().rstrip(";").strip()
     try:
         trees = [one for one in sqlglot.parse(sql, read=dialect) if one is not None]
-    except (sqlglot.errors.SqlglotError, RecursionError) as error:
+    except (sqlglot.errors.SqlglotError, RecursionError, ValueError) as error:
         raise Problem("The query can't be understood.", "Check its SQL.", parser_words(error), code="bad") from None
     if len(trees) != 1:
         hint = "Write one SELECT." if trees else "Write a SELECT."
@@ -96,10 +106,6 @@ def checked_query(sql: str, server: str) -> Query:
     tree = trees[0]
     if not isinstance(tree, exp.Query) or next(tree.find_all(*REFUSED), None) is not None:
         raise Problem("This statement would not only read.", "A query is one SELECT, and changes nothing.", code="bad")
-    for function in tree.find_all(exp.Func):
-        name = function.name if isinstance(function, exp.Anonymous) else function.sql_name()
-        if REFUSED_FUNCTIONS.fullmatch(name):
-            raise Problem(f"{name} does more than read.", "Leave it out of the query.", code="bad")
     names = dict.fromkeys(str(one.this) for one in tree.find_all(exp.Placeholder) if one.this)
     return Query(sql, server, tuple(names), tree)
 
@@ -107,37 +113,59 @@ def checked_query(sql: str, server: str) -> Query:
 @lru_cache(maxsize=256)
 def parameters_of(sql: str, server: str) -> tuple[str, ...]:
     """The names of a query's parameters; none of no query."""
-    return checked_query(sql, server).parameters if sql else ()
+    return _parsed(sql, server).parameters if sql else ()  # it was checked when it was kept
 
 
 def run_query(
     spec: ConnectionSpec, query: Query, given: Mapping[str, Any], most: int = MOST_ROWS, run: str = ""
 ) -> Result:
     """The first rows of a query. run: a name under which `stop` ends it. Raises Problem."""
-    statement, began = query.bound(given), time.monotonic()
-    with only_reading(spec) as connection, _stoppable(spec, connection, run):
-        found = connection.execution_options(stream_results=True).execute(statement)
-        columns = tuple(str(name) for name in found.keys())  # noqa: SIM118 (a result is no mapping)
-        rows = tuple(tuple(row) for row in found.fetchmany(most + 1))
-        found.close()
+    began = time.monotonic()
+    with _rows(spec, query, given, most + 1, run) as (columns, found):
+        rows = tuple(islice(found, most + 1))
     return Result(columns, rows[:most], len(rows) > most, time.monotonic() - began)
 
 
 def stream_query(spec: ConnectionSpec, query: Query, given: Mapping[str, Any]) -> Iterator[tuple[Any, ...]]:
     """All rows of a query, read once and kept nowhere: first its columns' names, then its rows. Raises Problem."""
+    with _rows(spec, query, given, sys.maxsize, "") as (columns, found):
+        yield columns
+        yield from found
+
+
+@contextmanager
+def _rows(
+    spec: ConnectionSpec, query: Query, given: Mapping[str, Any], most: int, run: str
+) -> Iterator[tuple[tuple[str, ...], Iterator[tuple[Any, ...]]]]:
+    """A query's columns and rows. On SQLite in a process of its own; elsewhere in a transaction that only reads."""
     statement = query.bound(given)
-    with only_reading(spec) as connection:
+    if spec.kind == "sqlite":
+        with (
+            ExitStack() as noted,
+            asked_apart(spec, statement, most, lambda pid: noted.enter_context(running(run, "process", pid))) as (
+                names,
+                batches,
+            ),
+        ):
+            yield tuple(names), rows_of(batches)
+        return
+    with only_reading(spec) as connection, running(run, spec.kind, int(_session(spec, connection))):
         found = connection.execution_options(stream_results=True, yield_per=STREAM).execute(statement)
-        yield tuple(str(name) for name in found.keys())  # noqa: SIM118 (a result is no mapping)
-        for row in found:
-            yield tuple(row)
+        rows = (tuple(row) for row in found)
+        yield tuple(str(name) for name in found.keys()), rows  # noqa: SIM118 (a result is no mapping)
+        found.close()
+
+
+def _session(spec: ConnectionSpec, connection: Connection) -> Any:
+    return server_kind(spec.kind).session_of(connection) or 0
 
 
 @contextmanager
 def only_reading(spec: ConnectionSpec) -> Iterator[Connection]:
-    """A transaction that the server itself holds to reading."""
+    """A transaction that the server itself holds to reading, in a session that is not used again."""
     with reading(spec) as connection:
         if spec.kind != "sqlite":
+            use_once(connection)
             yield connection
             return
         # SQLite has no read-only transactions, but a switch of the connection ("PRAGMA query_only").
@@ -146,50 +174,6 @@ def only_reading(spec: ConnectionSpec) -> Iterator[Connection]:
             yield connection
         finally:
             connection.exec_driver_sql("PRAGMA query_only = OFF")
-
-
-_running: dict[str, Callable[[], None]] = {}
-_lock = threading.Lock()
-
-
-@contextmanager
-def _stoppable(spec: ConnectionSpec, connection: Connection, run: str) -> Iterator[None]:
-    if not run:
-        yield
-        return
-    driver: Any = connection.connection.driver_connection
-    if spec.kind == "postgresql":
-        stop = driver.cancel
-    elif spec.kind == "mariadb":
-        number = int(driver.thread_id())
-
-        def stop() -> None:
-            with reading(spec) as other:
-                other.execute(text(f"KILL QUERY {number}"))
-    else:
-        stop = getattr(driver, "interrupt", lambda: None)
-    with _lock:
-        _running[run] = stop
-    try:
-        yield
-    finally:
-        with _lock:
-            _running.pop(run, None)
-
-
-def stop(run: str) -> bool:
-    """End a query that runs under a name; whether it still ran."""
-    ran, until = False, time.monotonic() + STOP_SECONDS
-    while time.monotonic() < until:
-        with _lock:
-            found = _running.get(run)
-        if found is None:
-            return ran
-        # What comes before the server has begun with the statement stops nothing: it is asked again.
-        found()
-        ran = True
-        time.sleep(0.05)
-    return ran
 
 
 # -- datasets ----------------------------------------------------------------------------------------------
@@ -209,7 +193,7 @@ def query_dataset(spec: ConnectionSpec, sql: str, given: Mapping[str, Any]) -> D
 
     given: values of its parameters, to try it with. Raises Problem.
     """
-    query = checked_query(sql, spec.kind)
+    query = checked_query(sql, spec.kind, spec)
     result = run_query(spec, query, given, SAMPLE)
     doubled = sorted({c for c in result.columns if result.columns.count(c) > 1})
     if doubled:

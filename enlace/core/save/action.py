@@ -32,7 +32,8 @@ from ..problem import Problem
 from ..rules.computed import Computed, holds
 from ..rules.record import with_values
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, reading, writing
+from ..server.engine import ConnectionSpec, reading, use_once, writing
+from ..server.functions import SAFE, called, check_functions, refuse_tricks, vouched_for
 from .current import outside
 from .run import TRIES
 
@@ -120,6 +121,17 @@ def _statements(script: str, dialect: str, known: set[str]) -> tuple[_Statement,
     return tuple(_statement(piece, tree, known) for piece, tree in zip(pieces, trees, strict=True))
 
 
+def check_action(spec: ConnectionSpec, action: ActionSpec) -> None:
+    """Raises Problem where a statement calls what it must not. Looked at when an action is kept."""
+    dialect = WRITES[spec.kind]
+    refuse_tricks(action.statements, spec.kind)
+    vouched: set[str] = set()
+    if names := called(action.statements, dialect) - SAFE:
+        with reading(spec) as connection:
+            vouched = vouched_for(connection, names, writing=True)
+    check_functions(action.statements, spec.kind, dialect, vouched)
+
+
 def _statement(piece: str, tree: exp.Expr, known: set[str]) -> _Statement:
     if not isinstance(tree, ALLOWED):
         hint = "An action may INSERT, UPDATE and DELETE rows, and nothing else."
@@ -195,6 +207,8 @@ def _once(spec: ConnectionSpec, action: Action, identifier: str, person: str, re
     outcome = None
     try:
         with writing(spec) as connection:
+            if not server_kind(spec.kind).in_process:
+                use_once(connection)
             record = _locked(connection, action.dataset, identifier)
             if record is None:
                 return ActionOutcome(False, "The record is not there any more.")

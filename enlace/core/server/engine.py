@@ -90,14 +90,18 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
         with engine.connect() as connection, kind.hurried(connection) if hurried else nullcontext():
             kind.begin(connection, write)
             try:
-                yield connection
-            except BaseException:
-                connection.rollback()
-                raise
-            if write:
-                _commit(spec, connection)
-            else:
-                connection.rollback()
+                try:
+                    yield connection
+                except BaseException:
+                    connection.rollback()
+                    raise
+                if write:
+                    _commit(spec, connection)
+                else:
+                    connection.rollback()
+            finally:
+                if not connection.invalidated and connection.info.pop(NOT_AGAIN, False):
+                    connection.invalidate()
     except (OverflowError, UnicodeError) as error:
         # The driver can't even send it: a number of more than 64 bits, half of a character.
         raise Problem("A value can't be sent to the database.", "Type another one.", str(error)[:200], "bad") from error
@@ -106,6 +110,14 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
         if problem.code == "locked" and not write:
             _waited.last = (spec, time.monotonic())
         raise problem from error
+
+
+NOT_AGAIN = "not again"
+
+
+def use_once(connection: Connection) -> None:
+    """Whatever the statements of this transaction leave in their session, locks or settings, goes with it."""
+    connection.info[NOT_AGAIN] = True
 
 
 def driver_error(engine: Engine) -> type[Exception]:

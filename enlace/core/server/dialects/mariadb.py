@@ -107,6 +107,17 @@ class MariaDB(NetworkServer):
     def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
         return [(event, body) for event, body in connection.execute(text(_TRIGGER_TEXTS), {"t": table})]
 
+    def needless_rights(self, spec: ConnectionSpec) -> str:
+        from ..engine import reading
+
+        with reading(spec) as connection:
+            grants = " ".join(str(row[0]) for row in connection.execute(text("SHOW GRANTS"))).upper()
+        everywhere = [one.split(" ON *.*")[0] for one in grants.split("GRANT ")[1:] if " ON *.*" in one]
+        rights = {right.strip() for one in everywhere for right in one.split(",")}
+        worst = {"ALL PRIVILEGES": "everything on every database", "FILE": "files", "SUPER": "superuser",
+                 "PROCESS": "other sessions", "CREATE USER": "makes users", "GRANT OPTION": "hands on rights"}  # fmt: skip
+        return ", ".join(words for right, words in worst.items() if right in rights)
+
     # -- the test ------------------------------------------------------------------------------------
 
     def offers_tls(self, dialled: socket.socket) -> bool:

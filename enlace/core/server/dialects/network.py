@@ -153,7 +153,13 @@ class NetworkServer(ServerKind):
         except Problem as problem:
             if problem.code != "no database":
                 raise
-        return spec["user"]
+            return spec["user"]
+        beyond = self.needless_rights(spec)
+        return f"{spec['user']}; it may do more than Enlace needs: {beyond}" if beyond else spec["user"]
+
+    def needless_rights(self, spec: ConnectionSpec) -> str:
+        """Rights of the one who signed in that no form needs and that somebody could misuse, in words; "" for none."""
+        return ""
 
     def _database_found(self, spec: ConnectionSpec) -> str:
         return str(self._ask(spec, self.version_sql))

@@ -123,6 +123,17 @@ class PostgreSQL(NetworkServer):
         dialled.sendall(SSL_REQUEST)
         return dialled.recv(1) == b"S"
 
+    def needless_rights(self, spec: ConnectionSpec) -> str:
+        found = self._ask(
+            spec,
+            "SELECT concat_ws(', ', CASE WHEN rolsuper THEN 'superuser' END, CASE WHEN rolcreaterole THEN 'makes roles' END,"
+            " CASE WHEN rolreplication THEN 'replication' END, CASE WHEN rolbypassrls THEN 'passes row security' END,"
+            " CASE WHEN NOT rolsuper AND pg_has_role('pg_read_server_files', 'MEMBER') THEN 'reads files' END,"
+            " CASE WHEN NOT rolsuper AND pg_has_role('pg_execute_server_program', 'MEMBER') THEN 'runs programs' END)"
+            " FROM pg_roles WHERE rolname = current_user",
+        )
+        return str(found or "")
+
     def _may_write(self, spec: ConnectionSpec) -> str:
         from ...problem import Problem
 
