@@ -36,9 +36,8 @@ class ServerProcess:
 
     def start(self) -> None:
         """Start it and wait until it answers. Raises RuntimeError when it does not."""
-        config = ["-c", "enlace/site/gunicorn_conf.py", "-b", f"127.0.0.1:{self.port}"]
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "gunicorn", *config, "enlace.site.wsgi"],
+            [sys.executable, "-m", "enlace.site.serve", "--bind", f"127.0.0.1:{self.port}"],
             cwd=ROOT,
             env=self.environment,
             start_new_session=True,

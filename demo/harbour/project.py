@@ -107,10 +107,13 @@ WHERE d.currency = :currency"""
 
 def load(path: Path, server: Throwaway | None = None) -> Project:
     """The demo's people and project, made when they are not there yet. server: where it does not run on the file."""
+    Person.objects.filter(username__in=[one for one, _, _ in PEOPLE]).update(demo=True)
     for username, name, role in PEOPLE:
         if not Person.objects.filter(username=username).exists():
             first, last = name.split(" ", 1)
-            Person.objects.create_user(username, password=PASSWORD, role=role, first_name=first, last_name=last)
+            Person.objects.create_user(
+                username, password=PASSWORD, role=role, first_name=first, last_name=last, demo=True
+            )
     name = NAME if server is None else f"{NAME} on {SERVER_KINDS[server.kind].label}"
     project, made = Project.objects.get_or_create(name=name)
     if made:

@@ -1,29 +1,113 @@
-"""Signing in."""
+"""Signing in, one's password, and one's sessions."""
 
+from __future__ import annotations
+
+import threading
+
+from axes.models import AccessAttempt
+from django.conf import settings
+from django.contrib import messages
+from django.contrib.auth import update_session_auth_hash
+from django.contrib.auth.forms import AuthenticationForm, PasswordChangeForm
 from django.contrib.auth.views import LoginView
-from django.core.cache import cache
+from django.core.exceptions import ValidationError
+from django.db.models import Sum
+from django.shortcuts import redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_POST
 
-MOST_TRIES = 10
-FORGET_AFTER = 300  # seconds
+from .log import note
+from .models import PersonSession
+from .sessions import end
+
+# Hashing a password costs a core a good part of a second on purpose: no more of that at once.
+HASHING = threading.BoundedSemaphore(2)
+PATIENCE = 5  # seconds
+MOST_FROM_ADDRESS = 60  # wrong passwords in the cool-off time, whatever the names
+
+
+class SignInForm(AuthenticationForm):
+    """Name and password. The demo's people, whose password everybody knows, sign in to the demo only."""
+
+    def confirm_login_allowed(self, user) -> None:
+        super().confirm_login_allowed(user)
+        if user.demo and not settings.DEMO:
+            raise ValidationError("The demo's people are for the demo only.", code="invalid_login")
 
 
 class SignIn(LoginView):
-    """The sign-in page. After MOST_TRIES wrong passwords for a name it asks to wait a few minutes."""
+    """The sign-in page. After several wrong passwords for a name from an address, or for many names, it asks to wait."""
 
     template_name = "sign_in.html"
     redirect_authenticated_user = True
-
-    def _counter(self) -> str:
-        name = self.request.POST.get("username", "")[:150].lower()
-        return "sign-in:" + name.encode("utf-8", "replace").hex() + ":" + self.request.META.get("REMOTE_ADDR", "")
+    authentication_form = SignInForm
 
     def post(self, request, *args, **kwargs):
-        if cache.get(self._counter(), 0) >= MOST_TRIES:
-            form = self.get_form()
-            form.errors.clear()
-            return self.render_to_response(self.get_context_data(form=form, wait=True), status=429)
-        return super().post(request, *args, **kwargs)
+        if _many_from(request.META.get("REMOTE_ADDR", "")):
+            return wait(request)
+        if not HASHING.acquire(timeout=PATIENCE):
+            return wait(request, busy=True)
+        try:
+            return super().post(request, *args, **kwargs)
+        finally:
+            HASHING.release()
 
-    def form_invalid(self, form):
-        cache.set(self._counter(), cache.get(self._counter(), 0) + 1, FORGET_AFTER)
-        return super().form_invalid(form)
+
+def _many_from(address: str) -> bool:
+    since = timezone.now() - settings.AXES_COOLOFF_TIME
+    several = AccessAttempt.objects.filter(ip_address=address, attempt_time__gt=since) if address else None
+    return several is not None and (several.aggregate(n=Sum("failures_since_start"))["n"] or 0) >= MOST_FROM_ADDRESS
+
+
+def locked_out(request, *_):
+    """What axes answers for a name and an address that had too many wrong passwords."""
+    return wait(request)
+
+
+def wait(request, busy: bool = False):
+    """The sign-in page, for somebody who has to wait."""
+    form = SignInForm(request)
+    context = {"form": form, "wait": not busy, "busy": busy, "next": request.POST.get("next", "")}
+    return render(request, "sign_in.html", context, status=503 if busy else 429)
+
+
+def name_of(request, credentials=None) -> str:
+    """The name that wrong passwords are counted under: as people mean it, not as it was typed."""
+    given = (credentials or {}).get("username") or request.POST.get("username", "")
+    return " ".join(str(given).split()).casefold()[:150]
+
+
+def account(request):
+    """One's own page: a new password, and where one is signed in."""
+    form = PasswordChangeForm(request.user, request.POST or None)
+    if request.method == "POST":
+        if not HASHING.acquire(timeout=PATIENCE):
+            return wait(request, busy=True)
+        try:
+            valid = form.is_valid()
+        finally:
+            HASHING.release()
+        if valid:
+            form.save()
+            before = request.session.session_key
+            update_session_auth_hash(request, form.user)  # other sessions end with the old password
+            PersonSession.objects.filter(person=request.user).exclude(key=before).delete()
+            PersonSession.objects.filter(key=before).update(key=request.session.session_key)
+            note("password changed", request.user)
+            messages.success(request, "The password is changed. Everywhere else you are signed out.")
+            return redirect("account")
+    here = request.session.session_key
+    sessions = [(one, one.key == here) for one in PersonSession.objects.filter(person=request.user)]
+    context = {"form": form, "sessions": sessions}
+    return render(request, "account.html", context, status=400 if form.errors else 200)
+
+
+@require_POST
+def end_session(request, number: int):
+    """Sign out somewhere else."""
+    found = PersonSession.objects.filter(person=request.user, pk=number).first()
+    if found is not None:
+        end(found)
+        note("session ended", request.user)
+        messages.success(request, "That session is ended.")
+    return redirect("account")

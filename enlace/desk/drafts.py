@@ -11,11 +11,13 @@ from dataclasses import replace
 from typing import Any
 
 from django.db import models, transaction
+from django.db.models.functions import Length
 
 from enlace.core.dataset.values import packed, unpacked
 from enlace.core.dataset.window import in_parts
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
 from enlace.core.draft.steps import Records
+from enlace.core.problem import Problem
 
 from .links import UNKNOWN_LINK
 from .models import Draft, DraftBlob, DraftRecord, DraftStep, JournalEntry
@@ -24,7 +26,10 @@ BLOB_FROM = 50_000  # characters or bytes; larger values are kept apart
 BLOB = re.compile(r'\{"\$":"blob","v":"([0-9a-f]{64})"')  # as `dump` writes one
 MOST_STEPS = 1_000
 MOST_STEP_BYTES = 32 * 1024 * 1024  # of all steps of a draft together; the oldest go first
-COUNTED = ("edited", "new", "removed", "all", "faulty", "later")
+COUNTED = ("edited", "new", "removed", "all", "faulty", "later", "bytes")
+MOST_PENDING = 50_000  # records of a draft
+MOST_PENDING_BYTES = 256 * 1024 * 1024  # of them, large values apart
+MOST_BLOB_BYTES = 512 * 1024 * 1024  # of large values
 Changes = Mapping[str, PendingRecord | None]
 
 
@@ -319,11 +324,23 @@ class DraftStore:
         for part, identifiers in by_part.items():
             for some in in_parts(identifiers, 500):
                 before = self.draft.records.filter(part=part, record__in=some)
-                for state, faulty, later in before.values_list("state", "faulty", "later"):
+                for state, faulty, later, size in before.values_list("state", "faulty", "later", Length("body")):
                     counts.subtract(_tally(state, faulty, later))
+                    counts["bytes"] -= size
         for row in kept:
             counts.update(_tally(row.state, row.faulty, row.later))
+            counts["bytes"] += len(row.body)
+        self._bounded(counts)
         self.draft.counts = dict(counts)
+
+    def _bounded(self, counts: Mapping[str, int]) -> None:
+        """Raises Problem when a draft would get larger than it may; what makes it smaller is always fine."""
+        now = self.draft.counts
+        hint = "Save it, or drop some of it, and go on then."
+        if counts["all"] > max(MOST_PENDING, now.get("all", 0)):
+            raise Problem(f"A draft holds at most {MOST_PENDING:,} records.", hint, code="bad")
+        if counts["bytes"] > max(MOST_PENDING_BYTES, now.get("bytes", 0)):
+            raise Problem(f"A draft holds at most {MOST_PENDING_BYTES // 2**20} MB.", hint, code="bad")
 
     def _texts(self, records: Records, owners: Mapping[tuple[str, str], str]) -> str:
         lines = []
@@ -343,6 +360,12 @@ class DraftStore:
         content = value.encode("utf-8", "surrogatepass") if isinstance(value, str) else value
         digest = hashlib.sha256(content).hexdigest()
         is_text = isinstance(value, str)
+        held = DraftBlob.objects.filter(draft=self.draft).aggregate(n=models.Sum(Length("content")))["n"] or 0
+        if held + len(content) > MOST_BLOB_BYTES:
+            hint = "Save it, or drop some of it, and go on then."
+            raise Problem(
+                f"A draft holds at most {MOST_BLOB_BYTES // 2**20} MB of pictures and long texts.", hint, code="bad"
+            )
         DraftBlob.objects.get_or_create(draft=self.draft, digest=digest, is_text=is_text, defaults={"content": content})
         return {"$": "blob", "v": digest, "text": is_text}
 

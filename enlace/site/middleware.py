@@ -7,6 +7,7 @@ from django.http import HttpResponse
 from django.shortcuts import redirect
 from django.urls import reverse
 
+from enlace.accounts.log import note
 from enlace.core.problem import Problem
 from enlace.workshop.secrets import PasswordAsked
 
@@ -42,7 +43,18 @@ class ProblemMiddleware:
         self.get_response = get_response
 
     def __call__(self, request):
-        return self.get_response(request)
+        response = self.get_response(request)
+        if request.method == "POST" and request.path.startswith("/workshop/"):
+            note(
+                "definition",
+                request.user,
+                path=request.path,
+                act=request.POST.get("act", ""),
+                status=response.status_code,
+            )
+        elif response.status_code == 403:
+            note("refused", request.user, path=request.path, method=request.method)
+        return response
 
     def process_exception(self, request, exception):
         if isinstance(exception, PasswordAsked):

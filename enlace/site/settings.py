@@ -11,12 +11,14 @@ ENLACE_FOLDERS   folders whose files may be connected, with colons between (defa
 ENLACE_SERVERS   servers that may be connected, as host or host:port with commas between (default: any)
 ENLACE_VARIABLES environment variables that connections may take their passwords from, with commas between, beside those
                  that begin with DB_PASSWORD_
+ENLACE_IDLE_MINUTES  after how long without anybody there a session ends (default: 120; after 12 hours in any case)
 ENLACE_LOCALE    how numbers and dates are written, such as pt_PT (default: en_GB)
 """
 
 import os
 import secrets
 from contextlib import suppress
+from datetime import timedelta
 from pathlib import Path
 
 BASE = Path(__file__).resolve().parent.parent.parent
@@ -54,6 +56,7 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "django_htmx",
     "csp",
+    "axes",
     "enlace.accounts",
     "enlace.workshop",
     "enlace.desk",
@@ -71,11 +74,13 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "enlace.workshop.secrets.SessionPasswords",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "enlace.accounts.sessions.Presence",
     "enlace.site.middleware.SignedIn",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "enlace.site.middleware.ProblemMiddleware",
+    "axes.middleware.AxesMiddleware",
 ]
 TEMPLATES = [
     {
@@ -111,6 +116,19 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+# Wrong passwords count by name and address together: whoever guesses does not lock the owner out, who is elsewhere.
+AXES_FAILURE_LIMIT = 10
+AXES_COOLOFF_TIME = timedelta(minutes=5)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_USERNAME_CALLABLE = "enlace.accounts.views.name_of"
+AXES_LOCKOUT_CALLABLE = "enlace.accounts.views.locked_out"
+AXES_CLIENT_IP_CALLABLE = "enlace.accounts.address.address_of"
+AXES_VERBOSE = False
+AXES_DISABLE_ACCESS_LOG = True
+SESSION_COOKIE_AGE = 12 * 3600  # however busy somebody is
+IDLE_SECONDS = 60 * int(os.environ.get("ENLACE_IDLE_MINUTES", 120))
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "home"
 LOGOUT_REDIRECT_URL = "sign-in"
@@ -135,7 +153,7 @@ STORAGES = {
 }
 
 # A text of several megabytes is one form field; a picture has its own limit in enlace.desk.pictures.
-DATA_UPLOAD_MAX_MEMORY_SIZE = 32 * 1024 * 1024
+DATA_UPLOAD_MAX_MEMORY_SIZE = 16 * 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 2000
 
 CONTENT_SECURITY_POLICY = {
@@ -158,13 +176,28 @@ SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_HTTPONLY = True
 if os.environ.get("ENLACE_HTTPS") == "1":
     SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+    SESSION_COOKIE_NAME, CSRF_COOKIE_NAME = "__Host-session", "__Host-csrf"
+    SECURE_HSTS_SECONDS = 31_536_000
     SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
 
 TEST_RUNNER = "tests.runner.Runner"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "formatters": {"line": {"format": "%(asctime)s %(name)s %(message)s"}},
+    "handlers": {
+        "console": {"class": "logging.StreamHandler"},
+        "security": {
+            "class": "logging.handlers.WatchedFileHandler",
+            "filename": HOME / "security.log",
+            "formatter": "line",
+            "delay": True,
+        },
+    },
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"django.request": {"level": "ERROR"}},
+    "loggers": {
+        "django.request": {"level": "ERROR"},
+        "axes": {"level": "ERROR"},
+        "enlace.security": {"handlers": ["security"], "level": "INFO", "propagate": False},
+    },
 }

@@ -4,7 +4,7 @@ from django.conf import settings
 from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 
-from enlace.accounts.views import SignIn
+from enlace.accounts.views import SignIn, account, end_session
 from enlace.workshop.connection_views import unlock
 
 from . import views
@@ -17,6 +17,8 @@ handler500 = views.server_error
 urlpatterns = [
     path("", views.home, name="home"),
     path("sign-in/", SignIn.as_view(), name="sign-in"),
+    path("account/", account, name="account"),
+    path("account/session/<int:number>/end", end_session, name="session-end"),
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
     path("unlock/<int:connection>/", unlock, name="unlock"),
     path("workshop/", include("enlace.workshop.urls")),

@@ -1,5 +1,7 @@
 """The start page and the pages for what went wrong."""
 
+from django.conf import settings
+from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent
 from django.shortcuts import redirect, render
 
 
@@ -16,6 +18,9 @@ def problem_page(request, status, title, hint, words=""):
 
 
 def bad_request(request, exception=None):
+    if isinstance(exception, RequestDataTooBig | TooManyFieldsSent):
+        what = f"This is more than Enlace takes at once: {settings.DATA_UPLOAD_MAX_MEMORY_SIZE // 2**20} MB of text."
+        return problem_page(request, 400, what, "Make it shorter, or send it in parts.")
     hint = "Go back and try again; if you typed the address by hand, check it."
     return problem_page(request, 400, "This request could not be understood.", hint)
 

@@ -45,6 +45,7 @@ class Access(Pages):
             "detail": self.detail(form).pk,
             "action": self.action(form).pk,
             "field": form.dataset.fields.first().pk,
+            "number": 1,
         }
         address = address.replace("<str:master>", "i1")
         for name, pk in values.items():

@@ -60,7 +60,9 @@ def read_filters(
         if field is None or field.hidden or not said.strip():
             continue
         try:
-            found.append(_read(field, said.strip()[:LONGEST], formats))
+            if len(said.strip()) > LONGEST:
+                raise Unreadable(f"At most {LONGEST} characters can be looked for.")
+            found.append(_read(field, said.strip(), formats))
         except Unreadable as error:
             wrong[name] = f"{field.label}: {error} {HINT}"
     return tuple(found), wrong

@@ -13,8 +13,6 @@ from django.conf import settings
 from django.core.management import CommandError, call_command
 from django.core.management.base import BaseCommand
 
-CONFIG = Path(__file__).resolve().parents[2] / "gunicorn_conf.py"
-
 
 class Command(BaseCommand):
     help = __doc__
@@ -45,7 +43,7 @@ class Command(BaseCommand):
         place = path if host is None else f"{server}, on port {host.port} of this machine"
         self.stdout.write(f"The harbour's database is {place}\n")
         self.stdout.flush()
-        command = [sys.executable, "-m", "gunicorn", "-c", str(CONFIG), "-b", f"127.0.0.1:{port}", "enlace.site.wsgi"]
+        command = [sys.executable, "-m", "enlace.site.serve", "--bind", f"127.0.0.1:{port}"]
         environment = {**os.environ, "ENLACE_DEMO": "1"}
         if host is None:
             os.execve(sys.executable, command, environment)

@@ -1,0 +1,140 @@
+"""The server: several processes that share one socket, so that no one request is everybody's. `python -m enlace.site.serve`
+
+Each process is a waitress: it reads requests whole before a thread sees them, so slow clients hold nothing but a socket,
+and refuses what is too large by what its head says. Nothing that matters is in a process's memory: each keeps counts and
+anchors of tables for itself, as hints. One that dies is started anew.
+
+ENLACE_WORKERS   how many processes (default: one for each core, at least two and at most four)
+ENLACE_PROXY     the address of the proxy in front, whose word is taken for who asks and how (default: none; "127.0.0.1"
+                 where ENLACE_HTTPS is 1)
+"""
+
+from __future__ import annotations
+
+import argparse
+import logging
+import os
+import signal
+import socket
+import sys
+import time
+from types import FrameType
+from typing import Any
+
+THREADS = 8
+MOST_CONNECTIONS = 4_000  # of one process: open sockets, not requests at work
+MOST_HEAD = 64 * 1024  # long keys travel in addresses
+MOST_BODY = 34 * 1024 * 1024  # the largest picture or text with what is around it
+IDLE_SECONDS = 60  # a connection that sends nothing
+BACKLOG = 512
+
+
+def settings() -> dict[str, Any]:
+    """What a waitress is told."""
+    proxy = os.environ.get("ENLACE_PROXY", "127.0.0.1" if os.environ.get("ENLACE_HTTPS") == "1" else "")
+    trusted: dict[str, Any] = {"clear_untrusted_proxy_headers": True}
+    if proxy:
+        trusted |= {"trusted_proxy": proxy, "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"}}
+    return {
+        "threads": THREADS,
+        "connection_limit": MOST_CONNECTIONS,
+        "max_request_header_size": MOST_HEAD,
+        "max_request_body_size": MOST_BODY,
+        "channel_timeout": IDLE_SECONDS,
+        "cleanup_interval": 10,
+        "asyncore_use_poll": True,
+        "backlog": BACKLOG,
+        "ident": None,
+        **trusted,
+    }
+
+
+def _work(listening: socket.socket) -> None:
+    """One process: until it is told to end."""
+    from waitress import serve
+
+    from .wsgi import application
+
+    logging.getLogger("waitress").setLevel(logging.ERROR)
+    signal.signal(signal.SIGTERM, _leave)
+    signal.signal(signal.SIGINT, _leave)
+    serve(application, sockets=[listening], **settings())
+
+
+def _leave(number: int, frame: FrameType | None) -> None:
+    raise SystemExit(0)
+
+
+class Processes:
+    """The processes, and who ends them."""
+
+    def __init__(self, listening: socket.socket, count: int) -> None:
+        self.listening, self.count = listening, count
+        self.running: dict[int, float] = {}
+        self.ending = False
+
+    def start(self) -> None:
+        """Start one more."""
+        number = os.fork()
+        if number:
+            self.running[number] = time.monotonic()
+            return
+        code = 1
+        try:
+            _work(self.listening)
+            code = 0
+        except SystemExit:
+            code = 0
+        finally:
+            sys.stderr.flush()
+            os._exit(code)
+
+    def end(self, number: int, frame: FrameType | None) -> None:
+        self.ending = True
+        for one in self.running:
+            try:
+                os.kill(one, signal.SIGTERM)
+            except ProcessLookupError:
+                continue
+
+    def watch(self) -> None:
+        """Until the end: a process that dies is followed by another one."""
+        signal.signal(signal.SIGTERM, self.end)
+        signal.signal(signal.SIGINT, self.end)
+        for _ in range(self.count):
+            self.start()
+        while self.running:
+            try:
+                number, _ = os.wait()
+            except (ChildProcessError, InterruptedError):
+                continue
+            began = self.running.pop(number, 0.0)
+            if self.ending:
+                continue
+            if time.monotonic() - began < 1:
+                time.sleep(1)  # it could not even begin: no faster than this
+            self.start()
+
+
+def workers() -> int:
+    """How many processes."""
+    return int(os.environ.get("ENLACE_WORKERS") or min(4, max(2, os.cpu_count() or 2)))
+
+
+def main() -> None:
+    asked = argparse.ArgumentParser(description=__doc__.splitlines()[0] if __doc__ else "")
+    asked.add_argument("--bind", default="127.0.0.1:8000")
+    host, _, port = asked.parse_args().bind.rpartition(":")
+    listening = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    listening.bind((host.strip("[]"), int(port)))
+    listening.listen(BACKLOG)
+    listening.setblocking(False)
+    for variable, what in (("ENLACE_FOLDERS", "any file that Enlace may read"), ("ENLACE_SERVERS", "any server")):
+        if variable not in os.environ:
+            print(f"Builders may connect {what}: {variable} is not set.", file=sys.stderr)
+    Processes(listening, workers()).watch()
+
+
+if __name__ == "__main__":
+    main()
