@@ -79,7 +79,9 @@ def hostile(
     for _ in range(times):
         path = path_of(dice, dice.choice(patterns), numbers)
         given = {}
-        for name in dice.sample(names, dice.randrange(1, 7)) + (["record", "field", "value"] if dice.random() < 0.5 else []):
+        for name in dice.sample(names, dice.randrange(1, 7)) + (
+            ["record", "field", "value"] if dice.random() < 0.5 else []
+        ):
             given[name] = _value(dice, name, fields)
         whole = {k: v.encode("utf-8", "surrogatepass").decode("utf-8", "replace") for k, v in given.items()}
         raw = given if dice.random() < 0.3 else whole

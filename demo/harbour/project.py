@@ -10,7 +10,7 @@ from enlace.core.dataset.query import query_dataset
 from enlace.core.server.dialects import SERVER_KINDS
 from enlace.workshop import sheet
 from enlace.workshop.details import Above, add_detail, possible_details
-from enlace.workshop.models import Connection, Dataset, Form, Project, ServerAction
+from enlace.workshop.models import Connection, Dataset, Form, Project, ServerAction, place_of
 from enlace.workshop.secrets import seal
 from scripts.throwaway import Throwaway
 
@@ -153,7 +153,7 @@ def _connection(project: Project, path: Path, server: Throwaway | None) -> Conne
         return Connection.objects.create(project=project, name="Harbour office", parameters={"path": str(path)})
     source = Connection.PasswordFrom.KEPT
     found = Connection(project=project, name="Harbour office", kind=server.kind, parameters=server.parameters)
-    found.password_from, found.password = source, seal(server.password)
+    found.password_from, found.password = source, seal(server.password, place_of(found))
     found.save()
     return found
 

@@ -14,7 +14,7 @@ from enlace.accounts.models import Person
 from enlace.core.dataset.defaults import make_dataset
 from enlace.core.server import ConnectionSpec
 from enlace.workshop import secrets
-from enlace.workshop.models import Connection, Dataset, Form, Project
+from enlace.workshop.models import Connection, Dataset, Form, Project, place_of
 from tests.harbour import ask, forget, harbour_copy
 
 PLAIN_FILES = {
@@ -41,14 +41,16 @@ class Pages(TestCase):
 
     def connect(self, spec: ConnectionSpec) -> Connection:
         name = f"c{self.project.connections.count()}"
-        return Connection.objects.create(
+        made = Connection(
             project=self.project,
             name=name,
             kind=spec.kind,
             parameters=dict(spec.parameters),
             password_from="kept" if spec.secret else "",
-            password=secrets.seal(spec.secret) if spec.secret else "",
         )
+        made.password = secrets.seal(spec.secret, place_of(made))
+        made.save()
+        return made
 
     def form(self, table: str, connection: Connection | None = None) -> Form:
         connection = connection or self.connection

@@ -22,7 +22,9 @@ class Fuzz(Pages):
         self.link = self.ports.details.create(
             dataset=self.lines.dataset, columns=["port_call_id"], master_columns=["id"], title="Cargo"
         )
-        self.act = self.ports.actions.create(title="Touch", statements="UPDATE port_call SET notes = notes WHERE id = :id")
+        self.act = self.ports.actions.create(
+            title="Touch", statements="UPDATE port_call SET notes = notes WHERE id = :id"
+        )
 
     def tried(self, client: Client, seed: int) -> list:
         numbers = {
@@ -36,7 +38,9 @@ class Fuzz(Pages):
         for one in hostile(random.Random(seed), patterns, numbers, fields, TIMES):
             path = f"{one.path}?{urlencode(one.query, errors='surrogatepass')}"
             headers = {"HX-Request": "true"} if one.part else {}
-            answer = client.get(path, headers=headers) if one.data is None else self.posted(client, path, one.data, headers)
+            answer = (
+                client.get(path, headers=headers) if one.data is None else self.posted(client, path, one.data, headers)
+            )
             if answer.status_code >= 500 and answer.status_code != 503:
                 wrong.append((answer.status_code, one))
         return wrong
