@@ -14,7 +14,7 @@ from enlace.core.kinds import Formats
 from enlace.core.save import save
 from enlace.core.server import ConnectionSpec
 
-from . import drafts, endurance, handwritten, shape, soak, table
+from . import drafts, endurance, handwritten, hostile, shape, soak, table
 from . import saves as large
 from .results import Results, medians
 from .served import Server
@@ -102,6 +102,7 @@ def main() -> None:
             soak.main(results, server)
         saves(results, database)
         shape.main(results, Path(folder))
+    hostile.main(results, 30_000)
     large.main(results)
     endurance.main(results)
     results.write()

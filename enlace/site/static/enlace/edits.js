@@ -146,7 +146,7 @@ export class Edits {
     const lines = this.aside.map(({ data, why }) => {
       const line = document.createElement("li");
       const editor = data.field && document.querySelector(`#panel [data-field="${CSS.escape(data.field)}"]`);
-      const label = editor?.id && document.querySelector(`label[for="${CSS.escape(editor.id)}"]`)?.textContent.trim();
+      const label = editor?.id && document.querySelector(`label[for="${CSS.escape(editor.id)}"]`)?.textContent.replace("*", "").trim();
       line.textContent = `${label || data.field || "An act"}: “${String(data.value ?? "").slice(0, 80)}” was not taken. ${why}`;
       return line;
     });
