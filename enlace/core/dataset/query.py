@@ -6,10 +6,11 @@ to reading. Where each of its rows stands for one row of one table, that table's
 
 from __future__ import annotations
 
+import sqlite3
 import sys
 import time
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import ExitStack, contextmanager
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import islice
@@ -17,15 +18,17 @@ from typing import Any
 
 import sqlglot
 from sqlalchemy import TextClause
+from sqlalchemy.dialects.sqlite import dialect as sqlite_dialect
 from sqlalchemy.engine import Connection
 from sqlglot import exp
 
 from ..expression.parse import parser_words
 from ..problem import Problem
-from ..server.apart import asked_apart, rows_of
+from ..server.apart import Apart
 from ..server.catalog import Catalog, Table
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, reading, use_once
+from ..server.dialects.sqlite import WAIT_FOR_LOCK_MS
+from ..server.engine import ConnectionSpec, explained, reading, use_once
 from ..server.functions import SAFE, called, check_functions, refuse_tricks, vouched_for
 from ..server.running import running
 from .defaults import kind_of_values, label_of, make_dataset, width_of
@@ -140,20 +143,35 @@ def _rows(
     """A query's columns and rows. On SQLite in a process of its own; elsewhere in a transaction that only reads."""
     statement = query.bound(given)
     if spec.kind == "sqlite":
-        with (
-            ExitStack() as noted,
-            asked_apart(spec, statement, most, lambda pid: noted.enter_context(running(run, "process", pid))) as (
-                names,
-                batches,
-            ),
-        ):
-            yield tuple(names), rows_of(batches)
+        with _apart(spec, statement, most, run) as told:
+            yield told
         return
     with only_reading(spec) as connection, running(run, spec.kind, int(_session(spec, connection))):
         found = connection.execution_options(stream_results=True, yield_per=STREAM).execute(statement)
         rows = (tuple(row) for row in found)
         yield tuple(str(name) for name in found.keys()), rows  # noqa: SIM118 (a result is no mapping)
         found.close()
+
+
+@contextmanager
+def _apart(
+    spec: ConnectionSpec, statement: TextClause, most: int, run: str
+) -> Iterator[tuple[tuple[str, ...], Iterator[tuple[Any, ...]]]]:
+    """A query on an SQLite file, in a process that is there for this query only."""
+    compiled = statement.compile(dialect=sqlite_dialect())
+    bound, given = server_kind(spec.kind).bound, compiled.construct_params()
+    process = Apart(spec["path"], WAIT_FOR_LOCK_MS)
+    try:
+        with running(run, "process", process.process.pid):
+            heard = process.ask(str(compiled), [bound(given[name]) for name in compiled.positiontup or ()], most)
+            names = next(heard)
+            if names is None:
+                raise Problem("This statement gives no rows.", "A query is one SELECT.", code="bad")
+            yield tuple(names), (row for rows in heard for row in rows)
+    except sqlite3.Error as error:
+        raise explained(spec, error) from None
+    finally:
+        process.close()
 
 
 def _session(spec: ConnectionSpec, connection: Connection) -> Any:

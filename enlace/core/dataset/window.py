@@ -28,7 +28,7 @@ from sqlalchemy import (
 from sqlalchemy.engine import Connection
 
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, reading
+from ..server.engine import ConnectionSpec, read_apart, reading
 from .anchors import Landmarks, Stretch, build_in_background, count_of, known_count, landmarks, stretch_around
 from .compiled import derived
 from .filters import WHEN, Filter, condition_of, needed_by
@@ -81,6 +81,7 @@ class Rows:
     ) -> Rows:
         """The rows in a wanted order of (field, descending) pairs; those of one master only, and of some filters."""
         own = (WHEN,) if dataset.only else ()
+        spec = read_apart(spec) if dataset.query else spec
         return cls(spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within), own + only)
 
     @property

@@ -13,7 +13,7 @@ from ..dataset.spec import DatasetSpec, RuleSpec
 from ..dataset.values import record_id
 from ..expression import Expression, Unsupported
 from ..problem import Problem
-from ..server.engine import ConnectionSpec, reading
+from ..server.engine import ConnectionSpec, read_apart, reading
 
 
 @dataclass(frozen=True)
@@ -53,7 +53,7 @@ def broken_rows(spec: ConnectionSpec, dataset: DatasetSpec, rule: RuleSpec, most
     base = source.joined(joins)
     key = [source.base.c[n].label(f"k{i}") for i, n in enumerate(dataset.key)]
     shown = [source.column(n).label(f"f{i}") for i, n in enumerate(names)]
-    with reading(spec) as connection:
+    with reading(read_apart(spec) if dataset.query else spec) as connection:
         counted = select(func.count()).select_from(base).where(broken)
         count = int(connection.execute(counted, given).scalar() or 0)
         few = select(*key, *shown).select_from(base).where(broken).order_by(*key).limit(most)

@@ -1,95 +1,160 @@
-"""Queries on SQLite files, run in a process of their own (`dialects.sqlite_apart`) that is ended when its time is up."""
+"""SQLite files for builders' queries, each read in a process of its own (`dialects.sqlite_apart`) that is ended when its time
+is up. `Apart` is such a process as the driver's connections are, so that SQLAlchemy reads through it."""
 
 from __future__ import annotations
 
 import marshal
+import sqlite3
 import subprocess
 import sys
 import threading
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from sqlalchemy import TextClause
-from sqlalchemy.dialects.sqlite import dialect as sqlite_dialect
-
-from ..problem import Problem
-from .dialects import server_kind
 from .dialects.base import STATEMENT_SECONDS
-from .dialects.sqlite import WAIT_FOR_LOCK_MS
-from .engine import ConnectionSpec
 from .places import checked_file
 
 PROGRAM = Path(__file__).parent / "dialects" / "sqlite_apart.py"
-MOST_AT_ONCE = 4  # processes of this one
-_places = threading.BoundedSemaphore(MOST_AT_ONCE)
+STOPPED = "interrupted: it took too long, needed too much memory, or somebody stopped it"
 
 
-@contextmanager
-def asked_apart(
-    spec: ConnectionSpec, statement: TextClause, most: int, begun: Callable[[int], None] = lambda pid: None
-) -> Iterator[tuple[list[str], Iterator[list[tuple[Any, ...]]]]]:
-    """The columns' names and the rows of a statement, in lists. begun: hears the process's number.
+class Apart:
+    """A connection to a file, for reading only, in a process of its own."""
 
-    Raises Problem; "slow" when it took longer than STATEMENT_SECONDS, or was ended from outside.
-    """
-    if not _places.acquire(timeout=STATEMENT_SECONDS):
-        raise Problem("Too many queries run at once.", "Try again when one of them has ended.", code="slow")
-    try:
-        compiled = statement.compile(dialect=sqlite_dialect())
-        kind = server_kind(spec.kind)
-        values = {name: kind.bound(value) for name, value in compiled.construct_params().items()}
-        order = [values[name] for name in compiled.positiontup or ()]
-        real, _ = checked_file(spec["path"])
-        asked = {"uri": f"file:{quote(real)}?mode=ro", "sql": str(compiled), "values": order, "most": most}
-        process = subprocess.Popen(
+    isolation_level = None
+    text_factory = str
+    total_changes = 0
+
+    def __init__(self, path: str, wait: int) -> None:
+        real, _ = checked_file(path)
+        self.process = subprocess.Popen(
             [sys.executable, "-E", "-s", str(PROGRAM)],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, close_fds=True,
         )  # fmt: skip
-        timer = threading.Timer(STATEMENT_SECONDS, process.kill)
+        self.dead = self.in_transaction = False
+        self._say({"uri": f"file:{quote(real)}?mode=ro", "wait": wait})
+
+    # -- what the driver's connections have --------------------------------------------------------------
+
+    def cursor(self, *_: Any) -> ApartCursor:
+        return ApartCursor(self)
+
+    def execute(self, sql: str, values: Sequence[Any] = ()) -> ApartCursor:
+        return self.cursor().execute(sql, values)
+
+    def commit(self) -> None:
+        self._end("COMMIT")
+
+    def rollback(self) -> None:
+        self._end("ROLLBACK")
+
+    def _end(self, how: str) -> None:
+        if self.in_transaction and not self.dead:
+            self.execute(how)
+        self.in_transaction = False
+
+    def close(self) -> None:
+        self.dead = True
+        self.process.kill()
+        self.process.wait()
+        for one in (self.process.stdin, self.process.stdout):
+            if one:
+                try:
+                    one.close()
+                except OSError:
+                    continue
+
+    interrupt = close
+
+    def create_function(self, *_: Any, **__: Any) -> None:
+        """It has its functions already."""
+
+    set_progress_handler = create_collation = create_function
+
+    # -- how ---------------------------------------------------------------------------------------------
+
+    def ask(self, sql: str, values: Sequence[Any], most: int) -> Iterator[Any]:
+        """The columns' names, then lists of rows. Raises sqlite3.Error; the process is ended when it takes too long."""
+        if self.dead:
+            raise sqlite3.ProgrammingError("Cannot operate on a closed database.")
+        timer = threading.Timer(STATEMENT_SECONDS, self.close)
         timer.start()
+        ended = False
         try:
-            begun(process.pid)
-            assert process.stdin is not None
-            with process.stdin as file:
-                marshal.dump({**asked, "wait": WAIT_FOR_LOCK_MS}, file)
-            yield _told(spec, process), _batches(spec, process)
+            self._say((sql, tuple(values), most))
+            yield self._heard()
+            while (rows := self._heard()) is not None:
+                yield rows
+            ended = True
         finally:
             timer.cancel()
-            process.kill()
-            process.wait()
-            if process.stdout:
-                process.stdout.close()
-    finally:
-        _places.release()
+            if not ended:
+                self.close()  # what it still says belongs to nobody
+
+    def _say(self, what: Any) -> None:
+        assert self.process.stdin is not None
+        try:
+            marshal.dump(what, self.process.stdin)
+            self.process.stdin.flush()
+        except (OSError, ValueError):
+            self.dead = True
+            raise sqlite3.OperationalError(STOPPED) from None
+
+    def _heard(self) -> Any:
+        assert self.process.stdout is not None
+        try:
+            found = marshal.load(self.process.stdout)
+        except (EOFError, ValueError, TypeError, OSError):
+            self.dead = True
+            raise sqlite3.OperationalError(STOPPED) from None
+        if isinstance(found, str):
+            raise sqlite3.OperationalError(STOPPED if "out of memory" in found else found)
+        return found
 
 
-def _told(spec: ConnectionSpec, process: subprocess.Popen[bytes]) -> Any:
-    """The next thing that the process says. Raises Problem."""
-    assert process.stdout is not None
-    try:
-        found = marshal.load(process.stdout)
-    except (EOFError, ValueError, TypeError):
-        what = "The query was stopped: it took too long, needed too much memory, or somebody stopped it."
-        raise Problem(what, "Ask for less, or narrow it.", code="slow") from None
-    if isinstance(found, str):
-        if found == "out of memory" or "out of memory" in found:
-            raise Problem("The query needs too much memory.", "Ask for less.", code="slow")
-        kind = server_kind(spec.kind)
-        refusal = kind.refusal(ValueError(found))
-        what, hint = kind.sentence(refusal)
-        raise Problem(what, hint, found, refusal.code)
-    return found
+class ApartCursor:
+    """What a statement gave, as the driver's cursors have it."""
 
+    arraysize = 100
+    rowcount = -1
+    lastrowid = None
 
-def _batches(spec: ConnectionSpec, process: subprocess.Popen[bytes]) -> Iterator[list[tuple[Any, ...]]]:
-    while (rows := _told(spec, process)) is not None:
-        yield rows
+    def __init__(self, connection: Apart) -> None:
+        self.connection = connection
+        self.description: list[tuple[Any, ...]] | None = None
+        self.rows: Iterator[tuple[Any, ...]] = iter(())
 
+    def execute(self, sql: str, values: Sequence[Any] = ()) -> ApartCursor:
+        heard = self.connection.ask(sql, values, sys.maxsize)
+        try:
+            names = next(heard)
+            several = [row for rows in heard for row in rows]
+        except sqlite3.OperationalError as error:
+            if not str(error).startswith("interrupted"):
+                self.connection.dead = True  # the rest of its answer was not heard
+            raise
+        word = sql.lstrip()[:8].upper()
+        if word.startswith("BEGIN"):
+            self.connection.in_transaction = True
+        elif word.startswith(("COMMIT", "ROLLBACK")):
+            self.connection.in_transaction = False
+        self.description = None if names is None else [(name, None, None, None, None, None, None) for name in names]
+        self.rows = iter(several)
+        return self
 
-def rows_of(batches: Iterator[list[tuple[Any, ...]]]) -> Iterator[tuple[Any, ...]]:
-    """The rows of such lists, one by one."""
-    for several in batches:
-        yield from several
+    def fetchone(self) -> tuple[Any, ...] | None:
+        return next(self.rows, None)
+
+    def fetchmany(self, size: int | None = None) -> list[tuple[Any, ...]]:
+        return [row for _, row in zip(range(size or self.arraysize), self.rows)]  # noqa: B905 (the shorter one ends it)
+
+    def fetchall(self) -> list[tuple[Any, ...]]:
+        return list(self.rows)
+
+    def close(self) -> None:
+        self.rows = iter(())
+
+    def __iter__(self) -> Iterator[tuple[Any, ...]]:
+        return self.rows

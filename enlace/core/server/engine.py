@@ -40,6 +40,13 @@ class ConnectionSpec:
         return dict(self.parameters).get(name, "")
 
 
+def read_apart(spec: ConnectionSpec) -> ConnectionSpec:
+    """The same database for a builder's query: an SQLite file is read in a process of its own then."""
+    if spec.kind != "sqlite" or spec["apart"]:
+        return spec
+    return ConnectionSpec(spec.kind, (*spec.parameters, ("apart", "yes")), spec.secret)
+
+
 _engines: OrderedDict[ConnectionSpec, Engine] = OrderedDict()
 _lock = threading.Lock()
 

@@ -38,6 +38,7 @@ from sqlalchemy.pool import QueuePool
 from sqlglot import exp
 
 from ...problem import Problem
+from ..apart import Apart
 from ..places import checked_file, still
 from ..refusal import Refusal
 from . import sqlite_functions, sqlite_steps
@@ -70,9 +71,14 @@ class Sqlite(ServerKind):
     # -- reaching it ---------------------------------------------------------------------------------
 
     def make_engine(self, spec: ConnectionSpec) -> Engine:
-        path = spec["path"]
+        path, apart = spec["path"], bool(spec["apart"])
         engine = create_engine(
-            "sqlite+pysqlite://", creator=lambda: _open(path), poolclass=QueuePool, pool_size=8, max_overflow=16
+            "sqlite+pysqlite://",
+            creator=lambda: Apart(path, WAIT_FOR_LOCK_MS) if apart else _open(path),
+            poolclass=QueuePool,
+            pool_size=2 if apart else 8,
+            max_overflow=2 if apart else 16,
+            pool_recycle=600 if apart else -1,
         )
 
         @event.listens_for(engine, "connect")
@@ -82,7 +88,7 @@ class Sqlite(ServerKind):
         @event.listens_for(engine, "checkout")
         def checked_out(driver: sqlite3.Connection, record: Any, proxy: Any) -> None:
             # An open file goes on working after it was moved or replaced: what is at the path counts.
-            if record.info.get("file") != _identity(path):
+            if record.info.get("file") != _identity(path) or getattr(driver, "dead", False):
                 raise DisconnectionError
 
         @event.listens_for(engine, "begin")
