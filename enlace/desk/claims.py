@@ -39,13 +39,13 @@ class Claim:
     answer: str = ""
     before: str = ""
 
-    def sending(self) -> None:
-        """From here on the database may have what is sent, whatever becomes of this process."""
-        SaveClaim.objects.filter(pk=self.row.pk).update(sent=True)
+    def sending(self, records: str = "") -> None:
+        """From here on the database may have what is sent, whatever becomes of this process. records: as texts."""
+        SaveClaim.objects.filter(pk=self.row.pk).update(sent=True, records=records)
 
     def end(self, answer: str) -> None:
         """Keep what came of it; in the transaction that settles the draft, where there is one."""
-        SaveClaim.objects.filter(pk=self.row.pk).update(state=Ended, answer=answer)
+        SaveClaim.objects.filter(pk=self.row.pk).update(state=Ended, answer=answer, records="")
         self.row.state = Ended
 
 

@@ -116,6 +116,18 @@ class DraftStore:
             found.setdefault(row.part, {})[row.record] = self._loaded(row)
         return found
 
+    def as_texts(self, records: Mapping[str, Mapping[str, PendingRecord]]) -> str:
+        """Records of some parts as one text, large values by their digests; `from_texts` gives them again."""
+        lines = [[p, i, dump(r, self._pack)] for p, several in records.items() for i, r in several.items()]
+        return json.dumps(lines)
+
+    def from_texts(self, text: str) -> dict[str, dict[str, PendingRecord]]:
+        """The records of a text that `as_texts` made."""
+        found: dict[str, dict[str, PendingRecord]] = {}
+        for part, identifier, body in json.loads(text):
+            found.setdefault(part, {})[identifier] = load(identifier, body, self._unpack)
+        return found
+
     @property
     def _new(self):
         found = self._mine.filter(state="new")

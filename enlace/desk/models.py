@@ -41,7 +41,8 @@ class SaveClaim(models.Model):
 
     token: made by the page, so that a request that is repeated is answered with what the first one did. owner: who is at
     it (`enlace.desk.owners`); an open claim without its owner is a save that was cut off, which has to be looked into.
-    receipt: what the save signs its receipt with. sent: the database may have got it. answer: what came of it, as JSON.
+    receipt: what the save signs its receipt with. sent: the database may have got it; records: what it may have got, as
+    texts, since the draft may be edited meanwhile. answer: what came of it, as JSON.
     """
 
     class State(models.TextChoices):
@@ -54,6 +55,7 @@ class SaveClaim(models.Model):
     receipt = models.CharField(max_length=40, default=_code)
     action = models.BooleanField(default=False)
     sent = models.BooleanField(default=False)
+    records = models.TextField(blank=True)
     state = models.CharField(max_length=5, choices=State.choices, default=State.OPEN)
     answer = models.TextField(blank=True)
     begun = models.DateTimeField(auto_now_add=True)

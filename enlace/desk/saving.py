@@ -63,7 +63,7 @@ def save(work: Work, only: str = "", token: str = "") -> SaveReport:
             report = SaveReport({}, held)
             claim.end(report.to_text())
             return report
-        claim.sending()
+        claim.sending(work.store.as_texts(records))
         receipt = Receipt(claim.row.draft.code, claim.row.receipt)
         report = SaveReport(save_parts(work.live, _parts(work, records), policy_of(work), receipt=receipt), held)
         if report.saved:
@@ -121,7 +121,8 @@ def look_into(work: Work, row: SaveClaim) -> None:
         if row.action:
             claim.end(UNKNOWN_ACTION)  # what it did elsewhere only the server knows
             return
-        found = {part: several for part, several in work.store.by_part(later=False).items() if part in work.parts}
+        sent = work.store.from_texts(row.records) if row.records else work.store.by_part(later=False)
+        found = {part: several for part, several in sent.items() if part in work.parts}
         parts = _parts(work, found)
         outcomes = find_saved(work.live, parts, policy_of(work), Receipt(row.draft.code, row.receipt)) if parts else {}
         report = SaveReport(outcomes)

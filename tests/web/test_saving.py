@@ -162,6 +162,29 @@ class CutOff(Pages):
             self.sql("SELECT name FROM vessel WHERE id > 40 OR id = 1 ORDER BY id"), [("Edited",), ("Fresh II",)]
         )
 
+    def test_what_was_typed_while_the_save_was_cut_off_stays(self):
+        for receipts in (False, True):
+            with self.subTest(receipts=receipts):
+                if receipts:
+                    self.client.post(f"/workshop/connection/{self.connection.pk}/receipts", {"act": "make"})
+                form = self.form("vessel")
+                self.edit(form, "i2", name=f"Sent {receipts}")
+
+                def gone(*_, form=form, receipts=receipts):
+                    self.edit(form, "i2", name=f"Typed {receipts}")
+                    raise RuntimeError("gone")
+
+                with mock.patch("enlace.desk.saving._settle", side_effect=gone), self.assertRaises(RuntimeError):
+                    self.client.post(f"/desk/{form.pk}/save")
+                self.assertEqual(self.sql("SELECT name FROM vessel WHERE id = 2"), [(f"Sent {receipts}",)])
+                self.edit(form, "i3", flag="MT")  # looks first what became of the save
+                self.assertIn(
+                    f"Typed {receipts}", self.client.get(f"/desk/{form.pk}/record?record=i2").content.decode()
+                )
+                self.assertIn("Saved 2 records", self.said(self.post(form, "save")))
+                self.assertEqual(self.sql("SELECT name FROM vessel WHERE id = 2"), [(f"Typed {receipts}",)])
+                self.sql("UPDATE vessel SET flag = 'PT' WHERE id = 3")
+
     def test_with_a_receipt_too_and_where_nothing_was_saved(self):
         form = self.form("vessel")
         self.client.post(f"/workshop/connection/{self.connection.pk}/receipts", {"act": "make"})
