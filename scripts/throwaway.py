@@ -250,9 +250,13 @@ class MariaDB(Throwaway):
         db.close()
 
     def make_clerk(self, password: str) -> None:
-        with self.connect(self.database, autocommit=True) as db, db.cursor() as cursor:
+        import pymysql
+
+        db = pymysql.connect(unix_socket=str(self.folder / "s"), user="root", autocommit=True)
+        with db.cursor() as cursor:
             cursor.execute(f"CREATE USER '{CLERK}'@'%%' IDENTIFIED BY %s", [password])
             cursor.execute(f"GRANT ALL ON {self.database}.* TO '{CLERK}'@'%'")
+        db.close()
 
 
 KINDS: dict[str, type[Throwaway]] = {one.kind: one for one in (PostgreSQL, MariaDB)}

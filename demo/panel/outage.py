@@ -40,7 +40,7 @@ def take_away(connection: Connection) -> None:
         _server(connection).halt()
         return
     there, aside = _file(connection)
-    if there.parent != settings.HOME:
+    if there.parent != settings.HOME / "demo":
         raise Problem("This file is not the demo's own.", "The outage leaves other files alone.", code="forbidden")
     if there.exists():
         there.rename(aside)

@@ -49,7 +49,7 @@ class ProblemMiddleware:
                 "definition",
                 request.user,
                 path=request.path,
-                act=request.POST.get("act", ""),
+                act=request.POST.get("act", "")[:40],
                 status=response.status_code,
             )
         elif response.status_code == 403:

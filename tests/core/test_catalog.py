@@ -61,7 +61,7 @@ class ConnectionTest(unittest.TestCase):
             os.mkfifo(path)
             os.remove(path)
             path.symlink_to(Path("/proc/self/mem"))
-            self.stops(path, 1, "may not be read")
+            self.stops(path, 1, "no ordinary file")
         else:
             self.stops(path, 1, "may not be read")
 

@@ -61,9 +61,9 @@ class World(OnServer):
                 shown[row.shown[0][0]] += 1
         expected = self.cities.countrycode.map(names).value_counts()
         self.assertEqual(dict(shown), expected.to_dict())
-        groups, more = grouped(rows, "country_iso", 500)
+        groups, more = grouped(rows, "country_iso", most=500)
         self.assertEqual(({g.shown[0]: g.count for g in groups}, more), (expected.to_dict(), False))
-        largest, more = grouped(rows, "country_iso", 3)
+        largest, more = grouped(rows, "country_iso", most=3)
         self.assertEqual(([g.count for g in largest], more), (list(expected[:3]), True))
         # The grid ordered by shown text has each country's rows together.
         first = rows.window(0, 200)

@@ -15,6 +15,7 @@ from ..problem import Problem
 
 # Files that are no files: what the kernel shows of processes and devices.
 KERNEL = tuple(map(Path, ("/proc", "/sys", "/dev")))
+MEMORY = Path("/dev/shm")
 
 
 @dataclass(frozen=True)
@@ -76,7 +77,7 @@ def _may_open(real: Path, identity: tuple[int, int], typed: bool) -> None:
         raise Problem(
             "This is one of Enlace's own files.", "Choose the database of your application.", code="forbidden"
         )
-    if any(real.is_relative_to(one) for one in KERNEL):
+    if any(real.is_relative_to(one) for one in KERNEL) and not real.is_relative_to(MEMORY):
         raise Problem("This is no ordinary file.", "Choose the file of a database.", code="forbidden")
     if _policy.folders is not None and not any(real.is_relative_to(os.path.realpath(one)) for one in _policy.folders):
         hint = "Whoever runs Enlace can add its folder to ENLACE_FOLDERS."
