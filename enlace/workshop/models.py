@@ -13,7 +13,7 @@ from django.urls import reverse
 from enlace.core.dataset import DatasetSpec, FieldSpec, RuleSpec
 from enlace.core.dataset.source import computable
 from enlace.core.dataset.stored import as_json, detail_of, lookup_of
-from enlace.core.dataset.tones import tone_fields
+from enlace.core.dataset.tones import MARK, tone_fields
 from enlace.core.save.action import ActionSpec
 from enlace.core.server import ConnectionSpec
 from enlace.core.server.dialects import SERVER_KINDS, ServerKind
@@ -168,10 +168,24 @@ class Dataset(models.Model):
             query=spec.query,
             sorted_by=[list(term) for term in spec.sorted_by],
             compare=spec.compare,
+            version=spec.version,
+            only=spec.only,
         )
-        Field.objects.bulk_create(Field.from_spec(dataset, i, one) for i, one in enumerate(spec.all))
+        places = {name: i for i, name in enumerate(spec.order)}
+        ordered = sorted(spec.all, key=lambda one: places.get(one.name, len(places)))
+        kept = [one for one in ordered if not one.name.startswith(MARK)]  # what computes tones is made of them
+        Field.objects.bulk_create(Field.from_spec(dataset, i, one) for i, one in enumerate(kept))
         Rule.objects.bulk_create(
-            Rule(dataset=dataset, name=one.name, expression=one.expression, message=one.message) for one in spec.rules
+            Rule(
+                dataset=dataset,
+                name=one.name,
+                expression=one.expression,
+                message=one.message,
+                severity=one.severity,
+                marks=list(one.marks),
+                runs=one.runs,
+            )
+            for one in spec.rules
         )
         return dataset
 
