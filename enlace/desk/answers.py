@@ -57,6 +57,14 @@ class EditorView:
     def example(self) -> str:
         return KINDS[self.field.kind].example
 
+    @property
+    def default_words(self) -> str:
+        """What the database fills in, as people read it."""
+        default = (self.field.default or "").strip("()'")
+        if self.field.kind == "yesno":
+            return {"0": "no", "false": "no", "1": "yes", "true": "yes"}.get(default.lower(), default)
+        return default
+
     def noted(self, state: str) -> bool:
         """Whether there is anything to say beside the editor of a record in a state."""
         hint = state == "new" and (self.field.generated or (self.field.default and not self.text))

@@ -99,7 +99,9 @@ def _held_back(request, work: Work, report) -> HttpResponse:
         reasons = next(iter(report.refusals.values()))
         why = reasons[0].sentence if one else f"The database refused {count} records; the first is shown."
     else:
-        why = f"{count} {'record needs' if one else 'records need'} attention first; the {'' if one else 'first '}one is shown."
+        why = "One record needs attention first; it is shown."
+        if not one:
+            why = f"{count} records need attention first; the first one is shown."
     if not mine:
         titles = sorted({work.parts[part].title for part, _ in report.failed})
         why += f" Look at {' and '.join(titles)}; Review leads there."

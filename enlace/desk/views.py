@@ -319,7 +319,8 @@ def choose(request, work: Work):
         view = or_first(work, identifier, partial(editing.let_go, work))
     else:
         view = editing.choose(work, identifier, theirs)
-    return all_anew(request, work, view).say("Settled. Save again when you are ready.").response()
+    said = "Settled. Save again when you are ready." if work.store.counts()["all"] else "Settled. Nothing is pending."
+    return all_anew(request, work, view).say(said).response()
 
 
 def or_first(work: Work, identifier: str, act):
@@ -365,7 +366,7 @@ def _stepped(request, work: Work, step, done: str, nothing: str) -> HttpResponse
         if part == work.part.name and (not one.startswith("n") or record)
     ]
     view = or_first(work, ids[0], work.record) if ids else work.at(number_from(request, "position", 0))
-    return all_anew(request, work, view).say(f"{done}: {step.label.lower()}.").response()
+    return all_anew(request, work, view).say(f"{done}: {step.label.lower().rstrip('.')}.").response()
 
 
 def all_anew(request, work: Work, view) -> Answer:

@@ -131,12 +131,12 @@ class TwoPeople(Served):
     def test_an_empty_text_and_no_value(self):
         page = self.on("Vessel", "i9")
         note = page.locator("#panel .field", has=page.get_by_label("Remarks")).locator(".note")
-        note.get_by_role("button", name="make it an empty text").click()
+        note.get_by_role("button", name="Make it an empty text").click()
         expect(note).to_contain_text("An empty text")
         page.locator("#act-save").click()
         self.says("Saved 1 record", page)
         self.assertEqual(self.sql("SELECT remarks FROM vessel WHERE id = 9"), [("",)])
-        note.get_by_role("button", name="make it no value").click()
+        note.get_by_role("button", name="Make it no value").click()
         expect(note).to_contain_text("No value")
         with page.expect_response("**/save?*"):
             page.locator("#act-save").click()

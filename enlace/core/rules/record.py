@@ -168,7 +168,7 @@ class RecordRules:
         if rule.message:
             return rule.message
         clause = in_words(expression.tree, self._labels)
-        return f"{clause[:1].upper()}{clause[1:]}." if clause else f"The table asks that {rule.expression}."
+        return f"{clause[:1].upper()}{clause[1:]}." if clause else f"This does not hold: {rule.expression}."
 
     def by_constraint(self, constraint: str) -> tuple[str, tuple[str, ...]] | None:
         """The sentence and the fields of the rule that a server named, by its name or its text."""
