@@ -304,11 +304,10 @@ def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
             ready = ready_action(work.dataset, one.to_spec(), work.form.dataset.connection.kind)
         except Problem:
             continue  # the table has changed since it was written; the workshop's page says so
-        may = view.stored is not None and view.pending is None
-        if may and ready.outer:
-            may = ready.allows(view.stored, outer_values(work.spec, work.dataset, ready.outer, view.stored))
-        elif may:
-            may = ready.allows(view.stored)
+        may = False
+        if view.stored is not None and view.pending is None:
+            outer = outer_values(work.spec, work.dataset, ready.outer, view.stored) if ready.outer else None
+            may = ready.allows(view.stored, outer)
         found.append({"pk": one.pk, "title": one.title, "question": one.question, "may": may, "token": token_hex(16)})
     return found
 

@@ -213,7 +213,7 @@ class DraftStore:
         step = Step(row.label, self._records(row.before), self._records(row.after))
         step = undone(step) if back else step
         self._write(step.after, {(part, one): owner for part, one, owner, _ in json.loads(texts)})
-        self._stand(self.draft, number)
+        self._stand(row.draft if self.draft is None else self.draft, number)
         return step
 
     @transaction.atomic
@@ -329,6 +329,7 @@ class DraftStore:
 
         Counted as they change, so that an edit costs the same in a large draft as in a small one.
         """
+        assert self.draft is not None
         counts = Counter({**dict.fromkeys(COUNTED, 0), **self.draft.counts})
         by_part: dict[str, list[str]] = {}
         for part, identifier in records:
@@ -342,17 +343,8 @@ class DraftStore:
         for row in kept:
             counts.update(_tally(row.state, row.faulty, row.later))
             counts["bytes"] += len(row.body)
-        self._bounded(counts)
+        _bounded(counts, self.draft.counts)
         self.draft.counts = dict(counts)
-
-    def _bounded(self, counts: Mapping[str, int]) -> None:
-        """Raises Problem when a draft would get larger than it may; what makes it smaller is always fine."""
-        now = self.draft.counts
-        hint = "Save it, or drop some of it, and go on then."
-        if counts["all"] > max(MOST_PENDING, now.get("all", 0)):
-            raise Problem(f"A draft holds at most {MOST_PENDING:,} records.", hint, code="bad")
-        if counts["bytes"] > max(MOST_PENDING_BYTES, now.get("bytes", 0)):
-            raise Problem(f"A draft holds at most {MOST_PENDING_BYTES // 2**20} MB.", hint, code="bad")
 
     def _texts(self, records: Records, owners: Mapping[tuple[str, str], str]) -> str:
         lines = []
@@ -387,6 +379,15 @@ class DraftStore:
         row = DraftBlob.objects.get(draft=self.draft, digest=value["v"], is_text=value["text"])
         content = bytes(row.content)
         return content.decode("utf-8", "surrogatepass") if value["text"] else content
+
+
+def _bounded(counts: Mapping[str, int], now: Mapping[str, int]) -> None:
+    """Raises Problem when a draft would get larger than it may; what makes it smaller is always fine."""
+    hint = "Save it, or drop some of it, and go on then."
+    if counts["all"] > max(MOST_PENDING, now.get("all", 0)):
+        raise Problem(f"A draft holds at most {MOST_PENDING:,} records.", hint, code="bad")
+    if counts["bytes"] > max(MOST_PENDING_BYTES, now.get("bytes", 0)):
+        raise Problem(f"A draft holds at most {MOST_PENDING_BYTES // 2**20} MB.", hint, code="bad")
 
 
 def _tally(state: str, faulty: bool, later: bool) -> list[str]:

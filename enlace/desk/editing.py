@@ -176,7 +176,7 @@ def choose(work: Work, identifier: str, take_theirs: Collection[str]) -> RecordV
         before = _in_conflict(work, identifier)
         after = conflicts.resolved(work.dataset, before, take_theirs)
         changed = {identifier: None, **({after.id: after} if after else {})}
-        now = after.id if after else (before.conflict.id or identifier)
+        now = after.id if after else _id_now(before)
         work.store.put("Settle conflict", {identifier: before, **({now: None} if now != identifier else {})}, changed)
     work.forget_new()
     return work.record(now)
@@ -188,7 +188,7 @@ def let_go(work: Work, identifier: str) -> RecordView:
         before = _in_conflict(work, identifier)
         work.store.put("Settle conflict", {identifier: before}, {identifier: None})
     work.forget_new()
-    return work.record(before.conflict.id or identifier)
+    return work.record(_id_now(before))
 
 
 def create_again(work: Work, identifier: str) -> RecordView:
@@ -293,6 +293,11 @@ def _put(work: Work, label: str, before: PendingRecord | None, after: PendingRec
     if before != result:
         work.store.put(label, {after.id: before}, {after.id: result})
     return result
+
+
+def _id_now(record: PendingRecord) -> str:
+    """The id that a record in conflict has on the server: another one where its key was changed."""
+    return (record.conflict.id if record.conflict else "") or record.id
 
 
 def _in_conflict(work: Work, identifier: str) -> PendingRecord:

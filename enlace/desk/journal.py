@@ -215,7 +215,9 @@ def take_back(work, entry: JournalEntry) -> tuple[int, list[str]]:
         if work.store.counts()["all"]:
             hint = "Save it or discard it, then take this save back."
             raise Problem("There is a draft on this form already.", hint)
-        after, unkept, lines = {}, Counter(), lines_of(entry)
+        after: dict[tuple[str, str], PendingRecord] = {}
+        unkept: Counter[str] = Counter()
+        lines = lines_of(entry)
         tables = {name: part for name in {part for part, _ in lines} if (part := _table(work, name))}
         work.parts.update(tables)
         for part, line in lines:

@@ -28,7 +28,7 @@ class Typed:
     name: str = ""
     kind: str = "sqlite"
     parameters: dict[str, str] = field(default_factory=dict)
-    password_from: str = From.NOWHERE
+    password_from: str = str(From.NOWHERE)
     variable: str = ""
     has_password: bool = False
 
@@ -70,7 +70,7 @@ class Typed:
         typed = Typed(self.name, found.kind or self.kind, dict(found.parameters))
         if found.secret:
             request.session[PASTED] = secrets.seal(found.secret)
-            typed.password_from, typed.has_password = From.KEPT, True
+            typed.password_from, typed.has_password = str(From.KEPT), True
         return typed
 
 

@@ -18,7 +18,7 @@ class House(unittest.TestCase):
         done = subprocess.run([linter, "--no-cache"], cwd=ROOT, capture_output=True, text=True)
         self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
 
-    def test_types_of_the_core(self):
+    def test_types(self):
         done = subprocess.run([sys.executable, "-m", "mypy"], cwd=ROOT, capture_output=True, text=True)
         self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
 

@@ -28,9 +28,14 @@ ORDERED = (*NUMBERS, "date", "time", "datetime")
 class Pending(Protocol):
     """What totals need to know of a pending record."""
 
-    id: str
-    state: str
-    now: Mapping[str, Any]
+    @property
+    def id(self) -> str: ...
+
+    @property
+    def state(self) -> str: ...
+
+    @property
+    def now(self) -> Mapping[str, Any]: ...
 
 
 @dataclass(frozen=True)

@@ -33,13 +33,16 @@ class Command(BaseCommand):
         self._set_up(path, rows)
         host = self._server(server, path) if server != "sqlite" else None
         from demo.harbour.project import PASSWORD, PEOPLE, load
+        from enlace.accounts.models import Person
 
         load(path, host)
         if no_serve:
             return
         self.stdout.write(f"\nEnlace runs at http://127.0.0.1:{port}/   (stop it with Ctrl+C)\n")
         for username, name, role in PEOPLE:
-            self.stdout.write(f"  {role.label:9} sign in as {username!r:11} with password {PASSWORD!r}   ({name})")
+            self.stdout.write(
+                f"  {Person.Role(role).label:9} sign in as {username!r:11} with password {PASSWORD!r}   ({name})"
+            )
         place = path if host is None else f"{server}, on port {host.port} of this machine"
         self.stdout.write(f"The harbour's database is {place}\n")
         self.stdout.flush()
