@@ -25,11 +25,26 @@ class Identity(Pages):
             "CREATE TABLE by_fact (code TEXT PRIMARY KEY, a TEXT)",
             "CREATE TABLE a_set (code TEXT, a TEXT NOT NULL, b INT NOT NULL, UNIQUE (a, b))",
             "CREATE TABLE plain (a TEXT, b TEXT)",
-            rows={"declared": [(None, "x"), (None, "y"), ("c", "z")], "by_fact": [("c", "x")]},
+            "CREATE TABLE downwards (a INTEGER PRIMARY KEY DESC, b TEXT)",
+            rows={
+                "declared": [(None, "x"), (None, "y"), ("c", "z")],
+                "by_fact": [("c", "x")],
+                "downwards": [(1, "a"), (None, "b")],
+            },
         )
-        found = {name: make_dataset(place.to_spec(), name).key for name in ("declared", "by_fact", "a_set", "plain")}
+        found = {
+            name: make_dataset(place.to_spec(), name).key
+            for name in ("declared", "by_fact", "a_set", "plain", "downwards")
+        }
         self.assertEqual(
-            found, {"declared": ("_rowid_",), "by_fact": ("code",), "a_set": ("a", "b"), "plain": ("_rowid_",)}
+            found,
+            {
+                "downwards": ("_rowid_",),
+                "declared": ("_rowid_",),
+                "by_fact": ("code",),
+                "a_set": ("a", "b"),
+                "plain": ("_rowid_",),
+            },
         )
 
     def test_rows_with_null_keys_are_edited_and_removed_one_by_one(self):

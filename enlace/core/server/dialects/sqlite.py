@@ -239,13 +239,19 @@ class Sqlite(ServerKind):
         statement = text('SELECT name, type, "notnull", dflt_value, pk, hidden FROM pragma_table_xinfo(:t)')
         rows = connection.execute(statement, {"t": table}).all()
         key_size = sum(1 for row in rows if row.pk)
+        # Where the key has an index of its own it is not the row number: so it is without a row number, and so is
+        # INTEGER PRIMARY KEY DESC (SQLite, "CREATE TABLE", 5), which may hold NULL like any other declared key.
+        indexed = text("SELECT 1 FROM pragma_index_list(:t) WHERE origin = 'pk'")
+        own_index = connection.execute(indexed, {"t": table}).first() is not None
         without_rowid = self.row_locator(connection, table) is None
         columns = []
         for row in rows:
             if row.hidden == 1:  # a hidden column of a virtual table
                 continue
             # INTEGER PRIMARY KEY is the rowid itself: SQLite numbers it when it is left out.
-            rowid_alias = row.pk == 1 and key_size == 1 and row.type.upper() == "INTEGER" and not without_rowid
+            rowid_alias = (
+                row.pk == 1 and key_size == 1 and row.type.upper() == "INTEGER" and not (without_rowid or own_index)
+            )
             columns.append(
                 Column(
                     name=row.name,
