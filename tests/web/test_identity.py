@@ -91,6 +91,22 @@ class Identity(Pages):
                 self.assertIn("are alike", self.said(self.post(form, "save")))
                 self.assertEqual(place.run("SELECT count(*) FROM visit WHERE ship = 'B'"), [(2,)])
 
+    def test_keys_that_are_not_equal_to_themselves(self):
+        place = Place("postgresql")
+        self.addCleanup(place.close)
+        place.run("CREATE TABLE level (k double precision PRIMARY KEY, v text)")
+        place.run("INSERT INTO level VALUES ('NaN', 'a'), ('Infinity', 'b'), (0.1, 'c')")
+        form = self.form("level", self.connect(place.spec))
+        for one in self.ids(form):
+            self.edit(form, one, v="seen")
+        self.assertIn("Saved 3 records", self.said(self.post(form, "save")))
+        place = Place("mariadb")
+        self.addCleanup(place.close)
+        place.run("CREATE TABLE level (k float PRIMARY KEY, v varchar(9))")
+        place.run("INSERT INTO level VALUES (0.1, 'a'), (0.3, 'b')")
+        form = self.form("level", self.connect(place.spec))
+        self.assertEqual((form.dataset.key, self.client.get(f"/desk/{form.pk}/").status_code), ([], 200))
+
     def editors(self, form, record: str) -> str:
         page = self.client.get(f"/desk/{form.pk}/record", {"record": record}).content.decode()
         return " ".join(part.split('"')[0] for part in page.split(' value="')[1:])

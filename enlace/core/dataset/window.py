@@ -179,7 +179,7 @@ class Rows:
     def whole_rows(self, identifiers: Sequence[str], anywhere: bool = False) -> dict[str, tuple[Any, ...]]:
         """All values of several records by their ids; ids that are not there are left out, and so are rows that are none
         of the dataset's own, or of another master. anywhere: of whichever master."""
-        keys = {key_of(one): one for one in identifiers}
+        keys, wanted = {key_of(one): one for one in identifiers}, set(identifiers)
         names = self._identity()
         if any(len(key) != len(names) for key in keys) or not names:
             raise ValueError("not a record of this dataset")
@@ -195,8 +195,11 @@ class Rows:
                 statement = select(*(table.c[n].label(f"k{i}") for i, n in enumerate(names)), *columns)
                 statement = statement.select_from(base).where(mine)
                 for row in connection.execute(statement.where(key_in([table.c[n] for n in names], part)), self.given):
-                    if (key := tuple(row[: len(names)])) in keys:
-                        found[keys[key]] = tuple(row[len(names) :])
+                    key = tuple(row[: len(names)])
+                    # What is not equal to itself, a NaN, is known by its id.
+                    identifier = keys.get(key) or (same if (same := record_id(key)) in wanted else None)
+                    if identifier is not None:
+                        found[identifier] = tuple(row[len(names) :])
         return found
 
     def position(self, identifier: str) -> int | None:

@@ -28,8 +28,12 @@ def current_rows(
     found = {}
     for some in in_parts(keys, KEYS_A_STATEMENT):
         statement = select(*(c.label(f"k{i}") for i, c in enumerate(key)), *columns).where(key_in(key, some))
+        wanted = set(some)
         for row in connection.execute(statement.with_for_update() if lock else statement):
-            found[tuple(row[: len(key)])] = tuple(row[len(key) :])
+            met = tuple(row[: len(key)])
+            if met not in wanted:  # what is not equal to itself, a NaN, is known by its id
+                met = next((one for one in some if record_id(one) == record_id(met)), met)
+            found[met] = tuple(row[len(key) :])
     return found
 
 

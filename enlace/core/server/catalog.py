@@ -246,10 +246,16 @@ def identity_of(
     exactly and is small enough to name a record by.
     """
     nullable = {one.name for one in columns if one.nullable}
-    if key and (nullable.isdisjoint(key) or not _has_nulls(connection, name, [c for c in key if c in nullable])):
+    # A number of single precision does not equal what the server itself tells of it.
+    vague = {one.name for one in columns if one.storage == "float32"}
+    if (
+        key
+        and vague.isdisjoint(key)
+        and (nullable.isdisjoint(key) or not _has_nulls(connection, name, [c for c in key if c in nullable]))
+    ):
         return key
     for one in uniques:
-        if nullable.isdisjoint(one.columns):
+        if (nullable | vague).isdisjoint(one.columns):
             return one.columns
     if locator:
         return (locator,)
@@ -266,7 +272,7 @@ def _comparable(columns: Sequence[Column]) -> bool:
     return len(columns) <= MOST_COMPARED and all(
         one.family in PLAIN
         and not one.storage.startswith("float")
-        and not (one.family == "text" and not (one.length or LONGEST_COMPARED + 1) <= LONGEST_COMPARED)
+        and (one.family != "text" or bool(one.choices) or (one.length or LONGEST_COMPARED + 1) <= LONGEST_COMPARED)
         for one in columns
     )
 
