@@ -21,7 +21,7 @@ def main(results: Results, server: Server) -> None:
     page = server.get("/desk/1/")
     token = re.search(rb'X-CSRFToken": "([^"]+)"', page).group(1).decode()
     headers = {"X-CSRFToken": token, "Content-Type": "application/x-www-form-urlencoded"}
-    place = FormAt("/desk/1/", table.ROWS, "note", ("code", "-code"), (("only-code", "=C00001"),))
+    place = FormAt("/desk/1/", table.ROWS, "note", ("code", "-code"), (("only-code", "5000000..5001000"),))
     taken: list[float] = []
     failed = 0
     before = 0.0

@@ -6,7 +6,7 @@ import threading
 from dataclasses import replace
 from unittest import mock
 
-from sqlalchemy import text
+from sqlalchemy import event, text
 
 from enlace.core.draft import Conflict
 from enlace.core.draft.conflicts import as_new, combinable, resolved
@@ -261,6 +261,22 @@ class Saving(OnServer):
             self.lost(self.spec, True, [record])
         self.assertIn("not known", str(caught.exception))
         self.assertEqual(save(self.spec, self.shipments.dataset, [record], in_doubt=True).ids, {"i2": "i2"})
+
+    def test_a_server_that_goes_away_while_its_connection_is_put_back(self):
+        """What was committed before that is saved, and is told as such."""
+        used = engine.engine_for(self.spec)
+
+        def gone(*_):
+            event.remove(used.pool, "checkin", gone)
+            raise used.dialect.loaded_dbapi.OperationalError(2013, "Lost connection to server during query")
+
+        record = self.shipments.edit("i5", code="KEPT")
+        save(self.spec, self.shipments.dataset, [self.shipments.edit("i6", code="FIRST")])  # the pool is warm
+        event.listen(used.pool, "checkin", gone)
+        outcome = save(self.spec, self.shipments.dataset, [record])
+        self.assertTrue(outcome.committed, outcome)
+        self.assertEqual(self.place.run("SELECT code FROM shipment WHERE id = 5"), [("KEPT",)])
+        self.assertTrue(save(self.spec, self.shipments.dataset, [self.shipments.edit("i7", code="AFTER")]).committed)
 
 
 on_each_server(globals(), Saving)

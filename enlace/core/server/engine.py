@@ -93,6 +93,7 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
     engine = engine_for(spec)
     in_vain = getattr(_waited, "last", None)
     hurried = not write and in_vain is not None and in_vain[0] == spec and time.monotonic() - in_vain[1] < PATIENCE
+    done, unknown = False, None
     try:
         with engine.connect() as connection, kind.hurried(connection) if hurried else nullcontext():
             kind.begin(connection, write)
@@ -104,8 +105,12 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
                     raise
                 if write:
                     _commit(spec, connection)
-                else:
+                done = True
+                if not write:
                     connection.rollback()
+            except UnknownOutcome as told:
+                unknown = told
+                raise
             finally:
                 if not connection.invalidated and connection.info.pop(NOT_AGAIN, False):
                     connection.invalidate()
@@ -113,6 +118,13 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
         # The driver can't even send it: a number of more than 64 bits, half of a character.
         raise Problem("A value can't be sent to the database.", "Type another one.", str(error)[:200], "bad") from error
     except (SQLAlchemyError, driver_error(engine)) as error:
+        # A connection is talked to once more as it goes back to its pool. A server that goes away in that moment takes
+        # nothing back: what was committed is committed, what was read is read, and what is not known stays so.
+        if done:
+            forget_engine(spec)
+            return
+        if unknown is not None:
+            raise unknown from error
         problem = explained(spec, error)
         if problem.code == "locked" and not write:
             _waited.last = (spec, time.monotonic())
