@@ -74,7 +74,7 @@ class Identity(Pages):
             with self.subTest(server=kind):
                 place = Place(kind)
                 self.addCleanup(place.close)
-                place.run("CREATE TABLE visit (ship varchar(20), day date, tons numeric(8, 2))")
+                place.run("CREATE TABLE visit (ship text, day date, tons numeric(8, 2))")
                 place.run(
                     "INSERT INTO visit VALUES ('A', '2026-05-01', 1.5), ('A', NULL, NULL), (NULL, NULL, 2), ('B', NULL, 7), ('B', NULL, 7)"
                 )

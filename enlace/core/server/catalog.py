@@ -9,8 +9,9 @@ from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import ColumnElement, inspect, literal, or_, select
+from sqlalchemy import ColumnElement, func, inspect, literal, or_, select
 from sqlalchemy.engine import Connection
+from sqlalchemy.exc import DBAPIError
 
 from ..near import closest
 from ..problem import Problem
@@ -226,7 +227,9 @@ def _read_table(catalog: Catalog, name: str) -> Table:
         )
 
 
-PLAIN = frozenset({"text", "whole", "decimal", "yes or no", "date", "time", "date and time"})
+TEXTS = ("text", "long text")
+SECONDS_TO_LOOK = 1.0
+PLAIN = frozenset({*TEXTS, "whole", "decimal", "yes or no", "date", "time", "date and time"})
 MOST_COMPARED = 30  # columns
 LONGEST_COMPARED = 255  # characters
 
@@ -259,7 +262,7 @@ def identity_of(
             return one.columns
     if locator:
         return (locator,)
-    return tuple(one.name for one in columns) if _comparable(columns) else ()
+    return tuple(one.name for one in columns) if _comparable(connection, name, columns) else ()
 
 
 def _has_nulls(connection: Connection, name: str, nullable: Sequence[str]) -> bool:
@@ -268,13 +271,24 @@ def _has_nulls(connection: Connection, name: str, nullable: Sequence[str]) -> bo
     return connection.execute(statement).first() is not None
 
 
-def _comparable(columns: Sequence[Column]) -> bool:
-    return len(columns) <= MOST_COMPARED and all(
-        one.family in PLAIN
-        and not one.storage.startswith("float")
-        and (one.family != "text" or bool(one.choices) or (one.length or LONGEST_COMPARED + 1) <= LONGEST_COMPARED)
-        for one in columns
-    )
+def _comparable(connection: Connection, name: str, columns: Sequence[Column]) -> bool:
+    """Whether each column can be compared exactly and is short, by declaration or by fact."""
+    plain = all(one.family in PLAIN and not one.storage.startswith("float") for one in columns)
+    if not plain or len(columns) > MOST_COMPARED:
+        return False
+    texts = [one.name for one in columns if one.family in TEXTS and not one.choices]
+    texts = [
+        n for n in texts if (next(c for c in columns if c.name == n).length or LONGEST_COMPARED + 1) > LONGEST_COMPARED
+    ]
+    if not texts:
+        return True
+    source = quoted_table(name, texts)
+    long = or_(*(func.length(source.c[n]) > LONGEST_COMPARED for n in texts))
+    try:
+        with server_kind(connection.dialect.name).limited(connection, SECONDS_TO_LOOK):
+            return connection.execute(select(literal(1)).select_from(source).where(long).limit(1)).first() is None
+    except DBAPIError:
+        return False  # it takes too long to find out
 
 
 def first_rows(connection: Connection, table: Table, limit: int, cut: int) -> list[tuple[Any, ...]]:
