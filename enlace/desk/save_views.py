@@ -99,7 +99,7 @@ def _held_back(request, work: Work, report) -> HttpResponse:
         reasons = next(iter(report.refusals.values()))
         why = reasons[0].sentence if one else f"The database refused {count} records; the first is shown."
     else:
-        why = "One record needs attention first; it is shown."
+        why = "1 record needs attention first; it is shown."
         if not one:
             why = f"{count} records need attention first; the first one is shown."
     if not mine:

@@ -66,14 +66,15 @@ def groups(request, work: Work):
     moved, records = _moved(work, field)
     if not start:
         # Values that only the draft has stand on the first page; those that the server has too, where it has them.
-        ours = [key for key, n in moved.items() if n > 0 and key not in counts and records[key] is not None]
-        values = [records[key].values()[field.name] for key in ours[:MOST_GROUPS]]
+        wanted = {key: records[key].values().get(field.name) for key, n in moved.items() if n > 0 and key not in counts}
+        ours = [key for key, value in wanted.items() if value is not None][:MOST_GROUPS]
+        values = [wanted[key] for key in ours]
         there = (
             {_value_key(one.value) for one in grouped(work.rows, field.name, 0, MOST_GROUPS, values)[0]}
             if values
             else set()
         )
-        for key in ours[:MOST_GROUPS]:
+        for key in ours:
             if key not in there:
                 counts[key] = Group(records[key].values().get(field.name), (), 0)
     number = work.formats.number()

@@ -250,6 +250,9 @@ class Lists(Pages):
         only = self.client.get(f"/desk/{self.call.pk}/count?only-town_id=%3D%3D2")
         self.assertEqual(json.loads(only["HX-Trigger"])["enlace:total"]["total"], 4)
         self.assertIn("Smaller ones", first)
+        self.edit(self.call, "i7", town_id="nothing of the list")  # a text that is no value counts as none
+        self.assertEqual(self.client.get(at, {"by": "town_id"}).status_code, 200)
+        self.post(self.call, "discard")
         second = self.client.get(at, {"by": "town_id", "start": "200"}).content.decode()
         self.assertEqual(second.count('<tr><th scope="row">'), 50)
         self.sql("UPDATE call SET flag = '' WHERE id = 1")

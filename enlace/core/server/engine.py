@@ -170,7 +170,8 @@ def _commit(spec: ConnectionSpec, connection: Connection) -> None:
     except Exception as error:
         told = error if isinstance(error, (SQLAlchemyError, driver_error(connection.engine))) else None
         problem = explained(spec, told) if told else Problem("The connection broke off.", words=str(error), code="away")
-        if problem.code in ROLLED_BACK:
+        # A database in this process whose transaction is still open has not committed it, whatever it says.
+        if problem.code in ROLLED_BACK or (kind.in_process and kind.in_transaction(connection)):
             kind.after_refused_commit(connection)
             raise
         connection.invalidate()  # nobody knows in which state it is: it must not go back to the pool
