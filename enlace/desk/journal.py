@@ -35,6 +35,7 @@ def write_entry(
 ) -> JournalEntry:
     """Keep what a save did; to be called in the transaction that settles the draft."""
     draft = work.store.draft
+    several = [found for one in outcomes.values() for found in one.consequences.rows]
     entry = JournalEntry.objects.create(
         person=work.person,
         person_name=work.person.shown_name,
@@ -43,11 +44,9 @@ def write_entry(
         table=", ".join(work.parts[name].dataset.table for name in outcomes),
         practice=work.practice,
         takes_back_id=draft.takes_back_id if draft else None,
+        also=[line for one in outcomes.values() for line in in_sentences(one.consequences, past=True)],
+        lost=_lost(several),
     )
-    several = [found for one in outcomes.values() for found in one.consequences.rows]
-    entry.also = [line for one in outcomes.values() for line in in_sentences(one.consequences, past=True)]
-    entry.lost = _lost(several)
-    entry.save(update_fields=["also", "lost"])
     JournalRecord.objects.bulk_create((_beside(entry, *line) for line in _kept(several)), batch_size=200)
     tidy(entry.pk)
     JournalRecord.objects.bulk_create(

@@ -111,8 +111,8 @@ class ServerKind:
                 columns=tuple(one["constrained_columns"]),
                 target=one["referred_table"],
                 target_columns=tuple(one["referred_columns"]),
-                on_delete=_act(one["options"].get("ondelete")),
-                on_update=_act(one["options"].get("onupdate")),
+                on_delete=named_act(one["options"].get("ondelete")),
+                on_update=named_act(one["options"].get("onupdate")),
                 deferred=str(one["options"].get("initially") or "").upper() == "DEFERRED",
             )
             for (_, table), several in inspect(connection).get_multi_foreign_keys().items()
@@ -302,7 +302,7 @@ class ServerKind:
         return ""
 
 
-def _act(said: Any) -> str:
+def named_act(said: Any) -> str:
     """A referential action as a Reference names it."""
     named = str(said or "").upper()
     return named if named in ("CASCADE", "SET NULL", "SET DEFAULT") else ""

@@ -42,7 +42,7 @@ from ..apart import Apart
 from ..places import checked_file, still
 from ..refusal import Refusal
 from . import sqlite_functions, sqlite_steps
-from .base import STATEMENT_SECONDS, Parameter, ServerKind, TestStep
+from .base import STATEMENT_SECONDS, Parameter, ServerKind, TestStep, named_act
 
 if TYPE_CHECKING:
     from ..catalog import Column, Reference
@@ -227,7 +227,7 @@ class Sqlite(ServerKind):
             if len(there) == len(columns):
                 made.append(
                     Reference(
-                        "", source, columns, target, there, _acts(first.on_delete), _acts(first.on_update),
+                        "", source, columns, target, there, named_act(first.on_delete), named_act(first.on_update),
                         bool(DEFERRED.search(first.sql or "")),
                     )
                 )  # fmt: skip
@@ -404,10 +404,6 @@ SELECT m.name AS source, m.sql AS sql, f.id AS id, f."table" AS target, f."from"
 FROM sqlite_master m, pragma_foreign_key_list(m.name) f WHERE m.type = 'table' ORDER BY m.name, f.id, f.seq
 """
 DEFERRED = re.compile(r"\bINITIALLY\s+DEFERRED\b", re.IGNORECASE)
-
-
-def _acts(said: str) -> str:
-    return said if said in ("CASCADE", "SET NULL", "SET DEFAULT") else ""
 
 
 _REFUSALS = (
