@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from axes.models import AccessAttempt
 from django.conf import settings
@@ -26,6 +28,17 @@ PATIENCE = 5  # seconds
 MOST_FROM_ADDRESS = 60  # wrong passwords in the cool-off time, whatever the names
 
 
+@contextmanager
+def _hashing() -> Iterator[bool]:
+    """A turn at hashing, or False where none came in time."""
+    free = HASHING.acquire(timeout=PATIENCE)
+    try:
+        yield free
+    finally:
+        if free:
+            HASHING.release()
+
+
 class SignInForm(AuthenticationForm):
     """Name and password. The demo's people, whose password everybody knows, sign in to the demo only."""
 
@@ -45,12 +58,8 @@ class SignIn(LoginView):
     def post(self, request, *args, **kwargs):
         if _many_from(request.META.get("REMOTE_ADDR", "")):
             return wait(request)
-        if not HASHING.acquire(timeout=PATIENCE):
-            return wait(request, busy=True)
-        try:
-            return super().post(request, *args, **kwargs)
-        finally:
-            HASHING.release()
+        with _hashing() as free:
+            return super().post(request, *args, **kwargs) if free else wait(request, busy=True)
 
 
 def _many_from(address: str) -> bool:
@@ -81,14 +90,12 @@ def account(request):
     """One's own page: a new password, and where one is signed in."""
     form = PasswordChangeForm(request.user, request.POST or None)
     if request.method == "POST":
-        if not HASHING.acquire(timeout=PATIENCE):
-            return wait(request, busy=True)
-        try:
-            valid = form.is_valid()
-        finally:
-            HASHING.release()
+        with _hashing() as free:
+            if not free:
+                return wait(request, busy=True)
+            if valid := form.is_valid():
+                form.save()  # hashes the new one
         if valid:
-            form.save()
             before = request.session.session_key
             update_session_auth_hash(request, form.user)  # other sessions end with the old password
             PersonSession.objects.filter(person=request.user).exclude(key=before).delete()

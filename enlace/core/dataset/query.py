@@ -29,7 +29,7 @@ from ..server.catalog import Catalog, Table
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite import WAIT_FOR_LOCK_MS
 from ..server.engine import ConnectionSpec, explained, reading, use_once
-from ..server.functions import SAFE, called, check_functions, refuse_tricks, vouched_for
+from ..server.functions import check_calls
 from ..server.running import running
 from .defaults import kind_of_values, label_of, make_dataset, width_of
 from .parameters import WRITES, bound_text
@@ -85,12 +85,7 @@ def checked_query(sql: str, server: str, spec: ConnectionSpec | None = None) -> 
     """A text as one query that only reads. spec: where functions that are not known here are looked up. Raises Problem
     with a sentence."""
     query = _parsed(sql, server)
-    refuse_tricks(query.sql, server)
-    vouched: set[str] = set()
-    if spec is not None and (names := called(query.sql, WRITES[server]) - SAFE):
-        with reading(spec) as connection:
-            vouched = vouched_for(connection, names)
-    check_functions(query.sql, server, WRITES[server], vouched)
+    check_calls(query.sql, server, WRITES[server], spec)
     return query
 
 

@@ -33,7 +33,7 @@ from ..rules.computed import Computed, holds
 from ..rules.record import with_values
 from ..server.dialects import server_kind
 from ..server.engine import ConnectionSpec, reading, use_once, writing
-from ..server.functions import SAFE, called, check_functions, refuse_tricks, vouched_for
+from ..server.functions import check_calls
 from .current import outside
 from .run import TRIES
 
@@ -123,13 +123,7 @@ def _statements(script: str, dialect: str, known: set[str]) -> tuple[_Statement,
 
 def check_action(spec: ConnectionSpec, action: ActionSpec) -> None:
     """Raises Problem where a statement calls what it must not. Looked at when an action is kept."""
-    dialect = WRITES[spec.kind]
-    refuse_tricks(action.statements, spec.kind)
-    vouched: set[str] = set()
-    if names := called(action.statements, dialect) - SAFE:
-        with reading(spec) as connection:
-            vouched = vouched_for(connection, names, writing=True)
-    check_functions(action.statements, spec.kind, dialect, vouched)
+    check_calls(action.statements, spec.kind, WRITES[spec.kind], spec, writing=True)
 
 
 def _statement(piece: str, tree: exp.Expr, known: set[str]) -> _Statement:

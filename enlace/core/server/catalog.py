@@ -276,9 +276,10 @@ def _comparable(connection: Connection, name: str, columns: Sequence[Column]) ->
     plain = all(one.family in PLAIN and not one.storage.startswith("float") for one in columns)
     if not plain or len(columns) > MOST_COMPARED:
         return False
-    texts = [one.name for one in columns if one.family in TEXTS and not one.choices]
     texts = [
-        n for n in texts if (next(c for c in columns if c.name == n).length or LONGEST_COMPARED + 1) > LONGEST_COMPARED
+        one.name
+        for one in columns
+        if one.family in TEXTS and not one.choices and (one.length or LONGEST_COMPARED + 1) > LONGEST_COMPARED
     ]
     if not texts:
         return True

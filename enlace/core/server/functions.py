@@ -13,6 +13,7 @@ from sqlalchemy.engine import Connection
 from sqlglot.tokens import Token, TokenType
 
 from ..problem import Problem
+from .engine import ConnectionSpec, reading
 
 # What does more than compute, whoever else may vouch for it.
 DANGEROUS = re.compile(
@@ -119,8 +120,18 @@ def refuse_tricks(sql: str, server: str) -> None:
         raise Problem("The text contains a NUL character.", "Remove it.", code="bad")
 
 
-def check_functions(sql: str, server: str, dialect: str, vouched: Collection[str] = ()) -> None:
-    """Raises Problem for a function that is dangerous, or that nobody vouches for. vouched: by `vouched_for`."""
+def check_calls(sql: str, server: str, dialect: str, spec: ConnectionSpec | None, writing: bool = False) -> None:
+    """Raises Problem for a trick, and for a function that is dangerous or that nobody vouches for. dialect: sqlglot's;
+    spec: where functions that are not known here are looked up; writing: as `vouched_for` has it."""
+    refuse_tricks(sql, server)
+    vouched: set[str] = set()
+    if spec is not None and (names := called(sql, dialect) - SAFE):
+        with reading(spec) as connection:
+            vouched = vouched_for(connection, names, writing)
+    _check_functions(sql, dialect, vouched)
+
+
+def _check_functions(sql: str, dialect: str, vouched: Collection[str]) -> None:
     for name in sorted(called(sql, dialect)):
         if DANGEROUS.fullmatch(name):
             raise Problem(f"{name} does more than compute.", "Leave it out.", code="bad")
