@@ -6,13 +6,13 @@ import os
 import tempfile
 from pathlib import Path
 
-from enlace.core.dataset.defaults import make_dataset
-from enlace.core.dataset.values import key_of
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import PendingRecord, as_read, with_text
 from enlace.core.kinds import Formats
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.model.values import key_of
 from enlace.core.save import save
-from enlace.core.server import ConnectionSpec
 
 from . import drafts, endurance, handwritten, hostile, shape, soak, table
 from . import saves as large

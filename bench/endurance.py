@@ -14,7 +14,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from enlace.core.server import ConnectionSpec, forget_engines
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.server import forget_engines
 from scripts import crash, stress
 from scripts.throwaway import KINDS
 

@@ -11,9 +11,9 @@ if __name__ == "__main__":
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "bench.settings")
     django.setup()
     from enlace.accounts.models import Person
-    from enlace.core.dataset.values import key_of
     from enlace.core.draft.pending import as_read, with_value
     from enlace.core.kinds import Formats
+    from enlace.core.model.values import key_of
     from enlace.desk.work import Work
     from enlace.workshop.models import Form
 

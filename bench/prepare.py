@@ -10,7 +10,7 @@ def main() -> None:
     from django.core.management import call_command
 
     from enlace.accounts.models import Person
-    from enlace.core.dataset.defaults import make_dataset
+    from enlace.core.dataset.inference.make import make_dataset
     from enlace.workshop.models import Connection, Dataset, Form, Project
 
     call_command("migrate", verbosity=0, interactive=False)

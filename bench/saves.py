@@ -13,12 +13,13 @@ from collections.abc import Callable
 from pathlib import Path
 from statistics import median
 
-from enlace.core.dataset.defaults import make_dataset
-from enlace.core.dataset.values import key_of
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import PendingRecord, as_read, new_record, removed, with_value
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.model.values import key_of
 from enlace.core.save import save
-from enlace.core.server import ConnectionSpec, forget_engines
+from enlace.core.server import forget_engines
 from scripts.throwaway import PostgreSQL
 
 from .results import Results, milliseconds

@@ -11,13 +11,13 @@ from pathlib import Path
 
 from django.template import Context, Engine
 
-from enlace.core.dataset.defaults import make_dataset
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.lookups import listed, shown_writer
-from enlace.core.dataset.spec import DatasetSpec, FieldSpec, RuleSpec
 from enlace.core.dataset.window import Rows
 from enlace.core.kinds import Formats
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.model.dataset import DatasetSpec, FieldSpec, RuleSpec
 from enlace.core.rules import RecordRules
-from enlace.core.server import ConnectionSpec
 from enlace.rows.writer import row_writer
 
 from .results import Results, medians, milliseconds

@@ -20,13 +20,14 @@ from sqlalchemy import create_engine, text
 from sqlalchemy.engine import Engine
 
 from enlace.core.dataset.anchors import forget_landmarks
-from enlace.core.dataset.defaults import make_dataset
-from enlace.core.dataset.values import key_of
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import PendingRecord, as_read, dump, load, new_record, removed, with_value
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 from enlace.core.save import Part, Receipt, save_parts
-from enlace.core.server import ConnectionSpec, forget_engines
+from enlace.core.server import forget_engines
 from enlace.core.server.engine import UnknownOutcome
 
 ROWS, EDITED, REMOVED, NEW = 60, 12, 4, 6

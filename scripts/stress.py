@@ -14,13 +14,13 @@ import time
 from collections import Counter, defaultdict
 from dataclasses import dataclass, field
 
-from enlace.core.dataset.defaults import make_dataset
-from enlace.core.dataset.values import key_of
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import PendingRecord, as_read, new_record, removed, with_value
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 from enlace.core.save import SaveOutcome, SavePolicy, save
-from enlace.core.server import ConnectionSpec
 
 RECORDS = 12
 FIELDS = ("a", "b", "c")

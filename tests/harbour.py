@@ -11,11 +11,12 @@ from pathlib import Path
 
 from demo.harbour.generate import make_database
 from enlace.core.dataset.anchors import forget_landmarks
-from enlace.core.dataset.defaults import make_dataset
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import as_read, with_text
 from enlace.core.kinds import Formats
-from enlace.core.server import ConnectionSpec, forget_engines
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.server import forget_engines
 
 ENGLISH = Formats.of("en_GB")
 
@@ -72,7 +73,7 @@ class Bench:
 
     def read(self, identifier: str):
         """A pending record without edits, over the record as it is now."""
-        from enlace.core.dataset.values import key_of
+        from enlace.core.model.values import key_of
 
         values = self.rows.row(identifier)
         assert values is not None

@@ -34,7 +34,7 @@ from sqlalchemy import (
 from sqlalchemy.engine import URL, Engine
 
 from enlace.core.draft.pending import new_record, with_text
-from enlace.core.server import ConnectionSpec
+from enlace.core.model.connection import ConnectionSpec
 from scripts.throwaway import KINDS, Throwaway
 from tests.harbour import ENGLISH, Bench, forget, new_path
 

@@ -12,9 +12,11 @@ from typing import Any
 
 from sqlalchemy import Connection, and_, delete, func, insert, select, update
 
-from enlace.core.dataset.values import key_of
+from enlace.core.model.catalog import Table
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
-from enlace.core.server import Catalog, ConnectionSpec, Table, writing
+from enlace.core.server import Catalog, writing
 from enlace.core.server.dialects import server_kind
 from enlace.core.server.names import quoted_table
 

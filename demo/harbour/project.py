@@ -5,7 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from enlace.accounts.models import Person
-from enlace.core.dataset.defaults import label_of, make_dataset
+from enlace.core.dataset.inference.labels import label_of
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.query import query_dataset
 from enlace.core.server.dialects import SERVER_KINDS
 from enlace.workshop import sheet

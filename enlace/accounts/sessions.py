@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import time
 from datetime import timedelta
+from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import logout
 from django.contrib.auth.signals import user_logged_in, user_logged_out, user_login_failed
 from django.contrib.sessions.models import Session
 from django.dispatch import receiver
+from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
 from .log import note
@@ -22,7 +24,7 @@ BY_ITSELF = ("/pulse", "/count", "/totals")
 
 
 @receiver(user_logged_in)
-def _began(sender, request, user, **_) -> None:
+def _began(sender: Any, request: HttpRequest, user: Any, **_: Any) -> None:
     now = int(time.time())
     request.session[SEEN] = request.session[BEGAN] = now
     if not request.session.session_key:
@@ -41,14 +43,14 @@ def _began(sender, request, user, **_) -> None:
 
 
 @receiver(user_logged_out)
-def _ended(sender, request, user, **_) -> None:
+def _ended(sender: Any, request: HttpRequest, user: Any, **_: Any) -> None:
     if request.session.session_key:
         PersonSession.objects.filter(key=request.session.session_key).delete()
     note("signed out", user)
 
 
 @receiver(user_login_failed)
-def _failed(sender, credentials, request=None, **_) -> None:
+def _failed(sender: Any, credentials: Any, request: HttpRequest = None, **_: Any) -> None:
     note("sign-in refused", None, name=str(credentials.get("username", ""))[:150],
          address=request.META.get("REMOTE_ADDR", "") if request else "")  # fmt: skip
 
@@ -62,10 +64,10 @@ def end(one: PersonSession) -> None:
 class Presence:
     """Middleware: a session ends when nobody was there for IDLE_SECONDS, and the demo's people with the demo."""
 
-    def __init__(self, get_response):
+    def __init__(self, get_response: Any) -> None:
         self.get_response = get_response
 
-    def __call__(self, request):
+    def __call__(self, request: HttpRequest) -> HttpResponse:
         if request.user.is_authenticated and BEGAN in request.session:
             now, seen = int(time.time()), request.session.get(SEEN, 0)
             if now - seen > settings.IDLE_SECONDS or (request.user.demo and not settings.DEMO):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import Any
 
 from axes.models import AccessAttempt
 from django.conf import settings
@@ -14,6 +15,7 @@ from django.contrib.auth.forms import AuthenticationForm, PasswordChangeForm
 from django.contrib.auth.views import LoginView
 from django.core.exceptions import ValidationError
 from django.db.models import Sum
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
@@ -42,7 +44,7 @@ def _hashing() -> Iterator[bool]:
 class SignInForm(AuthenticationForm):
     """Name and password. The demo's people, whose password everybody knows, sign in to the demo only."""
 
-    def confirm_login_allowed(self, user) -> None:
+    def confirm_login_allowed(self, user: Any) -> None:
         super().confirm_login_allowed(user)
         if user.demo and not settings.DEMO:
             raise ValidationError("The demo's people are for the demo only.", code="invalid_login")
@@ -55,7 +57,7 @@ class SignIn(LoginView):
     redirect_authenticated_user = True
     authentication_form = SignInForm
 
-    def post(self, request, *args, **kwargs):
+    def post(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
         if _many_from(request.META.get("REMOTE_ADDR", "")):
             return wait(request)
         with _hashing() as free:
@@ -68,25 +70,25 @@ def _many_from(address: str) -> bool:
     return several is not None and (several.aggregate(n=Sum("failures_since_start"))["n"] or 0) >= MOST_FROM_ADDRESS
 
 
-def locked_out(request, *_):
+def locked_out(request: HttpRequest, *_: Any) -> HttpResponse:
     """What axes answers for a name and an address that had too many wrong passwords."""
     return wait(request)
 
 
-def wait(request, busy: bool = False):
+def wait(request: HttpRequest, busy: bool = False) -> HttpResponse:
     """The sign-in page, for somebody who has to wait."""
     form = SignInForm(request)
     context = {"form": form, "wait": not busy, "busy": busy, "next": request.POST.get("next", "")}
     return render(request, "sign_in.html", context, status=503 if busy else 429)
 
 
-def name_of(request, credentials=None) -> str:
+def name_of(request: HttpRequest, credentials: Any = None) -> str:
     """The name that wrong passwords are counted under: as people mean it, not as it was typed."""
     given = (credentials or {}).get("username") or request.POST.get("username", "")
     return " ".join(str(given).split()).casefold()[:150]
 
 
-def account(request):
+def account(request: HttpRequest) -> HttpResponse:
     """One's own page: a new password, and where one is signed in."""
     form = PasswordChangeForm(request.user, request.POST or None)
     if request.method == "POST":
@@ -110,7 +112,7 @@ def account(request):
 
 
 @require_POST
-def end_session(request, number: int):
+def end_session(request: HttpRequest, number: int) -> HttpResponse:
     """Sign out somewhere else."""
     found = PersonSession.objects.filter(person=request.user, pk=number).first()
     if found is not None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from django.db import transaction
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST
 
@@ -24,7 +25,7 @@ from .work import Work
 
 @require_POST
 @on_form
-def run(request, work: Work, action: int):
+def run(request: HttpRequest, work: Work, action: int) -> HttpResponse:
     """Run an action on the record that the request names."""
     found = get_object_or_404(work.form.actions, pk=action)
     identifier = text_from(request, "record")

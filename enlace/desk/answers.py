@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from secrets import token_hex
 from typing import Any
 
-from django.http import HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.template.loader import render_to_string
 from django.utils.html import format_html
 from django.utils.safestring import mark_safe
@@ -120,7 +120,7 @@ def calculated_text(work: Work, view: RecordView, name: str) -> str:
     return KINDS[field.kind].formatter(field, work.formats)(value)
 
 
-def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, told) -> EditorView:
+def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, told: Any) -> EditorView:
     kind, pending = KINDS[field.kind], view.pending
     value = view.value(field.name)
     typed = pending.texts.get(field.name) if pending else None
@@ -181,7 +181,7 @@ def base_context(work: Work) -> dict[str, Any]:
 class Answer:
     """One answer to the page: fragments in a fixed order, and events."""
 
-    def __init__(self, request, work: Work) -> None:
+    def __init__(self, request: HttpRequest, work: Work) -> None:
         self.request, self.work = request, work
         self.parts: list[str] = []
         self.events: dict[str, Any] = {}

@@ -1,5 +1,7 @@
 """The Django application."""
 
+from typing import Any
+
 from django.apps import AppConfig
 from django.db.models.signals import post_delete
 
@@ -8,13 +10,13 @@ class DeskConfig(AppConfig):
     name = "enlace.desk"
     label = "desk"
 
-    def ready(self):
+    def ready(self) -> None:
         from enlace.workshop.models import Detail
 
         post_delete.connect(forget_part, sender=Detail)
 
 
-def forget_part(instance, **_):
+def forget_part(instance: Any, **_: Any) -> None:
     """What is pending in a detail goes with the detail, and with it the steps that could bring it back."""
     from .drafts import DraftStore
     from .models import Draft, DraftRecord

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from enlace.core.dataset.lookups import called_so
 from enlace.core.dataset.narrowing import BrokenList, narrowing_fields, still_offered
@@ -18,10 +18,7 @@ from enlace.core.rules import Complaint
 
 from .detail_totals import RECORD_ID, DetailTotals
 from .parts import FormPart
-
-if TYPE_CHECKING:
-    from .work import Work
-
+from .reader import Reader
 
 SEVERAL = "several"
 
@@ -29,7 +26,7 @@ SEVERAL = "several"
 class Checks:
     """The rules of a form's parts at work, and what they need of looked-up records, details and masters, asked once."""
 
-    def __init__(self, work: Work) -> None:
+    def __init__(self, work: Reader) -> None:
         self.work = work
         self._masters: dict[tuple[str, str], tuple[Mapping[str, Any] | None, PendingRecord | None]] = {}
         self._outer: dict[tuple[str, str], tuple[Mapping[str, Any], dict[str, Any]]] = {}
@@ -71,7 +68,7 @@ class Checks:
         lacking = [one for one in sorted(masters) if (own.name, one) not in self._masters]
         if not lacking:
             return
-        above = self.work.seen_from(own.name)
+        above = self.work.for_part(own.name)
         stored, there = above.stored_of(lacking), above.store.some(lacking)
         for one in lacking:
             self._masters[own.name, one] = (stored.get(one), there.get(one))
@@ -108,14 +105,14 @@ class Checks:
     def _master_values(self, own: FormPart, master: str) -> dict[str, Any]:
         """The saved fields of a record that has details, as wanted; looked up once."""
         if (own.name, master) not in self._masters:
-            above = self.work.seen_from(own.name)
+            above = self.work.for_part(own.name)
             there = above.store.get(master)
             self._masters[own.name, master] = (above.stored(master), there)
         stored, there = self._masters[own.name, master]
         values = {**(stored or {}), **(there.values(stored) if there else {})}
         return {**dict.fromkeys(own.dataset.by_name), **values}
 
-    def _totals(self, part: FormPart):
+    def _totals(self, part: FormPart) -> Any:
         """What adds up details with the draft counted in; None for a part that has none."""
         has_some = any(one.name and one.of == part.name for one in self.work.parts.values())
         return DetailTotals(self.work, part) if has_some else None

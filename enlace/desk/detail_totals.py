@@ -4,21 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from sqlalchemy.engine import Connection
 
 from enlace.core.dataset.group_totals import group_totals
 from enlace.core.dataset.source import detail_column
-from enlace.core.dataset.spec import ColumnSpec, DetailSpec
 from enlace.core.dataset.totals import Total
 from enlace.core.draft import PendingRecord
+from enlace.core.model.dataset import ColumnSpec, DetailSpec
 
 from .links import UNKNOWN_LINK, links_of, links_to
 from .parts import FormPart
-
-if TYPE_CHECKING:
-    from .work import Work
+from .reader import Reader
 
 RECORD_ID = "\0id"  # beside a record's values: its id, since details of a new one wait for that
 Record = Mapping[str, Any]
@@ -30,7 +28,7 @@ class DetailTotals:
     Only masters of which details are pending are counted here: of all others the server knows all.
     """
 
-    def __init__(self, work: Work, own: FormPart) -> None:
+    def __init__(self, work: Reader, own: FormPart) -> None:
         self.work, self.own = work, own
 
     def __call__(

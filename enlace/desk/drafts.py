@@ -13,11 +13,13 @@ from typing import Any
 from django.db import models, transaction
 from django.db.models.functions import Length
 
-from enlace.core.dataset.values import packed, unpacked
+from enlace.accounts.models import Person
 from enlace.core.dataset.window import in_parts
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
 from enlace.core.draft.steps import Records
+from enlace.core.model.values import packed, unpacked
 from enlace.core.problem import Problem
+from enlace.workshop.models import Form
 
 from .links import UNKNOWN_LINK
 from .models import Draft, DraftBlob, DraftRecord, DraftStep, JournalEntry
@@ -44,8 +46,8 @@ class DraftStore:
 
     def __init__(
         self,
-        person,
-        form,
+        person: Person,
+        form: Form,
         faulty: Callable[[str, PendingRecord], bool] = lambda part, record: False,
         part: str = "",
         owner: str = "",
@@ -77,7 +79,7 @@ class DraftStore:
     # -- reading --------------------------------------------------------------------------------------
 
     @property
-    def _mine(self):
+    def _mine(self) -> Any:
         return self.draft.records.filter(part=self.part) if self.draft else DraftRecord.objects.none()
 
     def get(self, identifier: str) -> PendingRecord | None:
@@ -129,7 +131,7 @@ class DraftStore:
         return found
 
     @property
-    def _new(self):
+    def _new(self) -> Any:
         found = self._mine.filter(state="new")
         return found.filter(owner=self.owner) if self.part else found
 

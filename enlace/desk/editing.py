@@ -14,11 +14,11 @@ from django.db import transaction
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import found_by_text
-from enlace.core.dataset.values import key_of
 from enlace.core.draft import Conflict, PendingRecord, conflicts
 from enlace.core.draft.conflicts import exactly
 from enlace.core.draft.pending import as_read, new_record, removed, with_text, with_value
 from enlace.core.kinds import KINDS, Unreadable
+from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 
 from .checks import gone_fields

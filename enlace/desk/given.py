@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.http import HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -13,7 +13,7 @@ from enlace.workshop.models import Form
 LONGEST = 200
 
 
-def given_of(request, form: Form) -> dict[str, str]:
+def given_of(request: HttpRequest, form: Form) -> dict[str, str]:
     """The values that the person gave for a form's query."""
     found = request.session.get(_place(form), {})
     return dict(found)
@@ -25,20 +25,20 @@ def _place(form: Form) -> str:
 
 def lines(form: Form, given: dict[str, str]) -> list[tuple[str, str, str]]:
     """(name, label, value) of each value that a form asks for."""
-    from enlace.core.dataset.defaults import label_of
+    from enlace.core.dataset.inference.labels import label_of
 
     names = parameters_of(form.dataset.query, form.dataset.connection.kind)
     return [(name, label_of(name), given.get(name, "")) for name in names]
 
 
-def ask_page(request, form: Form) -> HttpResponse:
+def ask_page(request: HttpRequest, form: Form) -> HttpResponse:
     """Ask for the values before the form can show anything."""
     context = {"form": form, "project": form.project, "given": lines(form, given_of(request, form))}
     return render(request, "desk/given.html", context)
 
 
 @require_POST
-def give(request, form: int) -> HttpResponse:
+def give(request: HttpRequest, form: int) -> HttpResponse:
     """Take the values, and show the form."""
     found = get_object_or_404(Form.objects.for_person(request.user).select_related("dataset__connection"), pk=form)
     names = parameters_of(found.dataset.query, found.dataset.connection.kind)

@@ -14,15 +14,16 @@ from django.db import transaction
 from django.utils import timezone
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.values import key_of, packed, unpacked
 from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS, raw_text
+from enlace.core.model.values import key_of, packed, unpacked
 from enlace.core.problem import Problem
 from enlace.core.save import JournalLine, SaveOutcome, journal, taken_back
 from enlace.core.save.consequences import CHANGED, REMOVED, Consequence, in_sentences
 
 from .models import JournalEntry, JournalRecord
 from .parts import TABLE, table_part
+from .work import Work
 
 MOST_SHOWN = 200
 MOST_RECORDS = 2_000_000  # lines of the journal
@@ -31,7 +32,7 @@ LONGEST = 200
 
 
 def write_entry(
-    work, sent: Mapping[str, Mapping[str, PendingRecord]], outcomes: Mapping[str, SaveOutcome]
+    work: Work, sent: Mapping[str, Mapping[str, PendingRecord]], outcomes: Mapping[str, SaveOutcome]
 ) -> JournalEntry:
     """Keep what a save did; to be called in the transaction that settles the draft."""
     draft = work.store.draft
@@ -112,7 +113,7 @@ def tidy(newest: int) -> None:
         JournalEntry.objects.filter(pk__in=list(gone)).delete()
 
 
-def own_saves(work, identifier: str, removed: bool = False) -> Iterator[dict[str, Any]]:
+def own_saves(work: Work, identifier: str, removed: bool = False) -> Iterator[dict[str, Any]]:
     """What the person's own last saves made of a record, the newest first: stored values by field."""
     found = JournalRecord.objects.filter(
         entry__person=work.person, entry__form=work.form, entry__practice=work.practice, part=work.part.name
@@ -121,7 +122,9 @@ def own_saves(work, identifier: str, removed: bool = False) -> Iterator[dict[str
     return (_values(row.now) for row in found.order_by("-pk")[:5])
 
 
-def write_action(work, title: str, identifier: str, was: Mapping[str, Any], now: Mapping[str, Any] | None) -> None:
+def write_action(
+    work: Work, title: str, identifier: str, was: Mapping[str, Any], now: Mapping[str, Any] | None
+) -> None:
     """Keep what a server action did to its record; what its statements did elsewhere only the server knows."""
     entry = JournalEntry.objects.create(
         person=work.person,
@@ -158,7 +161,7 @@ def lines_of(entry: JournalEntry, most: int | None = None) -> list[tuple[str, Jo
     return [(r.part, JournalLine(r.action, r.before, r.after, _values(r.was), _values(r.now))) for r in rows]
 
 
-def shown_lines(work, entry: JournalEntry) -> list[dict[str, Any]]:
+def shown_lines(work: Work | None, entry: JournalEntry) -> list[dict[str, Any]]:
     """The lines of an entry for reading: each with its record and (label, was, now) of each field."""
     lines = lines_of(entry, MOST_SHOWN)
     if work:
@@ -169,7 +172,7 @@ def shown_lines(work, entry: JournalEntry) -> list[dict[str, Any]]:
     return [_shown(work, part, line) for part, line in lines]
 
 
-def _shown(work, name: str, line: JournalLine) -> dict[str, Any]:
+def _shown(work: Work | None, name: str, line: JournalLine) -> dict[str, Any]:
     part = work.parts.get(name) if work else None
     fields = part.dataset.by_name if part else {}
 
@@ -194,14 +197,14 @@ def _shown(work, name: str, line: JournalLine) -> dict[str, Any]:
     }
 
 
-def _words(work, dataset, field: FieldSpec, values: Mapping[str, Any]) -> str:
+def _words(work: Work | None, dataset: Any, field: FieldSpec, values: Mapping[str, Any]) -> str:
     try:
         return work.words.of(dataset, field, values)
     except Problem:
         return KINDS[field.kind].formatter(field, work.formats)(values[field.name])
 
 
-def take_back(work, entry: JournalEntry) -> tuple[int, list[str]]:
+def take_back(work: Work, entry: JournalEntry) -> tuple[int, list[str]]:
     """Make a draft that undoes a save; how many records it has, and what it can't put back, in words.
 
     Raises Problem while another draft is open.
@@ -232,7 +235,7 @@ def take_back(work, entry: JournalEntry) -> tuple[int, list[str]]:
     return len(after), entry.lost + [f"{n:,} row{'s' * (n != 1)} of {table}" for table, n in unkept.items()]
 
 
-def _table(work, name: str):
+def _table(work: Work, name: str) -> Any:
     """A table beside the form's own as a part; None for another part, and where its rows can't be put back."""
     if not name.startswith(TABLE):
         return None

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.conf import settings
 from django.contrib import messages
 from django.core.paginator import Paginator
 from django.db.models import Count, Q
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from enlace.accounts.models import Person
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.save.consequences import joined
@@ -24,7 +28,7 @@ PAGE = 50
 
 
 @require_GET
-def entries(request):
+def entries(request: HttpRequest) -> HttpResponse:
     """Saves, the newest first, narrowed by form, person and table: to operators their own, to builders all."""
     found = seen_by(request.user).annotate(
         inserted=Count("records", filter=Q(records__action="inserted")),
@@ -43,12 +47,12 @@ def entries(request):
     return render(request, "desk/journal.html", context)
 
 
-def seen_by(person):
+def seen_by(person: Person) -> Any:
     """The saves that a person may look at, and take back."""
     return JournalEntry.objects.all() if person.is_builder else JournalEntry.objects.filter(person=person)
 
 
-def _opened(request, entry: int) -> tuple[JournalEntry, Work | None]:
+def _opened(request: HttpRequest, entry: int) -> tuple[JournalEntry, Work | None]:
     several = seen_by(request.user).select_related("form__dataset__connection", "form__project")
     found = get_object_or_404(several, pk=entry)
     if found.form is None:
@@ -59,7 +63,7 @@ def _opened(request, entry: int) -> tuple[JournalEntry, Work | None]:
 
 
 @require_GET
-def entry(request, entry: int):
+def entry(request: HttpRequest, entry: int) -> HttpResponse:
     """One save, record by record and field by field."""
     found, work = _opened(request, entry)
     total = found.records.count()
@@ -77,7 +81,7 @@ def entry(request, entry: int):
 
 
 @require_POST
-def undo_entry(request, entry: int):
+def undo_entry(request: HttpRequest, entry: int) -> HttpResponse:
     """Make a draft that takes a save back, and show it for review."""
     found, work = _opened(request, entry)
     if found.action:

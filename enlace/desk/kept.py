@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import datetime
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 
+from enlace.accounts.models import Person
 from enlace.core.dataset.keep import keep
+from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
-from enlace.core.server import ConnectionSpec, forget_engine
+from enlace.core.server import forget_engine
+from enlace.workshop.models import Form
 
 FOLDER = settings.HOME / "kept"
 
@@ -17,7 +21,7 @@ FOLDER = settings.HOME / "kept"
 class KeptCopy:
     """One person's copy of the rows of one form, the rows of its details with them."""
 
-    def __init__(self, form, person) -> None:
+    def __init__(self, form: Form, person: Person) -> None:
         self.form, self.person = form, person
 
     @property
@@ -39,7 +43,7 @@ class KeptCopy:
             raise Problem("There is no kept copy of this form.", "Keep one while the server is there.", code="missing")
         return ConnectionSpec.of("kept", path=str(self.path))
 
-    def make(self, live: ConnectionSpec, datasets) -> int:
+    def make(self, live: ConnectionSpec, datasets: Any) -> int:
         """Read the rows anew; how many they are. Raises Problem; an older copy stays then."""
         if not self.form.may_keep:
             raise Problem(

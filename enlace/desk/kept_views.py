@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -17,18 +18,18 @@ from .work import Work
 IN_USE = "kept copies in use"
 
 
-def in_use(request, form: Form) -> bool:
+def in_use(request: HttpRequest, form: Form) -> bool:
     """Whether the person works from the copy of a form in this session."""
     return form.pk in request.session.get(IN_USE, ()) and KeptCopy(form, request.user).made is not None
 
 
-def leave(request, form: Form) -> None:
+def leave(request: HttpRequest, form: Form) -> None:
     """Work on the server again."""
     request.session[IN_USE] = [one for one in request.session.get(IN_USE, ()) if one != form.pk]
 
 
 @require_POST
-def act(request, form: int):
+def act(request: HttpRequest, form: int) -> HttpResponse:
     """Make a copy, use it, leave it, or throw it away."""
     found = get_object_or_404(
         Form.objects.for_person(request.user).select_related("dataset__connection", "project"), pk=form
@@ -53,7 +54,7 @@ def act(request, form: int):
     return redirect("work", found.pk)
 
 
-def away_page(request, form: Form, problem: Problem):
+def away_page(request: HttpRequest, form: Form, problem: Problem) -> HttpResponse:
     """The server is away, and there is a copy: offer it."""
     context = {"form": form, "problem": problem, "made": KeptCopy(form, request.user).made}
     return render(request, "desk/away.html", context, status=503)

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
-from enlace.core.dataset.values import record_id
 from enlace.core.draft import PendingRecord
+from enlace.core.model.values import record_id
 
 UNKNOWN_LINK = "?"
 WAITS = "under "  # in front of a master's record id: its key is not known yet

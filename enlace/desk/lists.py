@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.http import HttpResponse, HttpResponseRedirect
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
@@ -24,7 +24,7 @@ ERRAND = "errand"  # in the session: for which field of which record somebody lo
 
 @require_GET
 @on_form
-def choices(request, work: Work) -> HttpResponse:
+def choices(request: HttpRequest, work: Work) -> HttpResponse:
     """The lines of a field's list that have what was typed."""
     field = _with_list(work, text_from(request, "field"))
     record = work.record(text_from(request, "record"))
@@ -64,7 +64,7 @@ def _form_of(work: Work, field: FieldSpec) -> Form | None:
 
 @require_GET
 @on_form
-def add_to(request, work: Work) -> HttpResponse:
+def add_to(request: HttpRequest, work: Work) -> HttpResponse:
     """Go to the form of a field's list, to come back with a record of it."""
     field = _with_list(work, text_from(request, "field"))
     other = _form_of(work, field)
@@ -82,7 +82,7 @@ def add_to(request, work: Work) -> HttpResponse:
     return HttpResponseRedirect(reverse("work", args=[other.pk]))
 
 
-def errand_of(request, work: Work) -> dict | None:
+def errand_of(request: HttpRequest, work: Work) -> dict | None:
     """What somebody came to this form for, if they came from another one."""
     errand = request.session.get(ERRAND)
     return errand if errand and errand["for"] == work.form.pk and not work.part.name else None
@@ -90,7 +90,7 @@ def errand_of(request, work: Work) -> dict | None:
 
 @require_POST
 @on_form
-def bring(request, work: Work) -> HttpResponse:
+def bring(request: HttpRequest, work: Work) -> HttpResponse:
     """Come back from a list's own form with the current record, or (leave) without one."""
     errand = errand_of(request, work)
     if errand is None:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import wraps
+from typing import Any
 
 from django.conf import settings
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 
 from enlace.core.kinds import Formats
@@ -25,7 +27,7 @@ from .work import Work
 MOST_POSITION = 2**62
 
 
-def form_of(request, form: int) -> Form:
+def form_of(request: HttpRequest, form: int) -> Form:
     """A form that the person may open; 404 where there is none."""
     several = Form.objects.for_person(request.user).select_related("dataset__connection", "project")
     return get_object_or_404(several, pk=form)
@@ -35,7 +37,9 @@ def on_form(view: Callable) -> Callable:
     """Hand a view the person's `Work` on the form, or the detail of it, named in the address; 404 when there is none."""
 
     @wraps(view)
-    def opened(request, form: int, detail: int | None = None, master: str = "", **more):
+    def opened(
+        request: HttpRequest, form: int, detail: int | None = None, master: str = "", **more: Any
+    ) -> HttpResponse:
         found = form_of(request, form)
         stand_in(request, found.project, "Desk")
         order = request.GET.get("order") or request.POST.get("order") or ""
@@ -47,7 +51,7 @@ def on_form(view: Callable) -> Callable:
                 return redirect(request.get_full_path().replace(f"/{master}/", f"/{saved}/", 1))
             master = saved
 
-        def once():
+        def once() -> Any:
             work = Work(
                 request.user,
                 found,
@@ -85,7 +89,7 @@ def _left_out(form: Form) -> bool:
     return sum(leave_out_gone(one) for one in datasets) > 0  # each of them, not only the first
 
 
-def _rename(request, work: Work) -> None:
+def _rename(request: HttpRequest, work: Work) -> None:
     """A record that was new when the page was shown is meant by the id that it has by now."""
     named = request.POST.get("record", "")
     if new_name(named) != named and work.store.get(named) is None:
@@ -93,7 +97,7 @@ def _rename(request, work: Work) -> None:
         request.POST["record"] = new_name(named)
 
 
-def number_from(request, name: str, default: int, most: int = MOST_POSITION) -> int:
+def number_from(request: HttpRequest, name: str, default: int, most: int = MOST_POSITION) -> int:
     """A whole number of an address, held between 0 and `most`. Raises Problem when it is none."""
     text = request.GET.get(name) or request.POST.get(name) or ""
     text = "".join(text.split()).replace(",", "").replace("\u202f", "")
@@ -106,7 +110,7 @@ def number_from(request, name: str, default: int, most: int = MOST_POSITION) -> 
         raise Problem(f"“{text[:40]}” is not a position.", hint, code="bad") from None
 
 
-def text_from(request, name: str) -> str:
+def text_from(request: HttpRequest, name: str) -> str:
     """A text of a form or address that must be there. Raises Problem otherwise."""
     value = request.POST.get(name) if request.method == "POST" else request.GET.get(name)
     if value is None:

@@ -8,13 +8,13 @@ from typing import Any
 
 from enlace.core.dataset import DatasetSpec
 from enlace.core.dataset.compiled import derived
-from enlace.core.dataset.defaults import make_dataset
-from enlace.core.dataset.spec import ColumnSpec, DetailSpec
-from enlace.core.dataset.values import record_id
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.draft import PendingRecord
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.model.dataset import ColumnSpec, DetailSpec
+from enlace.core.model.values import record_id
 from enlace.core.problem import Problem
 from enlace.core.rules import RecordRules
-from enlace.core.server import ConnectionSpec
 from enlace.workshop.details import PARAMETER
 from enlace.workshop.models import Detail, Form
 

@@ -6,8 +6,9 @@ import hashlib
 import io
 import warnings
 from dataclasses import replace
+from typing import Any
 
-from django.http import HttpResponse, HttpResponseNotModified
+from django.http import HttpRequest, HttpResponse, HttpResponseNotModified
 from PIL import Image
 
 from enlace.core.dataset import FieldSpec
@@ -27,7 +28,7 @@ THUMBNAIL = (96, 64)
 
 
 @on_form
-def picture(request, work: Work):
+def picture(request: HttpRequest, work: Work) -> HttpResponse:
     """GET shows the picture of a field, POST replaces it by a file, or clears it when none is sent."""
     if request.method == "POST":
         return _replace(request, work)
@@ -66,7 +67,7 @@ def checked(content: bytes) -> str:
         raise Problem("The file is not a picture that can be shown.", hint, code="bad") from None
 
 
-def _replace(request, work: Work) -> HttpResponse:
+def _replace(request: HttpRequest, work: Work) -> HttpResponse:
     name, identifier = text_from(request, "field"), text_from(request, "record")
     field = work.field(name)
     if field.kind != "picture":
@@ -79,7 +80,7 @@ def _replace(request, work: Work) -> HttpResponse:
     return told(request, work, editing.edit_value(work, identifier, name, content))
 
 
-def _content(upload) -> bytes:
+def _content(upload: Any) -> bytes:
     """What was sent. Raises Problem when it is no picture, or too large a one."""
     if upload.size > MOST_BYTES:
         raise Problem(f"The picture is larger than {MOST_BYTES // 1_000_000} MB.", "Make it smaller and try again.")
@@ -88,7 +89,7 @@ def _content(upload) -> bytes:
     return content
 
 
-def _refused(request, work: Work, identifier: str, field: FieldSpec, sentence: str) -> HttpResponse:
+def _refused(request: HttpRequest, work: Work, identifier: str, field: FieldSpec, sentence: str) -> HttpResponse:
     """Say beside the field why a file was not taken; what was there stays."""
     view = work.record(identifier)
     view = replace(view, complaints=(*view.complaints, Complaint("check", sentence, (field.name,))))

@@ -7,7 +7,7 @@ from typing import Any
 
 from django.urls import reverse
 
-from enlace.core.dataset.references import called_by
+from enlace.core.dataset.inference.references import called_by
 from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS, raw_text
 from enlace.core.problem import Problem
@@ -71,7 +71,7 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
     return found
 
 
-def _now(work: Work, part: FormPart, field, record: PendingRecord) -> str:
+def _now(work: Work, part: FormPart, field: Any, record: PendingRecord) -> str:
     if field.name in record.under:
         return "the key of the new record that it belongs to"
     return record.texts.get(field.name) or _text(work, part, field, record.values())
@@ -155,7 +155,7 @@ def name_of(part: FormPart, record: PendingRecord) -> str:
     return " · ".join(part for part in parts if part)
 
 
-def _text(work: Work, part: FormPart, field, record: Mapping[str, Any]) -> str:
+def _text(work: Work, part: FormPart, field: Any, record: Mapping[str, Any]) -> str:
     value = record.get(field.name)
     if value == "" and field.kind in ("text", "longtext"):
         return "(an empty text)"

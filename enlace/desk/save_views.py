@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.contrib import messages
-from django.http import HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -22,7 +24,7 @@ from .work import Work
 
 @require_POST
 @on_form
-def save(request, work: Work):
+def save(request: HttpRequest, work: Work) -> HttpResponse:
     """Send the draft to the server by the form's policy. only: one record, where each is saved when one leaves it."""
     identifier = request.POST.get("record", "")
     try:
@@ -53,7 +55,7 @@ def save(request, work: Work):
     return answer.say(said).response()
 
 
-def _back_at_the_server(request, work: Work, report) -> HttpResponse:
+def _back_at_the_server(request: HttpRequest, work: Work, report: Any) -> HttpResponse:
     """The server has answered a save made from a kept copy: the form goes on with what the server has now."""
     leave(request, work.form)
     said = " ".join([f"The server is back. Saved {_records(len(report.saved))}.", *report.also])
@@ -70,7 +72,7 @@ def _records(count: int) -> str:
     return f"{count} {'record' if count == 1 else 'records'}"
 
 
-def _left(report) -> str:
+def _left(report: Any) -> str:
     """What was not saved, in words."""
     lines = [
         (len(report.conflicts), "in conflict"),
@@ -81,7 +83,7 @@ def _left(report) -> str:
     return "Not saved: " + ", ".join(f"{count} {word}" for count, word in lines if count) + "."
 
 
-def _held_back(request, work: Work, report) -> HttpResponse:
+def _held_back(request: HttpRequest, work: Work, report: Any) -> HttpResponse:
     """Show the first record that needs attention, and say why nothing was saved."""
     mine = [one for part, one in report.failed if part == work.part.name]
     view = or_first(work, mine[0], work.record) if mine else work.at(number_from(request, "position", 0))
@@ -114,7 +116,7 @@ def _held_back(request, work: Work, report) -> HttpResponse:
 
 @require_POST
 @on_form
-def rehearse(request, work: Work):
+def rehearse(request: HttpRequest, work: Work) -> HttpResponse:
     """Try the save and roll it back; shows what would have happened to each record."""
     report = saving.rehearse(work)
     context = {**base_context(work), "lines": rehearsal_list(work, report), **strip_context(work)}
@@ -127,7 +129,7 @@ def rehearse(request, work: Work):
 
 @require_GET
 @on_form
-def review(request, work: Work):
+def review(request: HttpRequest, work: Work) -> HttpResponse:
     """Every pending change, field by field, with the statements that will run."""
     context = {**base_context(work), "project": work.form.project, "changes": pending_list(work)}
     context["also"] = saving.takes_along(work)
@@ -136,7 +138,7 @@ def review(request, work: Work):
 
 @require_POST
 @on_form
-def drop(request, work: Work):
+def drop(request: HttpRequest, work: Work) -> HttpResponse:
     """Drop one pending change of a record (`field`), or all that is pending on it; back to the review."""
     identifier, field = text_from(request, "record"), request.POST.get("field", "")
     if field:
@@ -148,7 +150,7 @@ def drop(request, work: Work):
 
 @require_POST
 @on_form
-def discard(request, work: Work):
+def discard(request: HttpRequest, work: Work) -> HttpResponse:
     """Drop the whole draft."""
     identifier = request.POST.get("record", "")
     if work.store.draft is not None and under_way(work.store.draft):

@@ -7,9 +7,9 @@ from dataclasses import replace
 
 from django.db import transaction
 
-from enlace.core.dataset.values import key_of
 from enlace.core.draft import PendingRecord, conflicts
 from enlace.core.draft.pending import as_read, removed
+from enlace.core.model.values import key_of
 from enlace.core.rules import Complaint
 from enlace.core.save import Part, Receipt, SaveOutcome, SavePolicy, find_saved, rehearse_parts, save_parts
 from enlace.core.save.consequences import in_sentences

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from typing import Any
 
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -30,14 +31,14 @@ MOST = 12
 
 @require_GET
 @on_form
-def show(request, work: Work):
+def show(request: HttpRequest, work: Work) -> HttpResponse:
     """The totals that the person has chosen."""
     return _page(request, work)
 
 
 @require_POST
 @on_form
-def choose(request, work: Work):
+def choose(request: HttpRequest, work: Work) -> HttpResponse:
     """One total more, or (remove) one less."""
     name, _, function = text_from(request, "total").rpartition(":")
     field = work.field(name)
@@ -55,7 +56,7 @@ def choose(request, work: Work):
 
 @require_GET
 @on_form
-def groups(request, work: Work):
+def groups(request: HttpRequest, work: Work) -> HttpResponse:
     """How many rows there are of each value of a field, the draft counted in."""
     field = next((f for f in work.dataset.shown if f.name == text_from(request, "by")), None)
     if field is None:
@@ -142,11 +143,11 @@ def _words(work: Work, field: FieldSpec, group: Group, record: PendingRecord | N
     return KINDS[field.kind].formatter(field, work.formats)(group.value)
 
 
-def _mine(work: Work):
+def _mine(work: Work) -> Any:
     return WantedTotal.objects.filter(person=work.person, form=work.form, part=work.part.name)
 
 
-def _page(request, work: Work):
+def _page(request: HttpRequest, work: Work) -> HttpResponse:
     chosen = [Total(one.field, one.function) for one in _mine(work)]
     shown = {f.name: f for f in work.dataset.shown}
     wanted = [one for one in chosen if one.field in shown]

@@ -10,10 +10,10 @@ from typing import Any
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.lookups import Option, found_by_start, found_by_text
 from enlace.core.dataset.narrowing import BrokenList, still_offered
-from enlace.core.dataset.values import packed, unpacked
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import with_text, with_unread, with_value
 from enlace.core.kinds import KINDS, Formats, Unreadable
+from enlace.core.model.values import packed, unpacked
 from enlace.core.problem import Problem
 
 from .work import Work

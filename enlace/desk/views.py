@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import Any
 
-from django.http import HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.values import key_of
 from enlace.core.draft.pending import as_read
+from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
@@ -38,7 +39,7 @@ MOST_CELLS = 8_000  # a table of hundreds of columns gets smaller windows
 
 
 @require_GET
-def start(request):
+def start(request: HttpRequest) -> HttpResponse:
     """The start page: all forms."""
     forms = (
         Form.objects.for_person(request.user)
@@ -56,7 +57,7 @@ def window_size(work: Work) -> int:
 
 @require_GET
 @on_form
-def page(request, work: Work):
+def page(request: HttpRequest, work: Work) -> HttpResponse:
     """The form, at the record that the address names or at the first one."""
     identifier = request.GET.get("record", "")
     view = None
@@ -134,7 +135,7 @@ def _columns(work: Work) -> list[tuple[int, FieldSpec, str]]:
 
 @require_GET
 @on_form
-def rows(request, work: Work):
+def rows(request: HttpRequest, work: Work) -> HttpResponse:
     """A window of rows."""
     size = number_from(request, "size", WINDOW, 500)
     return HttpResponse(rows_html(work, number_from(request, "start", 0), min(size, window_size(work))))
@@ -142,14 +143,14 @@ def rows(request, work: Work):
 
 @require_GET
 @on_form
-def count(request, work: Work):
+def count(request: HttpRequest, work: Work) -> HttpResponse:
     """How many records there are; asked apart from the rows, which must not wait for it."""
     return Answer(request, work).rail(number_from(request, "position", 0), work.total()).response()
 
 
 @require_GET
 @on_form
-def at(request, work: Work):
+def at(request: HttpRequest, work: Work) -> HttpResponse:
     """Go to a position: `position` counts from 0, `number`, which people type, from 1."""
     position = number_from(request, "position", number_from(request, "number", 1) - 1)
     view = work.at(position)
@@ -158,14 +159,14 @@ def at(request, work: Work):
 
 @require_GET
 @on_form
-def record(request, work: Work):
+def record(request: HttpRequest, work: Work) -> HttpResponse:
     """Go to a record. `position`: where the page shows it, if it does."""
     view = work.record(text_from(request, "record"), None)
     position = number_from(request, "position", -1) if request.GET.get("position") else work.position(view.id)
     return _moved(request, work, view.moved_to(position))
 
 
-def _moved(request, work: Work, view) -> HttpResponse:
+def _moved(request: HttpRequest, work: Work, view: Any) -> HttpResponse:
     answer = Answer(request, work).panel(view)
     if view is not None:
         answer.row(view)
@@ -174,7 +175,7 @@ def _moved(request, work: Work, view) -> HttpResponse:
 
 @require_POST
 @on_form
-def edit(request, work: Work):
+def edit(request: HttpRequest, work: Work) -> HttpResponse:
     """One field of one record gets what was typed."""
     kept = editing.edit(
         work,
@@ -188,7 +189,7 @@ def edit(request, work: Work):
     return told(request, work, kept, request.POST["field"])
 
 
-def told(request, work: Work, kept: editing.Kept, field: str = "") -> HttpResponse:
+def told(request: HttpRequest, work: Work, kept: editing.Kept, field: str = "") -> HttpResponse:
     """What an edit came to. field: the one that somebody may still be typing in; without it the panel is written anew."""
     try:
         view = kept.view()
@@ -211,7 +212,7 @@ def told(request, work: Work, kept: editing.Kept, field: str = "") -> HttpRespon
 
 @require_GET
 @on_form
-def preview(request, work: Work):
+def preview(request: HttpRequest, work: Work) -> HttpResponse:
     """What the calculated fields would be with a text in a field: asked while it is typed, nothing is kept."""
     view = editing.preview(work, text_from(request, "record"), text_from(request, "field"), text_from(request, "value"))
     shown = {f.name for f in work.dataset.shown if f.formula}
@@ -221,7 +222,7 @@ def preview(request, work: Work):
 
 @require_POST
 @on_form
-def empty(request, work: Work):
+def empty(request: HttpRequest, work: Work) -> HttpResponse:
     """Give a field no value, or an empty text: what looks the same is not the same to a database."""
     value = "" if request.POST.get("to") == "text" else None
     return told(
@@ -231,7 +232,7 @@ def empty(request, work: Work):
 
 @require_POST
 @on_form
-def later(request, work: Work):
+def later(request: HttpRequest, work: Work) -> HttpResponse:
     """Leave a record out of saves, or take it in again."""
     identifier, wanted = text_from(request, "record"), request.POST.get("wanted") == "1"
     saving.later(work, [identifier], wanted)
@@ -242,7 +243,7 @@ def later(request, work: Work):
 
 @require_GET
 @on_form
-def pulse(request, work: Work):
+def pulse(request: HttpRequest, work: Work) -> HttpResponse:
     """Asked now and then by an open page: what another window, or somebody else, has changed meanwhile.
 
     204 when nothing did. revision: of the draft, as the page knows it. record, seen: the current record and a digest of
@@ -263,7 +264,7 @@ def pulse(request, work: Work):
 
 @require_POST
 @on_form
-def new(request, work: Work):
+def new(request: HttpRequest, work: Work) -> HttpResponse:
     """A new record, after the last one."""
     view = editing.add(work)
     answer = Answer(request, work).panel(view).rail(view.position, work.total()).strip()
@@ -273,7 +274,7 @@ def new(request, work: Work):
 
 @require_POST
 @on_form
-def remove(request, work: Work):
+def remove(request: HttpRequest, work: Work) -> HttpResponse:
     """Mark the record for removal; it stays in view until the save."""
     identifier = text_from(request, "record")
     position = work.position(identifier)
@@ -287,7 +288,7 @@ def remove(request, work: Work):
 
 @require_GET
 @on_form
-def takes(request, work: Work):
+def takes(request: HttpRequest, work: Work) -> HttpResponse:
     """What the removal of a record takes with it, as text for the question before it."""
     identifier = text_from(request, "record")
     told = [] if identifier.startswith(("n", "p")) else saving.takes_along(work, identifier)
@@ -296,7 +297,7 @@ def takes(request, work: Work):
 
 @require_POST
 @on_form
-def keep(request, work: Work):
+def keep(request: HttpRequest, work: Work) -> HttpResponse:
     """Take back all that is pending on a record."""
     identifier = text_from(request, "record")
     position = work.position(identifier)
@@ -308,7 +309,7 @@ def keep(request, work: Work):
 
 @require_POST
 @on_form
-def choose(request, work: Work):
+def choose(request: HttpRequest, work: Work) -> HttpResponse:
     """Settle a conflict field by field."""
     identifier = text_from(request, "record")
     if request.POST.get("all") == "theirs":
@@ -323,7 +324,7 @@ def choose(request, work: Work):
     return all_anew(request, work, view).say(said).response()
 
 
-def or_first(work: Work, identifier: str, act):
+def or_first(work: Work, identifier: str, act: Any) -> Any:
     """The record after an act, or the first one when it is not there any more."""
     try:
         return act(identifier)
@@ -335,7 +336,7 @@ def or_first(work: Work, identifier: str, act):
 
 @require_POST
 @on_form
-def create_again(request, work: Work):
+def create_again(request: HttpRequest, work: Work) -> HttpResponse:
     """A record that somebody removed, as a new one."""
     view = editing.create_again(work, text_from(request, "record"))
     return all_anew(request, work, view).say("It will be created again with the next save.").response()
@@ -343,19 +344,19 @@ def create_again(request, work: Work):
 
 @require_POST
 @on_form
-def undo(request, work: Work):
+def undo(request: HttpRequest, work: Work) -> HttpResponse:
     """One step back."""
     return _stepped(request, work, work.store.undo(), "Undone", "There is nothing to undo.")
 
 
 @require_POST
 @on_form
-def redo(request, work: Work):
+def redo(request: HttpRequest, work: Work) -> HttpResponse:
     """One step forth."""
     return _stepped(request, work, work.store.redo(), "Done again", "There is nothing to do again.")
 
 
-def _stepped(request, work: Work, step, done: str, nothing: str) -> HttpResponse:
+def _stepped(request: HttpRequest, work: Work, step: Any, done: str, nothing: str) -> HttpResponse:
     work.forget_new()
     if step is None:
         return Answer(request, work).strip().say(nothing).response()
@@ -369,7 +370,7 @@ def _stepped(request, work: Work, step, done: str, nothing: str) -> HttpResponse
     return all_anew(request, work, view).say(f"{done}: {step.label.lower().rstrip('.')}.").response()
 
 
-def all_anew(request, work: Work, view) -> Answer:
+def all_anew(request: HttpRequest, work: Work, view: Any) -> Answer:
     """Everything that may have changed: panel, navigator, strip and rows."""
     if view is not None and view.position is None:
         view = view.moved_to(work.position(view.id))

@@ -8,7 +8,7 @@ from typing import Any
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.lookups import chosen_text, shown_for, shown_text
 from enlace.core.kinds import KINDS, Formats
-from enlace.core.server import ConnectionSpec
+from enlace.core.model.connection import ConnectionSpec
 
 Record = Mapping[str, Any]
 

@@ -7,7 +7,7 @@ No HTML here: `enlace.desk.answers` shows what this computes. `enlace.desk.editi
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -16,6 +16,7 @@ from urllib.parse import urlencode
 
 from django.urls import reverse
 
+from enlace.accounts.models import Person
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.filters import read_filters
 from enlace.core.dataset.keep import as_kept
@@ -26,6 +27,7 @@ from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
 from enlace.rows.writer import Overlay
+from enlace.workshop.models import Form
 
 from .checks import SEVERAL, Checks
 from .drafts import DraftStore
@@ -92,7 +94,7 @@ def _no_record() -> Problem:
 
 
 @contextmanager
-def _known_ids():
+def _known_ids() -> Iterator[None]:
     """An id that no record can have is told as one that no record has."""
     try:
         yield
@@ -110,8 +112,8 @@ class Work:
 
     def __init__(
         self,
-        person,
-        form,
+        person: Person,
+        form: Form,
         formats: Formats,
         wanted: Sequence[tuple[str, bool]] = (),
         part: str = "",
@@ -194,9 +196,9 @@ class Work:
     @property
     def master_work(self) -> Work:
         """What this is a detail of, for its records; whose details those are in turn is of no matter to them."""
-        return self.seen_from(self.part.of)
+        return self.for_part(self.part.of)
 
-    def seen_from(self, part: str) -> Work:
+    def for_part(self, part: str) -> Work:
         """A part of the form, for its records."""
         if part == self.part.name:
             return self
@@ -223,7 +225,7 @@ class Work:
         return self.address_of(self.form, self.part, self.master)
 
     @staticmethod
-    def address_of(form, part: FormPart, master: str) -> str:
+    def address_of(form: Form, part: FormPart, master: str) -> str:
         """The address of a part of a form, under a master where it is a detail."""
         if not part.name:
             return reverse("work", args=[form.pk])
@@ -308,7 +310,7 @@ class Work:
         found = None if row is None else dict(zip(self._names, row, strict=True))
         if alone and found is not None and self.part.of in self.parts:
             owner, above = self.part.master_by(found), self.parts[self.part.of]
-            if owner and (above.dataset.only or above.name) and self.seen_from(above.name).stored(owner) is None:
+            if owner and (above.dataset.only or above.name) and self.for_part(above.name).stored(owner) is None:
                 return None
         return found
 

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.conf import settings
+from django.http import HttpRequest
 from django.urls import reverse
 from django.utils.functional import SimpleLazyObject
 
 THEMES = ("light", "dark")
 
 
-def frame(request):
+def frame(request: HttpRequest) -> dict[str, Any]:
     """The line of the project at hand, and the theme."""
     theme = request.COOKIES.get("theme")
     return {
@@ -19,7 +22,7 @@ def frame(request):
     }
 
 
-def stops(request) -> list[dict]:
+def stops(request: HttpRequest) -> list[dict]:
     """The stops of the line: Connections, Datasets, Forms (for builders, in a project) and Desk."""
     project = getattr(request, "enlace_project", None)
     found = []

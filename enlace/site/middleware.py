@@ -1,9 +1,10 @@
 """Problems that no view caught, as pages."""
 
+from typing import Any
 from urllib.parse import urlencode, urlsplit
 
 from django.contrib.auth.middleware import LoginRequiredMiddleware
-from django.http import HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.urls import reverse
 
@@ -29,7 +30,7 @@ STATUS = {
 class SignedIn(LoginRequiredMiddleware):
     """Leads people who are not signed in to the sign-in page; a part of a page is told instead of sent there."""
 
-    def handle_no_permission(self, request, view_func):
+    def handle_no_permission(self, request: HttpRequest, view_func: Any) -> HttpResponse:
         if request.headers.get("HX-Request") == "true":
             hint = "Sign in again in another tab; what you typed here is kept."
             return problem_page(request, 403, "You are not signed in any more.", hint)
@@ -39,10 +40,10 @@ class SignedIn(LoginRequiredMiddleware):
 class ProblemMiddleware:
     """Turns a core Problem into a page with its sentence and a fitting status."""
 
-    def __init__(self, get_response):
+    def __init__(self, get_response: Any) -> None:
         self.get_response = get_response
 
-    def __call__(self, request):
+    def __call__(self, request: HttpRequest) -> HttpResponse:
         response = self.get_response(request)
         if request.method == "POST" and request.path.startswith("/workshop/"):
             note(
@@ -56,7 +57,7 @@ class ProblemMiddleware:
             note("refused", request.user, path=request.path, method=request.method)
         return response
 
-    def process_exception(self, request, exception):
+    def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
         if isinstance(exception, PasswordAsked):
             return ask_password(request, exception)
         if isinstance(exception, Problem):
@@ -65,7 +66,7 @@ class ProblemMiddleware:
         return None
 
 
-def ask_password(request, asked: PasswordAsked):
+def ask_password(request: HttpRequest, asked: PasswordAsked) -> HttpResponse:
     """Lead to the page that takes a connection's password, and back again from there."""
     to = reverse("unlock", args=[asked.connection])
     if request.headers.get("HX-Request") == "true":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -22,20 +23,20 @@ def _form(pk: int) -> Form:
 
 
 @builder_only
-def new(request, form: int):
+def new(request: HttpRequest, form: int) -> HttpResponse:
     """A new action on a form."""
     found = _form(form)
     return _page(request, found, ServerAction(form=found, place=found.actions.count()))
 
 
 @builder_only
-def edit(request, action: int):
+def edit(request: HttpRequest, action: int) -> HttpResponse:
     """Change an action."""
     found = get_object_or_404(ServerAction.objects.select_related("form__project"), pk=action)
     return _page(request, _form(found.form_id), found)
 
 
-def _page(request, form: Form, action: ServerAction):
+def _page(request: HttpRequest, form: Form, action: ServerAction) -> HttpResponse:
     stand_in(request, form.project, "Forms")
     told = tried = ""
     if request.method == "POST":
@@ -54,7 +55,7 @@ def _page(request, form: Form, action: ServerAction):
     return render(request, "workshop/action.html", context, status=400 if told else 200)
 
 
-def _filled(request, form: Form, action: ServerAction) -> None:
+def _filled(request: HttpRequest, form: Form, action: ServerAction) -> None:
     """Take over what was typed, first, so that nothing of it is lost when it can't be understood."""
     action.statements = request.POST.get("statements", "").replace("\r\n", "\n").strip()[:LONGEST]
     for part in PARTS:
@@ -68,7 +69,7 @@ def _filled(request, form: Form, action: ServerAction) -> None:
     check_action(form.dataset.connection.to_spec(), action.to_spec())
 
 
-def _tried(request, form: Form, action: ServerAction) -> str:
+def _tried(request: HttpRequest, form: Form, action: ServerAction) -> str:
     """What the action would do to the first record that its guard allows; rolled back."""
     spec, dataset = form.dataset.connection.to_spec(), form.dataset.to_spec()
     ready = Action(dataset, action.to_spec(), spec.kind)
@@ -85,7 +86,7 @@ def _tried(request, form: Form, action: ServerAction) -> str:
 
 @require_POST
 @builder_only
-def remove(request, action: int):
+def remove(request: HttpRequest, action: int) -> HttpResponse:
     """Remove an action."""
     found = get_object_or_404(ServerAction.objects.select_related("form"), pk=action)
     found.delete()

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.contrib import messages
-from django.http import HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.http import urlencode
@@ -11,12 +13,14 @@ from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
 from enlace.core.dataset.anchors import count_of
-from enlace.core.dataset.defaults import label_of, make_dataset, why_read_only
+from enlace.core.dataset.inference.labels import label_of
+from enlace.core.dataset.inference.make import make_dataset, why_read_only
 from enlace.core.kinds import raw_text
+from enlace.core.model.catalog import Table
 from enlace.core.problem import Problem
 from enlace.core.save.receipts import create_statement
 from enlace.core.server import Catalog, step_names
-from enlace.core.server.catalog import Table, first_rows
+from enlace.core.server.catalog import first_rows
 from enlace.core.server.engine import reading
 from enlace.core.server.making import KINDS
 
@@ -30,14 +34,14 @@ CUT = 80
 MOST_COLUMNS = 60
 
 
-def _connection(request, pk: int) -> Connection:
+def _connection(request: HttpRequest, pk: int) -> Connection:
     found = get_object_or_404(Connection.objects.select_related("project"), pk=pk)
     stand_in(request, found.project, "Connections")
     return found
 
 
 @builder_only
-def connection(request, connection: int):
+def connection(request: HttpRequest, connection: int) -> HttpResponse:
     """A connection: its test, and the tables and views that it reaches."""
     found = _connection(request, connection)
     catalog, problem, steps = None, None, []
@@ -71,7 +75,7 @@ def _cards(catalog: Catalog) -> list[dict]:
     return cards + [{"name": name, "is_view": True, "references": 0} for name in catalog.views]
 
 
-def _name(request) -> str:
+def _name(request: HttpRequest) -> str:
     name = request.POST.get("name") if request.method == "POST" else request.GET.get("name")
     if not name:
         raise Problem("No table is named.", "Choose one from the connection's list.", code="bad")
@@ -79,7 +83,7 @@ def _name(request) -> str:
 
 
 @builder_only
-def count(request, connection: int):
+def count(request: HttpRequest, connection: int) -> HttpResponse:
     """The row count of one table, asked apart: it may take a while."""
     found = _connection(request, connection)
     name = _name(request)
@@ -94,7 +98,7 @@ def count(request, connection: int):
 
 
 @builder_only
-def table(request, connection: int):
+def table(request: HttpRequest, connection: int) -> HttpResponse:
     """One table or view with all that the catalog says of it."""
     found = _connection(request, connection)
     spec = found.to_spec()
@@ -123,7 +127,7 @@ def table(request, connection: int):
     return render(request, "workshop/table.html", context)
 
 
-def _column(details: Table, column) -> dict:
+def _column(details: Table, column: Any) -> dict:
     marks = []
     if column.name in details.key:
         marks.append("key" if len(details.key) == 1 else f"key {details.key.index(column.name) + 1}")
@@ -135,7 +139,7 @@ def _column(details: Table, column) -> dict:
     return {"column": column, "marks": marks, "target": target}
 
 
-def _shown(value) -> str | None:
+def _shown(value: Any) -> str | None:
     if value is None:
         return None
     if isinstance(value, bytes):
@@ -146,7 +150,7 @@ def _shown(value) -> str | None:
 
 @require_POST
 @builder_only
-def make_form(request, connection: int):
+def make_form(request: HttpRequest, connection: int) -> HttpResponse:
     """A dataset and a complete form from a table or view."""
     found = _connection(request, connection)
     name = _name(request)

@@ -6,6 +6,8 @@ import os
 import re
 from dataclasses import dataclass, field
 
+from django.http import HttpRequest
+
 from enlace.accounts.log import note
 from enlace.core.problem import Problem
 from enlace.core.server.connecting import take_apart
@@ -44,7 +46,7 @@ class Typed:
         )
 
     @classmethod
-    def posted(cls, request, connection: Connection) -> Typed:
+    def posted(cls, request: HttpRequest, connection: Connection) -> Typed:
         """What a form sent. Raises Problem for a kind that is none."""
         kind = request.POST.get("kind", "sqlite")
         if kind not in SERVER_KINDS:
@@ -64,7 +66,7 @@ class Typed:
         """The kind's parameters with what is typed in each."""
         return [{"one": p, "value": self.parameters.get(p.name, p.initial)} for p in self.server.parameters]
 
-    def pasted(self, request) -> Typed:
+    def pasted(self, request: HttpRequest) -> Typed:
         """The same with a pasted URL or string taken apart; its password waits in the session, sealed."""
         found = take_apart(request.POST.get("paste", "")[:LONGEST])
         typed = Typed(self.name, found.kind or self.kind, dict(found.parameters))
@@ -74,7 +76,7 @@ class Typed:
         return typed
 
 
-def keep(request, connection: Connection, typed: Typed) -> None:
+def keep(request: HttpRequest, connection: Connection, typed: Typed) -> None:
     """Keep a connection as typed. Raises Problem that says what is wrong."""
     connection.name = clean_name(typed.name, "connection", 80)
     others = connection.project.connections.exclude(pk=connection.pk)
@@ -122,7 +124,7 @@ def _path(typed: str) -> str:
     return path
 
 
-def _password(request, connection: Connection, typed: Typed) -> None:
+def _password(request: HttpRequest, connection: Connection, typed: Typed) -> None:
     source = typed.password_from if typed.server.has_password else From.NOWHERE
     if source not in From.values:
         raise Problem("Say where the password comes from.", "Choose one of the four ways.", code="bad")

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.db.models import ProtectedError
-from django.http import HttpResponseRedirect
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
+from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
 from enlace.core.save.receipts import NAME, make_table
-from enlace.core.server import ConnectionSpec, forget_engines, run_step, step_names
+from enlace.core.server import forget_engines, run_step, step_names
 from enlace.core.server.dialects import SERVER_KINDS
 
 from . import practice, secrets
@@ -23,7 +24,7 @@ from .place import stand_in
 
 
 @builder_only
-def connections(request, project: int):
+def connections(request: HttpRequest, project: int) -> HttpResponse:
     """The connections of a project."""
     found = get_object_or_404(Project, pk=project)
     stand_in(request, found, "Connections")
@@ -32,7 +33,7 @@ def connections(request, project: int):
 
 
 @builder_only
-def new(request, project: int):
+def new(request: HttpRequest, project: int) -> HttpResponse:
     """A new connection."""
     found = get_object_or_404(Project, pk=project)
     stand_in(request, found, "Connections")
@@ -40,14 +41,14 @@ def new(request, project: int):
 
 
 @builder_only
-def edit(request, connection: int):
+def edit(request: HttpRequest, connection: int) -> HttpResponse:
     """Change a connection."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     stand_in(request, found.project, "Connections")
     return _form(request, found.project, found, f"Change {found.name}")
 
 
-def _form(request, project: Project, connection: Connection, title: str):
+def _form(request: HttpRequest, project: Project, connection: Connection, title: str) -> HttpResponse:
     """act: "keep", "take-apart" (what is pasted) or "kind" (another kind of server was chosen)."""
     told = ""
     typed = Typed.of(connection)
@@ -70,7 +71,7 @@ def _form(request, project: Project, connection: Connection, title: str):
 
 
 @builder_only
-def test(request, connection: int):
+def test(request: HttpRequest, connection: int) -> HttpResponse:
     """One step of the connection test; its answer asks for the next one."""
     found = get_object_or_404(Connection, pk=connection)
     spec = found.to_spec()
@@ -102,7 +103,7 @@ def _reads(number: int, spec: ConnectionSpec) -> bool:
 
 @require_POST
 @builder_only
-def remove(request, connection: int):
+def remove(request: HttpRequest, connection: int) -> HttpResponse:
     """Remove a connection that no dataset uses."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     try:
@@ -116,7 +117,7 @@ def remove(request, connection: int):
 
 @require_POST
 @builder_only
-def copy(request, connection: int):
+def copy(request: HttpRequest, connection: int) -> HttpResponse:
     """The practice copy: work on it, refresh it, go back to the live database, throw it away."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     if not found.server.is_file:
@@ -143,7 +144,7 @@ def copy(request, connection: int):
 
 
 @builder_only
-def compare(request, connection: int):
+def compare(request: HttpRequest, connection: int) -> HttpResponse:
     """What the practice copy and the live database hold differently, table by table."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     stand_in(request, found.project, "Connections")
@@ -155,7 +156,7 @@ def compare(request, connection: int):
 
 @require_POST
 @builder_only
-def receipts(request, connection: int):
+def receipts(request: HttpRequest, connection: int) -> HttpResponse:
     """Let saves leave receipts in a table of the database, or not any more."""
     found = get_object_or_404(Connection, pk=connection)
     if request.POST.get("act") == "make":
@@ -169,7 +170,7 @@ def receipts(request, connection: int):
     return redirect(found)
 
 
-def unlock(request, connection: int):
+def unlock(request: HttpRequest, connection: int) -> HttpResponse:
     """Give the password of a connection that asks for it. For everybody who works with the connection."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     stand_in(request, found.project, "Desk")
@@ -202,7 +203,7 @@ def first_problem(spec: ConnectionSpec) -> Problem | None:
     return None
 
 
-def _inside(request) -> str:
+def _inside(request: HttpRequest) -> str:
     """Where to go on; only addresses of this site."""
     wanted = request.POST.get("next") or request.GET.get("next") or ""
     inside = wanted.startswith("/") and url_has_allowed_host_and_scheme(wanted, allowed_hosts=None)

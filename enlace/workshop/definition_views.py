@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -32,7 +33,7 @@ from .sheet_views import sheet_context
 
 
 @builder_only
-def datasets(request, project: int):
+def datasets(request: HttpRequest, project: int) -> HttpResponse:
     """The datasets of a project."""
     found = get_object_or_404(Project, pk=project)
     stand_in(request, found, "Datasets")
@@ -41,12 +42,12 @@ def datasets(request, project: int):
 
 
 @builder_only
-def dataset(request, dataset: int):
+def dataset(request: HttpRequest, dataset: int) -> HttpResponse:
     """A dataset: its field sheet, how it is saved, its rules."""
     return dataset_page(request, get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset))
 
 
-def dataset_page(request, found: Dataset, told: Problem | None = None, at: str = ""):
+def dataset_page(request: HttpRequest, found: Dataset, told: Problem | None = None, at: str = "") -> HttpResponse:
     """The page of a dataset. told: what is wrong with what was typed in one of its parts; that stays as it was typed."""
     stand_in(request, found.project, "Datasets")
     context = {"project": found.project, "fields": found.fields.all(), "problem": "", **sheet_context(found)}
@@ -66,7 +67,7 @@ def dataset_page(request, found: Dataset, told: Problem | None = None, at: str =
 
 @require_POST
 @builder_only
-def saving(request, dataset: int):
+def saving(request: HttpRequest, dataset: int) -> HttpResponse:
     """What is compared when a record of the dataset is saved, and when it is saved."""
     found = get_object_or_404(Dataset.objects.select_related("project"), pk=dataset)
     compare, version = request.POST.get("compare", ""), request.POST.get("version", "")
@@ -84,7 +85,7 @@ def saving(request, dataset: int):
 
 @require_POST
 @builder_only
-def sorting(request, dataset: int):
+def sorting(request: HttpRequest, dataset: int) -> HttpResponse:
     """Which rows the dataset has, and in which order they come where nobody asks for another."""
     found = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset)
     try:
@@ -102,7 +103,7 @@ def sorting(request, dataset: int):
 
 
 @builder_only
-def forms(request, project: int):
+def forms(request: HttpRequest, project: int) -> HttpResponse:
     """The forms of a project."""
     found = get_object_or_404(Project, pk=project)
     stand_in(request, found, "Forms")
@@ -111,7 +112,7 @@ def forms(request, project: int):
 
 
 @builder_only
-def form(request, form: int):
+def form(request: HttpRequest, form: int) -> HttpResponse:
     """A form: its title and the controls it has."""
     found = get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=form)
     stand_in(request, found.project, "Forms")
@@ -130,7 +131,7 @@ def form(request, form: int):
     return form_page(request, found, told=told)
 
 
-def form_page(request, found: Form, **wrong: str):
+def form_page(request: HttpRequest, found: Form, **wrong: str) -> HttpResponse:
     """The page of a form. wrong: what could not be taken, as it was typed, and why."""
     stand_in(request, found.project, "Forms")
     context = {
@@ -145,7 +146,7 @@ def form_page(request, found: Form, **wrong: str):
     return render(request, "workshop/form.html", context, status=400 if any(wrong.values()) else 200)
 
 
-def _failures(request) -> int | None:
+def _failures(request: HttpRequest) -> int | None:
     text = request.POST.get("most_failures", "").strip()
     if not text:
         return None
@@ -156,7 +157,7 @@ def _failures(request) -> int | None:
 
 @require_POST
 @builder_only
-def details(request, form: int):
+def details(request: HttpRequest, form: int) -> HttpResponse:
     """Add a detail to a form by a reference of the schema, or take one away."""
     found = get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=form)
     if request.POST.get("act") == "remove":
@@ -190,7 +191,7 @@ def details(request, form: int):
 
 @require_POST
 @builder_only
-def remove_form(request, form: int):
+def remove_form(request: HttpRequest, form: int) -> HttpResponse:
     """Remove a form, its drafts, and its dataset when no other form uses it."""
     found = get_object_or_404(Form.objects.select_related("project", "dataset"), pk=form)
     dataset = found.dataset

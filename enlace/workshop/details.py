@@ -7,10 +7,12 @@ from typing import Any
 
 from django.db import transaction
 
-from enlace.core.dataset.defaults import label_of, make_dataset
+from enlace.core.dataset.inference.labels import label_of
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.query import parameters_of
+from enlace.core.model.catalog import Reference
 from enlace.core.problem import Problem
-from enlace.core.server import Catalog, Reference
+from enlace.core.server import Catalog
 
 from .models import Dataset, Detail, Form
 

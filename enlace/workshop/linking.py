@@ -6,13 +6,14 @@ from django.db import transaction
 from sqlglot import exp
 
 from enlace.core.dataset import DatasetSpec
-from enlace.core.dataset.references import detail_in
+from enlace.core.dataset.inference.references import detail_in
 from enlace.core.dataset.stored import as_json
 from enlace.core.expression import Unsupported
 from enlace.core.expression.parse import parsed
+from enlace.core.model.catalog import Reference, Table
 from enlace.core.near import closest
 from enlace.core.problem import Problem
-from enlace.core.server import Catalog, Reference, Table
+from enlace.core.server import Catalog
 
 from .details import Above, add_detail, fitting, shaped
 from .models import Dataset, Detail

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.http import urlencode
@@ -33,7 +33,7 @@ LINES = 8
 
 
 @builder_only
-def table(request, connection: int):
+def table(request: HttpRequest, connection: int) -> HttpResponse:
     """A new table: its columns are typed, or taken from a file; its statement is shown before it is run."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     stand_in(request, found.project, "Connections")
@@ -64,7 +64,7 @@ def table(request, connection: int):
     return render(request, "workshop/make_table.html", context)
 
 
-def _content(request) -> str:
+def _content(request: HttpRequest) -> str:
     given = request.FILES.get("file")
     if given is None:
         return request.POST.get("content", "")
@@ -76,7 +76,7 @@ def _content(request) -> str:
         raise Problem("The file is not in UTF-8.", "Save it with that encoding, and try again.", code="bad") from None
 
 
-def _columns(request) -> list[NewColumn]:
+def _columns(request: HttpRequest) -> list[NewColumn]:
     posted = request.POST
     names = posted.getlist("column")[:200]
     found = []
@@ -118,7 +118,7 @@ def _fitting(read: Inferred, columns: list[NewColumn]) -> list[tuple]:
 
 @require_POST
 @builder_only
-def column(request, connection: int):
+def column(request: HttpRequest, connection: int) -> HttpResponse:
     """A new column of a table: first the statement, then (run) it is run."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     stand_in(request, found.project, "Connections")
@@ -139,7 +139,7 @@ def column(request, connection: int):
 
 @require_POST
 @builder_only
-def samples(request, dataset: int):
+def samples(request: HttpRequest, dataset: int) -> HttpResponse:
     """Made-up rows for a dataset in the project's own database."""
     found = get_object_or_404(Dataset.objects.select_related("connection", "project"), pk=dataset)
     if not is_local(found.connection):
@@ -155,7 +155,7 @@ def samples(request, dataset: int):
 
 @require_POST
 @builder_only
-def local(request, project: int):
+def local(request: HttpRequest, project: int) -> HttpResponse:
     """A database of the project's own: for tables that are nowhere else."""
     found = get_object_or_404(Project, pk=project)
     return redirect("make-table", local_database(found, "memory" in request.POST).pk)

@@ -14,8 +14,8 @@ from enlace.core.dataset import DatasetSpec, FieldSpec, RuleSpec
 from enlace.core.dataset.source import computable
 from enlace.core.dataset.stored import as_json, detail_of, lookup_of
 from enlace.core.dataset.tones import MARK, tone_fields
+from enlace.core.model.connection import ConnectionSpec
 from enlace.core.save.action import ActionSpec
-from enlace.core.server import ConnectionSpec
 from enlace.core.server.dialects import SERVER_KINDS, ServerKind
 
 from . import practice, secrets

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from django.http import HttpRequest
+
 from enlace.core.problem import Problem
 
 from .models import Project
 
 
-def stand_in(request, project: Project, stop: str) -> None:
+def stand_in(request: HttpRequest, project: Project, stop: str) -> None:
     """Tell the frame which project and which stop of the line this page is at."""
     request.enlace_project = project
     request.enlace_stop = stop

@@ -7,6 +7,7 @@ import datetime
 import sqlite3
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 from urllib.parse import quote
 
 from django.conf import settings
@@ -19,22 +20,22 @@ FOLDER = settings.HOME / "practice"
 PAGES = 2000  # copied at a time, so that others can write in between
 
 
-def path_of(connection) -> Path:
+def path_of(connection: Any) -> Path:
     """Where the practice copy of a connection is, whether it is there or not."""
     return FOLDER / f"{connection.pk}.sqlite3"
 
 
-def made_at(connection) -> datetime.datetime | None:
+def made_at(connection: Any) -> datetime.datetime | None:
     """When the copy was made or refreshed; None when there is none."""
     stamp = _stamp(connection)
     return datetime.datetime.fromtimestamp(stamp.stat().st_mtime, datetime.UTC) if stamp.exists() else None
 
 
-def _stamp(connection) -> Path:
+def _stamp(connection: Any) -> Path:
     return path_of(connection).with_suffix(".made")
 
 
-def refresh(connection) -> None:
+def refresh(connection: Any) -> None:
     """Copy the live file anew; what was done in the copy is gone. Raises Problem."""
     FOLDER.mkdir(mode=0o700, exist_ok=True)
     target = path_of(connection)
@@ -56,7 +57,7 @@ def refresh(connection) -> None:
     _stamp(connection).touch()
 
 
-def throw_away(connection) -> None:
+def throw_away(connection: Any) -> None:
     """Remove the copy."""
     target = path_of(connection)
     for path in (target, _stamp(connection), *(Path(f"{target}{end}") for end in ("-wal", "-shm", "-journal"))):
@@ -73,7 +74,7 @@ class Difference:
     changed: int
 
 
-def compare(connection) -> list[Difference]:
+def compare(connection: Any) -> list[Difference]:
     """The tables in which the copy is not what the live file is now. Raises Problem."""
     live, copy = connection.parameters.get("path", ""), path_of(connection)
     try:

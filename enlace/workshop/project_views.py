@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.db.models import Count, ProtectedError
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -17,7 +18,7 @@ from .place import clean_name, stand_in
 
 
 @builder_only
-def projects(request):
+def projects(request: HttpRequest) -> HttpResponse:
     """All projects, and a new one."""
     told, typed = "", ""
     if request.method == "POST":
@@ -37,7 +38,7 @@ def projects(request):
 
 
 @builder_only
-def members(request, project: int):
+def members(request: HttpRequest, project: int) -> HttpResponse:
     """Which operators work with a project."""
     found = get_object_or_404(Project, pk=project)
     people = Person.objects.filter(role=Person.Role.OPERATOR, is_active=True).order_by("username")
@@ -54,7 +55,7 @@ def members(request, project: int):
 
 @require_POST
 @builder_only
-def remove(request, project: int):
+def remove(request: HttpRequest, project: int) -> HttpResponse:
     """Remove a project with all that it defines; databases stay as they are."""
     found = get_object_or_404(Project, pk=project)
     try:

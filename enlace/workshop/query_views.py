@@ -8,7 +8,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.db import transaction
-from django.http import HttpResponse, StreamingHttpResponse
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -26,7 +26,7 @@ CUT = 120
 
 
 @builder_only
-def pad(request, connection: int):
+def pad(request: HttpRequest, connection: int) -> HttpResponse:
     """The pad."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     stand_in(request, found.project, "Connections")
@@ -39,14 +39,14 @@ def pad(request, connection: int):
     return render(request, "workshop/query.html", context)
 
 
-def _asked(request, connection: Connection) -> tuple[Query, dict[str, str]]:
+def _asked(request: HttpRequest, connection: Connection) -> tuple[Query, dict[str, str]]:
     query = checked_query(request.POST.get("sql", ""), connection.kind, connection.to_spec())
     return query, {name: request.POST.get(f"given-{name}", "") for name in query.parameters}
 
 
 @require_POST
 @builder_only
-def run(request, connection: int):
+def run(request: HttpRequest, connection: int) -> HttpResponse:
     """Run the query and show its first rows. Values for its parameters are asked for first."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     try:
@@ -79,7 +79,7 @@ def _cell(value: Any) -> str:
 
 @require_POST
 @builder_only
-def export(request, connection: int):
+def export(request: HttpRequest, connection: int) -> HttpResponse:
     """All rows of the query as CSV (RFC 4180), read once and sent as they come."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     query, given = _asked(request, found)
@@ -96,7 +96,7 @@ def export(request, connection: int):
 
 @require_POST
 @builder_only
-def halt(request, connection: int):
+def halt(request: HttpRequest, connection: int) -> HttpResponse:
     """Stop the query that runs."""
     found = get_object_or_404(Connection, pk=connection)
     stopped = stop(found.to_spec(), f"{request.user.pk} {request.POST.get('run', '')[:40]}")
@@ -106,7 +106,7 @@ def halt(request, connection: int):
 @require_POST
 @builder_only
 @transaction.atomic
-def keep(request, connection: int):
+def keep(request: HttpRequest, connection: int) -> HttpResponse:
     """Keep the query as a dataset, with a form."""
     found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
     name = clean_name(request.POST.get("name", ""), "dataset", 120)

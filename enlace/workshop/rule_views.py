@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -21,7 +22,7 @@ LONGEST = 2000
 
 @require_POST
 @builder_only
-def add(request, dataset: int):
+def add(request: HttpRequest, dataset: int) -> HttpResponse:
     """A new rule; all forms of the dataset check it from now on."""
     found = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset)
     try:
@@ -33,7 +34,7 @@ def add(request, dataset: int):
     return redirect("rule-try", rule.pk)
 
 
-def _made(request, found: Dataset) -> Rule:
+def _made(request: HttpRequest, found: Dataset) -> Rule:
     """The rule that was typed. Raises Problem."""
     severity = request.POST.get("severity", Rule.Severity.ERROR)
     if severity not in Rule.Severity.values:
@@ -54,7 +55,7 @@ def _made(request, found: Dataset) -> Rule:
 
 
 @builder_only
-def attempt(request, rule: int):
+def attempt(request: HttpRequest, rule: int) -> HttpResponse:
     """The rows that break a rule as they are now."""
     found = get_object_or_404(Rule.objects.select_related("dataset__project", "dataset__connection"), pk=rule)
     dataset = found.dataset
@@ -72,14 +73,14 @@ def attempt(request, rule: int):
 
 
 def _key(identifier: str) -> str:
-    from enlace.core.dataset.values import key_of
+    from enlace.core.model.values import key_of
 
     return ", ".join(raw_text(part) for part in key_of(identifier)) if identifier else ""
 
 
 @require_POST
 @builder_only
-def remove(request, rule: int):
+def remove(request: HttpRequest, rule: int) -> HttpResponse:
     """Remove a rule that a builder made; the table's own conditions stay."""
     found = get_object_or_404(Rule.objects.select_related("dataset"), pk=rule)
     if not found.own:

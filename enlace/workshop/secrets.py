@@ -11,9 +11,11 @@ import hashlib
 import os
 from contextvars import ContextVar
 from functools import lru_cache
+from typing import Any
 
 from cryptography.fernet import Fernet, InvalidToken
 from django.conf import settings
+from django.http import HttpRequest, HttpResponse
 
 from enlace.core.problem import Problem
 
@@ -100,10 +102,10 @@ def given_for(connection: int, name: str, place: str) -> str:
 class SessionPasswords:
     """Middleware: what the session holds is at hand while its request is answered."""
 
-    def __init__(self, get_response):
+    def __init__(self, get_response: Any) -> None:
         self.get_response = get_response
 
-    def __call__(self, request):
+    def __call__(self, request: HttpRequest) -> HttpResponse:
         token = given.set(request.session.get(IN_SESSION))
         try:
             return self.get_response(request)

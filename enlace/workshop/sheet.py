@@ -12,14 +12,16 @@ from django.db import transaction
 from sqlglot import exp
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
-from enlace.core.dataset.defaults import label_of, make_dataset
 from enlace.core.dataset.drift import Drift, drift_of, repaired
+from enlace.core.dataset.inference.kinds import column_specs
+from enlace.core.dataset.inference.labels import label_of
+from enlace.core.dataset.inference.make import make_dataset
+from enlace.core.dataset.inference.references import lookup_name, shown_columns
 from enlace.core.dataset.query import parameters_of
-from enlace.core.dataset.references import column_specs, lookup_name, shown_columns
 from enlace.core.dataset.settle import CALCULATED, settled
 from enlace.core.dataset.source import LEAST
-from enlace.core.dataset.spec import ColumnSpec, LookupSpec
 from enlace.core.expression.parse import MASTER
+from enlace.core.model.dataset import ColumnSpec, LookupSpec
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
 

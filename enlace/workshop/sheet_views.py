@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from django.conf import settings
-from django.http import HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.safestring import mark_safe
 from django.views.decorators.http import require_GET, require_POST
@@ -104,7 +104,9 @@ def _field(pk: int) -> Field:
     return get_object_or_404(Field.objects.select_related("dataset__connection", "dataset__project"), pk=pk)
 
 
-def _answer(request, dataset: Dataset, opened: Field | None = None, told: str = "", status: int = 200) -> HttpResponse:
+def _answer(
+    request: HttpRequest, dataset: Dataset, opened: Field | None = None, told: str = "", status: int = 200
+) -> HttpResponse:
     dataset.refresh_from_db()
     context = {**sheet_context(dataset), "told": told}
     if opened is not None:
@@ -112,13 +114,13 @@ def _answer(request, dataset: Dataset, opened: Field | None = None, told: str = 
     return render(request, "workshop/sheet.html", context, status=status)
 
 
-def _wants_part(request) -> bool:
+def _wants_part(request: HttpRequest) -> bool:
     return request.headers.get("HX-Request") == "true"
 
 
 @require_POST
 @builder_only
-def put(request, field: int):
+def put(request: HttpRequest, field: int) -> HttpResponse:
     """One part of one field."""
     found = _field(field)
     part, text = request.POST.get("part", ""), request.POST.get("value", "")
@@ -146,7 +148,7 @@ def put(request, field: int):
 
 @builder_only
 @require_GET
-def part(request, field: int):
+def part(request: HttpRequest, field: int) -> HttpResponse:
     """All that can be settled about one field."""
     found = _field(field)
     if not _wants_part(request):
@@ -197,7 +199,7 @@ def _example(pattern: str, kind: str, sample: Any) -> str:
 
 @require_POST
 @builder_only
-def act(request, dataset: int):
+def act(request: HttpRequest, dataset: int) -> HttpResponse:
     """Add, remove, order, reset, undo, repair, or change many fields at once."""
     found = _dataset(dataset)
     told = opened = None
@@ -212,7 +214,7 @@ def act(request, dataset: int):
     return _answer(request, found, opened, told or "")
 
 
-def _acts(request, dataset: Dataset) -> Field | None:
+def _acts(request: HttpRequest, dataset: Dataset) -> Field | None:
     wanted = request.POST.get("act", "")
     if wanted == "undo":
         sheet.undo(dataset)
@@ -253,7 +255,7 @@ def _acts(request, dataset: Dataset) -> Field | None:
 
 @builder_only
 @require_GET
-def attempt(request, dataset: int):
+def attempt(request: HttpRequest, dataset: int) -> HttpResponse:
     """What an expression gives for a few real records: asked while it is typed."""
     found = _dataset(dataset)
     text = next((said for name in ("expression", "value", "formula", "only") if (said := request.GET.get(name))), "")

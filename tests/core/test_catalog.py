@@ -4,9 +4,11 @@ import os
 import unittest
 from pathlib import Path
 
-from enlace.core.dataset.defaults import label_of, make_dataset
+from enlace.core.dataset.inference.labels import label_of
+from enlace.core.dataset.inference.make import make_dataset
+from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
-from enlace.core.server import Catalog, ConnectionSpec, run_step
+from enlace.core.server import Catalog, run_step
 from tests.harbour import ENGLISH, Bench, harbour_copy, made, new_path
 
 

@@ -4,11 +4,12 @@ import unittest
 
 from sqlalchemy import text
 
+from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
-from enlace.core.server import ConnectionSpec, reading
+from enlace.core.server import reading
 from enlace.core.server.connecting import take_apart
 from enlace.core.server.dialects import SERVER_KINDS
-from enlace.core.server.steps import run_step
+from enlace.core.server.probing.run import run_step
 from tests.servers import server
 
 

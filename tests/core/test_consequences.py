@@ -4,10 +4,10 @@ import unittest
 from dataclasses import replace
 from unittest import mock
 
-from enlace.core.dataset.defaults import make_dataset
-from enlace.core.dataset.values import key_of
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import as_read, removed
+from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 from enlace.core.save import Part, rehearse_parts, save_parts
 from enlace.core.save import run as saving

@@ -8,9 +8,9 @@ from dataclasses import replace
 from decimal import Decimal
 
 from enlace.core.dataset.filters import read_filters
-from enlace.core.dataset.spec import FieldSpec, LookupSpec
 from enlace.core.dataset.totals import Total, totals
 from enlace.core.dataset.window import Rows
+from enlace.core.model.dataset import FieldSpec, LookupSpec
 from enlace.core.problem import Problem
 from tests.harbour import ENGLISH
 from tests.servers import OnServer, on_each_server

@@ -12,9 +12,11 @@ from unittest import mock
 import pymysql
 from sqlalchemy import text
 
+from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
-from enlace.core.server import ConnectionSpec, forget_engines, reading
+from enlace.core.server import forget_engines, reading
 from enlace.core.server.dialects import mariadb, postgresql_waiting, server_kind
+from enlace.core.server.engine import engine_for
 from scripts.throwaway import KINDS
 from tests.servers import Place
 
@@ -75,7 +77,7 @@ class LostWhileSettingUp(unittest.TestCase):
         with mock.patch.object(dialect, "set_isolation_level", side_effect=lost):
             with self.assertRaises(Problem) as caught, reading(place.spec):
                 pass
-            self.assertIsNone(server_kind("mariadb").quick(place.spec, "SELECT 1"))
+            self.assertIsNone(server_kind("mariadb").quick(engine_for(place.spec), "SELECT 1"))
         self.assertEqual(caught.exception.code, "away")
         with reading(place.spec) as connection:
             self.assertEqual(connection.execute(text("SELECT 3")).scalar(), 3)

@@ -8,12 +8,12 @@ from unittest import mock
 
 from enlace.core.dataset import keep as keeping
 from enlace.core.dataset.keep import keep
-from enlace.core.dataset.values import key_of
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import as_read, with_text
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 from enlace.core.save import save
-from enlace.core.server import ConnectionSpec
 from tests.harbour import ENGLISH
 from tests.servers import OnServer, on_each_server
 

@@ -12,11 +12,11 @@ from enlace.core.dataset.lookups import found_by_start, found_by_text, listed, s
 from enlace.core.dataset.narrowing import still_offered
 from enlace.core.dataset.outer import outer_rows
 from enlace.core.dataset.settle import expression_fault
-from enlace.core.dataset.spec import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
 from enlace.core.dataset.tones import tone_fields, tones_of
 from enlace.core.dataset.totals import Total, totals
 from enlace.core.dataset.window import Rows
 from enlace.core.expression import ExpressionError
+from enlace.core.model.dataset import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
 from enlace.core.problem import Problem
 from enlace.core.rules import RecordRules
 from enlace.core.rules.trial import broken_rows

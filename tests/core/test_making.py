@@ -7,10 +7,10 @@ from decimal import Decimal
 
 from stdnum import imo
 
-from enlace.core.dataset.defaults import make_dataset
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.settle import settled
-from enlace.core.dataset.spec import RuleSpec
 from enlace.core.dataset.window import Rows
+from enlace.core.model.dataset import RuleSpec
 from enlace.core.problem import Problem
 from enlace.core.save import save
 from enlace.core.save.samples import add_samples

@@ -7,10 +7,10 @@ from decimal import Decimal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from enlace.core.dataset.spec import FieldSpec
 from enlace.core.kinds import KINDS, Formats, Unreadable
 from enlace.core.kinds.knowledge import KNOWN, BadPicture, fitted, picture_of, told_by_knowledge
 from enlace.core.kinds.patterns import COMMON, BadPattern, pattern_of
+from enlace.core.model.dataset import FieldSpec
 
 LOCALES = ("en_GB", "en_US", "pt_PT", "pt_BR", "de_DE", "de_CH", "fr_FR", "es_ES", "it_IT", "nl_NL", "sv_SE", "pl_PL", "fi_FI", "ru_RU", "tr_TR", "he_IL", "ja_JP", "hi_IN")  # fmt: skip
 NUMBERS = st.decimals(-(10**12), 10**12, allow_nan=False, allow_infinity=False, places=3)

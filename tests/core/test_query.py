@@ -10,9 +10,9 @@ from sqlalchemy import text
 
 from enlace.core.dataset import query as queries
 from enlace.core.dataset.query import checked_query, only_reading, query_dataset, run_query, traced
-from enlace.core.dataset.values import key_of
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import as_read, with_text
+from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 from enlace.core.save import save
 from enlace.core.server.catalog import Catalog

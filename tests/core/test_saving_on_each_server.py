@@ -11,11 +11,12 @@ from sqlalchemy import event, text
 from enlace.core.draft import Conflict
 from enlace.core.draft.conflicts import as_new, combinable, resolved
 from enlace.core.draft.pending import removed
+from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
 from enlace.core.save import Part, Receipt, SavePolicy, journal, rehearse_parts, save, save_parts, taken_back
 from enlace.core.save import run as saving
 from enlace.core.save.receipts import NAME, create_statement, make_table
-from enlace.core.server import ConnectionSpec, engine
+from enlace.core.server import engine
 from enlace.core.server.engine import UnknownOutcome
 from tests.servers import OnServer, on_each_server
 

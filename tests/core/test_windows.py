@@ -6,9 +6,9 @@ import threading
 import unittest
 
 from enlace.core.dataset.anchors import LEAST_STEP, landmarks
-from enlace.core.dataset.defaults import make_dataset
-from enlace.core.dataset.values import key_of, record_id
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import CUT, Rows
+from enlace.core.model.values import key_of, record_id
 from enlace.core.problem import Problem
 from enlace.core.server.engine import reading
 from tests.harbour import Bench, forget, made

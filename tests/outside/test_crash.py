@@ -6,8 +6,8 @@ What is checked is atomicity and durability as the servers themselves promise th
 
 import random
 
+from enlace.core.model.connection import ConnectionSpec
 from enlace.core.save.receipts import NAME, make_table
-from enlace.core.server import ConnectionSpec
 from enlace.core.server.engine import forget_engines
 from scripts.crash import Crashes, several
 from scripts.throwaway import KINDS

@@ -104,7 +104,7 @@ class World(OnServer):
     def test_a_search_finds_what_pandas_finds(self):
         from dataclasses import replace
 
-        from enlace.core.dataset.spec import LookupSpec
+        from enlace.core.model.dataset import LookupSpec
 
         city = self.bench("city").dataset
         columns = tuple(replace(c) for c in city.by_name["country_iso"].lookup.columns)

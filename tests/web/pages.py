@@ -11,8 +11,8 @@ from pathlib import Path
 from django.test import TestCase, override_settings
 
 from enlace.accounts.models import Person
-from enlace.core.dataset.defaults import make_dataset
-from enlace.core.server import ConnectionSpec
+from enlace.core.dataset.inference.make import make_dataset
+from enlace.core.model.connection import ConnectionSpec
 from enlace.workshop import secrets
 from enlace.workshop.models import Connection, Dataset, Form, Project, place_of
 from tests.harbour import ask, forget, harbour_copy

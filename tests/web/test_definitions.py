@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase
 
 from enlace.core.dataset import DatasetSpec, FieldSpec, RuleSpec
-from enlace.core.dataset.spec import LookupSpec
+from enlace.core.model.dataset import LookupSpec
 from enlace.workshop.models import Connection, Dataset, Project
 
 NAMES = ("id", "name", "flag", "built", "tons")

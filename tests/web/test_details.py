@@ -167,7 +167,7 @@ class Details(Pages):
     def test_undo_goes_across_parts(self):
         self.edit(self.calls, "i7", notes="first")
         line = self.sql("SELECT line_no FROM cargo_line WHERE port_call_id = 7")[0][0]
-        from enlace.core.dataset.values import record_id
+        from enlace.core.model.values import record_id
 
         self.ask(self.at("i7") + "edit", record=record_id((7, line)), field="tonnes", value="1.5")
         self.post(self.calls, "undo")

@@ -3,7 +3,7 @@
 import json
 import sqlite3
 
-from enlace.core.dataset.defaults import make_dataset
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.server.catalog import Catalog
 from tests.harbour import made
 from tests.servers import SERVERS, Place

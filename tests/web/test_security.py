@@ -15,13 +15,14 @@ from django.test import Client, override_settings
 
 from enlace.accounts.models import Person, PersonSession
 from enlace.core.dataset import DatasetSpec, FieldSpec
-from enlace.core.dataset.defaults import make_dataset
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.query import checked_query, run_query
-from enlace.core.dataset.values import key_of
 from enlace.core.dataset.window import Rows as DatasetRows
 from enlace.core.expression import Expression, ExpressionError, Unsupported
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
-from enlace.core.server import ConnectionSpec, run_step
+from enlace.core.server import run_step
 from enlace.core.server.places import Policy, allow, checked_file, policy
 from enlace.desk.models import Draft, JournalEntry
 from enlace.workshop import secrets
@@ -256,7 +257,7 @@ class Files(Pages):
 
         threading.Thread(target=drip, daemon=True).start()
         port = str(listening.getsockname()[1])
-        with mock.patch("enlace.core.server.steps.STEP_SECONDS", 1.5):
+        with mock.patch("enlace.core.server.probing.run.STEP_SECONDS", 1.5):
             for kind in ("postgresql", "mariadb"):
                 spec = ConnectionSpec.of(kind, "x", host="127.0.0.1", port=port, database="d", user="u")
                 for step in (2, 3) if kind == "mariadb" else (3,):

@@ -4,7 +4,7 @@ import json
 import re
 import sqlite3
 
-from enlace.core.dataset.values import record_id
+from enlace.core.model.values import record_id
 from enlace.workshop.models import Dataset
 from tests.web.pages import Pages
 

@@ -30,7 +30,7 @@ END;
 """
 MAKE = """
 from enlace.accounts.models import Person
-from enlace.core.dataset.defaults import make_dataset
+from enlace.core.dataset.inference.make import make_dataset
 from enlace.workshop.models import Connection, Dataset, Form, Project
 Person.objects.create_user("ana", password="quay-side-7", role="builder")
 project = Project.objects.create(name="Porto")

@@ -17,9 +17,10 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.engine import Connection
 
+from ..model.connection import ConnectionSpec
 from ..problem import Problem
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, reading
+from ..server.engine import engine_for, reading
 from ..server.names import quoted_table
 from .order import OrderPart, order_by
 from .source import Source
@@ -47,7 +48,7 @@ _lock = threading.Lock()
 
 def landmarks(spec: ConnectionSpec, table: Hashable, order: tuple[OrderPart, ...]) -> Landmarks:
     """The landmarks of a table (or what else the rows are of) in an order, empty ones when the data changed since they were read."""
-    stamp = server_kind(spec.kind).change_stamp(spec)
+    stamp = server_kind(spec.kind).change_stamp(spec, engine_for(spec))
     key = (spec, table, order)
     with _lock:
         found = _kept.get(key)

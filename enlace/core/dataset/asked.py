@@ -8,10 +8,10 @@ from sqlalchemy import literal_column
 
 from ..expression import Expression, Unsupported
 from ..expression.push import condition
+from ..model.dataset import DatasetSpec
 from ..problem import Problem
 from .compiled import derived
 from .source import Source, names_for, source_of
-from .spec import DatasetSpec
 
 
 @derived

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from .spec import DatasetSpec, FieldSpec
+from ..model.dataset import DatasetSpec, FieldSpec
 
 # What a builder settled about a field, which a repair keeps.
 OWN = (

@@ -19,6 +19,7 @@ from sqlalchemy import ColumnElement, Text, and_, case, cast, literal, not_, or_
 from ..expression import Expression, Names, Unsupported
 from ..expression.push import Sql, condition
 from ..kinds import KINDS, Formats, Unreadable
+from ..model.dataset import BETWEEN, DatasetSpec, FieldSpec
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
@@ -26,7 +27,6 @@ from ..server.names import Raw
 from .asked import own_rows
 from .bound import bound_value, escaped, only_bound
 from .source import SHOWN, TYPES, Source
-from .spec import BETWEEN, DatasetSpec, FieldSpec
 
 LONGEST = 200
 HINT = "Type a value, a comparison such as >8, a range such as 1..9, “empty” or “not empty”."

@@ -13,12 +13,12 @@ from typing import Any
 from sqlalchemy import ColumnElement, and_, func, not_, select
 from sqlalchemy.engine import Connection
 
+from ..model.dataset import DatasetSpec
+from ..model.values import key_of
 from ..server.dialects import server_kind
 from .outer import spelled
 from .source import source_table
-from .spec import DatasetSpec
 from .totals import Pending, Tally, Total
-from .values import key_of
 from .window import KEYS_A_STATEMENT, in_parts, key_in
 
 Link = tuple[Any, ...]

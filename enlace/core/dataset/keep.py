@@ -14,12 +14,13 @@ from sqlalchemy import select
 from sqlalchemy.dialects.sqlite import dialect as sqlite_dialect
 from sqlalchemy.engine import Connection
 
+from ..model.connection import ConnectionSpec
+from ..model.dataset import ColumnSpec, DatasetSpec, FieldSpec
 from ..problem import Problem
 from ..server.dialects.kept import COLLATION, TYPE, open_kept, to_text
-from ..server.engine import ConnectionSpec, reading
+from ..server.engine import reading
 from .compiled import derived
 from .source import source_of, source_table
-from .spec import ColumnSpec, DatasetSpec, FieldSpec
 
 MOST_ROWS = 200_000  # of one table
 MOST_BYTES = 512 * 1024 * 1024  # of text and bytes in all

@@ -26,17 +26,18 @@ from sqlalchemy import (
 from sqlalchemy.engine import Connection
 
 from ..kinds import KINDS, Formats, raw_text
+from ..model.connection import ConnectionSpec
+from ..model.dataset import BETWEEN, ColumnSpec, DatasetSpec, FieldSpec, LookupSpec
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
-from ..server.engine import ConnectionSpec, reading
+from ..server.engine import reading
 from ..server.names import Raw
 from .anchors import count_of
 from .bound import escaped
 from .compiled import derived
 from .narrowing import narrowed_by
 from .source import list_table
-from .spec import BETWEEN, ColumnSpec, DatasetSpec, FieldSpec, LookupSpec
 from .window import KEYS_A_STATEMENT, Rows, in_parts, key_in
 
 PAGE = 50

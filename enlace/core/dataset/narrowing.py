@@ -9,13 +9,14 @@ from sqlalchemy import ColumnElement, select, true
 
 from ..expression import Expression, Names, Unsupported
 from ..expression.push import Sql, condition
+from ..model.connection import ConnectionSpec
+from ..model.dataset import DatasetSpec, FieldSpec, LookupSpec
 from ..problem import Problem
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, advising
+from ..server.engine import advising
 from .bound import bound_value, only_bound
 from .outer import outer_values
 from .source import TYPES, list_table, plain_column
-from .spec import DatasetSpec, FieldSpec, LookupSpec
 
 RECORD = "record"
 

@@ -10,9 +10,9 @@ from typing import Any
 from sqlalchemy import BinaryExpression, ColumnElement, and_, true
 from sqlalchemy.sql.operators import is_
 
+from ..model.dataset import DatasetSpec, FieldSpec
 from ..problem import Problem
 from .source import SHOWN, Source
-from .spec import DatasetSpec, FieldSpec
 
 UNSORTABLE = frozenset({"longtext", "picture", "binary"})
 

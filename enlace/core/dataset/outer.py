@@ -9,12 +9,13 @@ from sqlalchemy import func, select
 from sqlalchemy.engine import Connection
 
 from ..kinds import KINDS, Odd
+from ..model.connection import ConnectionSpec
+from ..model.dataset import ColumnSpec, DatasetSpec
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
-from ..server.engine import ConnectionSpec, reading
+from ..server.engine import reading
 from ..server.names import quoted_table
 from .source import detail_column, list_table
-from .spec import ColumnSpec, DatasetSpec
 from .window import KEYS_A_STATEMENT, in_parts, key_in
 
 Record = Mapping[str, Any]

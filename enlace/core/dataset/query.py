@@ -23,17 +23,22 @@ from sqlalchemy.engine import Connection
 from sqlglot import exp
 
 from ..expression.parse import parser_words
+from ..model.catalog import Table
+from ..model.connection import ConnectionSpec
+from ..model.dataset import DatasetSpec, FieldSpec
 from ..problem import Problem
 from ..server.apart import Apart
-from ..server.catalog import Catalog, Table
+from ..server.catalog import Catalog
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite import WAIT_FOR_LOCK_MS
-from ..server.engine import ConnectionSpec, explained, reading, use_once
+from ..server.engine import explained, reading, use_once
 from ..server.functions import check_calls
 from ..server.running import running
-from .defaults import kind_of_values, label_of, make_dataset, width_of
+from .inference.kinds import kind_of_values
+from .inference.labels import label_of
+from .inference.make import make_dataset
+from .inference.widths import width_of
 from .parameters import WRITES, bound_text
-from .spec import DatasetSpec, FieldSpec
 
 MOST_CHARACTERS = 20_000
 MOST_ROWS = 200

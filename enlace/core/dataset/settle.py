@@ -10,10 +10,10 @@ from ..expression import Expression, Unsupported
 from ..kinds import KINDS, Formats
 from ..kinds.knowledge import KNOWN, BadPicture, pattern_fault, picture_of
 from ..kinds.patterns import BadPattern, pattern_of
+from ..model.dataset import DatasetSpec, FieldSpec, LookupSpec
 from ..problem import Problem
 from .narrowing import narrowing
 from .source import names_for, source_of
-from .spec import DatasetSpec, FieldSpec, LookupSpec
 from .tones import ROW, TONES, tone_fields
 
 LEAST_WIDTH, MOST_WIDTH = 40, 800

@@ -23,11 +23,11 @@ from sqlglot import exp
 from ..expression import Expression, Names, Unsupported
 from ..expression.parse import MASTER
 from ..expression.push import Sql, pushed
+from ..model.dataset import ColumnSpec, DatasetSpec, DetailSpec, FieldSpec, LookupSpec
 from ..server.dialects import server_kind
 from ..server.names import Raw, quoted_table
 from .compiled import derived
 from .parameters import THERE_TOO, WRITES, bound_text
-from .spec import ColumnSpec, DatasetSpec, DetailSpec, FieldSpec, LookupSpec
 
 # In front of a field's name it stands for what its lookup shows; no column's name begins so.
 SHOWN = "\0"

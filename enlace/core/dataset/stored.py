@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from .spec import ColumnSpec, DetailSpec, LookupSpec
+from ..model.dataset import ColumnSpec, DetailSpec, LookupSpec
 
 
 def as_json(spec: LookupSpec | DetailSpec) -> dict[str, Any]:

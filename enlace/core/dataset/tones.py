@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from .spec import DatasetSpec, FieldSpec
+from ..model.dataset import DatasetSpec, FieldSpec
 
 # The tones and what they are called. Each has a mark of its own, so that colour is never the only sign.
 TONES = {"calm": "Calm", "good": "Good", "watch": "Watch", "alarm": "Alarm", "faded": "Faded"}

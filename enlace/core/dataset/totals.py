@@ -15,9 +15,9 @@ from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.engine import Connection
 
 from ..kinds import KINDS, Odd
+from ..model.dataset import FieldSpec
+from ..model.values import key_of
 from ..server.engine import reading
-from .spec import FieldSpec
-from .values import key_of
 from .window import KEYS_A_STATEMENT, Rows, in_parts, key_in
 
 FUNCTIONS = {"count": "Count", "sum": "Sum", "avg": "Average", "min": "Least", "max": "Greatest"}

@@ -7,10 +7,11 @@ from typing import Any
 
 from sqlalchemy import and_, not_, select
 
+from ..model.connection import ConnectionSpec
+from ..model.dataset import DatasetSpec
+from ..model.values import key_of
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, advising
-from .spec import DatasetSpec
-from .values import key_of
+from ..server.engine import advising
 from .window import key_in, source_table
 
 

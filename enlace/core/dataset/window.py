@@ -27,15 +27,16 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import Connection
 
+from ..model.connection import ConnectionSpec, read_apart
+from ..model.dataset import DatasetSpec
+from ..model.values import key_of, record_id
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, read_apart, reading
+from ..server.engine import reading
 from .anchors import Landmarks, Stretch, build_in_background, count_of, known_count, landmarks, stretch_around
 from .compiled import derived
 from .filters import WHEN, Filter, condition_of, needed_by
 from .order import OrderPart, order_by, reversed_order, segments, total_order
 from .source import SHOWN, Source, given_values, source_of, source_table
-from .spec import DatasetSpec
-from .values import key_of, record_id
 
 NEAR = 1500
 WAIT_FOR_ANCHORS = 2_000_000  # rows; larger tables get their anchors in the background

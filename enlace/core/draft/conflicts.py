@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
 
-from ..dataset.spec import DatasetSpec, FieldSpec
-from ..dataset.values import key_of
 from ..kinds import KINDS
+from ..model.dataset import DatasetSpec, FieldSpec
+from ..model.values import key_of
 from .pending import PendingRecord, is_long, new_record
 
 

@@ -8,9 +8,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from ..dataset.spec import DatasetSpec, FieldSpec
-from ..dataset.values import packed, unpacked
 from ..kinds import KINDS, Formats, Unreadable
+from ..model.dataset import DatasetSpec, FieldSpec
+from ..model.values import packed, unpacked
 from ..rules.record import Complaint
 
 KEEP_WHOLE = 4_000  # longer values are kept as read only for the fields that are edited

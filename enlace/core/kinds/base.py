@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
-from ..dataset.spec import FieldSpec
+from ..model.dataset import FieldSpec
 from .formats import Formats
 
 

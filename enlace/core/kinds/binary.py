@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..dataset.spec import FieldSpec
+from ..model.dataset import FieldSpec
 from .base import Kind, Odd, Unreadable
 from .formats import Formats
 

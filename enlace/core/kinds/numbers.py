@@ -8,7 +8,7 @@ from collections.abc import Callable
 from decimal import MAX_EMAX, MIN_EMIN, Context, Decimal, InvalidOperation
 from typing import Any
 
-from ..dataset.spec import FieldSpec
+from ..model.dataset import FieldSpec
 from .base import Kind, Odd, Unreadable, raw_text
 from .formats import Formats
 from .patterns import empty_by, read_by, shown_by

@@ -7,7 +7,7 @@ import re
 import uuid
 from typing import Any
 
-from ..dataset.spec import FieldSpec
+from ..model.dataset import FieldSpec
 from .base import Kind, Odd, Unreadable
 from .formats import Formats
 from .knowledge import checked

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from ..dataset.spec import FieldSpec
+from ..model.dataset import FieldSpec
 from .base import Kind, Odd, Unreadable, raw_text
 from .formats import Formats
 from .patterns import empty_by, read_by, shown_by

@@ -8,10 +8,10 @@ from math import isfinite
 from typing import Any
 
 from ..dataset.source import names_for
-from ..dataset.spec import DatasetSpec, FieldSpec
 from ..expression import Expression, ExpressionError, Unsupported
 from ..expression.parse import MASTER
 from ..kinds import KINDS, Odd
+from ..model.dataset import DatasetSpec, FieldSpec
 
 
 class Computed:

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..dataset.source import names_for
-from ..dataset.spec import DatasetSpec, FieldSpec, RuleSpec
 from ..expression import Expression, ExpressionError, Unsupported, arithmetic, in_words
 from ..expression.parse import MASTER
 from ..kinds import KINDS, raw_text
+from ..model.dataset import DatasetSpec, FieldSpec, RuleSpec
 from .computed import Computed, RecordValues, holds
 
 

@@ -9,11 +9,12 @@ from sqlalchemy import and_, func, select
 
 from ..dataset.asked import asked, own_rows
 from ..dataset.source import given_values, names_for, source_of
-from ..dataset.spec import DatasetSpec, RuleSpec
-from ..dataset.values import record_id
 from ..expression import Expression, Unsupported
+from ..model.connection import ConnectionSpec, read_apart
+from ..model.dataset import DatasetSpec, RuleSpec
+from ..model.values import record_id
 from ..problem import Problem
-from ..server.engine import ConnectionSpec, read_apart, reading
+from ..server.engine import reading
 
 
 @dataclass(frozen=True)

@@ -23,16 +23,17 @@ from ..dataset.asked import asked, own_rows
 from ..dataset.outer import outer_on
 from ..dataset.parameters import WRITES
 from ..dataset.source import given_values, names_for, source_of
-from ..dataset.spec import DatasetSpec
-from ..dataset.values import key_of, record_id
 from ..dataset.window import key_in, source_table
 from ..expression import Expression, Unsupported
 from ..expression.parse import parser_words
+from ..model.connection import ConnectionSpec
+from ..model.dataset import DatasetSpec
+from ..model.values import key_of, record_id
 from ..problem import Problem
 from ..rules.computed import Computed, holds
 from ..rules.record import with_values
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, reading, use_once, writing
+from ..server.engine import reading, use_once, writing
 from ..server.functions import check_calls
 from .current import outside
 from .run import TRIES

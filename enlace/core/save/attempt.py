@@ -18,15 +18,15 @@ from sqlalchemy import select
 from sqlalchemy.engine import Connection
 from sqlalchemy.exc import DBAPIError
 
-from ..dataset.values import key_of, record_id, record_ids
 from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in, source_table
 from ..draft.conflicts import exactly
 from ..draft.pending import Conflict
+from ..model.connection import ConnectionSpec
+from ..model.values import key_of, record_id, record_ids
 from ..problem import Problem
 from ..rules.record import Complaint
 from ..server.catalog import Catalog
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec
 from .consequences import Consequences, Follower, triggers_of
 from .current import current_rows, outside, what_became_of
 from .doubt import already_done, not_there_yet

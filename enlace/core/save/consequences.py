@@ -16,9 +16,10 @@ from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.engine import Connection
 from sqlalchemy.exc import DBAPIError
 
-from ..dataset.values import record_id
 from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in
-from ..server.catalog import Catalog, Reference, Table
+from ..model.catalog import Reference, Table
+from ..model.values import record_id
+from ..server.catalog import Catalog
 from ..server.dialects import server_kind
 from ..server.names import quoted_table
 

@@ -10,10 +10,10 @@ from sqlalchemy.engine import Connection
 
 from ..dataset.asked import own_rows
 from ..dataset.source import source_of
-from ..dataset.spec import DatasetSpec
-from ..dataset.values import record_id
 from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in, source_table
 from ..draft.pending import Conflict, PendingRecord
+from ..model.dataset import DatasetSpec
+from ..model.values import record_id
 
 Key = tuple[Any, ...]
 

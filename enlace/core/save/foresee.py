@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+from ..model.connection import ConnectionSpec
 from ..problem import Problem
 from ..server.catalog import Catalog
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, reading
+from ..server.engine import reading
 from .consequences import Consequences, Follower, reaches_others, rows_referred_to, triggers_of
 from .plan import INSERT, REMOVE, UPDATE, Batch, Part, grouped
 

@@ -6,9 +6,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from ..dataset.spec import DatasetSpec
-from ..dataset.values import key_of
 from ..draft.pending import PendingRecord, new_record
+from ..model.dataset import DatasetSpec
+from ..model.values import key_of
 from .outcome import SaveOutcome
 
 

@@ -17,10 +17,11 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from ..dataset.spec import DatasetSpec
 from ..draft.pending import PendingRecord
+from ..model.catalog import Reference, Table
+from ..model.dataset import DatasetSpec
 from ..rules.record import RecordRules
-from ..server.catalog import Catalog, Reference, Table
+from ..server.catalog import Catalog
 
 REMOVE, UPDATE, INSERT, PARK = "remove", "update", "insert", "park"
 ACTS = {"removed": REMOVE, "edited": UPDATE, "new": INSERT}

@@ -7,8 +7,9 @@ from decimal import Decimal
 from typing import Any
 
 from ..draft.pending import PendingRecord
+from ..model.connection import ConnectionSpec
 from ..server.dialects import server_kind
-from ..server.engine import ConnectionSpec, engine_for
+from ..server.engine import engine_for
 from .plan import Part, grouped
 from .statements import Statements
 

@@ -16,8 +16,9 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.schema import CreateTable
 from sqlalchemy.sql.elements import quoted_name
 
+from ..model.connection import ConnectionSpec
 from ..problem import Problem
-from ..server.engine import ConnectionSpec, writing
+from ..server.engine import writing
 
 NAME = "enlace_receipt"
 Ids = Mapping[str, Mapping[str, str]]

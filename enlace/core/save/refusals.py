@@ -8,11 +8,11 @@ from typing import Any
 from sqlalchemy import and_, func, select
 from sqlalchemy.engine import Connection
 
-from ..dataset.spec import DatasetSpec
 from ..draft.pending import PendingRecord
 from ..kinds import raw_text
+from ..model.catalog import Reference, Table
+from ..model.dataset import DatasetSpec
 from ..rules.record import Complaint, RecordRules
-from ..server.catalog import Reference, Table
 from ..server.dialects import server_kind
 from ..server.names import quoted_table
 from ..server.refusal import Refusal

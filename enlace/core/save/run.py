@@ -6,11 +6,12 @@ import random
 import time
 from collections.abc import Sequence
 
-from ..dataset.spec import DatasetSpec
 from ..draft.pending import PendingRecord
+from ..model.connection import ConnectionSpec
+from ..model.dataset import DatasetSpec
 from ..problem import Problem
 from ..rules.record import RecordRules
-from ..server.engine import ConnectionSpec, UnknownOutcome, reading, session_ended, writing
+from ..server.engine import UnknownOutcome, reading, session_ended, writing
 from . import receipts
 from .attempt import Attempt, NotSwift
 from .outcome import SaveOutcome, SavePolicy

@@ -11,15 +11,15 @@ from typing import Any
 from stdnum import ean, imo, luhn
 
 from ..dataset.lookups import Option, listed
-from ..dataset.spec import DatasetSpec, FieldSpec
 from ..draft import PendingRecord
 from ..draft.pending import new_record, unreadable, with_text, with_value
 from ..kinds import Formats
 from ..kinds.knowledge import picture_of
 from ..kinds.numbers import bounds
+from ..model.connection import ConnectionSpec
+from ..model.dataset import DatasetSpec, FieldSpec
 from ..problem import Problem
 from ..rules import RecordRules
-from ..server.engine import ConnectionSpec
 from .outcome import SavePolicy
 from .run import save
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import secrets
 from typing import Any
 
-from ..dataset.spec import DatasetSpec, FieldSpec
 from ..kinds.numbers import bounds
+from ..model.dataset import DatasetSpec, FieldSpec
 from .plan import Act
 
 

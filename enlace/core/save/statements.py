@@ -9,8 +9,8 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Delete, Insert, TableClause, Update, and_, bindparam, delete, insert, update
 
-from ..dataset.spec import DatasetSpec
 from ..dataset.window import source_table
+from ..model.dataset import DatasetSpec
 from ..server.dialects import ServerKind
 from .plan import INSERT, REMOVE, Act, Batch
 

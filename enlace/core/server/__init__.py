@@ -1,9 +1,11 @@
 """A database server: how to reach it, what it holds, what it says when it refuses."""
 
-from .catalog import Catalog, Check, Column, Reference, Table, Unique
-from .engine import ConnectionSpec, forget_engine, forget_engines, reading, writing
+from ..model.catalog import Check, Column, Reference, Table, Unique
+from ..model.connection import ConnectionSpec
+from .catalog import Catalog
+from .engine import forget_engine, forget_engines, reading, writing
+from .probing import StepOutcome, run_step, step_names
 from .refusal import Refusal
-from .steps import StepOutcome, run_step, step_names
 
 __all__ = [
     "Catalog",

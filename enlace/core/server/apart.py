@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from .dialects.base import STATEMENT_SECONDS
+from .limits import STATEMENT_SECONDS
 from .places import checked_file
 
 PROGRAM = Path(__file__).parent / "dialects" / "sqlite_apart.py"

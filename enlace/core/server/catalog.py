@@ -13,96 +13,13 @@ from sqlalchemy import ColumnElement, func, inspect, literal, or_, select
 from sqlalchemy.engine import Connection
 from sqlalchemy.exc import DBAPIError
 
+from ..model.catalog import Check, Column, Reference, Table, Unique
+from ..model.connection import ConnectionSpec
 from ..near import closest
 from ..problem import Problem
 from .dialects import server_kind
-from .engine import ConnectionSpec, reading
+from .engine import engine_for, reading
 from .names import quoted_table
-
-
-@dataclass(frozen=True)
-class Column:
-    """A column as its table declares it.
-
-    type_text: the declared type in the server's words. numbered: the server numbers it when it is left
-    out. computed: the server computes it, it can't be written. default: SQL text of the default.
-    family: what it holds, by the server's own type: "text", "long text", "whole", "decimal", "yes or no", "date",
-    "time", "date and time", "bytes", "shown" (can be read as text but not edited); "" where the declared type does
-    not bind (SQLite). storage: how values of a field kind are held (see FieldSpec). length, precision, scale: its
-    limits. choices: the only values that an enumeration takes.
-    """
-
-    name: str
-    type_text: str
-    nullable: bool = True
-    default: str | None = None
-    numbered: bool = False
-    computed: bool = False
-    family: str = ""
-    storage: str = ""
-    length: int | None = None
-    precision: int | None = None
-    scale: int | None = None
-    choices: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True)
-class Reference:
-    """A foreign key: `columns` of `table` refer to `target_columns` of `target`.
-
-    on_delete, on_update: what the server does with a row whose target goes or changes: "CASCADE", "SET NULL", "SET
-    DEFAULT", or "" where it refuses. deferred: it is checked at COMMIT.
-    """
-
-    name: str
-    table: str
-    columns: tuple[str, ...]
-    target: str
-    target_columns: tuple[str, ...]
-    on_delete: str = ""
-    on_update: str = ""
-    deferred: bool = False
-
-
-@dataclass(frozen=True)
-class Unique:
-    name: str
-    columns: tuple[str, ...]
-
-
-@dataclass(frozen=True)
-class Check:
-    name: str
-    expression: str
-
-
-@dataclass(frozen=True)
-class Table:
-    """A table or view with all that the catalog says of it.
-
-    key: the primary key's columns, empty when there is none. locator: a hidden column that numbers the rows, where the
-    server has one. identity: the columns by which rows are told apart (see `identity_of`). has_triggers: whether the server may change what is written to it; triggers: (event, text)
-    of those whose text can be read.
-    """
-
-    name: str
-    is_view: bool
-    columns: tuple[Column, ...]
-    key: tuple[str, ...] = ()
-    references: tuple[Reference, ...] = ()
-    referenced_by: tuple[Reference, ...] = ()
-    uniques: tuple[Unique, ...] = ()
-    checks: tuple[Check, ...] = ()
-    locator: str | None = None
-    identity: tuple[str, ...] = ()
-    has_triggers: bool = False
-    triggers: tuple[tuple[str, str], ...] = ()
-
-    def column(self, name: str) -> Column:
-        for candidate in self.columns:
-            if candidate.name == name:
-                return candidate
-        raise KeyError(name)
 
 
 @dataclass
@@ -119,7 +36,7 @@ class Catalog:
     @classmethod
     def of(cls, spec: ConnectionSpec) -> Catalog:
         """The catalog of a connection; raises Problem when the server can't be reached."""
-        stamp = server_kind(spec.kind).catalog_stamp(spec)
+        stamp = server_kind(spec.kind).catalog_stamp(spec, engine_for(spec))
         with _lock:
             kept = _kept.get(spec)
         catalog = kept.catalog if kept and kept.stamp == stamp and stamp is not None else _read(spec)

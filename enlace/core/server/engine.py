@@ -7,44 +7,17 @@ import time
 from collections import OrderedDict
 from collections.abc import Hashable, Iterator
 from contextlib import AbstractContextManager, contextmanager, nullcontext
-from dataclasses import dataclass, field
 
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError, SQLAlchemyError, StatementError
 
+from ..model.connection import ConnectionSpec
 from ..problem import Problem
 from .dialects import server_kind
+from .dialects.base import driver_error
 
 ADVICE_SECONDS = 1.0  # what nobody has to wait for
 MOST_ENGINES = 64
-
-
-@dataclass(frozen=True)
-class ConnectionSpec:
-    """How to reach one database: the server kind's name and its parameters as (name, value) pairs.
-
-    secret: the password; it never shows in a representation of the spec. receipts: a table of the database in
-    which each save leaves a row of its own, so that its outcome is always known; "" when there is none.
-    """
-
-    kind: str
-    parameters: tuple[tuple[str, str], ...]
-    secret: str = field(default="", repr=False)
-    receipts: str = ""
-
-    @classmethod
-    def of(cls, kind: str, secret: str = "", receipts: str = "", **parameters: str) -> ConnectionSpec:
-        return cls(kind, tuple(sorted(parameters.items())), secret, receipts)
-
-    def __getitem__(self, name: str) -> str:
-        return dict(self.parameters).get(name, "")
-
-
-def read_apart(spec: ConnectionSpec) -> ConnectionSpec:
-    """The same database for a builder's query: an SQLite file is read in a process of its own then."""
-    if spec.kind != "sqlite" or spec["apart"]:
-        return spec
-    return ConnectionSpec(spec.kind, (*spec.parameters, ("apart", "yes")), spec.secret)
 
 
 _engines: OrderedDict[ConnectionSpec, Engine] = OrderedDict()
@@ -137,11 +110,6 @@ NOT_AGAIN = "not again"
 def use_once(connection: Connection) -> None:
     """Whatever the statements of this transaction leave in their session, locks or settings, goes with it."""
     connection.info[NOT_AGAIN] = True
-
-
-def driver_error(engine: Engine) -> type[Exception]:
-    """What an engine's driver raises: settings of a transaction go to it directly, and its errors come back bare."""
-    return engine.dialect.loaded_dbapi.Error
 
 
 # What a server says when it has looked at a COMMIT and rolled back instead. Whatever else comes in its place, a broken

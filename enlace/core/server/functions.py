@@ -12,8 +12,9 @@ from sqlalchemy import text
 from sqlalchemy.engine import Connection
 from sqlglot.tokens import Token, TokenType
 
+from ..model.connection import ConnectionSpec
 from ..problem import Problem
-from .engine import ConnectionSpec, reading
+from .engine import reading
 
 # What does more than compute, whoever else may vouch for it.
 DANGEROUS = re.compile(

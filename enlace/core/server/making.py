@@ -32,9 +32,10 @@ from sqlalchemy import (
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.schema import CreateColumn, CreateTable
 
+from ..model.connection import ConnectionSpec
 from ..problem import Problem
 from .catalog import Catalog
-from .engine import ConnectionSpec, engine_for, writing
+from .engine import engine_for, writing
 
 MOST_COLUMNS = 200
 MOST_ROWS = 100_000

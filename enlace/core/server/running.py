@@ -17,8 +17,9 @@ from pathlib import Path
 
 from sqlalchemy import text
 
+from ..model.connection import ConnectionSpec
 from ..problem import Problem
-from .engine import ConnectionSpec, reading
+from .engine import reading
 from .places import policy
 
 STOP_SECONDS = 2.0

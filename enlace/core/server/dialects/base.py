@@ -4,25 +4,21 @@ from __future__ import annotations
 
 import warnings
 from collections import Counter
-from collections.abc import Callable, Collection, Hashable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Hashable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from sqlalchemy import ColumnElement, Insert, Select, Text, UpdateBase, cast, func, inspect
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError, SAWarning
 
+from ...model.catalog import Column, Reference
+from ...model.connection import ConnectionSpec
 from ..refusal import Refusal
-
-if TYPE_CHECKING:
-    from ..catalog import Column, Reference
-    from ..engine import ConnectionSpec
 
 # Types that SQLAlchemy does not know are dealt with here: they are shown.
 warnings.filterwarnings("ignore", "Did not recognize type", SAWarning)
-STATEMENT_SECONDS = 30.0  # the longest that a server may work on one statement
-TestStep = Callable[["ConnectionSpec"], str]
 
 
 @dataclass(frozen=True)
@@ -38,6 +34,11 @@ class Parameter:
     required: bool = False
     choices: tuple[tuple[str, str], ...] = ()
     initial: str = ""
+
+
+def driver_error(engine: Engine) -> type[Exception]:
+    """What an engine's driver raises: settings of a transaction go to it directly, and its errors come back bare."""
+    return engine.dialect.loaded_dbapi.Error
 
 
 class ServerKind:
@@ -84,10 +85,6 @@ class ServerKind:
         """Whether the server still has the transaction open, after it refused a statement."""
         return True
 
-    def test_steps(self) -> tuple[tuple[str, TestStep], ...]:
-        """The steps of the connection test: (label, function that returns what it found or raises Problem)."""
-        raise NotImplementedError
-
     def refusal(self, error: BaseException | None) -> Refusal:
         """A driver's exception taken apart."""
         raise NotImplementedError
@@ -102,8 +99,6 @@ class ServerKind:
 
     def references(self, connection: Connection) -> list[Reference]:
         """The foreign keys of all tables."""
-        from ..catalog import Reference
-
         return [
             Reference(
                 name=str(one.get("name") or ""),
@@ -139,11 +134,11 @@ class ServerKind:
         """A hidden column that numbers the rows of a table without a key, if the server has one."""
         return None
 
-    def catalog_stamp(self, spec: ConnectionSpec) -> Hashable:
+    def catalog_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
         """A value that changes when a table or view is made, changed or dropped."""
         raise NotImplementedError
 
-    def change_stamp(self, spec: ConnectionSpec) -> Hashable:
+    def change_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
         """A value that changes when somebody commits a change of data."""
         raise NotImplementedError
 

@@ -17,7 +17,7 @@ from sqlalchemy import create_engine, event
 from sqlalchemy.engine import Engine
 from sqlalchemy.pool import QueuePool
 
-from ...dataset.values import packed, unpacked
+from ...model.values import packed, unpacked
 from . import sqlite_functions
 from .sqlite import Sqlite
 

@@ -6,26 +6,21 @@ import re
 import ssl
 from collections.abc import Hashable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import sqlglot
 from sqlalchemy import URL, ColumnElement, Insert, LargeBinary, cast, create_engine, event, func, text
 from sqlalchemy.dialects.mysql import CHAR
 from sqlalchemy.engine import Connection, Engine
 
+from ...model.catalog import Column
+from ...model.connection import ConnectionSpec
+from ..limits import CONNECT_SECONDS, LOCK_SECONDS, STATEMENT_SECONDS
 from ..places import check_server
 from ..refusal import Refusal
-from .base import STATEMENT_SECONDS
-from .network import CONNECT_SECONDS, LOCK_SECONDS, NetworkServer
-
-if TYPE_CHECKING:
-    import socket
-
-    from ..catalog import Column
-    from ..engine import ConnectionSpec
+from .network import NetworkServer
 
 ANSWER_SECONDS = int(STATEMENT_SECONDS) + 5  # a server that is frozen does not end its statements itself
-CLIENT_SSL = 0x800  # a capability flag of the first packet (MariaDB, "Connection", initial handshake)
 
 
 class MariaDB(NetworkServer):
@@ -33,7 +28,6 @@ class MariaDB(NetworkServer):
     label = "MariaDB or MySQL"
     port = 3306
     nulls_first = True
-    version_sql = "SELECT version()"
 
     # -- reaching it ---------------------------------------------------------------------------------
 
@@ -54,7 +48,7 @@ class MariaDB(NetworkServer):
         elif tls != "prefer":
             context = ssl.create_default_context()
             if tls == "verify":
-                self._trust(context, spec)
+                self.trust(context, spec)
             else:
                 context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
             arguments["ssl"] = context
@@ -107,54 +101,6 @@ class MariaDB(NetworkServer):
     def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
         return [(event, body) for event, body in connection.execute(text(_TRIGGER_TEXTS), {"t": table})]
 
-    def needless_rights(self, spec: ConnectionSpec) -> str:
-        from ..engine import reading
-
-        with reading(spec) as connection:
-            grants = " ".join(str(row[0]) for row in connection.execute(text("SHOW GRANTS"))).upper()
-        everywhere = [one.split(" ON *.*")[0] for one in grants.split("GRANT ")[1:] if " ON *.*" in one]
-        rights = {right.strip() for one in everywhere for right in one.split(",")}
-        worst = {"ALL PRIVILEGES": "everything on every database", "FILE": "files", "SUPER": "superuser",
-                 "PROCESS": "other sessions", "CREATE USER": "makes users", "GRANT OPTION": "hands on rights"}  # fmt: skip
-        return ", ".join(words for right, words in worst.items() if right in rights)
-
-    # -- the test ------------------------------------------------------------------------------------
-
-    def offers_tls(self, dialled: socket.socket) -> bool:
-        packet = b""
-        while len(packet) < 5 or len(packet) < 4 + int.from_bytes(packet[:3], "little"):
-            part = dialled.recv(4096)
-            if not part:
-                return False
-            packet += part
-        body = packet[4:]
-        # protocol version, server version up to a zero byte, connection id, 8 bytes of salt, a zero byte, flags
-        at = body.find(b"\0", 1) + 1 + 4 + 8 + 1
-        if body[:1] == b"\xff" or len(body) < at + 2 or not int.from_bytes(body[at : at + 2], "little") & CLIENT_SSL:
-            return False
-        # The client asks for TLS with a short packet: flags, greatest packet, character set, 23 zero bytes.
-        flags = CLIENT_SSL | 0x200 | 0x8000
-        asked = flags.to_bytes(4, "little") + (2**24).to_bytes(4, "little") + b"\x2d" + b"\0" * 23
-        dialled.sendall(len(asked).to_bytes(3, "little") + b"\x01" + asked)
-        return True
-
-    def _may_write(self, spec: ConnectionSpec) -> str:
-        from ...problem import Problem
-
-        if self._ask(spec, "SELECT @@global.read_only"):
-            raise Problem(*self.sentence(Refusal("read-only", "")), code="read-only")
-        wanted = "privilege_type IN ('INSERT', 'UPDATE', 'DELETE')"
-        everywhere = self._ask(spec, f"SELECT count(*) FROM information_schema.user_privileges WHERE {wanted}")
-        here = self._ask(
-            spec,
-            "SELECT (SELECT count(*) FROM information_schema.schema_privileges "
-            f"WHERE {wanted} AND database() LIKE table_schema) + "
-            f"(SELECT count(*) FROM information_schema.table_privileges WHERE {wanted} AND table_schema = database())",
-        )
-        if not everywhere and not here:
-            raise Problem(*self.sentence(Refusal("denied", "")), code="denied")
-        return "Yes"
-
     # -- what it says --------------------------------------------------------------------------------
 
     def refusal(self, error: BaseException | None) -> Refusal:
@@ -198,12 +144,12 @@ class MariaDB(NetworkServer):
     def shortened(self, column: ColumnElement[Any], length: int, is_bytes: bool = False) -> ColumnElement[Any]:
         return func.substr(column, 1, length) if is_bytes else func.left(column, length)
 
-    def catalog_stamp(self, spec: ConnectionSpec) -> Hashable:
-        return self.quick(spec, _CATALOG_STAMP)
+    def catalog_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
+        return self.quick(engine, _CATALOG_STAMP)
 
-    def change_stamp(self, spec: ConnectionSpec) -> Hashable:
+    def change_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
         # The end of InnoDB's log moves on with every change; MySQL does not tell it, so nothing is kept there.
-        found = self.quick(spec, "SHOW GLOBAL STATUS LIKE 'Innodb_lsn_current'")
+        found = self.quick(engine, "SHOW GLOBAL STATUS LIKE 'Innodb_lsn_current'")
         return found
 
     # -- writing values --------------------------------------------------------------------------------

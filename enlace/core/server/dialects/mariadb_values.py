@@ -11,7 +11,7 @@ import datetime
 import re
 from typing import Any
 
-from ..catalog import Column
+from ...model.catalog import Column
 
 INTEGERS = {"tinyint": 8, "smallint": 16, "mediumint": 24, "int": 32, "integer": 32, "bigint": 64}
 BYTES = {"blob", "tinyblob", "mediumblob", "longblob", "binary", "varbinary"}

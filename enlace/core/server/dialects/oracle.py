@@ -2,15 +2,10 @@
 
 from __future__ import annotations
 
-import socket
-from typing import TYPE_CHECKING
-
 from sqlalchemy import URL
 
+from ...model.connection import ConnectionSpec
 from .reflected import ReflectedServer
-
-if TYPE_CHECKING:
-    from ..engine import ConnectionSpec
 
 
 class Oracle(ReflectedServer):
@@ -20,7 +15,6 @@ class Oracle(ReflectedServer):
     nulls_first = False
     driver = "oracledb"
     scheme = "oracle+oracledb"
-    version_sql = "SELECT banner FROM v$version WHERE rownum = 1"
     # Oracle, "Database Error Messages".
     codes = {
         1400: "not null", 1407: "not null", 1: "unique", 2290: "check", 2291: "reference", 2292: "reference",
@@ -35,6 +29,3 @@ class Oracle(ReflectedServer):
     def number_of(self, error: BaseException | None) -> int:
         first = next(iter(getattr(error, "args", ())), None)
         return int(getattr(first, "code", 0) or 0)
-
-    def offers_tls(self, dialled: socket.socket) -> bool:
-        return False  # settled inside the server's own protocol, by the driver

@@ -3,31 +3,24 @@
 from __future__ import annotations
 
 import logging
-import struct
 from collections.abc import Hashable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from sqlalchemy import URL, ColumnElement, Insert, Text, cast, create_engine, event, func, literal_column, text
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError
 
+from ...model.catalog import Column, Reference
+from ...model.connection import ConnectionSpec
+from ..limits import CONNECT_SECONDS, LOCK_SECONDS, STATEMENT_SECONDS
 from ..places import check_server, checked_file
 from ..refusal import Refusal
-from .base import STATEMENT_SECONDS
-from .network import CONNECT_SECONDS, LOCK_SECONDS, NetworkServer
+from .network import NetworkServer
 from .postgresql_checks import as_written
-
-if TYPE_CHECKING:
-    import socket
-
-    from ..catalog import Column, Reference
-    from ..engine import ConnectionSpec
-
 
 logging.getLogger("psycopg").setLevel(logging.ERROR)  # it warns of batches that the server refused: they are told here
 SSL_MODES = {"off": "disable", "prefer": "prefer", "require": "require", "verify": "verify-full"}
-SSL_REQUEST = struct.pack("!ii", 8, 80877103)  # PostgreSQL, "Message Formats": SSLRequest
 
 
 class PostgreSQL(NetworkServer):
@@ -35,7 +28,6 @@ class PostgreSQL(NetworkServer):
     label = "PostgreSQL"
     port = 5432
     nulls_first = False
-    version_sql = "SELECT 'PostgreSQL ' || current_setting('server_version')"
 
     # -- reaching it ---------------------------------------------------------------------------------
 
@@ -117,39 +109,6 @@ class PostgreSQL(NetworkServer):
     def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
         return [(event, body) for event, body in connection.execute(text(_TRIGGER_TEXTS), {"t": table})]
 
-    # -- the test ------------------------------------------------------------------------------------
-
-    def offers_tls(self, dialled: socket.socket) -> bool:
-        dialled.sendall(SSL_REQUEST)
-        return dialled.recv(1) == b"S"
-
-    def needless_rights(self, spec: ConnectionSpec) -> str:
-        found = self._ask(
-            spec,
-            "SELECT concat_ws(', ', CASE WHEN rolsuper THEN 'superuser' END, CASE WHEN rolcreaterole THEN 'makes roles' END,"
-            " CASE WHEN rolreplication THEN 'replication' END, CASE WHEN rolbypassrls THEN 'passes row security' END,"
-            " CASE WHEN NOT rolsuper AND pg_has_role('pg_read_server_files', 'MEMBER') THEN 'reads files' END,"
-            " CASE WHEN NOT rolsuper AND pg_has_role('pg_execute_server_program', 'MEMBER') THEN 'runs programs' END)"
-            " FROM pg_roles WHERE rolname = current_user",
-        )
-        return str(found or "")
-
-    def _may_write(self, spec: ConnectionSpec) -> str:
-        from ...problem import Problem
-
-        away = self._ask(spec, "SELECT pg_is_in_recovery() OR current_setting('default_transaction_read_only') = 'on'")
-        if away:
-            raise Problem(*self.sentence(Refusal("read-only", "")), code="read-only")
-        count = self._ask(
-            spec,
-            "SELECT count(*) FROM pg_class WHERE relkind IN ('r', 'p') AND pg_table_is_visible(oid) "
-            "AND relnamespace NOT IN ('pg_catalog'::regnamespace, 'information_schema'::regnamespace) "
-            "AND has_table_privilege(oid, 'INSERT, UPDATE, DELETE')",
-        )
-        if not count:
-            raise Problem(*self.sentence(Refusal("denied", "")), code="denied")
-        return f"Yes, in {count} tables" if count != 1 else "Yes, in 1 table"
-
     # -- what it says --------------------------------------------------------------------------------
 
     def refusal(self, error: BaseException | None) -> Refusal:
@@ -169,8 +128,6 @@ class PostgreSQL(NetworkServer):
         return [(table, column) for table, column in connection.execute(text(_SINGLE_KEYS))]
 
     def references(self, connection: Connection) -> list[Reference]:
-        from ..catalog import Reference
-
         return [
             Reference(
                 row.name,
@@ -202,12 +159,12 @@ class PostgreSQL(NetworkServer):
             (name, tuple(columns.split("\n"))) for name, columns in connection.execute(text(_UNIQUES), {"t": table})
         ]
 
-    def catalog_stamp(self, spec: ConnectionSpec) -> Hashable:
-        return self.quick(spec, _CATALOG_STAMP)
+    def catalog_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
+        return self.quick(engine, _CATALOG_STAMP)
 
-    def change_stamp(self, spec: ConnectionSpec) -> Hashable:
+    def change_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
         # The snapshot moves on whenever a writing transaction of any database begins or ends.
-        return self.quick(spec, "SELECT pg_current_snapshot()::text")
+        return self.quick(engine, "SELECT pg_current_snapshot()::text")
 
     # -- writing values --------------------------------------------------------------------------------
 

@@ -12,7 +12,7 @@ import re
 from functools import lru_cache
 from typing import Any
 
-from ..catalog import Column
+from ...model.catalog import Column
 
 AS_THEY_ARE = {
     "bool", "int2", "int4", "int8", "float4", "float8", "numeric", "bytea", "date", "time", "timestamp", "timestamptz",

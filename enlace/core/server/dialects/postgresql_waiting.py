@@ -11,7 +11,7 @@ from typing import Any
 import psycopg
 from psycopg.pq import TransactionStatus
 
-from .base import STATEMENT_SECONDS
+from ..limits import STATEMENT_SECONDS
 
 SECONDS = STATEMENT_SECONDS + 5
 

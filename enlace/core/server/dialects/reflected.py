@@ -7,18 +7,15 @@ from __future__ import annotations
 
 import importlib.util
 from collections.abc import Hashable
-from typing import TYPE_CHECKING
 
 from sqlalchemy import URL, create_engine, inspect, types
 from sqlalchemy.engine import Connection, Engine
 
+from ...model.catalog import Column
+from ...model.connection import ConnectionSpec
+from ..limits import CONNECT_SECONDS
 from ..refusal import Refusal
-from .base import STATEMENT_SECONDS
-from .network import CONNECT_SECONDS, NetworkServer
-
-if TYPE_CHECKING:
-    from ..catalog import Column
-    from ..engine import ConnectionSpec
+from .network import NetworkServer
 
 FAMILIES: tuple[tuple[type, str], ...] = (
     (types.Boolean, "yes or no"), (types.Integer, "whole"), (types.DateTime, "date and time"), (types.Date, "date"),
@@ -64,8 +61,6 @@ class ReflectedServer(NetworkServer):
         return first if isinstance(first, int) else 0
 
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
-        from ..catalog import Column
-
         found = []
         for one in inspect(connection).get_columns(table):
             kind = one["type"]
@@ -100,11 +95,8 @@ class ReflectedServer(NetworkServer):
     def has_triggers(self, connection: Connection, table: str) -> bool:
         return True  # not asked: what was written is read back
 
-    def catalog_stamp(self, spec: ConnectionSpec) -> Hashable:
+    def catalog_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
         return None
 
-    def change_stamp(self, spec: ConnectionSpec) -> Hashable:
+    def change_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
         return None
-
-    def _may_write(self, spec: ConnectionSpec) -> str:
-        return f"Not looked into for this kind; a save says. Statements may take {STATEMENT_SECONDS:.0f} seconds"

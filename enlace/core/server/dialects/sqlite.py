@@ -14,7 +14,7 @@ from collections.abc import Collection, Hashable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import sqlglot
 from sqlalchemy import (
@@ -37,16 +37,16 @@ from sqlalchemy.exc import DBAPIError, DisconnectionError
 from sqlalchemy.pool import QueuePool
 from sqlglot import exp
 
+from ...model.catalog import Column, Reference
+from ...model.connection import ConnectionSpec
 from ...problem import Problem
 from ..apart import Apart
+from ..limits import STATEMENT_SECONDS
 from ..places import checked_file, still
 from ..refusal import Refusal
-from . import sqlite_functions, sqlite_steps
-from .base import STATEMENT_SECONDS, Parameter, ServerKind, TestStep, named_act
-
-if TYPE_CHECKING:
-    from ..catalog import Column, Reference
-    from ..engine import ConnectionSpec
+from . import sqlite_functions
+from .base import Parameter, ServerKind, named_act
+from .sqlite_sentences import SENTENCES
 
 logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse is dealt with here
 # What may stand behind a table's columns (SQLite, "CREATE TABLE", section 5); the parser does not know all of it.
@@ -179,15 +179,6 @@ class Sqlite(ServerKind):
 
     # -- the test ------------------------------------------------------------------------------------
 
-    def test_steps(self) -> tuple[tuple[str, TestStep], ...]:
-        return (
-            ("File found", sqlite_steps.file_found),
-            ("File can be read", sqlite_steps.file_readable),
-            ("It is an SQLite database", sqlite_steps.is_database),
-            ("Tables listed", sqlite_steps.tables_listed),
-            ("May write", sqlite_steps.may_write),
-        )
-
     # -- what it says --------------------------------------------------------------------------------
 
     def refusal(self, error: BaseException | None) -> Refusal:
@@ -203,16 +194,12 @@ class Sqlite(ServerKind):
         return Refusal("other", words)
 
     def sentence(self, refusal: Refusal) -> tuple[str, str]:
-        return sqlite_steps.SENTENCES.get(
-            refusal.code, ("The database refused the statement.", "Its own words say why.")
-        )
+        return SENTENCES.get(refusal.code, ("The database refused the statement.", "Its own words say why."))
 
     # -- the catalog ---------------------------------------------------------------------------------
 
     # SQLAlchemy finds actions and deferral by parsing the statements of tables, and misses some of them.
     def references(self, connection: Connection) -> list[Reference]:
-        from ..catalog import Reference
-
         named = {name.lower(): name for name in connection.execute(text(_TABLES)).scalars()}
         found: dict[tuple[str, int], list[Any]] = {}
         for row in connection.execute(text(_REFERENCES)):
@@ -234,8 +221,6 @@ class Sqlite(ServerKind):
         return made
 
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
-        from ..catalog import Column
-
         statement = text('SELECT name, type, "notnull", dflt_value, pk, hidden FROM pragma_table_xinfo(:t)')
         rows = connection.execute(statement, {"t": table}).all()
         key_size = sum(1 for row in rows if row.pk)
@@ -304,10 +289,10 @@ class Sqlite(ServerKind):
         free = {"rowid", "_rowid_", "oid"} - set(taken)
         return min(free) if free else None
 
-    def catalog_stamp(self, spec: ConnectionSpec) -> Hashable:
+    def catalog_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
         return _watch(spec["path"], "PRAGMA schema_version")
 
-    def change_stamp(self, spec: ConnectionSpec) -> Hashable:
+    def change_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
         # data_version changes on this connection whenever another one, in any process, commits to the file.
         return _watch(spec["path"], "PRAGMA data_version")
 

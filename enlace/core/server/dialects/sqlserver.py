@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import socket
-
 from .reflected import ReflectedServer
 
 
@@ -13,13 +11,9 @@ class SqlServer(ReflectedServer):
     port = 1433
     driver = "pymssql"
     scheme = "mssql+pymssql"
-    version_sql = "SELECT @@version"
     # SQL Server, "Database Engine events and errors".
     codes = {
         515: "not null", 2627: "unique", 2601: "unique", 547: "reference", 8152: "long", 2628: "long", 8115: "range",
         220: "range", 245: "type", 1205: "deadlock", 1222: "locked", 3960: "serialization", 18456: "sign-in",
         4060: "no database", 229: "denied", 3906: "read-only", 208: "table gone", 207: "table gone", 50000: "trigger",
     }  # fmt: skip
-
-    def offers_tls(self, dialled: socket.socket) -> bool:
-        return False  # settled inside the server's own protocol, by the driver

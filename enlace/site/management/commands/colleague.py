@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from typing import Any
 
 from django.core.management import CommandError
 from django.core.management.base import BaseCommand
@@ -13,7 +14,7 @@ from enlace.core.problem import Problem
 class Command(BaseCommand):
     help = __doc__
 
-    def add_arguments(self, parser):
+    def add_arguments(self, parser: Any) -> None:
         parser.add_argument("act", choices=("edit", "remove", "enter"))
         parser.add_argument("table", help="such as vessel")
         parser.add_argument("--key", default="", help="the record, such as 4 (any one without)")
@@ -21,9 +22,9 @@ class Command(BaseCommand):
         parser.add_argument("--times", type=int, default=1)
         parser.add_argument("--pause", type=float, default=1.0, help="seconds between two acts")
 
-    def handle(self, act, table, key, project, times, pause, **options):
+    def handle(self, act: Any, table: Any, key: Any, project: Any, times: Any, pause: Any, **options: Any) -> None:
         from demo.harbour.colleague import Colleague
-        from enlace.core.dataset.values import record_id
+        from enlace.core.model.values import record_id
         from enlace.workshop.models import Connection
 
         connection = Connection.objects.filter(project__name=project).first()

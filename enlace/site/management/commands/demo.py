@@ -8,6 +8,7 @@ import socket
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.core.management import CommandError, call_command
@@ -18,13 +19,13 @@ class Command(BaseCommand):
     help = __doc__
     requires_system_checks: list[str] = []
 
-    def add_arguments(self, parser):
+    def add_arguments(self, parser: Any) -> None:
         parser.add_argument("--rows", type=int, default=None, help="how many tide readings")
         parser.add_argument("--port", type=int, default=8000)
         parser.add_argument("--server", choices=("sqlite", "postgresql", "mariadb"), default="sqlite")
         parser.add_argument("--no-serve", action="store_true", help="set up only")
 
-    def handle(self, rows, port, server, no_serve, **options):
+    def handle(self, rows: Any, port: Any, server: Any, no_serve: Any, **options: Any) -> None:
         if not no_serve:
             self._need_port(port)
         folder = settings.HOME / "demo"
@@ -52,7 +53,7 @@ class Command(BaseCommand):
             os.execve(sys.executable, command, environment)
         self._serve_with(host, command, environment)
 
-    def _server(self, kind: str, path: Path):
+    def _server(self, kind: str, path: Path) -> Any:
         from demo.harbour import host
 
         self.stdout.write(f"Starting {kind} with the harbour's data ...")
@@ -61,7 +62,7 @@ class Command(BaseCommand):
         except (RuntimeError, OSError) as error:
             raise CommandError(f"The database server did not start: {error}") from None
 
-    def _serve_with(self, host, command, environment) -> None:
+    def _serve_with(self, host: Any, command: Any, environment: Any) -> None:
         """The database server ends with Enlace."""
         serving = subprocess.Popen(command, env=environment)
         for one in (signal.SIGTERM, signal.SIGINT):

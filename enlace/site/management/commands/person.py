@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import getpass
 import sys
+from typing import Any
 
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
@@ -17,11 +18,11 @@ from enlace.accounts.models import Person
 class Command(BaseCommand):
     help = __doc__
 
-    def add_arguments(self, parser):
+    def add_arguments(self, parser: Any) -> None:
         parser.add_argument("name")
         parser.add_argument("--role", choices=Person.Role.values, default=Person.Role.OPERATOR)
 
-    def handle(self, name, role, **options):
+    def handle(self, name: Any, role: Any, **options: Any) -> None:
         password = getpass.getpass("Password: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
         person = Person.objects.filter(username=name).first() or Person(username=name)
         try:

@@ -7,10 +7,19 @@ from dataclasses import dataclass
 
 from sqlalchemy.exc import SQLAlchemyError
 
-from ..problem import Problem
-from .dialects import server_kind
-from .dialects.base import TestStep
-from .engine import ConnectionSpec, explained
+from ...model.connection import ConnectionSpec
+from ...problem import Problem
+from ..dialects import server_kind
+from ..dialects.mariadb import MariaDB
+from ..dialects.network import NetworkServer
+from ..dialects.postgresql import PostgreSQL
+from ..engine import explained
+from . import sqlite
+from .mariadb import MariaDBProbe
+from .network import NetworkProbe
+from .postgresql import PostgreSQLProbe
+from .reflected import ReflectedProbe
+from .step import Step, Steps
 
 STEP_SECONDS = 20.0
 
@@ -28,9 +37,28 @@ class StepOutcome:
         return self.problem is None
 
 
+def steps_of(spec: ConnectionSpec) -> Steps:
+    """The steps for a connection's kind of server, in order."""
+    kind = server_kind(spec.kind)
+    return probe_of(kind).steps() if isinstance(kind, NetworkServer) else sqlite.STEPS
+
+
+def probe_of(kind: NetworkServer) -> NetworkProbe:
+    """What asks such a server."""
+    if isinstance(kind, PostgreSQL):
+        return PostgreSQLProbe(kind)
+    if isinstance(kind, MariaDB):
+        return MariaDBProbe(kind)
+    return ReflectedProbe(kind, VERSIONS[kind.name])
+
+
+# What asks servers that are read by reflection for their versions.
+VERSIONS = {"oracle": "SELECT banner FROM v$version WHERE rownum = 1", "sqlserver": "SELECT @@version"}
+
+
 def step_names(spec: ConnectionSpec) -> list[str]:
     """The labels of the steps, in order."""
-    return [label for label, _ in server_kind(spec.kind).test_steps()]
+    return [label for label, _ in steps_of(spec)]
 
 
 def run_step(spec: ConnectionSpec, number: int) -> StepOutcome:
@@ -38,7 +66,7 @@ def run_step(spec: ConnectionSpec, number: int) -> StepOutcome:
 
     Waited for at most STEP_SECONDS: what sends a byte now and then would hold a step for as long as it likes.
     """
-    label, step = server_kind(spec.kind).test_steps()[number]
+    label, step = steps_of(spec)[number]
     found: list[StepOutcome] = []
     worker = threading.Thread(target=lambda: found.append(_outcome(spec, label, step)), daemon=True, name="step")
     worker.start()
@@ -49,7 +77,7 @@ def run_step(spec: ConnectionSpec, number: int) -> StepOutcome:
     return StepOutcome(label, problem=Problem(what, hint, code="away"))
 
 
-def _outcome(spec: ConnectionSpec, label: str, step: TestStep) -> StepOutcome:
+def _outcome(spec: ConnectionSpec, label: str, step: Step) -> StepOutcome:
     try:
         return StepOutcome(label, step(spec))
     except Problem as problem:

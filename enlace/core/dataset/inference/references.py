@@ -8,26 +8,17 @@ from dataclasses import replace
 
 from sqlglot import exp
 
-from ..expression import Unsupported
-from ..expression.parse import MASTER, parsed
-from ..server.catalog import Catalog, Reference, Table
-from .spec import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
+from ...expression import Unsupported
+from ...expression.parse import MASTER, parsed
+from ...model.catalog import Reference, Table
+from ...model.dataset import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
+from ...server.catalog import Catalog
+from .kinds import NAMING, column_specs
+from .labels import label_of
 
-NAMING = re.compile(r"name|title|label|caption|subject|nome", re.I)
 DESCRIBING = re.compile(r"descr", re.I)
 UNREADABLE = re.compile(r"(^|[^a-z])(gid|guid|uuid|hash|digest|checksum|token|secret|password|passwd)($|[^a-z])", re.I)
 MOST_SHOWN_LENGTH = 120
-
-
-def column_specs(table: Table) -> tuple[ColumnSpec, ...]:
-    """The columns of a table as expressions and lookups know them; judged by their declared types alone."""
-    from .defaults import kind_of
-
-    found = []
-    for column in table.columns:
-        kind, facts = kind_of(column, table, [])
-        found.append(ColumnSpec(column.name, kind, facts.get("storage") or column.storage, column.nullable))
-    return tuple(found)
 
 
 def lookup_name(field: str, table: str) -> str:
@@ -114,8 +105,6 @@ def with_lookups(
 
 
 def _readable(field: FieldSpec, lookup: LookupSpec) -> FieldSpec:
-    from .defaults import label_of
-
     short = re.sub(r"[_ ]?id$", "", field.name, flags=re.I)
     label = label_of(short) if short and short != field.name else field.label
     wide = 180 if len(lookup.shows) > 1 else 150

@@ -4,46 +4,19 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from sqlalchemy import text
 
+from ...model.connection import ConnectionSpec
 from ...near import closest
 from ...problem import Problem
+from ..dialects.sqlite_sentences import SENTENCES
+from ..engine import reading, writing
 from ..places import checked_file
-from .base import STATEMENT_SECONDS
-
-if TYPE_CHECKING:
-    from ..engine import ConnectionSpec
+from .step import Steps
 
 HEADER = b"SQLite format 3\x00"
-SENTENCES = {
-    "locked": (
-        "Another program holds the database locked.",
-        "Wait until it has finished its work, or close it, then try again.",
-    ),
-    "read-only": (
-        "The database file may be read but not written.",
-        "Ask whoever owns the file for the right to write it and its folder.",
-    ),
-    "away": (
-        "The database file can't be opened.",
-        "Nothing typed is lost. Check that the path is right, that the disk is there and that Enlace may read it.",
-    ),
-    "not a database": (
-        "The file is not an SQLite database.",
-        "Check the path: it may be a file of another program, or an encrypted one.",
-    ),
-    "table gone": (
-        "The database no longer has a table or column that this needs.",
-        "A builder can look at the connection's tables and make the form anew.",
-    ),
-    "slow": (
-        f"The database took longer than {STATEMENT_SECONDS:.0f} seconds, so the question was stopped.",
-        "Try again, or order by a column that has an index.",
-    ),
-    "too big": ("The value is larger than this database can hold.", "Make it shorter and try again."),
-}
 
 
 def file_found(spec: ConnectionSpec) -> str:
@@ -113,8 +86,6 @@ def tables_listed(spec: ConnectionSpec) -> str:
 def may_write(spec: ConnectionSpec) -> str:
     if not os.access(spec["path"], os.W_OK):
         raise Problem(*SENTENCES["read-only"], code="read-only")
-    from ..engine import writing
-
     with writing(spec) as connection:
         # Taking the write lock proves it; rolled back, so nothing changes.
         connection.rollback()
@@ -122,7 +93,14 @@ def may_write(spec: ConnectionSpec) -> str:
 
 
 def _answer(spec: ConnectionSpec, sql: str) -> Any:
-    from ..engine import reading
-
     with reading(spec) as connection:
         return connection.execute(text(sql)).scalar()
+
+
+STEPS: Steps = (
+    ("File found", file_found),
+    ("File can be read", file_readable),
+    ("It is an SQLite database", is_database),
+    ("Tables listed", tables_listed),
+    ("May write", may_write),
+)

@@ -1,0 +1,1 @@
+"""What Enlace chooses by itself for a table: labels, kinds, widths, lists and what they show."""

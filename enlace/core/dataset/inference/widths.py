@@ -1,0 +1,16 @@
+"""Widths of grid columns from labels and values."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+
+def width_of(kind: str, label: str, values: Sequence[Any], length: int | None = None) -> int:
+    """Pixels for a grid column: room for the label and for typical values, within reason."""
+    fixed = {"date": 118, "time": 84, "datetime": 178, "yesno": 76, "picture": 96, "binary": 130, "longtext": 240}
+    heading = 30 + 8 * len(label)
+    if kind in fixed:
+        return min(max(fixed[kind], heading), 280)
+    typical = sorted(len(str(v)) for v in values)[int(len(values) * 0.9)] if values else min(length or 12, 20)
+    return min(max(22 + round(8.6 * min(typical, 32)), heading, 64), 300)
