@@ -180,7 +180,7 @@ def _shown(work: Work | None, name: str, line: JournalLine) -> dict[str, Any]:
         field, value = fields.get(field_name), values.get(field_name)
         if value is None:
             return ""
-        shown = _words(work, part.dataset, field, values) if field and part else raw_text(value)
+        shown = _words(work, part.dataset, field, values) if work and field and part else raw_text(value)
         return shown if len(shown) <= LONGEST else shown[:LONGEST] + "…"
 
     beside = name.startswith(TABLE)
@@ -197,7 +197,7 @@ def _shown(work: Work | None, name: str, line: JournalLine) -> dict[str, Any]:
     }
 
 
-def _words(work: Work | None, dataset: Any, field: FieldSpec, values: Mapping[str, Any]) -> str:
+def _words(work: Work, dataset: Any, field: FieldSpec, values: Mapping[str, Any]) -> str:
     try:
         return work.words.of(dataset, field, values)
     except Problem:
