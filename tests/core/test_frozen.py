@@ -7,6 +7,7 @@ import signal
 import subprocess
 import time
 import unittest
+from pathlib import Path
 from unittest import mock
 
 import pymysql
@@ -31,6 +32,18 @@ class Frozen:
         for pid, parent in parents.items():
             if self.server.process.pid in (pid, parent):
                 os.kill(pid, how)
+                while how == signal.SIGSTOP and not self.stands_still(pid):
+                    time.sleep(0.01)  # on a busy machine its threads run on for a moment
+
+    def stands_still(self, pid: int) -> bool:
+        """Whether all threads of a process are stopped, or it is gone."""
+        tasks = Path(f"/proc/{pid}/task")
+        try:
+            return all(
+                one.joinpath("stat").read_text().rpartition(")")[2].split()[0] in "TZ" for one in tasks.iterdir()
+            )
+        except OSError:
+            return not tasks.exists()
 
     def test_frozen_and_thawed(self):
         self.server = KINDS[self.kind]()

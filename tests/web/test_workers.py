@@ -85,6 +85,15 @@ class FourProcesses(unittest.TestCase):
         with sqlite3.connect(self.home / "home" / "enlace.sqlite3") as db:
             return db.execute("SELECT count(*) FROM desk_journalentry").fetchone()[0]
 
+    def until_claimed(self, token: str) -> None:
+        """Wait until a save with this token is under way."""
+        for _ in range(200):
+            with sqlite3.connect(self.home / "home" / "enlace.sqlite3") as db:
+                if db.execute("SELECT 1 FROM desk_saveclaim WHERE token = ? AND sent", (token,)).fetchone():
+                    return
+            time.sleep(0.02)
+        self.fail("the save did not begin")
+
     def test_two_windows_and_a_repeated_request(self):
         for tokens in (("a" * 16, "b" * 16), ("c" * 16, "c" * 16), ("", "")):
             with self.subTest(tokens=tokens):
@@ -110,7 +119,7 @@ class FourProcesses(unittest.TestCase):
 
         asking = threading.Thread(target=post)
         asking.start()
-        time.sleep(0.4)
+        self.until_claimed(token)
         self.server.stop()  # SIGKILL, to all of its processes
         asking.join()
         self.server.start()
@@ -126,7 +135,7 @@ class FourProcesses(unittest.TestCase):
         told: list[str] = []
         saving = threading.Thread(target=lambda: told.append(self.act(self.client, "save", token="e" * 16)[1]))
         saving.start()
-        time.sleep(0.3)
+        self.until_claimed("e" * 16)
         for n in range(6):
             status, words = self.act(other, "edit", record="i1", field="name", value=f"meanwhile {n}")
             self.assertEqual(status, 200, words)

@@ -141,6 +141,8 @@ def _commit(spec: ConnectionSpec, connection: Connection) -> None:
         # A database in this process whose transaction is still open has not committed it, whatever it says.
         if problem.code in ROLLED_BACK or (kind.in_process and kind.in_transaction(connection)):
             kind.after_refused_commit(connection)
+            if told is None:
+                raise problem from error
             raise
         connection.invalidate()  # nobody knows in which state it is: it must not go back to the pool
         raise UnknownOutcome(problem, session) from error
