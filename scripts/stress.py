@@ -60,10 +60,10 @@ class Somebody:
     def work(self, seconds: float) -> Told:
         limit = time.monotonic() + seconds
         while time.monotonic() < limit:
-            records = self.prepared()
-            time.sleep(self.dice.random() * 0.01)
             policy = SavePolicy(whole=self.dice.random() < 0.5)
             try:
+                records = self.prepared()  # a busy file may refuse to be read as well
+                time.sleep(self.dice.random() * 0.01)
                 self.note(records, save(self.spec, self.dataset, records, policy=policy))
             except Problem as problem:
                 self.told.counts[problem.code] += 1
