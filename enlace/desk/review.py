@@ -7,7 +7,7 @@ from typing import Any
 
 from django.urls import reverse
 
-from enlace.core.dataset.inference.references import called_by
+from enlace.core.dataset.inference.telling import called_by
 from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS, raw_text
 from enlace.core.problem import Problem

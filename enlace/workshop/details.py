@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Collection
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.db import transaction
@@ -11,6 +12,7 @@ from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.query import parameters_of
 from enlace.core.model.catalog import Reference
+from enlace.core.model.dataset import DatasetSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog
 
@@ -142,10 +144,16 @@ def add_detail(above: Above, reference: Reference, dataset: Dataset | None = Non
     """A detail with a dataset, made for it where none is given. Raises Problem."""
     connection, title = above.dataset.connection, label_of(reference.table)
     if dataset is None:
-        made = make_dataset(connection.to_spec(), reference.table)
+        made = without_links(make_dataset(connection.to_spec(), reference.table), reference.columns)
         dataset = Dataset.make(connection, made, f"{above.title}: {title}"[:120])
     columns, targets = list(reference.columns), list(reference.target_columns)
     return above.create(dataset=dataset, title=title, columns=columns, master_columns=targets)
+
+
+def without_links(dataset: DatasetSpec, columns: Collection[str]) -> DatasetSpec:
+    """A detail's dataset that does not show what its master gives it: nobody has to type that. Something is left to see."""
+    fields = tuple(replace(one, hidden=True) if one.name in columns else one for one in dataset.fields)
+    return replace(dataset, fields=fields) if any(not one.hidden for one in fields) else dataset
 
 
 def take_detail_away(detail: Detail) -> None:

@@ -16,7 +16,8 @@ from enlace.core.dataset.drift import Drift, drift_of, repaired
 from enlace.core.dataset.inference.kinds import column_specs
 from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.inference.make import make_dataset
-from enlace.core.dataset.inference.references import lookup_name, shown_columns
+from enlace.core.dataset.inference.references import lookup_name
+from enlace.core.dataset.inference.telling import shown_columns
 from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.settle import CALCULATED, settled
 from enlace.core.dataset.source import LEAST
@@ -316,7 +317,7 @@ def _lookup_in(dataset: Dataset, field: Field, name: str, column: str) -> Lookup
     return LookupSpec(
         table=table.name,
         target=column,
-        shows=shown_columns(table, column),
+        shows=shown_columns(table, column, catalog.sample(table.name)),
         columns=column_specs(table),
         unique=(column,) in keys,
         name=reached,

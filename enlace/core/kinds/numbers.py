@@ -19,6 +19,7 @@ LEAST, GREATEST = -(2**63), 2**63 - 1
 WIDE = Context(prec=20_000, Emax=MAX_EMAX, Emin=MIN_EMIN)
 LARGEST_SINGLE = (2 - 2**-23) * 2.0**127  # IEEE 754, binary32
 SHOWN = Context(prec=12)  # digits of a calculated number that has no format
+PLACES = 4  # after its point, where it is no tiny one
 NOT_FINITE = {"nan": "NaN", "infinity": "Infinity", "inf": "Infinity", "-infinity": "-Infinity", "-inf": "-Infinity"}
 
 
@@ -187,8 +188,8 @@ class Number(Kind):
         def show(raw: Any) -> str:
             if raw is None:
                 return empty
-            if rounded and type(raw) is float and 1e-4 <= abs(raw) < 1e12:
-                return general(raw)  # as below, with less ado
+            if rounded and type(raw) is float and 0.01 <= abs(raw) < 1e12:
+                return general(round(raw, PLACES))  # as below, with less ado
             value = read(raw, field)
             if isinstance(value, Odd):
                 return raw_text(raw)
@@ -199,6 +200,8 @@ class Number(Kind):
             if field.formula and field.scale is None:
                 # Without the digits that binary fractions add, and not all of a third.
                 value = Decimal(f"{raw:.12g}") if isinstance(raw, float) else SHOWN.plus(value).normalize(WIDE)
+                if value.adjusted() >= -2:
+                    value = round(value, PLACES).normalize(WIDE)
                 value = Decimal(f"{value:f}")
             if field.scale is None:
                 return plain(value) if -15 < value.adjusted() < 20 else str(raw)

@@ -24,6 +24,10 @@ def _number(text: str) -> Any:
     return float(text) if _REAL.fullmatch(text) else text
 
 
+def _no_constant(word: str) -> None:
+    raise ValueError(word)  # Python reads NaN and Infinity; RFC 8259, section 6 does not have them
+
+
 class Text(Kind):
     name = "text"
     label = "Text"
@@ -63,9 +67,12 @@ class Text(Kind):
                 raise Unreadable("This is not a UUID. It has 32 hexadecimal digits, in groups of 8-4-4-4-12.") from None
         if storage == "json":
             try:
-                json.loads(text)
-            except ValueError as error:
-                raise Unreadable(f"This is not JSON: {error}.") from None
+                json.loads(text, parse_constant=_no_constant)
+            except json.JSONDecodeError as error:
+                place = f"line {error.lineno}, column {error.colno}"
+                raise Unreadable(f"This is not JSON. Look at {place}: {error.msg.lower()}.") from None
+            except ValueError:
+                raise Unreadable("This is not JSON: NaN and Infinity are no numbers there.") from None
             except RecursionError:
                 raise Unreadable("This JSON is nested too deeply.") from None
         return text

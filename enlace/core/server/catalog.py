@@ -17,6 +17,7 @@ from ..model.catalog import Check, Column, Reference, Table, Unique
 from ..model.connection import ConnectionSpec
 from ..near import closest
 from ..problem import Problem
+from ..words import words_of
 from .dialects import server_kind
 from .engine import engine_for, reading
 from .names import quoted_table
@@ -32,6 +33,8 @@ class Catalog:
     references: tuple[Reference, ...]
     _details: dict[str, Table] = field(default_factory=dict)
     _keys: list[tuple[str, str]] | None = None
+    _samples: dict[str, list[tuple[Any, ...]]] = field(default_factory=dict)
+    _words: frozenset[str] | None = None
 
     @classmethod
     def of(cls, spec: ConnectionSpec) -> Catalog:
@@ -66,6 +69,22 @@ class Catalog:
             self._details[name] = _read_table(self, name)
         return self._details[name]
 
+    def sample(self, name: str) -> list[tuple[Any, ...]]:
+        """Some rows of a table, all its columns, long values cut: what they hold, not which they are. Read once."""
+        if name not in self._samples:
+            with reading(self.spec) as connection:
+                self._samples[name] = first_rows(connection, self.table(name), SAMPLE_ROWS, SAMPLE_CUT)
+        return self._samples[name]
+
+    @property
+    def words(self) -> frozenset[str]:
+        """The words that names of tables and columns have between separators."""
+        if self._words is None:
+            with reading(self.spec) as connection:
+                names = server_kind(self.spec.kind).column_names(connection)
+            self._words = words_of([*names, *self.tables, *self.views])
+        return self._words
+
     def single_keys(self) -> list[tuple[str, str]]:
         """(table, column) of the keys of one column in all tables, and of each column of a view: where a list may lead."""
         if self._keys is None:
@@ -86,6 +105,8 @@ class Catalog:
 
 
 MOST_CATALOGS = 32
+SAMPLE_ROWS = 200
+SAMPLE_CUT = 120
 CUT_FAMILIES = frozenset({"", "text", "long text", "bytes", "shown"})
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Collection, Iterator
 from typing import Any
 
 from ...model.catalog import Column, Table
@@ -18,6 +19,7 @@ from .widths import width_of
 
 SAMPLE_ROWS = 50
 SAMPLE_CUT = 400
+DECIMALS = 4  # more of them say nothing to people
 YEAR = re.compile(r"(^|[^a-z])(year|yr|ano)$|Year$", re.I)
 
 
@@ -32,8 +34,8 @@ def make_dataset(spec: ConnectionSpec, name: str) -> DatasetSpec:
     for i, one in enumerate(table.columns):
         # What a declared type of somebody's own means, the rows tell: one value of each type that is there.
         samples[i] += types.get(one.name, [])
-    fields = tuple(_field(spec, table, one, samples[i]) for i, one in enumerate(table.columns))
-    rules = tuple(RuleSpec(check.expression, check.name) for check in table.checks) + _enumerations(table)
+    fields = tuple(_field(spec, table, one, samples[i], catalog.words) for i, one in enumerate(table.columns))
+    rules = tuple(_rules(table)) + _enumerations(table)
     return DatasetSpec(
         table=table.name,
         fields=with_lookups(catalog, table, fields, rules),
@@ -49,6 +51,20 @@ def make_dataset(spec: ConnectionSpec, name: str) -> DatasetSpec:
         order=tuple(one.name for one in fields),
         details=details_of(catalog, table),
     )
+
+
+JSON_CHECK = re.compile(r'\(*\s*JSON_VALID\s*\(["`\[]?([^"`\])]+)["`\]]?\)(\s+OR\s+\S+\s+IS\s+NULL)?[\s)]*', re.I)
+
+
+def json_columns(table: Table) -> set[str]:
+    """The columns that a condition of the table wants JSON in: the field's own check tells that better."""
+    return {found[1] for one in table.checks if (found := JSON_CHECK.fullmatch(one.expression))}
+
+
+def _rules(table: Table) -> Iterator[RuleSpec]:
+    for one in table.checks:
+        if not JSON_CHECK.fullmatch(one.expression):
+            yield RuleSpec(one.expression, one.name)
 
 
 def _enumerations(table: Table) -> tuple[RuleSpec, ...]:
@@ -78,8 +94,10 @@ def why_read_only(table: Table) -> str:
     return ""
 
 
-def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]) -> FieldSpec:
+def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any], words: Collection[str]) -> FieldSpec:
     kind, facts = kind_of(column, table, values)
+    if column.storage == "json" or column.name in json_columns(table):
+        kind, facts = "longtext", {"storage": "json"}
     server = server_kind(spec.kind)
     if kind in ("date", "time", "datetime") and not column.family:
         facts["storage"] = server.storage_of(values, kind)
@@ -89,16 +107,20 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
     numbered = column.numbered and all(column.name not in one.columns for one in table.references)
     made = numbered or column.computed
     needed = not column.nullable or (column.name in table.key and column.default is None)
+    label = label_of(column.name, words)
+    kept_apart = _nobodys(table, column, kind)
     return FieldSpec(
         name=column.name,
-        label=label_of(column.name),
+        label=label,
         kind=kind,
-        format=_format(table, column, kind),
+        format=_format(table, column, kind, values),
         type_text=column.type_text,
-        width=max(width_of(kind, label_of(column.name), values, facts.get("length")), 100 if column.numbered else 0),
+        width=max(width_of(kind, label, values, facts.get("length")), 100 if column.numbered else 0),
         nullable=column.nullable,
         required=needed and not made,
-        read_only=read_only or numbered,
+        read_only=read_only or numbered or kept_apart,
+        hidden=kept_apart,
+        initial="1" if kept_apart and needed and column.default is None else "",
         numbered=numbered,
         computed=column.computed,
         default=column.default,
@@ -107,8 +129,30 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
     )
 
 
-def _format(table: Table, column: Column, kind: str) -> str:
-    """Whole numbers that are names rather than amounts (keys, references, years) are written without groups of digits."""
+# What programs count the changes of a row with (common practice), and what servers keep for their own search.
+VERSION = re.compile(r"(row|lock|record|opt)?[_ ]?(version|lock)([_ ]?(no|number|id))?", re.I)
+SEARCHED = ("tsvector",)
+SECRET = re.compile(r"(^|_)(password|passwd|pwd|secret|token|salt)(_?hash)?$", re.I)
+
+
+def _nobodys(table: Table, column: Column, kind: str) -> bool:
+    """Whether nobody should see or type a column: a row's version, what a server searches by, secrets that may be empty."""
+    sets = [one.columns for one in table.uniques] + [one.columns for one in table.references]
+    told_by_it = any(column.name in columns for columns in sets)
+    version = kind == "whole" and not column.nullable and not told_by_it and bool(VERSION.fullmatch(column.name))
+    secret = bool(SECRET.search(column.name)) and (column.nullable or column.default is not None)
+    if column.name in table.key:
+        return False
+    return version or secret or column.type_text.lower() in SEARCHED
+
+
+def _format(table: Table, column: Column, kind: str, values: list[Any]) -> str:
+    """Whole numbers that are names rather than amounts (keys, references, years) are written without groups of digits.
+
+    Numbers that a server computes are written with as many digits as say something.
+    """
+    if kind == "decimal" and column.scale is None and (table.is_view or column.computed):
+        return "#,##0.00##" if any(len(str(v).partition(".")[2]) > DECIMALS for v in values) else ""
     referring = {name for one in table.references for name in one.columns}
     named = column.name in (*table.key, *referring) or YEAR.search(column.name)
     return "0" if kind == "whole" and named and not column.numbered else ""

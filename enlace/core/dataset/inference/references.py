@@ -2,83 +2,40 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Sequence
 from dataclasses import replace
+from typing import Any
 
 from sqlglot import exp
 
 from ...expression import Unsupported
 from ...expression.parse import MASTER, parsed
 from ...model.catalog import Reference, Table
-from ...model.dataset import ColumnSpec, DetailSpec, FieldSpec, LookupSpec, RuleSpec
+from ...model.dataset import DetailSpec, FieldSpec, LookupSpec, RuleSpec
 from ...server.catalog import Catalog
-from .kinds import NAMING, column_specs
-from .labels import label_of
-
-DESCRIBING = re.compile(r"descr", re.I)
-UNREADABLE = re.compile(r"(^|[^a-z])(gid|guid|uuid|hash|digest|checksum|token|secret|password|passwd)($|[^a-z])", re.I)
-MOST_SHOWN_LENGTH = 120
+from .kinds import column_specs
+from .labels import REFERRING, list_label
+from .telling import shown_columns
 
 
 def lookup_name(field: str, table: str) -> str:
     """Under which name expressions reach a looked-up record: `vessel_id` → vessel."""
-    short = re.sub(r"[_ ]?(id|code|no|nr|key|ref|uuid)$", "", field, flags=re.I)
-    return short or table
+    return REFERRING.sub("", field) or table
 
 
-def lookup_in(table: Table, reference: Reference) -> LookupSpec:
-    """The lookup that a reference to a table suggests, for the last of its columns."""
+def lookup_in(table: Table, reference: Reference, rows: Sequence[Sequence[Any]] = ()) -> LookupSpec:
+    """The lookup that a reference to a table suggests, for the last of its columns. rows: some of the table's."""
     targets = reference.target_columns
     key_sets = [table.key, *(one.columns for one in table.uniques)]
     return LookupSpec(
         table=table.name,
         target=targets[-1],
-        shows=shown_columns(table, targets[-1]),
+        shows=shown_columns(table, targets[-1], rows),
         columns=column_specs(table),
         unique=any(one and set(one) <= set(targets) for one in key_sets),
         also=tuple(zip(reference.columns[:-1], targets[:-1], strict=True)),
         name=lookup_name(reference.columns[-1], table.name),
     )
-
-
-def shown_columns(table: Table, target: str) -> tuple[str, ...]:
-    """What to show for a row of a table: a telling name, and what tells rows of one name apart."""
-    single = {one.columns[0] for one in table.uniques if len(one.columns) == 1} | set(table.key[:1])
-    specs = column_specs(table)
-    scored = [(score, -i, one) for i, one in enumerate(specs) if (score := _score(table, one, single))]
-    if not scored:
-        return (target,)
-    best = max(scored)[2].name
-    if best in single:
-        return (best,)
-    telling = next((one.name for one in specs if one.name in single and _readable_text(one)), None)
-    return (best, telling) if telling else (best,)
-
-
-def _named(name: str) -> int:
-    return 4 if NAMING.search(name) else 3 if DESCRIBING.search(name) else 0
-
-
-def _score(table: Table, one: ColumnSpec, single: set[str]) -> int:
-    """How well a column tells a person which row it is; 0 for not at all."""
-    column = next(c for c in table.columns if c.name == one.name)
-    named = _named(one.name)
-    # Many schemas give every text 255 characters or 2 000: a name is a name all the same.
-    if not _readable_text(one) or (named < 4 and (column.length or 0) > MOST_SHOWN_LENGTH):
-        return 0
-    return named + (2 if one.name in single else 0) + (1 if not column.nullable else 0)
-
-
-def called_by(fields: Sequence[FieldSpec]) -> tuple[str, ...]:
-    """The fields that may tell a person which record it is, the most telling ones first."""
-    texts = [one for one in fields if _readable_text(one) or (one.kind == "longtext" and _named(one.name))]
-    return tuple(one.name for one in sorted(texts, key=lambda f: -_named(f.name)))
-
-
-def _readable_text(one: ColumnSpec | FieldSpec) -> bool:
-    """Whether people read it: not an identifier made for machines, and nothing that must not be shown."""
-    return one.kind == "text" and one.storage in ("", "text") and not UNREADABLE.search(one.name)
 
 
 def with_lookups(
@@ -91,11 +48,11 @@ def with_lookups(
         last, target = reference.columns[-1], catalog.named(reference.target)
         if target is None or last not in found or found[last].lookup:
             continue
-        lookup = lookup_in(target, reference)
+        lookup = lookup_in(target, reference, catalog.sample(target.name))
         if lookup.name in taken or lookup.name == MASTER:
             lookup = replace(lookup, name=last)
         taken.add(lookup.name)
-        found[last] = _readable(found[last], lookup)
+        found[last] = _readable(found[last], lookup, catalog.words)
     for rule in rules:
         name, choices = listed(rule.expression)
         field = found.get(name)
@@ -104,10 +61,9 @@ def with_lookups(
     return tuple(found[f.name] for f in fields)
 
 
-def _readable(field: FieldSpec, lookup: LookupSpec) -> FieldSpec:
-    short = re.sub(r"[_ ]?id$", "", field.name, flags=re.I)
-    label = label_of(short) if short and short != field.name else field.label
+def _readable(field: FieldSpec, lookup: LookupSpec, words: Collection[str]) -> FieldSpec:
     wide = 180 if len(lookup.shows) > 1 else 150
+    label = list_label(field.name, lookup.table, words)
     return replace(field, lookup=lookup, label=label, width=max(field.width, wide))
 
 

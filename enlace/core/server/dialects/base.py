@@ -97,6 +97,11 @@ class ServerKind:
         """(table, column) of the keys of one column in all tables, the primary ones first; None where each has to be read."""
         return None
 
+    def column_names(self, connection: Connection) -> list[str]:
+        """The names of all columns of all tables, each once."""
+        several = inspect(connection).get_multi_columns().values()
+        return sorted({one["name"] for columns in several for one in columns})
+
     def references(self, connection: Connection) -> list[Reference]:
         """The foreign keys of all tables."""
         return [

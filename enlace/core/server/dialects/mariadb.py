@@ -121,6 +121,9 @@ class MariaDB(NetworkServer):
     def single_keys(self, connection: Connection) -> list[tuple[str, str]] | None:
         return [(table, column) for table, column in connection.execute(text(_SINGLE_KEYS))]
 
+    def column_names(self, connection: Connection) -> list[str]:
+        return [str(name) for name in connection.execute(text(_COLUMN_NAMES)).scalars()]
+
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
         from .mariadb_values import column_of
 
@@ -198,6 +201,9 @@ class MariaDB(NetworkServer):
 
 
 # MariaDB, "MariaDB Error Codes".
+_COLUMN_NAMES = """
+SELECT DISTINCT column_name FROM information_schema.columns WHERE table_schema = database()
+"""
 _NUMBERS = {
     1048: "not null", 1364: "not null", 1062: "unique", 4025: "check", 3819: "check", 1451: "reference",
     1452: "reference", 1216: "reference", 1217: "reference", 1406: "long", 1264: "range", 1690: "range", 1265: "type",

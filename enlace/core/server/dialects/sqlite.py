@@ -220,6 +220,9 @@ class Sqlite(ServerKind):
                 )  # fmt: skip
         return made
 
+    def column_names(self, connection: Connection) -> list[str]:
+        return [str(name) for name in connection.execute(text(_COLUMN_NAMES)).scalars()]
+
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
         statement = text('SELECT name, type, "notnull", dflt_value, pk, hidden FROM pragma_table_xinfo(:t)')
         rows = connection.execute(statement, {"t": table}).all()
@@ -382,6 +385,9 @@ class Sqlite(ServerKind):
         return "seconds"
 
 
+_COLUMN_NAMES = """
+SELECT DISTINCT c.name FROM sqlite_master t, pragma_table_xinfo(t.name) c WHERE t.type = 'table'
+"""
 _TABLES = "SELECT name FROM sqlite_master WHERE type = 'table'"
 _REFERENCES = """
 SELECT m.name AS source, m.sql AS sql, f.id AS id, f."table" AS target, f."from" AS here, f."to" AS there,

@@ -1,0 +1,175 @@
+"""Which columns tell people one row of a table from another: what a list shows."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from ...model.catalog import Table
+from ...model.dataset import ColumnSpec, FieldSpec
+from .kinds import NAMING, column_specs
+
+DESCRIBING = re.compile(r"descr", re.I)
+NUMBERING = re.compile(
+    r"(^|[^a-z])(code|number|no|num|ref|reference|sku|isbn|call_?sign|sign|place|email|username)($|[^a-z])", re.I
+)
+UNREADABLE = re.compile(
+    r"(^|[^a-z])(gid|guid|uuid|hash|digest|checksum|token|secret|password|passwd|salt)($|[^a-z])", re.I
+)
+# Values that are made for machines: JSON, digests and UUIDs, addresses of files and pages.
+MACHINE = re.compile(
+    r"\s*[\[{].*|[0-9a-f]{16,}|[0-9a-f]{8}-[0-9a-f-]{27,}|/\S+/\S*|[A-Za-z]:\\.*|https?://.*", re.I | re.S
+)
+MOST_SHOWN_LENGTH = 120
+MOST_SHOWN = 3  # columns
+FEW = 0.2  # a column with fewer different values than this share of the rows groups them, it does not name them
+ENOUGH_ROWS = 8  # fewer say little of what tells rows apart
+SHOWN_LENGTH = 40  # characters by which people tell one line from another
+MOMENT = re.compile(r"\d{4}-\d\d-\d\d[ T]\d\d:\d\d")
+
+
+def shown_columns(table: Table, target: str, rows: Sequence[Sequence[Any]] = ()) -> tuple[str, ...]:
+    """What to show for a row of a table: a telling name, and what tells rows of one name apart.
+
+    rows: some of its rows, all columns. Where there are none, what the catalog says has to do: names and uniqueness.
+    """
+    seen = _Seen(table, rows)
+    named = max(seen.columns, key=lambda one: (seen.score(one), -seen.place[one.name]), default=None)
+    chosen = [named.name] if named is not None and seen.score(named) > 0 else []
+    if chosen and chosen[0] in seen.single:
+        return (chosen[0],)
+    if chosen and not seen.known and (second := seen.unique_text()):
+        return (chosen[0], second)
+    # By a name alone rows may look apart in the first hundred and not in the next: a unique text beside it settles that.
+    if chosen and (second := seen.unique_text()) and not seen.slug(second):
+        chosen.append(second)
+    chosen += seen.mates(chosen) if chosen and seen.apart(chosen) < 1 else []
+    while len(chosen) < MOST_SHOWN - 1 and seen.apart(chosen) < 1:
+        more = seen.complement(chosen)
+        if more is None:
+            break
+        chosen.append(more)
+    if seen.known and seen.apart(chosen) < 1 and target not in chosen:
+        chosen.append(target)
+    return tuple(chosen) or (target,)
+
+
+def called_by(fields: Sequence[FieldSpec]) -> tuple[str, ...]:
+    """The fields that may tell a person which record it is, the most telling ones first."""
+    texts = [one for one in fields if readable_text(one) or (one.kind == "longtext" and _named(one.name))]
+    return tuple(one.name for one in sorted(texts, key=lambda f: -_named(f.name)))
+
+
+def readable_text(one: ColumnSpec | FieldSpec) -> bool:
+    """Whether people read it: not an identifier made for machines, and nothing that must not be shown."""
+    return one.kind == "text" and one.storage in ("", "text") and not UNREADABLE.search(one.name)
+
+
+def _named(name: str) -> int:
+    return 4 if NAMING.search(name) else 3 if DESCRIBING.search(name) else 2 if NUMBERING.search(name) else 0
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """A table with some of its rows."""
+
+    table: Table
+    rows: Sequence[Sequence[Any]]
+
+    @property
+    def known(self) -> bool:
+        return len(self.rows) >= ENOUGH_ROWS
+
+    @cached_property
+    def columns(self) -> tuple[ColumnSpec, ...]:
+        return column_specs(self.table)
+
+    @cached_property
+    def place(self) -> dict[str, int]:
+        return {one.name: i for i, one in enumerate(self.columns)}
+
+    @cached_property
+    def sets(self) -> tuple[tuple[str, ...], ...]:
+        """The columns that are unique together."""
+        return tuple(one for one in (self.table.key, *(u.columns for u in self.table.uniques)) if one)
+
+    @cached_property
+    def single(self) -> set[str]:
+        return {one[0] for one in self.sets if len(one) == 1}
+
+    def shown(self, name: str) -> list[str]:
+        """A column's values as a list would tell them apart: moments to the minute, long texts by their beginning."""
+        at, found = self.place[name], []
+        for row in self.rows:
+            text = "" if row[at] is None else str(row[at])
+            found.append(text[:16] if MOMENT.match(text) else text[:SHOWN_LENGTH])
+        return found
+
+    def apart(self, names: Sequence[str]) -> float:
+        """The share of rows that these columns tell from all others before them, 1 where all are told apart."""
+        if not names:
+            return 0.0
+        lines = list(zip(*(self.shown(name) for name in names), strict=True))
+        return len(set(lines)) / len(lines) if lines else 1.0
+
+    def filled(self, name: str) -> float:
+        return sum(1 for text in self.shown(name) if text) / len(self.rows) if self.rows else 1.0
+
+    def machine(self, name: str) -> bool:
+        """Whether most of a column's values are made for machines."""
+        at = self.place[name]
+        texts = [str(row[at]) for row in self.rows if row[at] is not None]
+        return bool(texts) and sum(1 for text in texts if MACHINE.fullmatch(text)) * 2 > len(texts)
+
+    def score(self, one: ColumnSpec) -> float:
+        """How well a column names a row for people; 0 for not at all."""
+        declared = next(c for c in self.table.columns if c.name == one.name)
+        named = _named(one.name)
+        # Many schemas give every text 255 characters or 2 000: a name is a name all the same.
+        if not readable_text(one) or (named < 4 and (declared.length or 0) > MOST_SHOWN_LENGTH):
+            return 0
+        found = float(named + (2 if one.name in self.single else 0) + (1 if not one.nullable else 0))
+        if not self.known:
+            return found
+        telling = self.apart([one.name])
+        if not self.filled(one.name) or self.machine(one.name) or (telling < FEW and one.name not in self.single):
+            return 0
+        return found + 3 * telling + self.filled(one.name)
+
+    def slug(self, name: str) -> bool:
+        """Whether a text only says once more, in the way of addresses, what stands beside it."""
+        return "slug" in name.lower()
+
+    def unique_text(self) -> str | None:
+        """A readable text that is unique by itself."""
+        texts = (one.name for one in self.columns if one.name in self.single and readable_text(one))
+        return next(
+            (name for name in texts if not (self.known and (not self.filled(name) or self.machine(name)))), None
+        )
+
+    def mates(self, chosen: Sequence[str]) -> list[str]:
+        """What is unique together with what is chosen, where people can read it."""
+        readable = {one.name for one in self.columns if readable_text(one) or one.kind in ("date", "whole")}
+        for one in sorted(self.sets, key=len):
+            if set(chosen) & set(one) and set(one) - set(chosen) <= readable and len(one) <= MOST_SHOWN:
+                return [name for name in one if name not in chosen]
+        return []
+
+    def complement(self, chosen: Sequence[str]) -> str | None:
+        """The column that best tells rows of the same name apart; None where none adds to it."""
+        ranks = {"text": 3, "date": 2, "datetime": 2, "decimal": 1, "whole": 1}
+        now, best, found = self.apart(chosen), 0.0, None
+        referring = {name for one in self.table.references for name in one.columns}
+        for one in self.columns:
+            if one.name in chosen or one.kind not in ranks or UNREADABLE.search(one.name) or self.slug(one.name):
+                continue
+            if one.name in self.table.key or one.name in referring or self.machine(one.name):
+                continue
+            gain = self.apart([*chosen, one.name]) - now
+            worth = gain * 10 + ranks[one.kind] + _named(one.name) / 2
+            if gain > 0.1 and worth > best:
+                best, found = worth, one.name
+        return found

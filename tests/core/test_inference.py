@@ -1,0 +1,94 @@
+"""Labels, what lists show, and which fields nobody is shown."""
+
+import sqlite3
+import tempfile
+import unittest
+from pathlib import Path
+
+from enlace.core.dataset.inference.labels import label_of, list_label
+from enlace.core.dataset.inference.make import make_dataset
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.server import forget_engines
+from enlace.core.words import words_of
+
+
+class Labels(unittest.TestCase):
+    def test_words_that_run_together(self):
+        words = words_of(["stop_name", "time_zone", "trip"])
+        self.assertEqual(label_of("stoptime", words), "Stop time")
+        self.assertEqual(label_of("stopover", words), "Stopover")
+        self.assertEqual(label_of("filename", {"file", "name"}), "Filename")
+
+    def test_acronyms_and_endings(self):
+        told = {"gid": "GID", "composers_ids": "Composers IDs", "body_html": "Body HTML", "ISRC": "ISRC"}
+        self.assertEqual({name: label_of(name) for name in told}, told)
+        lists = {
+            "currency_code": "Currency",
+            "page_ptr_id": "Page",
+            "vesselId": "Vessel",
+            "piano": "Piano",
+            "paid": "Paid",
+        }
+        self.assertEqual({name: list_label(name, "t") for name in lists}, lists)
+        self.assertEqual(list_label("id", "vessel"), "Vessel")
+
+
+class WhatListsShow(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.addCleanup(forget_engines)
+        self.path = Path(folder.name) / "t.sqlite"
+
+    def shows(self, columns: str, rows: list[tuple]) -> tuple[str, ...]:
+        with sqlite3.connect(self.path) as db:
+            db.executescript(
+                f"CREATE TABLE a ({columns}); CREATE TABLE b (id INTEGER PRIMARY KEY, a_id REFERENCES a (id))"
+            )
+            db.executemany(f"INSERT INTO a VALUES ({', '.join('?' * len(rows[0]))})", rows)
+        dataset = make_dataset(ConnectionSpec.of("sqlite", path=str(self.path)), "b")
+        return dataset.by_name["a_id"].lookup.shows
+
+    def test_a_state_is_no_name(self):
+        rows = [(i, "cancelled", f"2026-01-{i % 28 + 1:02} 10:{i % 60:02}") for i in range(60)]
+        shows = self.shows("id INTEGER PRIMARY KEY, status TEXT NOT NULL, eta TIMESTAMP", rows)
+        self.assertEqual(shows, ("eta",))
+
+    def test_what_is_unique_together(self):
+        rows = [(i, "app" + str(i // 10), f"model{i % 10}") for i in range(30)]
+        shows = self.shows(
+            "id INTEGER PRIMARY KEY, app_label TEXT NOT NULL, model TEXT NOT NULL, UNIQUE (app_label, model)", rows
+        )
+        self.assertEqual(shows, ("model", "app_label"))
+
+    def test_json_and_paths_are_not_read(self):
+        rows = [(i, f'{{"a": {i}}}', f"/files/{i}/x.png", f"Notice {i}") for i in range(20)]
+        shows = self.shows(
+            "id INTEGER PRIMARY KEY, name_data VARCHAR(80) NOT NULL, filename TEXT NOT NULL, headline TEXT", rows
+        )
+        self.assertEqual(shows, ("headline",))
+
+    def test_names_that_repeat_get_what_tells_them_apart(self):
+        rows = [(i, "San José", f"{'north' if i % 2 else 'south'} {i}") for i in range(20)]
+        self.assertEqual(self.shows("id INTEGER PRIMARY KEY, name TEXT, region TEXT", rows), ("region",))
+        self.path.unlink()
+        rows = [(i, f"San José {i // 2}", f"{'north' if i % 2 else 'south'}") for i in range(20)]
+        self.assertEqual(self.shows("id INTEGER PRIMARY KEY, name TEXT, region TEXT", rows), ("name", "region"))
+
+
+class Nobodys(unittest.TestCase):
+    def test_versions_and_secrets_are_hidden_and_json_is_checked(self):
+        with tempfile.TemporaryDirectory() as folder:
+            self.addCleanup(forget_engines)
+            path = str(Path(folder) / "t.sqlite")
+            with sqlite3.connect(path) as db:
+                db.execute(
+                    "CREATE TABLE t (id INTEGER PRIMARY KEY, name TEXT, lock_version INTEGER NOT NULL, api_token TEXT,"
+                    " app_version INTEGER, settings TEXT NOT NULL CHECK ((JSON_VALID(settings) OR settings IS NULL)))"
+                )
+            dataset = make_dataset(ConnectionSpec.of("sqlite", path=path), "t")
+        self.assertEqual([one.name for one in dataset.fields if one.hidden], ["lock_version", "api_token"])
+        version = dataset.by_name["lock_version"]
+        self.assertEqual((version.read_only, version.initial), (True, "1"))
+        self.assertEqual((dataset.by_name["settings"].kind, dataset.by_name["settings"].storage), ("longtext", "json"))
+        self.assertEqual(dataset.rules, ())
