@@ -19,7 +19,7 @@ from enlace.core.dataset.outer import outer_values
 from enlace.core.dataset.window import Row
 from enlace.core.draft import PendingRecord, conflicts
 from enlace.core.expression import ExpressionError
-from enlace.core.kinds import KINDS, Odd
+from enlace.core.kinds import KINDS, Odd, stored_as
 from enlace.core.problem import Problem
 from enlace.core.save.action import Action, ActionSpec
 from enlace.rows.writer import Overlay, row_writer
@@ -142,7 +142,7 @@ def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, to
         was=("was empty" if not was else f"was {was[:80]}{'…' if len(was) > 80 else ''}")
         if touched and pending and pending.state == "edited"
         else "",
-        odd=f"Stored as {type(value).__name__}, not as {kind.label.lower()}. Saving another value mends it."
+        odd=f"Stored as {stored_as(value)}, which is not {kind.phrase}. Save another value to mend it."
         if isinstance(odd, Odd) and not touched
         else "",
         waits=bool(pending and field.name in pending.under),

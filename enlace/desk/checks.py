@@ -215,5 +215,5 @@ def gone_fields(pending: PendingRecord, part: FormPart) -> list[str]:
 
 def _without_column(pending: PendingRecord, part: FormPart) -> Iterator[Complaint]:
     for name in gone_fields(pending, part):
-        hint = "Drop that change under Review; the rest can be saved."
+        hint = "Discard that change under Review; the rest can be saved."
         yield Complaint("column gone", f"{part.dataset.table} has no column {name} any more. {hint}", ())

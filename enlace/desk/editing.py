@@ -140,7 +140,7 @@ def keep(work: Work, identifier: str) -> RecordView:
     with transaction.atomic():
         before = work.store.get(identifier)
         if before is not None:
-            work.store.put("Take back", {identifier: before}, {identifier: None})
+            work.store.put("Discard the changes of a record", {identifier: before}, {identifier: None})
     return work.record(identifier)
 
 
@@ -149,7 +149,7 @@ def drop(work: Work, identifier: str) -> None:
     with transaction.atomic():
         before = work.store.get(identifier)
         if before is not None:
-            work.store.put("Take back", {identifier: before}, {identifier: None})
+            work.store.put("Discard the changes of a record", {identifier: before}, {identifier: None})
     work.forget_new()
 
 
@@ -227,7 +227,7 @@ def _opened_for(
 ) -> tuple[PendingRecord | None, PendingRecord]:
     before, record = _open(work, identifier, stored)
     if record.state == "removed":
-        raise Problem("This record is marked for removal.", "Keep it first, then edit it.", code="bad")
+        raise Problem("This record is marked for removal.", "Discard the removal first, then edit it.", code="bad")
     if stored is not None and field.name not in record.touched and record.conflict is None:
         # What counts as read is what stood there when the field was first edited.
         record = replace(record, was={**record.was, field.name: stored.get(field.name)})

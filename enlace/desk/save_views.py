@@ -161,4 +161,4 @@ def discard(request: HttpRequest, work: Work) -> HttpResponse:
     if request.headers.get("HX-Request") != "true":
         return redirect("review", work.form.pk)
     view = or_first(work, identifier, work.record) if identifier else work.at(0)
-    return all_anew(request, work, view).say("All pending changes are dropped.").response()
+    return all_anew(request, work, view).say("All pending changes are discarded.").response()

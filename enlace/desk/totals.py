@@ -48,7 +48,7 @@ def choose(request: HttpRequest, work: Work) -> HttpResponse:
     if "remove" in request.POST:
         mine.filter(field=name, function=function).delete()
     elif mine.count() >= MOST:
-        raise Problem(f"There are {MOST} totals already.", "Take one away first.", code="bad")
+        raise Problem(f"There are {MOST} totals already.", "Remove one first.", code="bad")
     else:
         mine.get_or_create(person=work.person, form=work.form, part=work.part.name, field=name, function=function)
     return _page(request, work)

@@ -302,7 +302,7 @@ def keep(request: HttpRequest, work: Work) -> HttpResponse:
     identifier = text_from(request, "record")
     position = work.position(identifier)
     if identifier.startswith("n"):
-        raise Problem("A new record has nothing to go back to.", "Remove it instead.", code="bad")
+        raise Problem("A new record has nothing to go back to.", "Remove it.", code="bad")
     view = editing.keep(work, identifier).moved_to(position)
     return Answer(request, work).panel(view).row(view).strip().say("The record is as it was read.").response()
 

@@ -20,7 +20,7 @@ from enlace.core.dataset.tones import ROW, tones_of
 from enlace.core.dataset.window import CUT, Row
 from enlace.core.draft import PendingRecord
 from enlace.core.expression import ExpressionError
-from enlace.core.kinds import KINDS, Formats
+from enlace.core.kinds import KINDS, Formats, stored_as
 from enlace.core.rules import Complaint
 
 
@@ -256,7 +256,7 @@ def _plain_shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
             return _cell(field, "—", str(value), odd=True)
         text = show(value)
         if not reads_length and kind.is_odd(value, field):
-            told = f"Stored as {type(value).__name__}, which does not fit this field of kind “{kind.label.lower()}”."
+            told = f"Stored as {stored_as(value)}, which is not {kind.phrase}."
             return _cell(field, text, told, odd=True)
         return cell_of(text)
 

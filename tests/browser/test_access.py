@@ -42,7 +42,7 @@ class Axe(Served):
         expect(page.locator(".badge-live")).to_have_text("practice copy")
         yield "a form on the practice copy"
         page.goto(self.base + "/workshop/connection/1/")
-        page.get_by_role("button", name="Throw the copy away").click()
+        page.get_by_role("button", name="Remove the copy").click()
         page.locator("#question").get_by_role("button", name="Go on").click()
         expect(page.get_by_role("heading", name="Live")).to_be_visible()
         page.goto(self.base + "/workshop/connection/1/table?name=vessel")
@@ -171,7 +171,7 @@ class Axe(Served):
         yield "a rehearsal"
         self.work("Vessel", page)
         page.get_by_role("button", name="Discard").click()
-        page.locator("#question").get_by_role("button", name="Drop them").click()
+        page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
         self.says("dropped", page)
 
     def violations(self, page):

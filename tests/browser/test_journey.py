@@ -177,7 +177,7 @@ class Journey(Served):
         expect(self.cell(5, 2, page)).to_have_text("Next dock")
         expect(self.cell(4, 2, page)).to_have_text("Late dock")
         page.get_by_role("button", name="Discard").click()
-        page.locator("#question").get_by_role("button", name="Drop them").click()
+        page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
         self.says("dropped", page)
 
     def until(self, done, page):
@@ -205,7 +205,7 @@ class Journey(Served):
         for label, value in (("Amount", "1234.56"), ("Currency", "USD"), ("Paid on", "2026-12-24")):
             expect(other.locator("#panel").get_by_role("textbox", name=label)).to_have_value(value)
         other.get_by_role("button", name="Discard").click()
-        other.locator("#question").get_by_role("button", name="Drop them").click()
+        other.locator("#question").get_by_role("button", name="Discard", exact=True).click()
         self.says("dropped", other)
         self.wrong = [
             w

@@ -16,7 +16,7 @@ class Lists(Served):
 
     def discard(self):
         self.page.locator("#strip").get_by_role("button", name="Discard").click()
-        self.page.locator("#question").get_by_role("button", name="Drop them").click()
+        self.page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
         self.says("dropped")
 
     def test_by_keyboard_beside_the_grid(self):

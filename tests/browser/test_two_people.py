@@ -159,7 +159,7 @@ class TwoPeople(Served):
             expect(page.locator("tbody")).to_contain_text("pilot_shift")
         finally:
             page.goto(self.base + "/workshop/connection/1/")
-            page.get_by_role("button", name="Throw the copy away").click()
+            page.get_by_role("button", name="Remove the copy").click()
             page.locator("#question").get_by_role("button", name="Go on").click()
             expect(page.get_by_role("heading", name="Live")).to_be_visible()
 

@@ -101,7 +101,7 @@ class Reading(Pages):
         )
         html = self.client.get(f"/desk/{self.form('t', self.connect(spec)).pk}/").content.decode()
         self.assertIn("twelve", html)
-        self.assertIn("Stored as str, not as whole number", html)
+        self.assertIn("Stored as a text, which is not a whole number", html)
         self.assertRegex(html, r'class="start odd">31/12/99<')
 
 

@@ -15,6 +15,17 @@ _COMPARED: dict[Any, str] = {
     exp.EQ: "equal to",
     exp.NEQ: "different from",
 }
+_TOTALS: dict[Any, str] = {
+    exp.Sum: "sum of",
+    exp.Avg: "average of",
+    exp.Min: "least",
+    exp.Max: "greatest",
+    exp.Count: "",
+}
+_SIGNS: dict[Any, str] = {exp.Add: "+", exp.Sub: "−", exp.Mul: "×", exp.Div: "÷"}
+_DENIED: dict[Any, Any] = {
+    exp.GT: exp.LTE, exp.GTE: exp.LT, exp.LT: exp.GTE, exp.LTE: exp.GT, exp.EQ: exp.NEQ, exp.NEQ: exp.EQ,
+}  # fmt: skip
 _TURNED: dict[Any, Any] = {
     exp.GT: exp.LT,
     exp.GTE: exp.LTE,
@@ -41,6 +52,11 @@ def in_words(tree: exp.Expr, labels: Mapping[str, str]) -> str:
             return f"-{node.this.this}"
         if isinstance(node, exp.Length):
             return f"the length of {term(node.this)}"
+        if type(node) in _TOTALS:
+            return _total(node, labels)
+        if type(node) in _SIGNS:
+            left, right = term(node.this), term(node.expression)
+            return f"{left} {_SIGNS[type(node)]} {right}" if left and right else ""
         return ""
 
     return _clause(tree.unnest(), term)
@@ -49,11 +65,26 @@ def in_words(tree: exp.Expr, labels: Mapping[str, str]) -> str:
 Term = Callable[[exp.Expr], str]
 
 
+def _total(node: exp.Expr, labels: Mapping[str, str]) -> str:
+    """An aggregate over a detail: "the sum of tonnes in cargo line"."""
+    of = node.this
+    if not isinstance(of, exp.Column):
+        return "the number of rows" if isinstance(node, exp.Count) else ""
+    table = of.table.replace("_", " ")
+    column = labels.get(f"{of.table}.{of.name}".lower(), of.name.replace("_", " "))
+    if isinstance(node, exp.Count):
+        return f"the number of {table or column}"
+    return f"the {_TOTALS[type(node)]} {column}{f' in {table}' if table else ''}"
+
+
 def _clause(node: exp.Expr, term: Term) -> str:
     if isinstance(node, exp.And | exp.Or):
         return _joined(node, term)
     if isinstance(node, exp.Not):
-        return _denied(node.this.unnest(), term)
+        inner = node.this.unnest()
+        if isinstance(inner, exp.Not):
+            return _clause(inner.this.unnest(), term)
+        return _denied(inner, term)
     if isinstance(node, exp.Is):
         return _is(node, term, False)
     if type(node) in _COMPARED:
@@ -124,6 +155,15 @@ def _listed(names: list[str], word: str) -> str:
 
 
 def _denied(node: exp.Expr, term: Term) -> str:
+    if type(node) in _DENIED:
+        return _comparison(_DENIED[type(node)](this=node.this.copy(), expression=node.expression.copy()), term)
+    if isinstance(node, exp.And | exp.Or):
+        # De Morgan's laws, which hold with NULL as well.
+        sides = [exp.Not(this=side.copy()) for side in _sides(node, type(node))]
+        joined: exp.Expr = sides[0]
+        for one in sides[1:]:
+            joined = (exp.Or if isinstance(node, exp.And) else exp.And)(this=joined, expression=one)
+        return _joined(joined, term)
     if isinstance(node, exp.In):
         return _one_of(node, term, "none")
     if isinstance(node, exp.Is):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
@@ -34,6 +35,15 @@ def raw_text(raw: Any) -> str:
     return str(raw)
 
 
+def stored_as(raw: Any) -> str:
+    """What a stored value is, in words."""
+    names: tuple[tuple[type | tuple[type, ...], str], ...] = (
+        (str, "a text"), ((bool, int, float, Decimal), "a number"), ((bytes, bytearray, memoryview), "bytes"),
+        (datetime.datetime, "a date and time"), (datetime.date, "a date"), (datetime.time, "a time"),
+    )  # fmt: skip
+    return next((words for kinds, words in names if isinstance(raw, kinds)), "a value of another type")
+
+
 class Kind:
     """One kind of field: how text becomes a value, how a value becomes text.
 
@@ -48,6 +58,12 @@ class Kind:
     editor = "line"
     inputmode = "text"
     example = ""
+
+    @property
+    def phrase(self) -> str:
+        """The label as a part of a sentence: "a whole number"."""
+        words = self.label[:1].lower() + self.label[1:]
+        return words if words in ("yes or no", "binary data") else f"a {words}"
 
     def read(self, raw: Any, field: FieldSpec) -> Any:
         """A stored value as the kind's own Python value; Odd when it is none, None for NULL."""
