@@ -16,6 +16,7 @@ demo: setup
 
 test: setup
 	@$(PYTHON) scripts/debian.py
+	@$(PYTHON) scripts/tools.py
 	@$(PY) -W error::DeprecationWarning:enlace manage.py test --noinput
 
 bench: setup
@@ -29,9 +30,13 @@ lint: setup
 	@$(PY) -m ruff check . && $(PY) -m ruff format --check .
 	@$(PY) -m mypy
 	@.venv/bin/lint-imports --no-cache
+	@$(PYTHON) scripts/tools.py
+	@.venv/bin/djlint enlace --lint --check --quiet
+	@node_modules/.bin/biome check --error-on-warnings
 
 format: setup
 	@$(PY) -m ruff check --fix . ; $(PY) -m ruff format .
+	@.venv/bin/djlint enlace --reformat --quiet ; node_modules/.bin/biome format --write
 
 vendor: setup
 	@$(PY) scripts/vendor.py

@@ -9,7 +9,13 @@ import shutil
 import subprocess
 import sys
 
-NEEDED = {"chromium": "chromium", "postgres": "postgresql", "mariadbd": "mariadb-server"}  # program: package
+NEEDED = {
+    "chromium": "chromium",
+    "postgres": "postgresql",
+    "mariadbd": "mariadb-server",
+    "node": "nodejs",
+    "npm": "npm",
+}  # program: package
 
 
 def there(program):

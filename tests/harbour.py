@@ -10,7 +10,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from demo.harbour.generate import make_database
-from enlace.core.dataset.anchors import forget_landmarks
+from enlace.core.dataset.anchors import forget_anchors
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import as_read, with_text
@@ -90,4 +90,4 @@ class Bench:
 
 def forget() -> None:
     forget_engines()
-    forget_landmarks()
+    forget_anchors()

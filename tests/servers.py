@@ -64,10 +64,10 @@ class Place:
         host, name = server(kind), f"place_{next(_numbers)}"
         driver = {"postgresql": "postgresql+psycopg", "mariadb": "mysql+pymysql"}[kind]
         address = URL.create(driver, host.user, host.password, "127.0.0.1", host.port, host.database)
-        outer = create_engine(address, isolation_level="AUTOCOMMIT")
-        with outer.connect() as db:
+        related = create_engine(address, isolation_level="AUTOCOMMIT")
+        with related.connect() as db:
             db.execute(text(f"CREATE DATABASE {name}" + (" CHARACTER SET utf8mb4" if kind == "mariadb" else "")))
-        outer.dispose()
+        related.dispose()
         self.engine = create_engine(address.set(database=name))
         self.spec = ConnectionSpec.of(kind, host.password, **{**host.parameters, "database": name})
 
@@ -160,12 +160,14 @@ class OnServer:
     def bench(self, table: str) -> Bench:
         return Bench(self.spec, table)
 
-    def new(self, bench: Bench, under=None, **texts):
+    def new(self, bench: Bench, waits_for=None, **texts):
         """A new record with texts typed into its fields. under: fields that take the key of other new records."""
         record = new_record()
         for name, typed in texts.items():
             record = with_text(record, bench.dataset.by_name[name], typed, ENGLISH)
-        return replace(record, under={n: ("" if len(u) < 3 else u[0], *u[-2:]) for n, u in (under or {}).items()})
+        return replace(
+            record, waits_for={n: ("" if len(u) < 3 else u[0], *u[-2:]) for n, u in (waits_for or {}).items()}
+        )
 
 
 def on_each_server(namespace: dict, *tests: type) -> None:

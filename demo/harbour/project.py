@@ -50,7 +50,7 @@ CAST_OFF = ServerAction(
 # What the harbour's builder has settled about fields: (part of the field sheet, value) by table and column.
 SETTLED = {
     "vessel": {
-        "imo_no": [("knows", "imo")],
+        "imo_no": [("text_check", "imo")],
         "flag": [("picture", "AA"), ("help", "Two letters, as in ISO 3166")],
         "length_m": [("format", "#,##0.0 'm'"), ("align", "end")],
         "gross_tonnage": [("format", "#,##0 'GT'")],
@@ -64,14 +64,14 @@ SETTLED = {
         ],
         "draught_m": [
             ("format", "0.0 'm'"),
-            ("tones", "alarm: draught_m >= berth.depth_m\nwatch: draught_m > berth.depth_m - 1"),
+            ("conditional_formats", "alarm: draught_m >= berth.depth_m\nwatch: draught_m > berth.depth_m - 1"),
         ],
-        "status": [("tones", "good: status = 'berthed'\nfaded: status = 'cancelled'")],
+        "status": [("conditional_formats", "good: status = 'berthed'\nfaded: status = 'cancelled'")],
         "eta": [("initial", "CURRENT_TIMESTAMP"), ("format", "EEE d MMM y, HH:mm")],
         "purpose": [("lookup.choices", "cargo\nrepair\nbunkering\ncrew change"), ("lookup.others", "yes")],
     },
     "cargo_line": {"tonnes": [("format", "#,##0.000 't'")]},
-    "container_move": {"container_no": [("knows", "container")], "gross_kg": [("format", "#,##0 'kg'")]},
+    "container_move": {"container_no": [("text_check", "container")], "gross_kg": [("format", "#,##0 'kg'")]},
     "dues_invoice": {"paid_on": [("read_only_when", "paid_on < '2025-01-01'")]},
 }  # fmt: skip
 CALCULATED = {

@@ -17,14 +17,14 @@ def filters_in(given: Mapping[str, str]) -> dict[str, str]:
     return {name.removeprefix(ONLY): said for name, said in given.items() if name.startswith(ONLY)}
 
 
-def filters_text(only: Mapping[str, str]) -> str:
+def filters_text(filter_texts: Mapping[str, str]) -> str:
     """Filters as they stand in addresses."""
-    return urlencode([(ONLY + name, said) for name, said in only.items()])
+    return urlencode([(ONLY + name, said) for name, said in filter_texts.items()])
 
 
-def view_text(rows: Rows, only: Mapping[str, str]) -> str:
+def view_text(rows: Rows, filter_texts: Mapping[str, str]) -> str:
     """An order and filters as a query string, which all acts of a page hand on."""
-    return "&".join(filter(None, [urlencode([("order", order_text(rows))]), filters_text(only)]))
+    return "&".join(filter(None, [urlencode([("order", order_text(rows))]), filters_text(filter_texts)]))
 
 
 def order_text(rows: Rows) -> str:

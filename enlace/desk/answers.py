@@ -15,17 +15,17 @@ from django.utils.safestring import mark_safe
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.compiled import derived
-from enlace.core.dataset.outer import outer_values
+from enlace.core.dataset.related import related_values
 from enlace.core.dataset.window import Row
 from enlace.core.draft import PendingRecord, conflicts
 from enlace.core.expression import ExpressionError
-from enlace.core.kinds import KINDS, Odd, stored_as
+from enlace.core.kinds import KINDS, Nonconforming, stored_as
 from enlace.core.problem import Problem
 from enlace.core.save.action import Action, ActionSpec
 from enlace.rows.writer import Overlay, row_writer
 
 from .addresses import filters_text, order_text, view_text
-from .work import RecordView, Work, print_of, print_of_all
+from .work import RecordView, Work, digest_of, record_digest
 
 MOST_TOLD = 600  # characters of a text that travels in an event
 
@@ -130,22 +130,22 @@ def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, to
     odd = kind.read(value, field) if value is not None else None
     chosen = work.words.chosen(work.dataset, field, view.values) if field.lookup and value is not None else None
     text = kind.as_typed(value, field, work.formats) if chosen is None else chosen
-    editor = kind.editor if kind.editor != "tick" or not isinstance(odd, Odd) else "line"
+    editor = kind.editor if kind.editor != "tick" or not isinstance(odd, Nonconforming) else "line"
     return EditorView(
         number=number,
         field=field,
         editor="combo" if field.lookup else editor,
         text=text if typed is None else typed,
-        print=print_of(stored) if view.stored is not None else "",
+        print=digest_of(stored) if view.stored is not None else "",
         state=told[0] if told else "changed" if touched else "",
         message=told[1] if told else "",
         was=("was empty" if not was else f"was {was[:80]}{'…' if len(was) > 80 else ''}")
         if touched and pending and pending.state == "edited"
         else "",
         odd=f"Stored as {stored_as(value)}, which is not {kind.phrase}. Save another value to mend it."
-        if isinstance(odd, Odd) and not touched
+        if isinstance(odd, Nonconforming) and not touched
         else "",
-        waits=bool(pending and field.name in pending.under),
+        waits=bool(pending and field.name in pending.waits_for),
         void=_void(field, value, typed),
         lacking=bool(
             field.lookup and not field.lookup.others and value is not None and chosen is None and typed is None
@@ -170,8 +170,8 @@ def base_context(work: Work) -> dict[str, Any]:
         "part": work.part,
         "dataset": work.dataset,
         "order": order_text(work.rows),
-        "filters": filters_text(work.only),
-        "view": view_text(work.rows, work.only),
+        "filters": filters_text(work.filter_texts),
+        "view": view_text(work.rows, work.filter_texts),
         "at": work.address,
         "practice": work.practice,
         "kept": work.kept,
@@ -204,7 +204,7 @@ class Answer:
     def drifted(self, identifier: str, position: int, stored: Mapping[str, Any] | None) -> Answer:
         """Warn that somebody else changed the record since the page read it."""
         pending = self.work.store.get(identifier)
-        self.events["enlace:drift"] = {"record": identifier, "seen": print_of_all(stored)}
+        self.events["enlace:drift"] = {"record": identifier, "seen": record_digest(stored)}
         lines = [] if stored is None or pending is None else drift_lines(self.work, pending, stored)
         return self.template("drift.html", swap=True, gone=stored is None, pending=pending, lines=lines)
 
@@ -283,7 +283,7 @@ def panel_context(work: Work, view: RecordView | None) -> dict[str, Any]:
     if view is None:
         return {"record": None, "editors": []}
     context: dict[str, Any] = {"record": view, "editors": editor_views(work, view)}
-    context["seen"] = print_of_all(view.stored)
+    context["seen"] = record_digest(view.stored)
     context["actions"] = offered(work, view)
     context["details"] = [part for part in work.parts.values() if part.name and part.of == work.part.name]
     if view.pending is not None and view.stored is not None and view.state in ("edited", "removed"):
@@ -306,8 +306,8 @@ def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
             continue  # the table has changed since it was written; the workshop's page says so
         may = False
         if view.stored is not None and view.pending is None:
-            outer = outer_values(work.spec, work.dataset, ready.outer, view.stored) if ready.outer else None
-            may = ready.allows(view.stored, outer)
+            related = related_values(work.spec, work.dataset, ready.related, view.stored) if ready.related else None
+            may = ready.allows(view.stored, related)
         found.append({"pk": one.pk, "title": one.title, "question": one.question, "may": may, "token": token_hex(16)})
     return found
 

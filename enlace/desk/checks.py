@@ -9,7 +9,7 @@ from typing import Any
 
 from enlace.core.dataset.lookups import called_so
 from enlace.core.dataset.narrowing import BrokenList, narrowing_fields, still_offered
-from enlace.core.dataset.outer import outer_rows
+from enlace.core.dataset.related import related_rows
 from enlace.core.dataset.uniqueness import taken
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import unreadable
@@ -29,17 +29,17 @@ class Checks:
     def __init__(self, work: Reader) -> None:
         self.work = work
         self._masters: dict[tuple[str, str], tuple[Mapping[str, Any] | None, PendingRecord | None]] = {}
-        self._outer: dict[tuple[str, str], tuple[Mapping[str, Any], dict[str, Any]]] = {}
+        self._related: dict[tuple[str, str], tuple[Mapping[str, Any], dict[str, Any]]] = {}
 
-    def learn_all(self, part: FormPart, records: Sequence[PendingRecord]) -> None:
+    def prefetch_all(self, part: FormPart, records: Sequence[PendingRecord]) -> None:
         """Ask at once for all that the rules and the words of several pending records need from elsewhere."""
         if not records:
             return
         values = [one.values() for one in records]
         if part.dataset.looked_up:
-            self.work.words.learn(part.dataset, [*values, *(one.was for one in records)])
+            self.work.words.prefetch(part.dataset, [*values, *(one.was for one in records)])
         self._learn_masters(part, records)
-        if part.rules.outer:
+        if part.rules.related:
             of_master = [self.of_master(part, part.master_of(one)) for one in records]
             self._ask(part, [one.id for one in records], values, of_master)
 
@@ -52,9 +52,9 @@ class Checks:
     ) -> None:
         """Ask for what several records need from elsewhere, once for all of them."""
         named = [{**one, RECORD_ID: identifier} for identifier, one in zip(ids, values, strict=True)]
-        found = outer_rows(self.work.spec, part.dataset, part.rules.outer, named, self._totals(part))
-        for identifier, base, outer, beside in zip(ids, values, found, more, strict=True):
-            self._outer[part.name, identifier] = (dict(base), {**outer, **beside})
+        found = related_rows(self.work.spec, part.dataset, part.rules.related, named, self._totals(part))
+        for identifier, base, related, beside in zip(ids, values, found, more, strict=True):
+            self._related[part.name, identifier] = (dict(base), {**related, **beside})
 
     def _learn_masters(self, part: FormPart, records: Sequence[PendingRecord]) -> None:
         """Read at once the masters of some details that rules are about, and what those masters' own rules need."""
@@ -72,26 +72,26 @@ class Checks:
         stored, there = above.stored_of(lacking), above.store.some(lacking)
         for one in lacking:
             self._masters[own.name, one] = (stored.get(one), there.get(one))
-        if over and own.rules.outer:
+        if over and own.rules.related:
             values = [self._master_values(own, one) for one in lacking]
             beside = [self.of_master(own, own.master_by(one)) for one in values]
             self._ask(own, lacking, values, beside)
 
-    def outer(self, part: FormPart, identifier: str, values: Mapping[str, Any], ask: bool = True) -> dict[str, Any]:
+    def related(self, part: FormPart, identifier: str, values: Mapping[str, Any], ask: bool = True) -> dict[str, Any]:
         """The values from outside of a record that its rules and calculated fields need; asked for once.
 
         ask: False takes only what is known already.
         """
-        if not part.rules.outer:
+        if not part.rules.related:
             return {}
-        known = self._outer.get((part.name, identifier))
+        known = self._related.get((part.name, identifier))
         if known is not None and known[0] == values:
             return known[1]
         if not ask:
             return {}
         master = self.work.master if part.name == self.work.part.name else part.master_by(values)
         self._ask(part, [identifier], [values], [self.of_master(part, master) if part.rules.of_master else {}])
-        return self._outer[part.name, identifier][1]
+        return self._related[part.name, identifier][1]
 
     def of_master(self, part: FormPart, master: str) -> dict[str, Any]:
         """The `master.column` values that a detail's rules need; none where its master is not known."""
@@ -135,13 +135,13 @@ class Checks:
         part = part or self.work.part
         found = [*unreadable(pending, part.dataset, self.work.formats), *_without_column(pending, part)]
         values = pending.values(stored)
-        outer = self.outer(part, pending.id, values, ask)
+        related = self.related(part, pending.id, values, ask)
         for name in pending.texts:
             values.pop(name, None)
-        touched = pending.touched - pending.texts.keys() - pending.under.keys()
+        touched = pending.touched - pending.texts.keys() - pending.waits_for.keys()
         new = pending.state == "new"
-        unread = {*pending.texts, *pending.under}
-        told = part.rules.complaints(values, touched, new, outer, saving)
+        unread = {*pending.texts, *pending.waits_for}
+        told = part.rules.complaints(values, touched, new, related, saving)
         rules = [c for c in told if not c.fields or not set(c.fields) <= unread]
         if part.name and ask:
             rules += self._of_master(part, pending, saving)
@@ -158,7 +158,7 @@ class Checks:
         if not master:
             return []
         values = self._master_values(own, master)
-        told = own.rules.complaints_over(part.dataset.table, values, self.outer(own, master, values), saving)
+        told = own.rules.complaints_over(part.dataset.table, values, self.related(own, master, values), saving)
         return [replace(one, fields=tuple(n for n in one.fields if n in part.dataset.by_name)) for one in told]
 
     def questions(self, pending: PendingRecord | None, stored: Mapping[str, Any] | None) -> list[Complaint]:

@@ -399,6 +399,8 @@ def _tally(state: str, faulty: bool, later: bool) -> list[str]:
 
 def handed_down(record: PendingRecord, part: str, identifier: str, values: Mapping[str, Any]) -> PendingRecord:
     """A record that waited for the key of another one, once that one is saved. values: of the saved record."""
-    known = {name: values[column] for name, (p, one, column) in record.under.items() if (p, one) == (part, identifier)}
-    rest = {name: source for name, source in record.under.items() if name not in known}
-    return replace(record, now={**record.now, **known}, under=rest)
+    known = {
+        name: values[column] for name, (p, one, column) in record.waits_for.items() if (p, one) == (part, identifier)
+    }
+    rest = {name: source for name, source in record.waits_for.items() if name not in known}
+    return replace(record, now={**record.now, **known}, waits_for=rest)

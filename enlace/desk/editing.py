@@ -24,7 +24,7 @@ from enlace.core.problem import Problem
 from .checks import gone_fields
 from .journal import own_saves
 from .typed import option_value, typed_in
-from .work import RecordView, Work, print_of
+from .work import RecordView, Work, digest_of
 
 Stored = Mapping[str, Any] | None
 
@@ -44,7 +44,7 @@ class Kept:
         Rules that need something from elsewhere are asked here, not while the draft is kept.
         """
         view = self.work.view(self.id, None, self.stored, self.result)
-        if self.result is not None and self.work.rules.outer:
+        if self.result is not None and self.work.rules.related:
             faulty = bool(self.result.conflict) or any(one.holds_back for one in view.complaints)
             self.work.store.note_fault(self.id, faulty)
         return view
@@ -135,7 +135,7 @@ def remove(work: Work, identifier: str) -> RecordView | None:
     return None if after is None else work.view(identifier, None, stored, after)
 
 
-def keep(work: Work, identifier: str) -> RecordView:
+def discard_changes(work: Work, identifier: str) -> RecordView:
     """Take a removal, or all edits of a record, back."""
     with transaction.atomic():
         before = work.store.get(identifier)
@@ -276,7 +276,7 @@ def _against_seen(
         return after
     current = stored.get(field.name)
     if seen:
-        stale = seen != print_of(current)
+        stale = seen != digest_of(current)
     elif field.lookup:
         stale = seen_text is not None and work.words.of(work.dataset, field, stored) != seen_text
     else:

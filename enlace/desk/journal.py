@@ -168,7 +168,7 @@ def shown_lines(work: Work | None, entry: JournalEntry) -> list[dict[str, Any]]:
         with suppress(Problem):  # while the server is away the stored values are shown
             for name, part in work.parts.items():
                 mine = [line for owner, line in lines if owner == name]
-                work.words.learn(part.dataset, [values for line in mine for values in (line.was, line.now)])
+                work.words.prefetch(part.dataset, [values for line in mine for values in (line.was, line.now)])
     return [_shown(work, part, line) for part, line in lines]
 
 

@@ -9,7 +9,7 @@ from typing import Any
 from django.conf import settings
 
 from enlace.accounts.models import Person
-from enlace.core.dataset.keep import keep
+from enlace.core.dataset.offline import take_copy
 from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
 from enlace.core.server import forget_engine
@@ -50,7 +50,7 @@ class KeptCopy:
                 "No copy may be kept of this form.", "A builder can allow it on the form's page.", code="forbidden"
             )
         FOLDER.mkdir(mode=0o700, exist_ok=True)
-        tables = keep(live, datasets, self.path)
+        tables = take_copy(live, datasets, self.path)
         forget_engine(self.spec)
         return sum(one.rows for one in tables)
 

@@ -32,7 +32,7 @@ def links_of(record: PendingRecord, columns: Sequence[str], of: str) -> tuple[st
     if not columns:
         return "", ""
     was = "" if record.state == "new" else link_text([record.was.get(name) for name in columns])
-    waits = [source[1] for source in record.under.values() if source[0] == of]
+    waits = [source[1] for source in record.waits_for.values() if source[0] == of]
     if waits:
         return was, WAITS + waits[0]
     values = record.values()

@@ -17,9 +17,9 @@ from enlace.workshop.place import stand_in
 from enlace.workshop.sheet import leave_out_gone
 
 from .addresses import filters_in
-from .given import ask_page, given_of
 from .kept import KeptCopy
 from .kept_views import away_page, in_use
+from .parameters import ask_page, given_of
 from .renamed import new_name
 from .saving import settle_doubt
 from .work import Work

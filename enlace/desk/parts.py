@@ -61,17 +61,17 @@ class FormPart:
 
         made = new_record()
         wanted = {**(stored or {}), **(record.now if record else {})}
-        now, under = {}, {}
+        now, waits_for = {}, {}
         for column, source in zip(self.columns, self.master_columns, strict=True):
             if wanted.get(source) is None:
-                under[column] = (self.of, master, source)
+                waits_for[column] = (self.of, master, source)
             else:
                 now[column] = wanted[source]
-        return PendingRecord(made.id, "new", now=now, under=under)
+        return PendingRecord(made.id, "new", now=now, waits_for=waits_for)
 
     def master_of(self, record: PendingRecord) -> str:
         """The id of the master that a pending detail belongs to; "" when its values do not tell."""
-        waited = {source[1] for source in record.under.values() if source[0] == self.of}
+        waited = {source[1] for source in record.waits_for.values() if source[0] == self.of}
         if waited:
             return waited.pop()
         return self.master_by(record.values())

@@ -28,7 +28,7 @@ def _each(work: Work) -> Iterator[tuple[FormPart, str, PendingRecord]]:
     left = MOST_SHOWN
     for name, several in work.store.by_part().items():
         if name in work.parts:
-            work.checks.learn_all(work.parts[name], list(several.values())[:left])
+            work.checks.prefetch_all(work.parts[name], list(several.values())[:left])
         for identifier, record in list(several.items())[:left] if name in work.parts else ():
             left -= 1
             yield work.parts[name], identifier, record
@@ -72,7 +72,7 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
 
 
 def _now(work: Work, part: FormPart, field: Any, record: PendingRecord) -> str:
-    if field.name in record.under:
+    if field.name in record.waits_for:
         return "the key of the new record that it belongs to"
     return record.texts.get(field.name) or _text(work, part, field, record.values())
 

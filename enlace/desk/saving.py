@@ -155,7 +155,7 @@ def _to_send(work: Work, only: str | None) -> tuple[Records, dict[Address, list[
     records: Records = {}
     held: dict[Address, list[Complaint]] = {}
     for part, several in found.items():
-        work.checks.learn_all(work.parts[part], list(several.values()))
+        work.checks.prefetch_all(work.parts[part], list(several.values()))
         for one, record in several.items():
             if complaints := _problems(work, part, record):
                 held[part, one] = complaints
@@ -169,7 +169,7 @@ def _with_details(found: Records, part: str, only: str) -> Records:
     kept: Records = {}
     for p, several in found.items():
         for one, record in several.items():
-            if (p, one) == (part, only) or any(source[:2] == (part, only) for source in record.under.values()):
+            if (p, one) == (part, only) or any(source[:2] == (part, only) for source in record.waits_for.values()):
                 kept.setdefault(p, {})[one] = record
     return kept
 
@@ -237,9 +237,9 @@ def _handed_down(work: Work, stands: Records, sent: Records, report: SaveReport)
     saved = report.saved
     for part, several in stands.items():
         for one, record in several.items():
-            if (part, one) in saved or not record.under:
+            if (part, one) in saved or not record.waits_for:
                 continue
-            for source in {s[:2] for s in record.under.values()} & saved.keys():
+            for source in {s[:2] for s in record.waits_for.values()} & saved.keys():
                 record = handed_down(record, *source, _values(work, sent, source, saved[source]))
             found[part, one] = record
     return found

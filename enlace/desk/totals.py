@@ -117,7 +117,7 @@ def _met(work: Work) -> list[PendingRecord]:
     """The draft's records that are in view, those aside that the filters leave out."""
     drafted = list(work.store.in_view())
     touched = [one.id for one in drafted if one.state != "new"]
-    if not (touched and work.rows.only):
+    if not (touched and work.rows.filters):
         return drafted
     with reading(work.spec) as connection:
         there = present(connection, work.rows, touched, ())
@@ -126,7 +126,7 @@ def _met(work: Work) -> list[PendingRecord]:
 
 def _address(work: Work, field: FieldSpec, value: Any) -> str:
     """Where only the rows of a group are."""
-    return f"{work.address}?{view_text(work.rows, {**work.only, field.name: exactly_text(field, value, work.formats)})}"
+    return f"{work.address}?{view_text(work.rows, {**work.filter_texts, field.name: exactly_text(field, value, work.formats)})}"
 
 
 def _words(work: Work, field: FieldSpec, group: Group, record: PendingRecord | None) -> str:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from . import actions, given, journal_views, kept_views, lists, pictures, save_views, totals, views
+from . import actions, journal_views, kept_views, lists, parameters, pictures, save_views, totals, views
 
 # What can be done on a form, and in the same way on the details of one of its records.
 ACTS = (
@@ -21,7 +21,7 @@ ACTS = (
     ("new", views.new, "new"),
     ("remove", views.remove, "remove"),
     ("takes", views.takes, "takes"),
-    ("keep", views.keep, "keep"),
+    ("keep", views.discard_changes, "keep"),
     ("choose", views.choose, "choose"),
     ("create-again", views.create_again, "create-again"),
     ("later", views.later, "later"),
@@ -43,7 +43,7 @@ urlpatterns = [
     path("journal/", journal_views.entries, name="journal"),
     path("journal/<int:entry>/", journal_views.entry, name="journal-entry"),
     path("journal/<int:entry>/take-back", journal_views.undo_entry, name="take-back"),
-    path("<int:form>/given", given.give, name="given"),
+    path("<int:form>/given", parameters.give, name="given"),
     path("<int:form>/kept", kept_views.act, name="kept"),
     path("<int:form>/action/<int:action>", actions.run, name="action-run"),
     *(path(f"<int:form>/{end}", view, name=name) for end, view, name in ACTS),

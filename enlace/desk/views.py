@@ -27,12 +27,12 @@ from .answers import (
     rows_html,
     strip_context,
 )
-from .given import lines
 from .kept import KeptCopy
 from .lists import errand_of
 from .opening import number_from, on_form, text_from
+from .parameters import lines
 from .review import name_of
-from .work import Work, print_of_all
+from .work import Work, record_digest
 
 WINDOW = 100
 MOST_CELLS = 8_000  # a table of hundreds of columns gets smaller windows
@@ -81,14 +81,14 @@ def page(request: HttpRequest, work: Work) -> HttpResponse:
         "revision": work.store.revision,
         "computed": bool(work.rules.computed.formulas),
         "errand": errand_of(request, work),
-        "given": lines(work.form, work.given) if work.parameters and not work.part.name else None,
+        "given": lines(work.form, work.parameter_values) if work.parameters and not work.part.name else None,
         "copy_made": KeptCopy(work.form, work.person).made if work.form.may_keep else None,
         "rows": rows_html(work, start, size),
         "start": start,
         "size": size,
         "columns": _columns(work),
         "boxes": _boxes(work),
-        "wrong": list(work.unfiltered.values()),
+        "wrong": list(work.filter_faults.values()),
         "widths": " ".join(f"{f.width}px" for f in work.dataset.shown),
         **panel_context(work, view),
         **rail_context(work, position, total),
@@ -103,8 +103,8 @@ def _boxes(work: Work) -> list[dict]:
         {
             "number": work.dataset.numbers[f.name],
             "field": f,
-            "typed": work.only.get(f.name, ""),
-            "wrong": work.unfiltered.get(f.name, ""),
+            "typed": work.filter_texts.get(f.name, ""),
+            "wrong": work.filter_faults.get(f.name, ""),
         }
         for f in work.dataset.shown
     ]
@@ -257,7 +257,7 @@ def pulse(request: HttpRequest, work: Work) -> HttpResponse:
         return all_anew(request, work, view).pulsed().response()
     if identifier.startswith(("i", "k")) and seen:
         stored = work.stored(identifier)
-        if print_of_all(stored) != seen:
+        if record_digest(stored) != seen:
             return answer.drifted(identifier, position, stored).response()
     return HttpResponse(status=204)
 
@@ -297,13 +297,13 @@ def takes(request: HttpRequest, work: Work) -> HttpResponse:
 
 @require_POST
 @on_form
-def keep(request: HttpRequest, work: Work) -> HttpResponse:
+def discard_changes(request: HttpRequest, work: Work) -> HttpResponse:
     """Take back all that is pending on a record."""
     identifier = text_from(request, "record")
     position = work.position(identifier)
     if identifier.startswith("n"):
         raise Problem("A new record has nothing to go back to.", "Remove it.", code="bad")
-    view = editing.keep(work, identifier).moved_to(position)
+    view = editing.discard_changes(work, identifier).moved_to(position)
     return Answer(request, work).panel(view).row(view).strip().say("The record is as it was read.").response()
 
 

@@ -20,7 +20,7 @@ class Words:
         self.spec, self.formats = spec, formats
         self._known: dict[tuple[int, str], dict[tuple[Any, ...], str | None]] = {}
 
-    def learn(self, dataset: DatasetSpec, records: Iterable[Record]) -> None:
+    def prefetch(self, dataset: DatasetSpec, records: Iterable[Record]) -> None:
         """Ask the lists, once each, what they show for the values of some records. Raises Problem."""
         several = list(records)
         for field, lookup in dataset.looked_up.values():
@@ -45,7 +45,7 @@ class Words:
             return None
         known = self._known.setdefault((id(dataset), field.name), {})
         if key not in known:
-            self.learn(dataset, [record])
+            self.prefetch(dataset, [record])
         return known.get(key)
 
     def of(self, dataset: DatasetSpec, field: FieldSpec, record: Record) -> str:

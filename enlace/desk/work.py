@@ -19,7 +19,7 @@ from django.urls import reverse
 from enlace.accounts.models import Person
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.filters import read_filters
-from enlace.core.dataset.keep import as_kept
+from enlace.core.dataset.offline import as_kept
 from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.window import Row, Rows
 from enlace.core.draft import PendingRecord
@@ -37,17 +37,17 @@ from .parts import FormPart, own_part, part_named, parts_of, table_part
 from .words import Words
 
 
-def print_of(value: Any) -> str:
+def digest_of(value: Any) -> str:
     """A short digest of a stored value, to tell whether it is still what a page shows."""
     text = value if isinstance(value, bytes) else f"{type(value).__name__}:{value}".encode("utf-8", "surrogatepass")
     return hashlib.blake2b(text, digest_size=8).hexdigest()
 
 
-def print_of_all(stored: Mapping[str, Any] | None) -> str:
+def record_digest(stored: Mapping[str, Any] | None) -> str:
     """A short digest of a whole record as stored; "" for one that is not there."""
     if stored is None:
         return ""
-    return hashlib.blake2b("".join(map(print_of, stored.values())).encode(), digest_size=8).hexdigest()
+    return hashlib.blake2b("".join(map(digest_of, stored.values())).encode(), digest_size=8).hexdigest()
 
 
 @dataclass(frozen=True)
@@ -119,8 +119,8 @@ class Work:
         part: str = "",
         master: str = "",
         kept: bool = False,
-        given: Mapping[str, str] | None = None,
-        only: Mapping[str, str] | None = None,
+        parameter_values: Mapping[str, str] | None = None,
+        filter_texts: Mapping[str, str] | None = None,
     ) -> None:
         self.person, self.form, self.formats, self.master = person, form, formats, master
         self.live = form.dataset.connection.to_spec()
@@ -128,8 +128,8 @@ class Work:
         self.spec = self.kept.spec if self.kept else self.live
         self.part = part_named(parts_of(form), part) if part else own_part(form)
         self._seen: dict[str, Work] = {}  # other parts, as they are seen from this one
-        self.given: dict[str, Any] = dict(given or {})
-        self.given |= self._from_master()
+        self.parameter_values: dict[str, Any] = dict(parameter_values or {})
+        self.parameter_values |= self._from_master()
         self.parameters = parameters_of(self.part.dataset.query, self.live.kind)
         if self.parameters:
             self.part = self._with_values(self.part)
@@ -140,9 +140,11 @@ class Work:
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links)
         self.words = Words(self.spec, formats)
         self.checks = Checks(self)
-        filters, self.unfiltered = read_filters(self.dataset, only or {}, formats)
+        filters, self.filter_faults = read_filters(self.dataset, filter_texts or {}, formats)
         shown = {field.name for field in self.dataset.shown}
-        self.only = {name: said for name, said in (only or {}).items() if name in shown and said.strip()}
+        self.filter_texts = {
+            name: said for name, said in (filter_texts or {}).items() if name in shown and said.strip()
+        }
         self._wanted = (tuple(one for one in wanted if one[0] in shown), filters)
 
     @cached_property
@@ -153,12 +155,12 @@ class Work:
 
     def _with_values(self, part: FormPart) -> FormPart:
         """A part whose query has values for its parameters. Raises Problem when somebody has to be asked for one."""
-        lacking = [name for name in self.parameters if name not in self.given]
+        lacking = [name for name in self.parameters if name not in self.parameter_values]
         if lacking:
             hint = "Give a value for each, and the form shows its rows."
             raise Problem(f"The form asks for {', '.join(lacking)}.", hint, code="parameters")
-        given = tuple((name, self.given[name]) for name in self.parameters)
-        return replace(part, dataset=part.dataset.with_given(given))
+        parameter_values = tuple((name, self.parameter_values[name]) for name in self.parameters)
+        return replace(part, dataset=part.dataset.with_parameters(parameter_values))
 
     @cached_property
     def parts(self) -> dict[str, FormPart]:
@@ -204,7 +206,9 @@ class Work:
             return self
         if part not in self._seen:
             kept = self.kept is not None
-            self._seen[part] = Work(self.person, self.form, self.formats, part=part, kept=kept, given=self.given)
+            self._seen[part] = Work(
+                self.person, self.form, self.formats, part=part, kept=kept, parameter_values=self.parameter_values
+            )
         return self._seen[part]
 
     @property
@@ -276,7 +280,7 @@ class Work:
             nothing = (None,) * len(self.dataset.fields)
             none_shown = tuple((None,) * len(one.reads) for _, one in self.dataset.looked_up.values())
             found += [Row(one, count + first + i, nothing, (), none_shown) for i, one in enumerate(ids)]
-        self.checks.learn_all(self.part, list(pending.values()))
+        self.checks.prefetch_all(self.part, list(pending.values()))
         return found, pending
 
     def at(self, position: int) -> RecordView | None:
@@ -310,7 +314,11 @@ class Work:
         found = None if row is None else dict(zip(self._names, row, strict=True))
         if alone and found is not None and self.part.of in self.parts:
             owner, above = self.part.master_by(found), self.parts[self.part.of]
-            if owner and (above.dataset.only or above.name) and self.for_part(above.name).stored(owner) is None:
+            if (
+                owner
+                and (above.dataset.row_condition or above.name)
+                and self.for_part(above.name).stored(owner) is None
+            ):
                 return None
         return found
 
@@ -358,8 +366,8 @@ class Work:
         if not (computed.formulas or computed.locks):
             return {}, frozenset()
         # Without a master its values are none, as they are to the server.
-        outer = {**dict.fromkeys(computed.of_master), **self.checks.outer(self.part, identifier, values)}
-        met = computed.values(values, outer, new)
+        related = {**dict.fromkeys(computed.of_master), **self.checks.related(self.part, identifier, values)}
+        met = computed.values(values, related, new)
         return computed.calculated(met), computed.locked(met)
 
     def require_server(self) -> None:

@@ -15,8 +15,8 @@ from markupsafe import escape
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.compiled import derived
+from enlace.core.dataset.conditional_formats import ROW, tones_of
 from enlace.core.dataset.lookups import shown_text
-from enlace.core.dataset.tones import ROW, tones_of
 from enlace.core.dataset.window import CUT, Row
 from enlace.core.draft import PendingRecord
 from enlace.core.expression import ExpressionError
@@ -255,7 +255,7 @@ def _plain_shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
         if isinstance(value, ExpressionError):
             return _cell(field, "—", str(value), odd=True)
         text = show(value)
-        if not reads_length and kind.is_odd(value, field):
+        if not reads_length and kind.is_nonconforming(value, field):
             told = f"Stored as {stored_as(value)}, which is not {kind.phrase}."
             return _cell(field, text, told, odd=True)
         return cell_of(text)

@@ -53,7 +53,12 @@ def dataset_page(request: HttpRequest, found: Dataset, told: Problem | None = No
     context = {"project": found.project, "fields": found.fields.all(), "problem": "", **sheet_context(found)}
     context |= {"compares": Dataset.Compare.choices, "rules": found.rules.all(), "severities": Rule.Severity.choices}
     context |= {"times": Rule.Runs.choices, "local": is_local(found.connection)}
-    typed = {"severity": "error", "runs": "always", "sorted_by": sorted_text(found.sorted_by), "only": found.only}
+    typed = {
+        "severity": "error",
+        "runs": "always",
+        "sorted_by": sorted_text(found.sorted_by),
+        "only": found.row_condition,
+    }
     if told is not None:
         typed |= {**request.POST.dict(), "marks": request.POST.getlist("marks")}
     context |= {"typed": typed, "refused": told, "refused_at": at}
@@ -79,7 +84,7 @@ def saving(request: HttpRequest, dataset: int) -> HttpResponse:
     found.each = "each" in request.POST
     found.save(update_fields=["compare", "version", "each"])
     found.touch()
-    messages.success(request, "Kept. All forms of this dataset save in this way from now on.")
+    messages.success(request, "Saved. All forms of this dataset save in this way from now on.")
     return redirect(found)
 
 
@@ -92,13 +97,13 @@ def sorting(request: HttpRequest, dataset: int) -> HttpResponse:
         spec, only = found.to_spec(), request.POST.get("only", "").strip()[:2000]
         terms = sorted_terms(spec, request.POST.get("sorted_by", "")[:500])
         if only:
-            spec = replace(spec, only=only)
+            spec = replace(spec, row_condition=only)
             own_rows(spec, found.connection.kind)
     except Problem as problem:
         return dataset_page(request, found, problem, "order")
-    Dataset.objects.filter(pk=found.pk).update(sorted_by=[list(term) for term in terms], only=only)
+    Dataset.objects.filter(pk=found.pk).update(sorted_by=[list(term) for term in terms], row_condition=only)
     found.touch()
-    messages.success(request, "Kept. All forms of this dataset show these rows, in this order, from now on.")
+    messages.success(request, "Saved. All forms of this dataset show these rows, in this order, from now on.")
     return redirect(found)
 
 
@@ -124,7 +129,7 @@ def form(request: HttpRequest, form: int) -> HttpResponse:
             found.most_failures = _failures(request) if not found.whole else None
             found.may_keep = "may_keep" in request.POST and not found.dataset.query  # a copy holds whole tables only
             found.save(update_fields=["title", "whole", "most_failures", "may_keep"])
-            messages.success(request, "Kept.")
+            messages.success(request, "Saved.")
             return redirect(found)
         except Problem as problem:
             told = str(problem)

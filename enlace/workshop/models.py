@@ -11,9 +11,9 @@ from django.db import models, transaction
 from django.urls import reverse
 
 from enlace.core.dataset import DatasetSpec, FieldSpec, RuleSpec
+from enlace.core.dataset.conditional_formats import MARK, tone_fields
 from enlace.core.dataset.source import computable
 from enlace.core.dataset.stored import as_json, detail_of, lookup_of
-from enlace.core.dataset.tones import MARK, tone_fields
 from enlace.core.model.connection import ConnectionSpec
 from enlace.core.save.action import ActionSpec
 from enlace.core.server.dialects import SERVER_KINDS, ServerKind
@@ -138,7 +138,7 @@ class Dataset(models.Model):
     details_known = models.JSONField(default=list)
     query = models.TextField(blank=True)
     sorted_by = models.JSONField(default=list)
-    only = models.TextField(blank=True)
+    row_condition = models.TextField(blank=True)
     revision = models.PositiveIntegerField(default=_first_revision)
 
     class Meta:
@@ -169,7 +169,7 @@ class Dataset(models.Model):
             sorted_by=[list(term) for term in spec.sorted_by],
             compare=spec.compare,
             version=spec.version,
-            only=spec.only,
+            row_condition=spec.row_condition,
         )
         places = {name: i for i, name in enumerate(spec.order)}
         ordered = sorted(spec.all, key=lambda one: places.get(one.name, len(places)))
@@ -226,7 +226,7 @@ def _made_spec(pk: int, without: frozenset[str]) -> DatasetSpec:
         order=tuple(one.name for one in fields),
         details=tuple(detail_of(one) for one in dataset.details_known),
         query=dataset.query,
-        only=dataset.only,
+        row_condition=dataset.row_condition,
         sorted_by=tuple((name, descending) for name, descending in dataset.sorted_by),
         key=tuple(dataset.key),
         locator=dataset.locator or None,
@@ -266,11 +266,11 @@ class Field(models.Model):
     align = models.CharField(max_length=8, blank=True)
     picture = models.CharField(max_length=80, blank=True)
     pattern = models.CharField(max_length=300, blank=True)
-    knows = models.CharField(max_length=20, blank=True)
+    text_check = models.CharField(max_length=20, blank=True)
     initial = models.TextField(blank=True)
     required_when = models.TextField(blank=True)
     read_only_when = models.TextField(blank=True)
-    tones = models.JSONField(default=list, blank=True)
+    conditional_formats = models.JSONField(default=list, blank=True)
     formula = models.TextField(blank=True)
     outside = models.BooleanField(default=False)
     lookup = models.JSONField(null=True, blank=True)
@@ -290,13 +290,13 @@ class Field(models.Model):
         """The columns of a spec as they are kept."""
         kept = {part: getattr(spec, part) for part in cls.PARTS}
         kept["lookup"] = as_json(spec.lookup) if spec.lookup else None
-        kept["tones"] = [list(one) for one in spec.tones]
+        kept["conditional_formats"] = [list(one) for one in spec.conditional_formats]
         return kept
 
     def to_spec(self) -> FieldSpec:
         parts = {part: getattr(self, part) for part in self.PARTS}
         parts["lookup"] = lookup_of(self.lookup)
-        parts["tones"] = tuple((one[0], one[1]) for one in self.tones)
+        parts["conditional_formats"] = tuple((one[0], one[1]) for one in self.conditional_formats)
         return FieldSpec(**parts)
 
 

@@ -13,13 +13,13 @@ from sqlglot import exp
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.drift import Drift, drift_of, repaired
+from enlace.core.dataset.field_properties import CALCULATED, with_property
 from enlace.core.dataset.inference.kinds import column_specs
 from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.inference.references import lookup_name
 from enlace.core.dataset.inference.telling import shown_columns
 from enlace.core.dataset.query import parameters_of
-from enlace.core.dataset.settle import CALCULATED, settled
 from enlace.core.dataset.source import LEAST
 from enlace.core.expression.parse import MASTER
 from enlace.core.model.dataset import ColumnSpec, LookupSpec
@@ -30,6 +30,8 @@ from .lacking import note_lacking
 from .models import Dataset, Field, SheetStep
 
 MOST_STEPS = 50
+# What steps that were kept earlier call these parts.
+RENAMED = {"knows": "text_check", "tones": "conditional_formats"}
 
 
 @transaction.atomic
@@ -61,7 +63,7 @@ def undo(dataset: Dataset) -> str:
         field = there.get(one["name"]) or Field(dataset=dataset)
         for part, value in one.items():
             if part != "gone":  # of steps that were kept when fields had it
-                setattr(field, part, value)
+                setattr(field, RENAMED.get(part, part), value)
         field.save()
     label = step.label
     step.delete()
@@ -75,7 +77,7 @@ def put(dataset: Dataset, fields: Iterable[Field], part: str, text: str) -> None
 
     def act() -> None:
         for one in several:
-            _store(one, settled(dataset.to_spec(), one.to_spec(), part, text, dataset.connection.kind))
+            _store(one, with_property(dataset.to_spec(), one.to_spec(), part, text, dataset.connection.kind))
 
     label = several[0].label if len(several) == 1 else f"{len(several)} fields"
     changed(dataset, f"{label}: {part.replace('_', ' ').replace('lookup.', 'list, ')}", act)
@@ -202,8 +204,8 @@ def calculated(dataset: Dataset, label: str, kind: str, formula: str) -> Field:
     if name in taken:
         raise Problem(f"There is a field {name} already.", "Take another name.", code="bad")
     spec = FieldSpec(name, label, kind or "decimal", "calculated", read_only=True, formula=formula or "NULL")
-    spec = settled(dataset.to_spec(), spec, "kind", spec.kind, dataset.connection.kind)
-    spec = settled(dataset.to_spec(), spec, "formula", formula, dataset.connection.kind)
+    spec = with_property(dataset.to_spec(), spec, "kind", spec.kind, dataset.connection.kind)
+    spec = with_property(dataset.to_spec(), spec, "formula", formula, dataset.connection.kind)
     field = Field.from_spec(dataset, _next_place(dataset), spec)
     changed(dataset, f"{label}: added", field.save)
     return field
@@ -238,7 +240,9 @@ def joined(dataset: Dataset, wanted: Iterable[str]) -> int:
         one = FieldSpec(
             own, label, "text" if kind == "longtext" else kind, "calculated", read_only=True, formula=formula
         )
-        made.append(Field.from_spec(dataset, place, settled(spec, one, "formula", formula, dataset.connection.kind)))
+        made.append(
+            Field.from_spec(dataset, place, with_property(spec, one, "formula", formula, dataset.connection.kind))
+        )
     if made:
         changed(dataset, f"{len(made)} added", lambda: Field.objects.bulk_create(made))
     return len(made)

@@ -14,8 +14,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enlace.accounts.access import builder_only
 from enlace.core.dataset import DatasetSpec
-from enlace.core.dataset.outer import outer_rows
-from enlace.core.dataset.settle import (
+from enlace.core.dataset.conditional_formats import TONES
+from enlace.core.dataset.field_properties import (
     ALIGNS,
     CALCULATED,
     PARTS,
@@ -23,8 +23,8 @@ from enlace.core.dataset.settle import (
     kinds_for,
     tones_text,
 )
+from enlace.core.dataset.related import related_rows
 from enlace.core.dataset.source import names_for
-from enlace.core.dataset.tones import TONES
 from enlace.core.dataset.window import Rows
 from enlace.core.expression import Expression, ExpressionError, Unsupported
 from enlace.core.kinds import KINDS, Formats, raw_text
@@ -280,9 +280,9 @@ def _values(dataset: Dataset, spec: DatasetSpec, expression: Expression) -> list
     computed = Computed(spec)
     records = [dict(zip(spec.by_name, row.values, strict=True)) for row in rows]
     needed = computed.needed(expression)
-    outer = outer_rows(server, spec, {n for n in needed if "." in n}, records)
+    related = related_rows(server, spec, {n for n in needed if "." in n}, records)
     found = []
-    for row, record, met in zip(rows, records, outer, strict=True):
+    for row, record, met in zip(rows, records, related, strict=True):
         try:
             value = expression.value(computed.values(record, met))
             value = SHOWN.plus(value) if isinstance(value, Decimal) else value

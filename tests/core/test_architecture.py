@@ -29,6 +29,14 @@ class House(unittest.TestCase):
             )
             self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
 
+    def test_templates_scripts_and_styles(self):
+        for command in (
+            [Path(sys.executable).with_name("djlint"), "enlace", "--lint", "--check", "--quiet"],
+            [ROOT / "node_modules/.bin/biome", "check", "--error-on-warnings"],
+        ):
+            done = subprocess.run(command, cwd=ROOT, capture_output=True, text=True)
+            self.assertEqual(done.returncode, 0, done.stdout[-2000:] + done.stderr)
+
     def test_the_vendored_files_are_those_of_the_manifest(self):
         manifest = json.loads((VENDOR / "manifest.json").read_text())
         for entry in manifest:

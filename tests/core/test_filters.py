@@ -40,7 +40,7 @@ class Filtering(OnServer):
         dataset = dataset or self.dataset
         only, wrong = read_filters(dataset, typed, ENGLISH)
         self.assertEqual(wrong, {})
-        return Rows.of(self.spec, dataset, only=only)
+        return Rows.of(self.spec, dataset, filters=only)
 
     def passes(self, test, dataset=None, **typed):
         """Rows, count and positions agree with a test of each row's values."""
@@ -137,7 +137,7 @@ class Filtering(OnServer):
         dataset = replace(self.dataset, extra=other)
         for typed in ({"odd": ">5"}, {"odd": "5"}, {"odd": "1..2"}, {"late": "2026-01-01"}, {"late": "empty"}):
             with self.subTest(typed), suppress(Problem):
-                Rows.of(self.spec, dataset, only=read_filters(dataset, typed, ENGLISH)[0]).window(0, 5)
+                Rows.of(self.spec, dataset, filters=read_filters(dataset, typed, ENGLISH)[0]).window(0, 5)
 
 
 on_each_server(globals(), Filtering)

@@ -6,8 +6,8 @@ import tempfile
 from pathlib import Path
 from unittest import mock
 
-from enlace.core.dataset import keep as keeping
-from enlace.core.dataset.keep import keep
+from enlace.core.dataset import take_copy as keeping
+from enlace.core.dataset.offline import take_copy
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import as_read, with_text
 from enlace.core.model.connection import ConnectionSpec
@@ -36,7 +36,7 @@ class Keeping(OnServer):
         return Rows.of(spec, self.shipments.dataset, order)
 
     def test_the_same_rows_in_the_same_order(self):
-        made = keep(self.spec, self.datasets, self.path)
+        made = take_copy(self.spec, self.datasets, self.path)
         self.assertEqual({one.name: one.rows for one in made}, {"shipment": 400, "Leg of way": 3, "agent": 3})
         self.assertEqual(self.path.stat().st_mode & 0o777, 0o600)
         for order in ((), (("weight", True),), (("code", True), ("weight", False))):
@@ -53,7 +53,7 @@ class Keeping(OnServer):
         self.assertEqual(self.rows(self.kept).window(390, 100)[-1].id, "i400")
 
     def test_an_edit_made_over_the_copy_is_saved_with_the_same_checks(self):
-        keep(self.spec, self.datasets, self.path)
+        take_copy(self.spec, self.datasets, self.path)
         dataset = self.shipments.dataset
         records = []
         for identifier in ("i5", "i6", "i7"):
@@ -70,12 +70,12 @@ class Keeping(OnServer):
         self.assertEqual([float(w) for _, w in found], [77.125, 1, 77.125])
 
     def test_too_much_leaves_the_older_copy(self):
-        keep(self.spec, self.datasets, self.path)
+        take_copy(self.spec, self.datasets, self.path)
         before = self.path.read_bytes()
         with mock.patch.object(keeping, "MOST_ROWS", 100), self.assertRaisesRegex(Problem, "too large"):
-            keep(self.spec, self.datasets, self.path)
+            take_copy(self.spec, self.datasets, self.path)
         with mock.patch.object(keeping, "MOST_BYTES", 100), self.assertRaisesRegex(Problem, "too much"):
-            keep(self.spec, self.datasets, self.path)
+            take_copy(self.spec, self.datasets, self.path)
         self.assertEqual(self.path.read_bytes(), before)
         self.assertEqual([one.name for one in self.path.parent.iterdir()], [self.path.name])
 

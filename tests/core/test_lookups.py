@@ -6,13 +6,13 @@ from dataclasses import replace
 from decimal import Decimal
 from itertools import groupby
 
+from enlace.core.dataset.conditional_formats import tone_fields, tones_of
+from enlace.core.dataset.field_properties import expression_fault
 from enlace.core.dataset.filters import read_filters
 from enlace.core.dataset.groups import grouped
 from enlace.core.dataset.lookups import found_by_start, found_by_text, listed, shown_for, shown_writer
 from enlace.core.dataset.narrowing import still_offered
-from enlace.core.dataset.outer import outer_rows
-from enlace.core.dataset.settle import expression_fault
-from enlace.core.dataset.tones import tone_fields, tones_of
+from enlace.core.dataset.related import related_rows
 from enlace.core.dataset.totals import Total, totals
 from enlace.core.dataset.window import Rows
 from enlace.core.expression import ExpressionError
@@ -88,7 +88,7 @@ class Looking(OnServer):
         self.assertEqual(found_by_text(self.spec, dataset, field, "32", ENGLISH, {}).value, 32)
         for typed, found in (("=32", [2]), ("big", [1])):
             only = read_filters(dataset, {"crane": typed}, ENGLISH)[0]
-            self.assertEqual([row.values[0] for row in Rows.of(self.spec, dataset, only=only).window(0, 3)], found)
+            self.assertEqual([row.values[0] for row in Rows.of(self.spec, dataset, filters=only).window(0, 3)], found)
         self.assertEqual(
             {write(one.shown): one.count for one in grouped(rows, "crane")[0]}, {"Big Ana": 1, "32": 1, None: 1}
         )
@@ -155,10 +155,10 @@ class Looking(OnServer):
         )
         legs = replace(legs, extra=extra)
         known = tuple(ColumnSpec(f.name, f.kind, f.storage) for f in self.shipment.fields)
-        under = replace(legs, master=DetailSpec("master", "shipment", ("shipment_id",), ("id",), known))
+        waits_for = replace(legs, master=DetailSpec("master", "shipment", ("shipment_id",), ("id",), known))
         self.place.run("UPDATE shipment SET pieces = 7, weight = 12.5, code = 'ab' WHERE id = 1")
         order = [("heavy", True), ("sum", True), ("coded", False)]
-        found = [row.extra for row in Rows.of(self.spec, under, order).window(0, 5)]
+        found = [row.extra for row in Rows.of(self.spec, waits_for, order).window(0, 5)]
         self.assertEqual([(Decimal(str(h)), int(s), c) for h, s, c in found], [(25, n, "AB!") for n in (10, 9, 8)])
         alone = [row.extra for row in Rows.of(self.spec, legs, order).window(0, 5)]
         self.assertEqual([(h, int(s), c) for h, s, c in alone], [(None, n, None) for n in (103, 102, 101)])
@@ -178,7 +178,7 @@ class Looking(OnServer):
         self.assertEqual(shown_for(self.spec, field, [{"agent_id": 1}]), {(1,): ("10:30 Águas do Sul", 1)})
         rows = Rows.of(self.spec, dataset, [("agent_id", False)]).window(0, 400)
         self.assertEqual({(r.values[2], r.shown[0][0]) for r in rows}, {(1, "10:30 Águas do Sul"), (2, "10:30 Praia 100% Azul"), (3, None)})  # fmt: skip
-        self.assertEqual(outer_rows(self.spec, dataset, ["busy.n"], [{"agent_id": 1}])[0], {"busy.n": 133})
+        self.assertEqual(related_rows(self.spec, dataset, ["busy.n"], [{"agent_id": 1}])[0], {"busy.n": 133})
 
     def test_a_reference_over_two_columns(self):
         self.place.run(
@@ -206,13 +206,13 @@ class Looking(OnServer):
             FieldSpec("who", "Who", "text", formula="COALESCE(agent.name, '?') || ' ' || code"),
             FieldSpec("legs", "Legs", "whole", formula='count("Leg of way"."order")'),
         )
-        toned = self.with_field("weight", tones=(("weight > 50", "alarm"), ("weight > 20", "watch")))
+        toned = self.with_field("weight", conditional_formats=(("weight > 50", "alarm"), ("weight > 20", "watch")))
         dataset = replace(toned, extra=extra + tone_fields(toned.fields), details=self.shipment.details)
         computed = RecordRules(dataset).computed
         rows = Rows.of(self.spec, dataset).window(0, 60)
         records = [dict(zip(dataset.by_name, row.values, strict=True)) for row in rows]
-        outer = outer_rows(self.spec, dataset, computed.outer, records)
-        for row, record, met in zip(rows, records, outer, strict=True):
+        related = related_rows(self.spec, dataset, computed.related, records)
+        for row, record, met in zip(rows, records, related, strict=True):
             here = computed.calculated(computed.values(record, met))
             for field, there in zip(dataset.extra, row.extra, strict=True):
                 ours = here[field.name]
@@ -237,7 +237,7 @@ class Looking(OnServer):
     def test_a_dataset_of_the_rows_that_fulfil_a_condition(self):
         condition = "agent.name <> 'sul e norte' AND weight > 50"
         sql = "FROM shipment s JOIN agent a ON a.id = s.agent_id WHERE a.name <> 'sul e norte' AND s.weight > 50"
-        dataset = replace(self.shipment, only=condition, sorted_by=(("agent_id", False), ("weight", True)))
+        dataset = replace(self.shipment, row_condition=condition, sorted_by=(("agent_id", False), ("weight", True)))
         rows = Rows.of(self.spec, dataset)
         some = self.place.run(f"SELECT s.id {sql}")
         self.assertEqual(rows.count(), len(some))
@@ -267,10 +267,10 @@ class Looking(OnServer):
         dataset = replace(self.shipment, rules=rules)
         checked = RecordRules(dataset)
         records = [{"agent_id": 3, "pieces": 1, "id": 2}, {"agent_id": 1, "pieces": 2, "id": 1}]
-        outer = outer_rows(self.spec, dataset, checked.outer, records)
+        related = related_rows(self.spec, dataset, checked.related, records)
         told = [
             checked.complaints(r, frozenset({"agent_id", "pieces"}), False, o)
-            for r, o in zip(records, outer, strict=True)
+            for r, o in zip(records, related, strict=True)
         ]
         self.assertEqual(
             [[c.sentence for c in one] for one in told], [["sul e norte takes no goods."], ["3 legs for 2."]]

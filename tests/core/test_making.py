@@ -7,8 +7,8 @@ from decimal import Decimal
 
 from stdnum import imo
 
+from enlace.core.dataset.field_properties import with_property
 from enlace.core.dataset.inference.make import make_dataset
-from enlace.core.dataset.settle import settled
 from enlace.core.dataset.window import Rows
 from enlace.core.model.dataset import RuleSpec
 from enlace.core.problem import Problem
@@ -66,9 +66,9 @@ class Making(OnServer):
         dataset = make_dataset(self.spec, "stall")
         sign = dataset.by_name["sign"]
         self.assertEqual((sign.kind, sign.read_only), ("binary", True))
-        sign = settled(dataset, sign, "kind", "picture", self.spec.kind)
+        sign = with_property(dataset, sign, "kind", "picture", self.spec.kind)
         self.assertEqual((sign.kind, sign.read_only), ("picture", False))
-        self.assertTrue(settled(dataset, sign, "kind", "binary", self.spec.kind).read_only)
+        self.assertTrue(with_property(dataset, sign, "kind", "binary", self.spec.kind).read_only)
         with self.assertRaisesRegex(Problem, "already"):
             make_table(self.spec, "Stall", columns)
 
@@ -142,8 +142,8 @@ class Making(OnServer):
 
     def test_made_up_rows_keep_all_rules(self):
         shipment = make_dataset(self.spec, "shipment")
-        knows = {"code": {"knows": "imo"}, "remarks": {"picture": ""}}
-        fields = tuple(replace(f, **knows.get(f.name, {})) for f in shipment.fields)
+        checks = {"code": {"text_check": "imo"}, "remarks": {"picture": ""}}
+        fields = tuple(replace(f, **checks.get(f.name, {})) for f in shipment.fields)
         rules = (*shipment.rules, RuleSpec("pieces < 400 AND weight * 2 > pieces"))
         dataset = replace(shipment, fields=fields, rules=rules)
         before = self.place.run("SELECT count(*) FROM shipment")[0][0]

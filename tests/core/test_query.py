@@ -123,7 +123,7 @@ class Queries(OnServer):
     def test_rows_without_a_value_for_a_parameter_are_not_read(self):
         dataset = query_dataset(self.spec, "SELECT id, name FROM agent WHERE id = :no", {"no": "1"})
         for given, found in (((), None), ((("no", 2),), 1), ((), None), ((("no", "2"),), 1)):
-            rows = Rows.of(self.spec, replace(dataset, given=given))
+            rows = Rows.of(self.spec, replace(dataset, parameter_values=given))
             if found is None:
                 self.assertRaisesRegex(Problem, "asks for no", rows.window, 0, 1)
             else:
@@ -152,7 +152,7 @@ class Queries(OnServer):
         dataset = query_dataset(self.spec, sql, {"most": 50})
         self.assertEqual([f.name for f in dataset.fields], ["id", "code", "weight"])
         self.assertEqual([f.name for f in dataset.extra], ["agent", "double_weight"])
-        dataset = replace(dataset, given=(("most", 50),))
+        dataset = replace(dataset, parameter_values=(("most", 50),))
         rows = Rows.of(self.spec, dataset, [("agent", True)])
         self.assertEqual(rows.count(), 50)
         self.assertEqual(rows.window(0, 1)[0].extra[0], "Agent 3")

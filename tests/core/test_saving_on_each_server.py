@@ -43,7 +43,7 @@ class Saving(OnServer):
     def test_masters_before_details_with_keys_handed_down(self):
         agent = self.new(self.agents, name="House")
         chief = self.new(self.agents, name="Chief")
-        agent = replace(agent, under={"chief_id": ("agents", chief.id, "id")})
+        agent = replace(agent, waits_for={"chief_id": ("agents", chief.id, "id")})
         ship = self.new(self.shipments, {"agent_id": ("agents", agent.id, "id")}, code="NEW")
         legs = [
             self.new(self.legs, {"shipment_id": ("shipments", ship.id, "id")}, order=str(n), place=f"P{n}")
@@ -88,8 +88,8 @@ class Saving(OnServer):
 
     def test_two_new_records_under_each_other_are_told(self):
         one, two = self.new(self.agents, name="One"), self.new(self.agents, name="Two")
-        one = replace(one, under={"chief_id": ("", two.id, "id")})
-        two = replace(two, under={"chief_id": ("", one.id, "id")})
+        one = replace(one, waits_for={"chief_id": ("", two.id, "id")})
+        two = replace(two, waits_for={"chief_id": ("", one.id, "id")})
         outcome = save(self.spec, self.agents.dataset, [one, two])
         self.assertEqual((outcome.committed, len(outcome.refusals)), (False, 2))
 

@@ -5,7 +5,7 @@ import sqlite3
 import threading
 import unittest
 
-from enlace.core.dataset.anchors import LEAST_STEP, landmarks
+from enlace.core.dataset.anchors import LEAST_STEP, anchors_of
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import CUT, Rows
 from enlace.core.model.values import key_of, record_id
@@ -20,7 +20,7 @@ class Windows(unittest.TestCase):
         rows = [(n, n * 7919 % 10007) for n in range(20_000)]
         bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER)", rows={"t": rows}), "t")
         self.assertEqual([r.values[0] for r in bench.rows.window(9_990, 20)], list(range(9_990, 10_010)))
-        marks = landmarks(bench.spec, "t", bench.rows.order)
+        marks = anchors_of(bench.spec, "t", bench.rows.order)
         self.assertEqual(len(marks.anchors), -(-20_000 // LEAST_STEP))
 
     def test_a_change_by_somebody_else_is_seen(self):

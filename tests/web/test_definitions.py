@@ -25,13 +25,15 @@ def field(draw, name: str) -> FieldSpec:
         width=draw(st.integers(20, 900)),
         nullable=draw(st.booleans()),
         required=draw(st.booleans()),
-        read_only=draw(st.booleans()),
+        read_row_condition=draw(st.booleans()),
         hidden=draw(st.booleans()),
         length=draw(st.none() | st.integers(1, 99)),
         scale=draw(st.none() | st.integers(0, 9)),
         help=draw(texts),
         storage=draw(st.sampled_from(("", "any", "uuid"))),
-        tones=tuple(draw(st.lists(st.tuples(st.just("id > 1"), st.sampled_from(("good", "bad row"))), max_size=2))),
+        conditional_formats=tuple(
+            draw(st.lists(st.tuples(st.just("id > 1"), st.sampled_from(("good", "bad row"))), max_size=2))
+        ),
         lookup=LookupSpec(choices=tuple(choices)) if choices else None,
     )
 
@@ -63,7 +65,7 @@ def datasets(draw) -> DatasetSpec:
         version=draw(st.sampled_from(("", "tons"))),
         order=tuple(draw(st.permutations(NAMES))),
         sorted_by=tuple(draw(st.lists(st.tuples(st.sampled_from(NAMES), st.booleans()), max_size=2))),
-        only=draw(st.sampled_from(("", "id > 2"))),
+        row_condition=draw(st.sampled_from(("", "id > 2"))),
     )
 
 

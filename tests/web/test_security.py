@@ -356,7 +356,7 @@ class Rows(Pages):
     def setUp(self):
         super().setUp()
         self.calls = self.form("port_call")
-        self.calls.dataset.only = "status = 'berthed'"
+        self.calls.dataset.row_condition = "status = 'berthed'"
         self.calls.dataset.save()
         self.calls.dataset.touch()
         [(self.out,)] = self.sql("SELECT id FROM port_call WHERE status <> 'berthed' LIMIT 1")

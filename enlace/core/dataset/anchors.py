@@ -31,7 +31,7 @@ MOST_KEPT = 24
 
 
 @dataclass
-class Landmarks:
+class Anchors:
     """What is known of one table in one order: how many rows it has, and anchors once they were needed."""
 
     stamp: Hashable
@@ -42,25 +42,25 @@ class Landmarks:
     lock: threading.Lock = field(default_factory=threading.Lock)
 
 
-_kept: OrderedDict[tuple[ConnectionSpec, Hashable, tuple[OrderPart, ...]], Landmarks] = OrderedDict()
+_kept: OrderedDict[tuple[ConnectionSpec, Hashable, tuple[OrderPart, ...]], Anchors] = OrderedDict()
 _lock = threading.Lock()
 
 
-def landmarks(spec: ConnectionSpec, table: Hashable, order: tuple[OrderPart, ...]) -> Landmarks:
+def anchors_of(spec: ConnectionSpec, table: Hashable, order: tuple[OrderPart, ...]) -> Anchors:
     """The landmarks of a table (or what else the rows are of) in an order, empty ones when the data changed since they were read."""
     stamp = server_kind(spec.kind).change_stamp(spec, engine_for(spec))
     key = (spec, table, order)
     with _lock:
         found = _kept.get(key)
         if found is None or found.stamp is None or found.stamp != stamp:
-            found = _kept[key] = Landmarks(stamp)
+            found = _kept[key] = Anchors(stamp)
         _kept.move_to_end(key)
         while len(_kept) > MOST_KEPT:
             _kept.popitem(last=False)
         return found
 
 
-def forget_landmarks() -> None:
+def forget_anchors() -> None:
     """Drop all counts and anchors."""
     with _lock:
         _kept.clear()
@@ -68,7 +68,7 @@ def forget_landmarks() -> None:
 
 def count_of(spec: ConnectionSpec, table: str) -> int:
     """How many rows a table has; asked of the server only when something was committed since the last time."""
-    marks = landmarks(spec, table, ())
+    marks = anchors_of(spec, table, ())
     with marks.lock:
         if marks.count is None:
             with reading(spec) as connection:
@@ -83,12 +83,12 @@ def count_on(connection: Connection, table: str) -> int:
 
 def known_count(spec: ConnectionSpec, table: str) -> int | None:
     """The count if it is known and still true, without asking the server."""
-    return landmarks(spec, table, ()).count
+    return anchors_of(spec, table, ()).count
 
 
 def build_in_background(spec: ConnectionSpec, source: Source, order: tuple[OrderPart, ...]) -> None:
     """Begin to build the anchors of an order, unless somebody did already; nobody waits for it."""
-    marks = landmarks(spec, source.identity(p.column for p in order), order)
+    marks = anchors_of(spec, source.identity(p.column for p in order), order)
     with _lock:
         if marks.building:
             return
@@ -122,7 +122,7 @@ def stretch_around(
     spec: ConnectionSpec, source: Source, order: tuple[OrderPart, ...], start: int, size: int, build: bool
 ) -> Stretch | None:
     """Where positions start to start + size lie. None when there are no anchors and `build` does not ask for them."""
-    marks = landmarks(spec, source.identity(p.column for p in order), order)
+    marks = anchors_of(spec, source.identity(p.column for p in order), order)
     if marks.anchors is None and not build:
         return None
     with marks.lock:

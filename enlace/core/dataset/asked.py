@@ -18,7 +18,7 @@ from .source import Source, names_for, source_of
 def own_rows(dataset: DatasetSpec, server: str) -> tuple[Any, list[str]]:
     """`asked` of the condition that all rows of a dataset fulfil, made once: every window asks it. Raises Problem."""
     try:
-        expression = Expression(dataset.only, names_for(dataset))
+        expression = Expression(dataset.row_condition, names_for(dataset))
     except Unsupported as error:
         hint = "A builder can mend it on the dataset's page."
         raise Problem(f"The condition for the rows is not understood: {error}", hint, code="bad") from None

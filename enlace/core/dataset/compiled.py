@@ -3,7 +3,7 @@
 Nothing here is keyed by what a request brings. A dataset lives as long as its definition's revision is in use, so what
 is kept is bounded by the definitions; and since a thing and what was made of it (a source, and the columns of its
 statements) live equally long, none is ever met without the other. Values of a request, such as a query's parameters,
-go with a dataset as `with_given`, which shares all that was derived, and reach a statement as bound values.
+go with a dataset as `with_parameters`, which shares all that was derived, and reach a statement as bound values.
 """
 
 from __future__ import annotations

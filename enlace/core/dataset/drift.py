@@ -9,8 +9,8 @@ from ..model.dataset import DatasetSpec, FieldSpec
 
 # What a builder settled about a field, which a repair keeps.
 OWN = (
-    "label", "width", "hidden", "help", "format", "align", "picture", "pattern", "knows", "initial", "required_when",
-    "read_only_when", "tones",
+    "label", "width", "hidden", "help", "format", "align", "picture", "pattern", "text_check", "initial", "required_when",
+    "read_only_when", "conditional_formats",
 )  # fmt: skip
 
 

@@ -163,7 +163,7 @@ def _value(field: FieldSpec, said: str, formats: Formats) -> Any:
 def _free(field: FieldSpec) -> FieldSpec:
     """A field that takes any value: what may be stored is of no matter to what can be asked, such as a length of 1000 of
     a column that holds 99 at the most."""
-    return replace(field, precision=None, scale=None, length=None, picture="", pattern="", knows="")
+    return replace(field, precision=None, scale=None, length=None, picture="", pattern="", text_check="")
 
 
 # -- in the server's SQL -----------------------------------------------------------------------------------

@@ -50,6 +50,6 @@ def grouped(
         statement = statement.where(value.in_([bound(one) for one in only]))
     statement = statement.group_by(value, *shown).order_by(count.desc(), value).limit(most + 1).offset(start)
     with reading(rows.spec) as connection:
-        found = [tuple(row) for row in connection.execute(statement, rows.given)]
+        found = [tuple(row) for row in connection.execute(statement, rows.bound_values)]
     groups = [Group(row[0], row[1:-1], int(row[-1])) for row in found[:most]]
     return groups, len(found) > most

@@ -211,8 +211,8 @@ def _searched(
         spellings = _spellings(typed)
         count, whole = len(spellings), condition is None
         near = _near(lookup, spec.kind, count) if whole else _Near(kind, *_lines(lookup, belongs), count)
-        given = near.values(spellings, start, size + 1)
-        found: list[Any] = list(connection.execute(near.lines, given))
+        bound_values = near.values(spellings, start, size + 1)
+        found: list[Any] = list(connection.execute(near.lines, bound_values))
         if len(found) > size:
             return _page(lookup, found, size)
     base, order = _lines(lookup, belongs)
@@ -227,7 +227,7 @@ def _searched(
     starts = case((texts[0].like(pattern + "%", escape="!"), 0), (texts[0] == wanted, 0), else_=1)
     rest = base.where(contains).order_by(*([starts] if lookup.unique else []), *order)
     if near is not None:
-        return _then_rest(connection, lookup, near, given, found, rest, start, size)
+        return _then_rest(connection, lookup, near, bound_values, found, rest, start, size)
     return _page(lookup, connection.execute(rest.limit(size + 1).offset(start)).all(), size)
 
 
@@ -279,10 +279,10 @@ class _Near:
 
     def values(self, spellings: Sequence[str], start: int, most: int) -> dict[str, Any]:
         """The parameters of its statements, from a line on."""
-        given = {"start_pattern": escaped(folded(spellings[0])) + "%"}
+        bound_values = {"start_pattern": escaped(folded(spellings[0])) + "%"}
         for i, one in enumerate(spellings):
-            given |= {f"from{i}": one, f"to{i}": _after_prefix(one)}
-        return {**given, "most_lines": start + most, "page_lines": most, "start_line": start}
+            bound_values |= {f"from{i}": one, f"to{i}": _after_prefix(one)}
+        return {**bound_values, "most_lines": start + most, "page_lines": most, "start_line": start}
 
 
 @derived
@@ -295,7 +295,7 @@ def _then_rest(
     connection: Connection,
     lookup: LookupSpec,
     near: _Near,
-    given: Mapping[str, Any],
+    bound_values: Mapping[str, Any],
     found: list[Any],
     rest: Select[Any],
     start: int,
@@ -307,9 +307,9 @@ def _then_rest(
     """
     passed = 0
     if start and not found:
-        passed = start - int(connection.execute(near.count, dict(given)).scalar() or 0)
+        passed = start - int(connection.execute(near.count, dict(bound_values)).scalar() or 0)
     others = rest.where(not_(near.condition)).limit(size + 1 - len(found)).offset(passed)
-    return _page(lookup, [*found, *connection.execute(others, dict(given)).all()], size)
+    return _page(lookup, [*found, *connection.execute(others, dict(bound_values)).all()], size)
 
 
 def _page(lookup: LookupSpec, found: Sequence[Any], size: int) -> Page:

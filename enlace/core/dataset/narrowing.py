@@ -15,7 +15,7 @@ from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import advising
 from .bound import bound_value, only_bound
-from .outer import outer_values
+from .related import related_values
 from .source import TYPES, list_table, plain_column
 
 RECORD = "record"
@@ -43,7 +43,7 @@ def narrowed_by(
         return None
     expression = narrowing(dataset, lookup)
     outside = {n for n in expression.names if "." in n and not n.startswith(f"{RECORD}.")}
-    values = outer_values(spec, dataset, outside, record)
+    values = related_values(spec, dataset, outside, record)
     bound: dict[str, Any] = {}
 
     def column(name: str) -> Sql:

@@ -38,7 +38,7 @@ def marked(sql: str, server: str) -> str:
     return "".join(made)
 
 
-def bound_text(sql: str, server: str, given: Mapping[str, Any]) -> TextClause:
+def bound_text(sql: str, server: str, parameter_values: Mapping[str, Any]) -> TextClause:
     """A query with the values of its parameters; one that has none when the query is run raises Problem then.
 
     PostgreSQL is told no type, so that it takes a parameter, as it takes a literal, for what stands beside it; only
@@ -51,8 +51,8 @@ def bound_text(sql: str, server: str, given: Mapping[str, Any]) -> TextClause:
     bound: list[BindParameter[Any]] = []
     for name in dict.fromkeys(NAMED.findall(written)):
         asked = name.removesuffix(THERE_TOO)
-        if asked in given:
-            value = given[asked]
+        if asked in parameter_values:
+            value = parameter_values[asked]
             bound.append(bindparam(name, value, type_=NullType()) if untyped else bindparam(name, value))
         else:
             bound.append(bindparam(name, callable_=_asks_for(asked), type_=NullType()))

@@ -68,12 +68,12 @@ class Query:
     parameters: tuple[str, ...]
     tree: exp.Query
 
-    def bound(self, given: Mapping[str, Any]) -> TextClause:
+    def bound(self, parameter_values: Mapping[str, Any]) -> TextClause:
         """The statement with its parameters bound. Raises Problem when one is missing."""
-        lacking = [name for name in self.parameters if name not in given]
+        lacking = [name for name in self.parameters if name not in parameter_values]
         if lacking:
             raise Problem(f"The query asks for {', '.join(lacking)}.", "Give a value for each.", code="parameters")
-        return bound_text(self.sql, self.server, given)
+        return bound_text(self.sql, self.server, parameter_values)
 
 
 @dataclass(frozen=True)
@@ -120,28 +120,28 @@ def parameters_of(sql: str, server: str) -> tuple[str, ...]:
 
 
 def run_query(
-    spec: ConnectionSpec, query: Query, given: Mapping[str, Any], most: int = MOST_ROWS, run: str = ""
+    spec: ConnectionSpec, query: Query, parameter_values: Mapping[str, Any], most: int = MOST_ROWS, run: str = ""
 ) -> Result:
     """The first rows of a query. run: a name under which `stop` ends it. Raises Problem."""
     began = time.monotonic()
-    with _rows(spec, query, given, most + 1, run) as (columns, found):
+    with _rows(spec, query, parameter_values, most + 1, run) as (columns, found):
         rows = tuple(islice(found, most + 1))
     return Result(columns, rows[:most], len(rows) > most, time.monotonic() - began)
 
 
-def stream_query(spec: ConnectionSpec, query: Query, given: Mapping[str, Any]) -> Iterator[tuple[Any, ...]]:
+def stream_query(spec: ConnectionSpec, query: Query, parameter_values: Mapping[str, Any]) -> Iterator[tuple[Any, ...]]:
     """All rows of a query, read once and kept nowhere: first its columns' names, then its rows. Raises Problem."""
-    with _rows(spec, query, given, sys.maxsize, "") as (columns, found):
+    with _rows(spec, query, parameter_values, sys.maxsize, "") as (columns, found):
         yield columns
         yield from found
 
 
 @contextmanager
 def _rows(
-    spec: ConnectionSpec, query: Query, given: Mapping[str, Any], most: int, run: str
+    spec: ConnectionSpec, query: Query, parameter_values: Mapping[str, Any], most: int, run: str
 ) -> Iterator[tuple[tuple[str, ...], Iterator[tuple[Any, ...]]]]:
     """A query's columns and rows. On SQLite in a process of its own; elsewhere in a transaction that only reads."""
-    statement = query.bound(given)
+    statement = query.bound(parameter_values)
     if spec.kind == "sqlite":
         with _apart(spec, statement, most, run) as told:
             yield told
@@ -159,11 +159,13 @@ def _apart(
 ) -> Iterator[tuple[tuple[str, ...], Iterator[tuple[Any, ...]]]]:
     """A query on an SQLite file, in a process that is there for this query only."""
     compiled = statement.compile(dialect=sqlite_dialect())
-    bound, given = server_kind(spec.kind).bound, compiled.construct_params()
+    bound, parameter_values = server_kind(spec.kind).bound, compiled.construct_params()
     process = Apart(spec["path"], WAIT_FOR_LOCK_MS)
     try:
         with running(run, "process", process.process.pid):
-            heard = process.ask(str(compiled), [bound(given[name]) for name in compiled.positiontup or ()], most)
+            heard = process.ask(
+                str(compiled), [bound(parameter_values[name]) for name in compiled.positiontup or ()], most
+            )
             names = next(heard)
             if names is None:
                 raise Problem("This statement gives no rows.", "A query is one SELECT.", code="bad")
@@ -206,13 +208,13 @@ class Trace:
     why_not: str = ""
 
 
-def query_dataset(spec: ConnectionSpec, sql: str, given: Mapping[str, Any]) -> DatasetSpec:
+def query_dataset(spec: ConnectionSpec, sql: str, parameter_values: Mapping[str, Any]) -> DatasetSpec:
     """The dataset that a query suggests: its columns as fields, those of the table that it can be traced to editable.
 
     given: values of its parameters, to try it with. Raises Problem.
     """
     query = checked_query(sql, spec.kind, spec)
-    result = run_query(spec, query, given, SAMPLE)
+    result = run_query(spec, query, parameter_values, SAMPLE)
     doubled = sorted({c for c in result.columns if result.columns.count(c) > 1})
     if doubled:
         raise Problem(f"Two columns are called {doubled[0]}.", "Give one of them another name with AS.", code="bad")

@@ -247,7 +247,7 @@ def source_of(dataset: DatasetSpec, server: str) -> Source:
 def given_values(dataset: DatasetSpec, server: str) -> dict[str, Any]:
     """The values of a query's parameters, to be given with a statement over its source."""
     bound = server_kind(server).bound
-    return {n: bound(v) for name, v in dataset.given for n in (name, name + THERE_TOO)}
+    return {n: bound(v) for name, v in dataset.parameter_values for n in (name, name + THERE_TOO)}
 
 
 def computable(dataset: DatasetSpec, server: str) -> DatasetSpec:

@@ -14,7 +14,7 @@ from typing import Any, Protocol
 from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.engine import Connection
 
-from ..kinds import KINDS, Odd
+from ..kinds import KINDS, Nonconforming
 from ..model.dataset import FieldSpec
 from ..model.values import key_of
 from ..server.engine import reading
@@ -79,7 +79,7 @@ def present(connection: Connection, rows: Rows, ids: Sequence[str], names: Seque
         values = [table.c[n].label(f"f{i}") for i, n in enumerate(names)]
         wanted = select(*columns, *values).select_from(rows.source_with())
         wanted = wanted.where(key_in([table.c[n] for n in identity], part), rows.belonging())
-        for row in connection.execute(wanted, rows.given):
+        for row in connection.execute(wanted, rows.bound_values):
             if (key := tuple(row[: len(identity)])) in keys:
                 found[keys[key]] = dict(zip(names, row[len(identity) :], strict=True))
     return found
@@ -92,7 +92,7 @@ def _tally(connection: Connection, rows: Rows, name: str, wanted: Sequence[Total
     adding = bool(functions & {"sum", "avg"})
     asked: list[ColumnElement[Any]] = [func.count(column), *([func.sum(column)] if adding else [])]
     count, *sums = connection.execute(
-        select(*asked).select_from(rows.source_with()).where(rows.belonging()), rows.given
+        select(*asked).select_from(rows.source_with()).where(rows.belonging()), rows.bound_values
     ).one()
     gone = [one[name] for one in there.values()]
     found = Tally(rows.dataset.by_name[name], int(count), sums[0] if sums else None, gone)
@@ -105,13 +105,15 @@ def _end(connection: Connection, rows: Rows, column: ColumnElement[Any], end: st
     table, source = rows.source.base, rows.source_with()
     if not there:
         function = func.min(column) if end == "min" else func.max(column)
-        return connection.execute(select(function).select_from(source).where(rows.belonging()), rows.given).scalar()
+        return connection.execute(
+            select(function).select_from(source).where(rows.belonging()), rows.bound_values
+        ).scalar()
     keys = {key_of(one) for one in there}
     order = column.asc() if end == "min" else column.desc()
     identity = [table.c[n].label(f"k{i}") for i, n in enumerate(rows.dataset.key)]
     some = select(*identity, column.label("v")).select_from(source).where(column.is_not(None), rows.belonging())
     # As many rows more as the draft touches: one of them is not touched, or there is none.
-    for row in connection.execute(some.order_by(order).limit(len(keys) + 1), rows.given):
+    for row in connection.execute(some.order_by(order).limit(len(keys) + 1), rows.bound_values):
         if tuple(row[:-1]) not in keys:
             return row[-1]
     return None
@@ -159,7 +161,7 @@ class Tally:
     def _beyond(self, raw: Any, best: Any, end: str) -> bool:
         kind = KINDS[self.field.kind]
         one, other = kind.read(raw, self.field), kind.read(best, self.field)
-        if isinstance(one, Odd) or isinstance(other, Odd):
+        if isinstance(one, Nonconforming) or isinstance(other, Nonconforming):
             return False
         return bool(one < other) if end == "min" else bool(one > other)
 

@@ -32,7 +32,7 @@ from ..model.dataset import DatasetSpec
 from ..model.values import key_of, record_id
 from ..server.dialects import server_kind
 from ..server.engine import reading
-from .anchors import Landmarks, Stretch, build_in_background, count_of, known_count, landmarks, stretch_around
+from .anchors import Anchors, Stretch, anchors_of, build_in_background, count_of, known_count, stretch_around
 from .compiled import derived
 from .filters import WHEN, Filter, condition_of, needed_by
 from .order import OrderPart, order_by, reversed_order, segments, total_order
@@ -69,7 +69,7 @@ class Rows:
     dataset: DatasetSpec
     order: tuple[OrderPart, ...]
     within: tuple[tuple[str, Any], ...] | None = None
-    only: tuple[Filter, ...] = ()
+    filters: tuple[Filter, ...] = ()
 
     @classmethod
     def of(
@@ -78,23 +78,25 @@ class Rows:
         dataset: DatasetSpec,
         wanted: Sequence[tuple[str, bool]] = (),
         within: Sequence[tuple[str, Any]] | None = None,
-        only: tuple[Filter, ...] = (),
+        filters: tuple[Filter, ...] = (),
     ) -> Rows:
         """The rows in a wanted order of (field, descending) pairs; those of one master only, and of some filters."""
-        own = (WHEN,) if dataset.only else ()
+        own = (WHEN,) if dataset.row_condition else ()
         spec = read_apart(spec) if dataset.query else spec
-        return cls(spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within), own + only)
+        return cls(
+            spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within), own + filters
+        )
 
     @property
     def whole(self) -> bool:
         """Whether these are all rows of a table."""
-        return self.within is None and not self.dataset.query and not self.only
+        return self.within is None and not self.dataset.query and not self.filters
 
     def count(self) -> int:
         """How many rows there are."""
         if self.whole:
             return count_of(self.spec, self.dataset.table)
-        if not self.only:
+        if not self.filters:
             return self._counted()
         marks = self._marks()
         with marks.lock:
@@ -103,18 +105,18 @@ class Rows:
             return marks.count
 
     @property
-    def given(self) -> dict[str, Any]:
+    def bound_values(self) -> dict[str, Any]:
         """What has to be given with every statement over the source."""
-        return given_values(self.dataset, self.spec.kind) if self.dataset.given else {}
+        return given_values(self.dataset, self.spec.kind) if self.dataset.parameter_values else {}
 
-    def _marks(self) -> Landmarks:
+    def _marks(self) -> Anchors:
         """What is known of filtered rows: their count."""
-        return landmarks(self.spec, (self.dataset.identity, self.within, self.only), ())
+        return anchors_of(self.spec, (self.dataset.identity, self.within, self.filters), ())
 
     def _counted(self) -> int:
         with reading(self.spec) as connection:
             counted = select(func.count()).select_from(self.source_with()).where(self.belonging())
-            return int(connection.execute(counted, self.given).scalar() or 0)
+            return int(connection.execute(counted, self.bound_values).scalar() or 0)
 
     @property
     def source(self) -> Source:
@@ -125,7 +127,7 @@ class Rows:
         """The count if it is known and still true, or quickly found."""
         if self.whole:
             return known_count(self.spec, self.dataset.table)
-        if self.only:
+        if self.filters:
             return self._marks().count
         return self.count()
 
@@ -136,11 +138,11 @@ class Rows:
         """
         table = self.source.base
         linked = (table.c[name] == value if value is not None else false() for name, value in self.within or ())
-        return and_(true(), *linked, *(condition_of(one, self.source) for one in self.only))
+        return and_(true(), *linked, *(condition_of(one, self.source) for one in self.filters))
 
     def source_with(self, names: Iterable[str] = ()) -> FromClause:
         """The source with all joined that the filters need, and some names."""
-        return self.source.joined([*names, *needed_by(self.only, self.source)])
+        return self.source.joined([*names, *needed_by(self.filters, self.source)])
 
     def window(self, start: int, size: int) -> list[Row]:
         """The rows at positions start, start + 1 ... of the order; fewer at the end. Raises Problem."""
@@ -188,14 +190,20 @@ class Rows:
         columns = [table.c[f.name] for f in self.dataset.fields]
         found: dict[str, tuple[Any, ...]] = {}
         own = Rows(
-            self.spec, self.dataset, (), None if anywhere else self.within, self.only[:1] if self.dataset.only else ()
+            self.spec,
+            self.dataset,
+            (),
+            None if anywhere else self.within,
+            self.filters[:1] if self.dataset.row_condition else (),
         )
         base, mine = own.source_with(), own.belonging()
         with reading(self.spec) as connection:
             for part in in_parts(list(keys), KEYS_A_STATEMENT):
                 statement = select(*(table.c[n].label(f"k{i}") for i, n in enumerate(names)), *columns)
                 statement = statement.select_from(base).where(mine)
-                for row in connection.execute(statement.where(key_in([table.c[n] for n in names], part)), self.given):
+                for row in connection.execute(
+                    statement.where(key_in([table.c[n] for n in names], part)), self.bound_values
+                ):
                     key = tuple(row[: len(names)])
                     # What is not equal to itself, a NaN, is known by its id.
                     identifier = keys.get(key) or (same if (same := record_id(key)) in wanted else None)
@@ -215,7 +223,7 @@ class Rows:
             # Rows at or before, counted from the other end: the segments of the reversed order.
             for condition in segments(table, reversed_order(self.order), place, nulls_first):
                 counted = select(func.count()).select_from(joined).where(and_(condition, self.belonging()))
-                before += connection.execute(counted, self.given).scalar() or 0
+                before += connection.execute(counted, self.bound_values).scalar() or 0
         return before - 1
 
     # -- how ------------------------------------------------------------------------------------------
@@ -235,7 +243,7 @@ class Rows:
         statement = select(*(source.c[p.column] for p in self.order)).select_from(self._ordered_from())
         with reading(self.spec) as connection:
             mine = key_in([source.base.c[n] for n in names], [key])
-            row = connection.execute(statement.where(mine, self.belonging()), self.given).first()
+            row = connection.execute(statement.where(mine, self.belonging()), self.bound_values).first()
         return None if row is None else tuple(row)
 
     def _read(
@@ -255,8 +263,8 @@ class Rows:
                     statement = whole_statement(self.dataset, self.spec.kind, order)
                 else:
                     statement = self.of_part(order, condition)
-                given = {**self.given, "most_rows": size - len(rows), "passed_rows": skip}
-                found = server_kind(self.spec.kind).fetched(connection, statement, given)
+                bound_values = {**self.bound_values, "most_rows": size - len(rows), "passed_rows": skip}
+                found = server_kind(self.spec.kind).fetched(connection, statement, bound_values)
                 for at, row in enumerate(found, start + len(rows)):
                     rows.append(make(record_id(row[: len(names)]), at, row))
                 if len(rows) >= size:
@@ -268,7 +276,9 @@ class Rows:
                     passed = select(source.base.c[names[0]]).select_from(base)
                     passed = passed.where(true() if condition is None else condition).limit(skip)
                     skip -= (
-                        connection.execute(select(func.count()).select_from(passed.subquery()), self.given).scalar()
+                        connection.execute(
+                            select(func.count()).select_from(passed.subquery()), self.bound_values
+                        ).scalar()
                         or 0
                     )
         return rows
@@ -301,7 +311,7 @@ class Rows:
         """All values, whole, of the row at a position, for rows that nothing tells apart; None where there is none."""
         columns = [self.source.base.c[f.name].label(f"f{i}") for i, f in enumerate(self.dataset.fields)]
         with reading(self.spec) as connection:
-            found = connection.execute(self._plain_statement(columns, position, 1), self.given).first()
+            found = connection.execute(self._plain_statement(columns, position, 1), self.bound_values).first()
         return None if found is None else tuple(found)
 
     def _plain_statement(self, columns: Sequence[ColumnElement[Any]], start: int, size: int) -> Select[Any]:
@@ -311,7 +321,7 @@ class Rows:
 
     def _plain_window(self, connection: Connection, start: int, size: int) -> list[Row]:
         statement = self._plain_statement(window_columns(self.dataset, self.spec.kind), start, size)
-        rows = connection.execute(statement, self.given).all()
+        rows = connection.execute(statement, self.bound_values).all()
         make = row_maker(self.dataset, 0)
         return [make(f"p{start + i}", start + i, tuple(row)) for i, row in enumerate(rows)]
 
@@ -359,9 +369,9 @@ def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, tuple[Any,
     if last == fields:
         return lambda identifier, position, row: Row(identifier, position, row[keys:])
 
-    def make(identifier: str, position: int, given: tuple[Any, ...]) -> Row:
-        shown = tuple([given[a:b] for a, b in ends])
-        return Row(identifier, position, given[keys:fields], given[fields:extra], shown)
+    def make(identifier: str, position: int, bound_values: tuple[Any, ...]) -> Row:
+        shown = tuple([bound_values[a:b] for a, b in ends])
+        return Row(identifier, position, bound_values[keys:fields], bound_values[fields:extra], shown)
 
     return make
 

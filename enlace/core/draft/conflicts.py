@@ -84,10 +84,10 @@ def resolved(dataset: DatasetSpec, record: PendingRecord, take_theirs: Collectio
         if name not in take_theirs and not KINDS[field.kind].same(theirs.get(name), value, field):
             now[name] = value
     texts = {name: text for name, text in record.texts.items() if name not in take_theirs}
-    under = {name: source for name, source in record.under.items() if name not in take_theirs}
-    kept = {*now, *texts, *under}
+    waits_for = {name: source for name, source in record.waits_for.items() if name not in take_theirs}
+    kept = {*now, *texts, *waits_for}
     was = {n: v for n, v in theirs.items() if not is_long(v) or n in kept or dataset.compare == "all"}
-    found = replace(record, was=was, now=now, texts=texts, under=under, conflict=None, refusals=(), later=False)
+    found = replace(record, was=was, now=now, texts=texts, waits_for=waits_for, conflict=None, refusals=(), later=False)
     return None if found.idle else found
 
 
@@ -101,7 +101,7 @@ def as_new(dataset: DatasetSpec, record: PendingRecord) -> PendingRecord:
         for name, value in record.values().items()
         if name in dataset.by_name and not dataset.by_name[name].generated and value is not None
     }
-    return replace(new_record(), now=values, texts=record.texts, under=record.under)
+    return replace(new_record(), now=values, texts=record.texts, waits_for=record.waits_for)
 
 
 def saved_meanwhile(
@@ -126,5 +126,5 @@ def saved_meanwhile(
             edited[name] = sent.was[name]  # it was taken back meanwhile
     state = "removed" if now.state == "removed" else "edited"
     known = {name: value for name, value in was.items() if not is_long(value) or name in edited}
-    found = PendingRecord(identifier, state, key_of(identifier), known, edited, now.texts, under=now.under)
+    found = PendingRecord(identifier, state, key_of(identifier), known, edited, now.texts, waits_for=now.waits_for)
     return None if found.idle else found

@@ -49,18 +49,18 @@ class PendingRecord:
     texts: Mapping[str, str] = field(default_factory=dict)
     conflict: Conflict | None = None
     refusals: tuple[Complaint, ...] = ()
-    under: Mapping[str, tuple[str, str, str]] = field(default_factory=dict)
+    waits_for: Mapping[str, tuple[str, str, str]] = field(default_factory=dict)
     later: bool = False
 
     @property
     def touched(self) -> frozenset[str]:
         """The fields that somebody edited."""
-        return frozenset(self.now) | frozenset(self.texts) | frozenset(self.under)
+        return frozenset(self.now) | frozenset(self.texts) | frozenset(self.waits_for)
 
     @property
     def idle(self) -> bool:
         """Whether nothing is left to save."""
-        return self.state == "edited" and not (self.now or self.texts or self.under)
+        return self.state == "edited" and not (self.now or self.texts or self.waits_for)
 
     def values(self, base: Mapping[str, Any] | None = None) -> dict[str, Any]:
         """The record as wanted: what was read (or `base`, read anew) with the edits over it."""
@@ -101,21 +101,21 @@ def with_text(
 def with_unread(record: PendingRecord, field: FieldSpec, text: str, current: Any = None) -> PendingRecord:
     """The record with a text in a field that is no value of it."""
     texts = {**record.texts, field.name: text}
-    now, under = _without(record.now, field.name), _without(record.under, field.name)
-    return _settled(replace(record, texts=texts, now=now, under=under), field.name, current)
+    now, waits_for = _without(record.now, field.name), _without(record.waits_for, field.name)
+    return _settled(replace(record, texts=texts, now=now, waits_for=waits_for), field.name, current)
 
 
 def with_value(record: PendingRecord, field: FieldSpec, value: Any, current: Any = None) -> PendingRecord:
     """The record after giving a field a stored value; an edit back to what was read is no edit."""
     texts, now = _without(record.texts, field.name), _without(record.now, field.name)
-    under = _without(record.under, field.name)
+    waits_for = _without(record.waits_for, field.name)
     was = record.was.get(field.name, current)
     if record.state == "new":
         if value is not None or field.name in record.touched:
             now[field.name] = value
     elif not KINDS[field.kind].same(was, value, field):
         now[field.name] = value
-    return _settled(replace(record, texts=texts, now=now, under=under), field.name, current)
+    return _settled(replace(record, texts=texts, now=now, waits_for=waits_for), field.name, current)
 
 
 def _without(values: Mapping[str, Any], name: str) -> dict[str, Any]:
@@ -150,7 +150,9 @@ def unreadable(record: PendingRecord, dataset: DatasetSpec, formats: Formats) ->
 
 def removed(record: PendingRecord) -> PendingRecord | None:
     """The record marked for removal; None for a new one, of which nothing is left."""
-    return None if record.state == "new" else replace(record, state="removed", now={}, texts={}, under={}, refusals=())
+    return (
+        None if record.state == "new" else replace(record, state="removed", now={}, texts={}, waits_for={}, refusals=())
+    )
 
 
 # -- the text form ----------------------------------------------------------------------------------------
@@ -172,8 +174,8 @@ def dump(record: PendingRecord, pack: Put = packed) -> str:
         body["conflict"] |= {"kind": record.conflict.kind, "id": record.conflict.id}
     if record.refusals:
         body["refusals"] = [[c.code, c.sentence, list(c.fields)] for c in record.refusals]
-    if record.under:
-        body["under"] = record.under
+    if record.waits_for:
+        body["under"] = record.waits_for
     if record.later:
         body["later"] = True
     return json.dumps(body, ensure_ascii=False, separators=(",", ":"))
@@ -196,7 +198,7 @@ def load(identifier: str, text: str, unpack: Put = unpacked) -> PendingRecord:
         texts=body["texts"],
         conflict=None if conflict is None else _conflict(conflict, mapped),
         refusals=tuple(Complaint(code, words, tuple(names)) for code, words, names in body.get("refusals", ())),
-        under={name: (part, one, column) for name, (part, one, column) in body.get("under", {}).items()},
+        waits_for={name: (part, one, column) for name, (part, one, column) in body.get("under", {}).items()},
         later=body.get("later", False),
     )
 

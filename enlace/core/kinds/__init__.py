@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from .base import Kind, Odd, Unreadable, raw_text, stored_as
+from .base import Kind, Nonconforming, Unreadable, raw_text, stored_as
 from .binary import Binary, Picture, is_picture, size_text
 from .formats import Formats
 from .numbers import Number, Whole, YesNo
@@ -14,4 +14,14 @@ KINDS: dict[str, Kind] = {
     for kind in (Text(), LongText(), Whole(), Number(), YesNo(), Date(), Time(), DateTime(), Picture(), Binary())
 }
 
-__all__ = ["KINDS", "Formats", "Kind", "Odd", "Unreadable", "is_picture", "raw_text", "size_text", "stored_as"]
+__all__ = [
+    "KINDS",
+    "Formats",
+    "Kind",
+    "Nonconforming",
+    "Unreadable",
+    "is_picture",
+    "raw_text",
+    "size_text",
+    "stored_as",
+]

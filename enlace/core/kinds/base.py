@@ -17,7 +17,7 @@ class Unreadable(ValueError):
 
 
 @dataclass(frozen=True)
-class Odd:
+class Nonconforming:
     """A stored value that is not of its field's kind, such as text in a number column."""
 
     raw: Any
@@ -82,7 +82,7 @@ class Kind:
         value = self.read(raw, field)
         if value is None:
             return ""
-        return raw_text(value.raw) if isinstance(value, Odd) else str(value)
+        return raw_text(value.raw) if isinstance(value, Nonconforming) else str(value)
 
     def as_typed(self, raw: Any, field: FieldSpec, formats: Formats) -> str:
         """A stored value as the text an editor shows: `parse(as_typed(v))` gives v again, in every locale."""
@@ -102,6 +102,6 @@ class Kind:
             return one is None and other is None
         return bool(self.read(one, field) == self.read(other, field))
 
-    def is_odd(self, raw: Any, field: FieldSpec) -> bool:
+    def is_nonconforming(self, raw: Any, field: FieldSpec) -> bool:
         """Whether a stored value is not of the kind."""
-        return isinstance(self.read(raw, field), Odd)
+        return isinstance(self.read(raw, field), Nonconforming)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ..model.dataset import FieldSpec
-from .base import Kind, Odd, Unreadable
+from .base import Kind, Nonconforming, Unreadable
 from .formats import Formats
 
 # The first bytes of the picture formats that browsers show (each format's own specification).
@@ -30,7 +30,7 @@ class Binary(Kind):
     editor = "none"
 
     def read(self, raw: Any, field: FieldSpec) -> Any:
-        return raw if raw is None or isinstance(raw, bytes) else Odd(raw)
+        return raw if raw is None or isinstance(raw, bytes) else Nonconforming(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
         if not text:

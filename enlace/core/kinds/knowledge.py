@@ -145,4 +145,4 @@ def checked(field: Any, text: str) -> tuple[str, str]:
         text = fits
     if field.pattern and not _fits(field.pattern, text[:MOST]):
         return text, field.help or f"This does not fit the pattern {field.pattern}."
-    return text, told_by_knowledge(field.knows, text) if field.knows else ""
+    return text, told_by_knowledge(field.text_check, text) if field.text_check else ""

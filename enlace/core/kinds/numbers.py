@@ -9,7 +9,7 @@ from decimal import MAX_EMAX, MIN_EMIN, Context, Decimal, InvalidOperation
 from typing import Any
 
 from ..model.dataset import FieldSpec
-from .base import Kind, Odd, Unreadable, raw_text
+from .base import Kind, Nonconforming, Unreadable, raw_text
 from .formats import Formats
 from .patterns import empty_by, read_by, shown_by
 
@@ -72,7 +72,7 @@ class Whole(Kind):
     def read(self, raw: Any, field: FieldSpec) -> Any:
         if raw is None or (isinstance(raw, int) and not isinstance(raw, bool)):
             return raw
-        return Odd(raw)
+        return Nonconforming(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
         text, formats = read_by(field.format, formats, self.name, text)
@@ -118,7 +118,7 @@ class Number(Kind):
             return Decimal(raw)
         if isinstance(raw, float) and (math.isfinite(raw) or field.storage == "float nan"):
             return Decimal(repr(raw))
-        return Odd(raw)
+        return Nonconforming(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
         text, formats = read_by(field.format, formats, self.name, text)
@@ -158,7 +158,7 @@ class Number(Kind):
 
     def text(self, raw: Any, field: FieldSpec) -> str:
         value = self.read(raw, field)
-        if value is None or isinstance(value, Odd):
+        if value is None or isinstance(value, Nonconforming):
             return "" if value is None else raw_text(value.raw)
         if not value.is_finite():
             return str(value)
@@ -169,7 +169,7 @@ class Number(Kind):
     def as_typed(self, raw: Any, field: FieldSpec, formats: Formats) -> str:
         # Where points group digits, a point before three of them would be read as a group.
         text = self.text(raw, field)
-        return text if isinstance(self.read(raw, field), Odd) else text.replace(".", formats.decimal)
+        return text if isinstance(self.read(raw, field), Nonconforming) else text.replace(".", formats.decimal)
 
     def same(self, one: Any, other: Any, field: FieldSpec) -> bool:
         first, second = self.read(one, field), self.read(other, field)
@@ -191,7 +191,7 @@ class Number(Kind):
             if rounded and type(raw) is float and 0.01 <= abs(raw) < 1e12:
                 return general(round(raw, PLACES))  # as below, with less ado
             value = read(raw, field)
-            if isinstance(value, Odd):
+            if isinstance(value, Nonconforming):
                 return raw_text(raw)
             if not value.is_finite():
                 return str(value)
@@ -220,7 +220,7 @@ class YesNo(Kind):
     def read(self, raw: Any, field: FieldSpec) -> Any:
         if raw is None or isinstance(raw, bool):
             return raw
-        return bool(raw) if type(raw) is int and raw in (0, 1) else Odd(raw)
+        return bool(raw) if type(raw) is int and raw in (0, 1) else Nonconforming(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
         word = text.strip().lower()
@@ -232,6 +232,6 @@ class YesNo(Kind):
 
     def text(self, raw: Any, field: FieldSpec) -> str:
         value = self.read(raw, field)
-        if value is None or isinstance(value, Odd):
+        if value is None or isinstance(value, Nonconforming):
             return "" if value is None else raw_text(value.raw)
         return "yes" if value else "no"

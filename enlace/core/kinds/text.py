@@ -8,7 +8,7 @@ import uuid
 from typing import Any
 
 from ..model.dataset import FieldSpec
-from .base import Kind, Odd, Unreadable
+from .base import Kind, Nonconforming, Unreadable
 from .formats import Formats
 from .knowledge import checked
 
@@ -35,7 +35,7 @@ class Text(Kind):
     def read(self, raw: Any, field: FieldSpec) -> Any:
         if raw is None or isinstance(raw, str):
             return raw
-        return raw if field.storage == ANY and isinstance(raw, int | float) else Odd(raw)
+        return raw if field.storage == ANY and isinstance(raw, int | float) else Nonconforming(raw)
 
     def typed_over(self, text: str, was: Any, field: FieldSpec, formats: Formats) -> Any:
         value = self.parse(text, field, formats)
@@ -49,7 +49,7 @@ class Text(Kind):
             return None if field.nullable else ""
         if "\x00" in text:
             raise Unreadable("The text contains a NUL character, which databases do not keep. Remove it.")
-        if field.picture or field.pattern or field.knows:
+        if field.picture or field.pattern or field.text_check:
             text, wrong = checked(field, text)
             if wrong:
                 raise Unreadable(wrong)

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ..model.dataset import FieldSpec
-from .base import Kind, Odd, Unreadable, raw_text
+from .base import Kind, Nonconforming, Unreadable, raw_text
 from .formats import Formats
 from .patterns import empty_by, read_by, shown_by
 
@@ -120,13 +120,13 @@ class Date(Kind):
             try:
                 return datetime.date.fromisoformat(raw)
             except ValueError:
-                return Odd(raw)
+                return Nonconforming(raw)
         if isinstance(raw, int | float) and not isinstance(raw, bool) and field.storage not in ("", "native"):
             stamp = _stamp_from_number(raw, field.storage)
             # A number with a time of day in a date column is not a date.
             if stamp is not None and stamp.time() == datetime.time():
                 return stamp.date()
-        return Odd(raw)
+        return Nonconforming(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
         text, formats = read_by(field.format, formats, self.name, text)
@@ -145,7 +145,7 @@ class Date(Kind):
             if raw is None:
                 return empty
             value = read(raw, field)
-            return raw_text(raw) if isinstance(value, Odd) else write(value)
+            return raw_text(raw) if isinstance(value, Nonconforming) else write(value)
 
         return show
 
@@ -160,12 +160,12 @@ class Time(Kind):
             return raw
         if isinstance(raw, str):
             try:
-                return time_from(raw) if ":" in raw else Odd(raw)
+                return time_from(raw) if ":" in raw else Nonconforming(raw)
             except Unreadable:
-                return Odd(raw)
+                return Nonconforming(raw)
         if field.storage == "seconds" and isinstance(raw, int) and 0 <= raw < 86_400:
             return (UNIX_EPOCH + datetime.timedelta(seconds=raw)).time()
-        return Odd(raw)
+        return Nonconforming(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
         text, formats = read_by(field.format, formats, self.name, text)
@@ -178,7 +178,7 @@ class Time(Kind):
 
     def text(self, raw: Any, field: FieldSpec) -> str:
         value = self.read(raw, field)
-        if value is None or isinstance(value, Odd):
+        if value is None or isinstance(value, Nonconforming):
             return "" if value is None else raw_text(value.raw)
         return _clock(value)
 
@@ -209,15 +209,15 @@ class DateTime(Kind):
             return raw
         if isinstance(raw, str):
             if len(raw) < 10 or raw[4:5] != "-":
-                return Odd(raw)
+                return Nonconforming(raw)
             try:
                 return datetime.datetime.fromisoformat(raw)
             except ValueError:
-                return Odd(raw)
+                return Nonconforming(raw)
         if isinstance(raw, int | float) and not isinstance(raw, bool):
             stamp = _stamp_from_number(raw, field.storage)
-            return Odd(raw) if stamp is None else stamp
-        return Odd(raw)
+            return Nonconforming(raw) if stamp is None else stamp
+        return Nonconforming(raw)
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:
         text, formats = read_by(field.format, formats, self.name, text)
@@ -252,7 +252,7 @@ class DateTime(Kind):
 
     def text(self, raw: Any, field: FieldSpec) -> str:
         value = self.read(raw, field)
-        if value is None or isinstance(value, Odd):
+        if value is None or isinstance(value, Nonconforming):
             return "" if value is None else raw_text(value.raw)
         zone = value.strftime("%z")
         return f"{value.date().isoformat()} {_clock(value)}" + (f"{zone[:3]}:{zone[3:5]}" if zone else "")
@@ -265,7 +265,7 @@ class DateTime(Kind):
             if raw is None:
                 return empty
             value = read(raw, field)
-            if isinstance(value, Odd):
+            if isinstance(value, Nonconforming):
                 return raw_text(raw)
             if by_format and not value.tzinfo:
                 return by_format(value)

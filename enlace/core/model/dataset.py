@@ -92,9 +92,9 @@ class FieldSpec:
     several ways. default: SQL text of the server's default. numbered, computed: the server makes the value.
 
     What a builder settles: format, a CLDR pattern or the name of one; align, "start", "end" or "center", "" as the kind
-    has it; picture, an input picture; pattern, a regular expression that a whole text must match; knows, the name of a
+    has it; picture, an input picture; pattern, a regular expression that a whole text must match; text_check, the name of a
     check (enlace.core.kinds.knowledge); initial, an expression for the value of a new record; required_when and
-    read_only_when, conditions; tones, (condition, tone) pairs; lookup. formula: the expression of a calculated field. outside: a query's column that
+    read_only_when, conditions; conditional_formats, (condition, tone) pairs; lookup. formula: the expression of a calculated field. outside: a query's column that
     is not of the table that is saved.
     """
 
@@ -119,11 +119,11 @@ class FieldSpec:
     align: str = ""
     picture: str = ""
     pattern: str = ""
-    knows: str = ""
+    text_check: str = ""
     initial: str = ""
     required_when: str = ""
     read_only_when: str = ""
-    tones: tuple[tuple[str, str], ...] = ()
+    conditional_formats: tuple[tuple[str, str], ...] = ()
     formula: str = ""
     outside: bool = False
     lookup: LookupSpec | None = None
@@ -188,19 +188,19 @@ class DatasetSpec:
     order: tuple[str, ...] = ()
     details: tuple[DetailSpec, ...] = ()
     query: str = ""
-    given: tuple[tuple[str, Any], ...] = ()
+    parameter_values: tuple[tuple[str, Any], ...] = ()
     master: DetailSpec | None = None
     sorted_by: tuple[tuple[str, bool], ...] = ()
-    only: str = ""
+    row_condition: str = ""
 
     @cached_property
     def derived(self) -> dict[str, dict[Hashable, Any]]:
         """What is kept of it (see `compiled`)."""
         return {}
 
-    def with_given(self, given: tuple[tuple[str, Any], ...]) -> DatasetSpec:
+    def with_parameters(self, parameter_values: tuple[tuple[str, Any], ...]) -> DatasetSpec:
         """The dataset with values for its query's parameters. All that is derived from it stays what it is."""
-        made = replace(self, given=given)
+        made = replace(self, parameter_values=parameter_values)
         made.__dict__.update(derived=self.derived, token=self.token)
         return made
 
@@ -212,16 +212,16 @@ class DatasetSpec:
     @property
     def identity(self) -> Hashable:
         """Equal for the same definition with the same values."""
-        return self.token, self.given
+        return self.token, self.parameter_values
 
     @property
     def all_rows(self) -> DatasetSpec:
         """The dataset without a condition for its rows, values given or not."""
-        if not self.only:
+        if not self.row_condition:
             return self
         made = self.derived.setdefault("all rows", {})
-        found = made.get(()) or made.setdefault((), replace(self, only="", given=()))
-        return found.with_given(self.given) if self.given else found
+        found = made.get(()) or made.setdefault((), replace(self, row_condition="", parameter_values=()))
+        return found.with_parameters(self.parameter_values) if self.parameter_values else found
 
     @cached_property
     def by_name(self) -> dict[str, FieldSpec]:

@@ -10,7 +10,7 @@ from typing import Any
 from ..dataset.source import names_for
 from ..expression import Expression, ExpressionError, Unsupported
 from ..expression.parse import MASTER
-from ..kinds import KINDS, Odd
+from ..kinds import KINDS, Nonconforming
 from ..model.dataset import DatasetSpec, FieldSpec
 
 
@@ -31,9 +31,9 @@ class Computed:
         self.locks = {f.name: e for f in dataset.fields if (e := self.made(f.read_only_when))}
         self.initial = {f.name: e for f in dataset.fields if (e := self.made(f.initial))}
         used = [*self.formulas.values(), *self.required.values(), *self.locks.values()]
-        self.outer = frozenset(name for one in used for name in one.names if "." in name)
+        self.related = frozenset(name for one in used for name in one.names if "." in name)
         begun = {name for one in self.initial.values() for name in one.names}
-        self.of_master = frozenset(name for name in self.outer | begun if name.startswith(f"{MASTER}."))
+        self.of_master = frozenset(name for name in self.related | begun if name.startswith(f"{MASTER}."))
 
     def made(self, source: str) -> Expression | None:
         """An expression over a record of the dataset; None when it can't be understood, or is none."""
@@ -60,13 +60,13 @@ class Computed:
         return found
 
     def values(
-        self, record: Mapping[str, Any], outer: Mapping[str, Any] | None = None, new: bool = False
+        self, record: Mapping[str, Any], related: Mapping[str, Any] | None = None, new: bool = False
     ) -> RecordValues:
         """The values that expressions meet. record: stored values by field. outer: those from outside.
 
         new: what the record lacks has no value yet.
         """
-        return RecordValues(self, record, outer, new)
+        return RecordValues(self, record, related, new)
 
     def calculated(self, values: RecordValues) -> dict[str, Any]:
         """The calculated fields' values; an ExpressionError in place of one that can't be computed."""
@@ -84,12 +84,12 @@ class Computed:
         """The fields that may not be edited while the record is as it is."""
         return frozenset(name for name, one in self.locks.items() if holds(one, values))
 
-    def starting(self, outer: Mapping[str, Any] | None = None) -> dict[str, Any]:
+    def starting(self, related: Mapping[str, Any] | None = None) -> dict[str, Any]:
         """The values that a new record starts with, as its fields store them. outer: `master.column` values."""
         found: dict[str, Any] = {}
         for name, one in self.initial.items():
             try:
-                value = one.value(self.values({}, outer, new=True))
+                value = one.value(self.values({}, related, new=True))
             except (ExpressionError, KeyError):
                 continue
             if value is not None:
@@ -125,10 +125,10 @@ class RecordValues(dict[str, Any]):
     __slots__ = ("_computed", "_lacking", "_record", "_under_way")
 
     def __init__(
-        self, computed: Computed, record: Mapping[str, Any], outer: Mapping[str, Any] | None, lacking: bool
+        self, computed: Computed, record: Mapping[str, Any], related: Mapping[str, Any] | None, lacking: bool
     ) -> None:
         """lacking: whether fields that the record does not hold have no value yet, instead of not being known."""
-        super().__init__(outer or ())
+        super().__init__(related or ())
         self._computed, self._record, self._lacking = computed, record, lacking
         self._under_way: set[str] | None = None
 
@@ -172,6 +172,6 @@ def reader_of(field: FieldSpec) -> Callable[[Any], Any]:
         if given is float and decimal and isfinite(raw):
             return Decimal(repr(raw))  # as its kind reads it, which SQLite's numbers meet by the thousand
         value = kind.read(raw, field)
-        return value.raw if isinstance(value, Odd) else value
+        return value.raw if isinstance(value, Nonconforming) else value
 
     return read

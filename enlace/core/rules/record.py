@@ -69,8 +69,8 @@ class RecordRules:
             for saving in (True, False)
         }
         self._own = frozenset(name for own, _, _ in self._scopes for name in own)
-        self.outer = self.computed.outer | {name for one in needed for name in one if "." in name}
-        self.of_master = self.computed.of_master | {n for n in self.outer if n.startswith(f"{MASTER}.")}
+        self.related = self.computed.related | {name for one in needed for name in one if "." in name}
+        self.of_master = self.computed.of_master | {n for n in self.related if n.startswith(f"{MASTER}.")}
         self._required = [f for f in dataset.fields if f.required and not f.generated]
         self._at_times = [
             (f, self.computed.required[f.name])
@@ -83,7 +83,7 @@ class RecordRules:
         record: Mapping[str, Any],
         touched: frozenset[str],
         new: bool,
-        outer: Mapping[str, Any] | None = None,
+        related: Mapping[str, Any] | None = None,
         saving: bool = False,
     ) -> list[Complaint]:
         """What is wrong with a record. saving: a save is tried, so that the rules are checked that wait for one.
@@ -93,7 +93,7 @@ class RecordRules:
         values of the names in `self.outer`; what needs one that is not there is not checked.
         """
         found: list[Complaint] = []
-        values = self.computed.values(record, outer, new)
+        values = self.computed.values(record, related, new)
         for field in self._required:
             if record.get(field.name) in NOTHING:
                 self._lacks(found, field, field.name in touched, new and field.name not in record)
@@ -143,12 +143,12 @@ class RecordRules:
         return found | {self.dataset.looked_up[owner][0].name for owner in owners if owner in self.dataset.looked_up}
 
     def complaints_over(
-        self, table: str, record: Mapping[str, Any], outer: Mapping[str, Any], saving: bool = False
+        self, table: str, record: Mapping[str, Any], related: Mapping[str, Any], saving: bool = False
     ) -> list[Complaint]:
         """The rules that add up details in a table and are broken by a master's record, marking the added columns."""
         names = {d.name for d in self.dataset.details if d.table == table}
         found = []
-        values = self.computed.values(record, outer)
+        values = self.computed.values(record, related)
         for rule, expression in self._checks:
             added = [n.partition("(")[2][:-1].partition(".") for n in expression.names if "(" in n]
             columns = tuple(column for detail, _, column in added if detail in names)
@@ -161,7 +161,7 @@ class RecordRules:
     def over_details(self, table: str) -> bool:
         """Whether a rule adds up details in a table."""
         names = {d.name for d in self.dataset.details if d.table == table}
-        return any(name.partition("(")[2].partition(".")[0] in names for name in self.outer if "(" in name)
+        return any(name.partition("(")[2].partition(".")[0] in names for name in self.related if "(" in name)
 
     def sentence(self, rule: RuleSpec, expression: Expression) -> str:
         """What a rule demands, for people."""

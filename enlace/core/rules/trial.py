@@ -44,10 +44,10 @@ def broken_rows(spec: ConnectionSpec, dataset: DatasetSpec, rule: RuleSpec, most
     """The rows for which a rule is false. As in a CHECK, unknown is not broken. Raises Problem."""
     expression = checked(dataset, rule)
     source = source_of(dataset, spec.kind)
-    given = given_values(dataset, spec.kind)
+    bound_values = given_values(dataset, spec.kind)
     holds, joins = asked(source, expression)
     broken = ~holds.self_group() if hasattr(holds, "self_group") else ~holds
-    if dataset.only:
+    if dataset.row_condition:
         mine, more = own_rows(dataset, spec.kind)
         broken, joins = and_(mine, broken), [*joins, *more]
     names = tuple(sorted(name for name in expression.names if "(" not in name))
@@ -56,8 +56,8 @@ def broken_rows(spec: ConnectionSpec, dataset: DatasetSpec, rule: RuleSpec, most
     shown = [source.column(n).label(f"f{i}") for i, n in enumerate(names)]
     with reading(read_apart(spec) if dataset.query else spec) as connection:
         counted = select(func.count()).select_from(base).where(broken)
-        count = int(connection.execute(counted, given).scalar() or 0)
+        count = int(connection.execute(counted, bound_values).scalar() or 0)
         few = select(*key, *shown).select_from(base).where(broken).order_by(*key).limit(most)
-        found = connection.execute(few, given).all() if count else []
+        found = connection.execute(few, bound_values).all() if count else []
     rows = tuple((record_id(tuple(row[: len(key)])) if key else "", tuple(row[len(key) :])) for row in found)
     return Trial(count, names, rows)

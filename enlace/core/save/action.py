@@ -20,8 +20,8 @@ from sqlglot import exp
 from sqlglot.tokens import TokenType
 
 from ..dataset.asked import asked, own_rows
-from ..dataset.outer import outer_on
 from ..dataset.parameters import WRITES
+from ..dataset.related import outer_on
 from ..dataset.source import given_values, names_for, source_of
 from ..dataset.window import key_in, source_table
 from ..expression import Expression, Unsupported
@@ -87,12 +87,12 @@ class Action:
         self.guard = _guard(dataset, spec.guard)
         self.computed = Computed(dataset)
         needed = self.computed.needed(self.guard) if self.guard else set()
-        self.outer = frozenset(name for name in needed if "." in name)
+        self.related = frozenset(name for name in needed if "." in name)
         self.statements = _statements(spec.statements, WRITES[server], {*dataset.by_name, PERSON})
 
-    def allows(self, record: Mapping[str, Any], outer: Mapping[str, Any] | None = None) -> bool:
+    def allows(self, record: Mapping[str, Any], related: Mapping[str, Any] | None = None) -> bool:
         """Whether the guard holds for a record's stored values: true, not unknown. outer: the values of `self.outer`."""
-        return self.guard is None or holds(self.guard, self.computed.values(record, outer))
+        return self.guard is None or holds(self.guard, self.computed.values(record, related))
 
     def said(self, message: str, record: Mapping[str, Any]) -> str:
         """A message with the record's values in it."""
@@ -166,7 +166,7 @@ def first_allowed(spec: ConnectionSpec, action: Action) -> str | None:
     source = source_of(dataset, spec.kind)
     condition: ColumnElement[bool] = true()
     joins: list[str] = []
-    if dataset.only:
+    if dataset.row_condition:
         condition, joins = own_rows(dataset, spec.kind)
     if action.guard is not None:
         allowed, more = asked(source, action.guard)
@@ -207,8 +207,8 @@ def _once(spec: ConnectionSpec, action: Action, identifier: str, person: str, re
             record = _locked(connection, action.dataset, identifier)
             if record is None:
                 return ActionOutcome(False, "The record is not there any more.")
-            outer = outer_on(connection, action.dataset, action.outer, [record])[0]
-            if not action.allows(record, outer):
+            related = outer_on(connection, action.dataset, action.related, [record])[0]
+            if not action.allows(record, related):
                 unmet = action.spec.unmet or "This can't be done to the record as it is now."
                 return ActionOutcome(False, action.said(unmet, record))
             changed = tuple(_run(connection, one, record, person) for one in action.statements)
@@ -234,7 +234,7 @@ def _locked(connection: Connection, dataset: DatasetSpec, identifier: str) -> di
         raise Problem("There is no such record.", "Go back to the form and choose one.", code="missing") from None
     wanted = select(*(table.c[f.name] for f in dataset.fields)).where(mine).with_for_update()
     row = connection.execute(wanted).first()
-    if row is not None and dataset.only and outside(connection, dataset, [key]):
+    if row is not None and dataset.row_condition and outside(connection, dataset, [key]):
         return None
     return None if row is None else dict(zip([f.name for f in dataset.fields], row, strict=True))
 

@@ -49,7 +49,7 @@ OUTSIDE = "This record is not among the rows of this form any more. Drop it unde
 TOOK_NOTHING = "The database took the statement but changed nothing; a trigger may prevent it."
 
 
-class NotSwift(Exception):
+class NeedsCare(Exception):
     """A swift attempt met a conflict or a refusal: the save is to be tried again with care."""
 
 
@@ -68,9 +68,9 @@ class Attempt:
     """
 
     def __init__(
-        self, spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy, in_doubt: bool, swift: bool = False
+        self, spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy, in_doubt: bool, optimistic: bool = False
     ) -> None:
-        self.spec, self.parts, self.policy, self.in_doubt, self.swift = spec, parts, policy, in_doubt, swift
+        self.spec, self.parts, self.policy, self.in_doubt, self.optimistic = spec, parts, policy, in_doubt, optimistic
         self.kind = server_kind(spec.kind)
         self.catalog = Catalog.of(spec) if self.kind.in_process else Catalog.lately(spec)
         self.outcomes = {part.name: SaveOutcome() for part in parts}
@@ -108,7 +108,7 @@ class Attempt:
     def _refuse_outside(self, connection: Connection) -> None:
         """Records that the condition of their dataset does not let in can't be written, however somebody got at them."""
         for part in self.parts:
-            if not part.dataset.only:
+            if not part.dataset.row_condition:
                 continue
             acts = [act for b in self.planned if b.part is part and b.kind in (UPDATE, REMOVE) for act in b.acts]
             keys = {act.record.key: act for act in acts if id(act) not in self.done}
@@ -151,7 +151,7 @@ class Attempt:
     def _plan(self) -> Plan:
         planned = plan(self.parts, self.catalog)
         self.planned = planned.batches
-        self.handing_down = any(batch.under for batch in planned.batches)
+        self.handing_down = any(batch.waits_for for batch in planned.batches)
         return planned
 
     def look_for_done(self, connection: Connection) -> None:
@@ -186,7 +186,7 @@ class Attempt:
     def _changes(self, batch: Batch) -> bool:
         """Whether the server may make or change values of the records of a batch when it writes them."""
         dataset = batch.part.dataset
-        if self.catalog.table(dataset.table).has_triggers or any(f.computed for f in dataset.fields) or batch.under:
+        if self.catalog.table(dataset.table).has_triggers or any(f.computed for f in dataset.fields) or batch.waits_for:
             return True
         if batch.kind == INSERT:
             return any(f.default is not None and f.name not in batch.columns for f in dataset.fields if not f.numbered)
@@ -218,7 +218,7 @@ class Attempt:
         if self._stopped:
             outcome.not_tried[act.record.id] = "The save had stopped before it came to this record."
             return False
-        for part, identifier, _ in act.record.under.values():
+        for part, identifier, _ in act.record.waits_for.values():
             if (part, identifier) not in self.made:
                 outcome.not_tried[act.record.id] = "The record that it belongs to was not saved."
                 return False
@@ -237,8 +237,8 @@ class Attempt:
             # A record that was parked was compared then.
             self._many(connection, statements.of(batch, check=not parked), batch.acts)
         except (DBAPIError, _Short) as error:
-            if self.swift:
-                raise NotSwift from error
+            if self.optimistic:
+                raise NeedsCare from error
             self._need_transaction(connection, error)
             fresh = batch.acts if parked else self._still_as_read(connection, batch)
             self._each(connection, batch, statements.of(batch, check=False), fresh)
@@ -259,7 +259,7 @@ class Attempt:
                 self._saved(act)
 
     def _many(self, connection: Connection, bound: Bound, acts: Sequence[Act]) -> None:
-        with nullcontext() if self.swift else connection.begin_nested():
+        with nullcontext() if self.optimistic else connection.begin_nested():
             count = self.kind.write_many(connection, bound.statement, bound.columns(acts))
             if count != len(acts):
                 raise _Short(count > len(acts))
@@ -280,8 +280,8 @@ class Attempt:
         return False
 
     def _park(self, connection: Connection, batch: Batch) -> None:
-        if self.swift:
-            raise NotSwift
+        if self.optimistic:
+            raise NeedsCare
         for act in batch.acts:
             standing = stand_ins(batch.part.dataset, act)
             bound = self.statements[batch.part.name].parking(batch, standing)
@@ -303,23 +303,23 @@ class Attempt:
 
     def _insert(self, connection: Connection, batch: Batch) -> None:
         part = batch.part
-        acts = batch.acts if self.swift else self._not_entered_twice(connection, batch)
+        acts = batch.acts if self.optimistic else self._not_entered_twice(connection, batch)
         bound = self.statements[part.name].of(batch, check=False)
         table = source_table(part.dataset)
         key = [table.c[name] for name in part.dataset.key]
 
         def run(several: Sequence[Act]) -> None:
-            with nullcontext() if self.swift else connection.begin_nested():
+            with nullcontext() if self.optimistic else connection.begin_nested():
                 values, statement = bound.columns(several), bound.statement
                 keys = self.kind.inserted_keys(connection, statement, values, key, batch.columns)  # type: ignore[arg-type]
             self._inserted(part, several, keys)
 
-        if self.swift or (len(acts) > 1 and self.policy.most_failures is None):
+        if self.optimistic or (len(acts) > 1 and self.policy.most_failures is None):
             try:
                 return run(acts)
             except DBAPIError as error:
-                if self.swift:
-                    raise NotSwift from error
+                if self.optimistic:
+                    raise NeedsCare from error
                 self._need_transaction(connection, error)
         for act in acts:
             if self._may_try(act):

@@ -34,7 +34,7 @@ def journal(records: Iterable[PendingRecord], outcome: SaveOutcome) -> list[Jour
         if record.id not in outcome.ids:
             continue
         after, row = outcome.ids[record.id], outcome.rows.get(record.id, {})
-        now = {name: row.get(name, record.now.get(name)) for name in (*record.now, *record.under)}
+        now = {name: row.get(name, record.now.get(name)) for name in (*record.now, *record.waits_for)}
         if record.state == "new":
             lines.append(JournalLine("inserted", "", after, {}, now))
         elif record.state == "removed":

@@ -64,7 +64,7 @@ class Batch:
     part: Part
     kind: str
     columns: tuple[str, ...]
-    under: tuple[str, ...]
+    waits_for: tuple[str, ...]
     compared: tuple[str, ...]
     acts: list[Act]
 
@@ -129,15 +129,15 @@ def grouped(part: Part, records: Iterable[PendingRecord]) -> list[Batch]:
         state = record.state
         # Mostly what is compared follows from what is edited; else from what is known of the record.
         if state == "new" or (by_edits and state == "edited"):
-            key = (state, *record.now, None, *record.under)
+            key = (state, *record.now, None, *record.waits_for)
         else:
-            key = (state, *record.now, None, *record.under, None, *record.was)
+            key = (state, *record.now, None, *record.waits_for, None, *record.was)
         batch = found.get(key)
         if batch is None:
             kind = ACTS[state]
-            columns = () if kind == REMOVE else (*record.now, *record.under)
+            columns = () if kind == REMOVE else (*record.now, *record.waits_for)
             fields = () if kind == INSERT else compared(dataset, record)
-            batch = found[key] = Batch(part, kind, columns, tuple(record.under), fields, [])
+            batch = found[key] = Batch(part, kind, columns, tuple(record.waits_for), fields, [])
         batch.acts.append(Act(part, record, batch.kind))
     return [batch for batch in found.values() if batch.columns or batch.kind in (REMOVE, INSERT)]
 
@@ -165,7 +165,7 @@ def _tie(batches: Sequence[Batch], tables: Mapping[str, Table]) -> bool:
     by_table: dict[str, list[Batch]] = defaultdict(list)
     for batch in batches:
         by_table[batch.part.dataset.table].append(batch)
-    tied = any(batch.under for batch in batches)
+    tied = any(batch.waits_for for batch in batches)
     if tied:
         _tie_under(batches)
     for name, table in tables.items():
@@ -181,8 +181,8 @@ def _tie_under(batches: Sequence[Batch]) -> None:
     """A new record goes before those that take its key."""
     by_id = {(b.part.name, act.record.id): act for b in batches if b.kind == INSERT for act in b.acts}
     for batch in batches:
-        for act in batch.acts if batch.under else ():
-            for part, identifier, _ in act.record.under.values():
+        for act in batch.acts if batch.waits_for else ():
+            for part, identifier, _ in act.record.waits_for.values():
                 if (part, identifier) in by_id:
                     act.wait_for(by_id[part, identifier])
 

@@ -13,7 +13,7 @@ from ..problem import Problem
 from ..rules.record import RecordRules
 from ..server.engine import UnknownOutcome, reading, session_ended, writing
 from . import receipts
-from .attempt import Attempt, NotSwift
+from .attempt import Attempt, NeedsCare
 from .outcome import SaveOutcome, SavePolicy
 from .plan import Part
 from .receipts import Receipt
@@ -67,7 +67,7 @@ def save_parts(
     Raises Problem when the server can't be reached, is locked, or a dataset can't be edited; nothing was written
     then. Raises UnknownOutcome when that can't be known yet: the next save of the records is in doubt.
     """
-    tries, swift = 0, not in_doubt
+    tries, optimistic = 0, not in_doubt
     doubt: UnknownOutcome | None = None  # a COMMIT of this call whose outcome nobody has looked for yet
     while True:
         tries += 1
@@ -78,10 +78,10 @@ def save_parts(
                 if known is not None:
                     return known
                 in_doubt, doubt = False, None
-            attempt = _prepared(spec, parts, policy, in_doubt, swift and not in_doubt)
+            attempt = _prepared(spec, parts, policy, in_doubt, optimistic and not in_doubt)
             return _commit(spec, attempt, receipt if spec.receipts else None)
-        except NotSwift:
-            tries, swift = tries - 1, False
+        except NeedsCare:
+            tries, optimistic = tries - 1, False
         except UnknownOutcome as unknown:
             if tries >= MOST_LOST:
                 raise
@@ -157,12 +157,12 @@ def rehearse_parts(spec: ConnectionSpec, parts: Sequence[Part], policy: SavePoli
 
 
 def _prepared(
-    spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy, in_doubt: bool, swift: bool = False
+    spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy, in_doubt: bool, optimistic: bool = False
 ) -> Attempt:
     for part in parts:
         if not part.dataset.editable:
             raise Problem("Nothing was saved.", part.dataset.read_only_because, code="read-only")
-    return Attempt(spec, parts, policy, in_doubt, swift)
+    return Attempt(spec, parts, policy, in_doubt, optimistic)
 
 
 def _commit(spec: ConnectionSpec, attempt: Attempt, receipt: Receipt | None) -> Outcomes:

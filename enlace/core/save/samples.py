@@ -158,8 +158,8 @@ class _Maker:
         return "".join(self.chance.choice(SYLLABLES) for _ in range(self.chance.randint(2, 3)))
 
     def _name(self, field: FieldSpec) -> str:
-        if field.knows:
-            return self._known(field.knows)
+        if field.text_check:
+            return self._known(field.text_check)
         if field.picture:
             signs = {"9": "0123456789", "A": "ABCDEFGHJKLMNPRSTUVXZ", "X": "ABCDEFGHJKLMNPRSTUVXZ0123456789"}
             return "".join(c if fixed else self.chance.choice(signs[c]) for c, fixed in picture_of(field.picture))
@@ -168,7 +168,7 @@ class _Maker:
             return "".join(self.chance.choice("ABCDEFGHJKLMNPRSTUVXZ") for _ in range(field.length))
         return text
 
-    def _known(self, knows: str) -> str:
+    def _known(self, text_check: str) -> str:
         digits = "".join(self.chance.choice("0123456789") for _ in range(12))
         made = {
             "email": f"{self._word()}@{self._word()}.example",
@@ -178,7 +178,7 @@ class _Maker:
             "ean": digits + ean.calc_check_digit(digits),
             "luhn": digits + luhn.calc_check_digit(digits),
         }
-        return made.get(knows, "")
+        return made.get(text_check, "")
 
     def _whole(self, field: FieldSpec) -> str:
         least, most = bounds(field.storage)

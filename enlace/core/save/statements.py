@@ -64,18 +64,18 @@ class Statements:
 
     def value(self, act: Act, column: str) -> Any:
         """What an act puts into a column, as the driver wants it."""
-        return (self._handed_down if column in act.record.under else self._wanted)(column, [act])[0]
+        return (self._handed_down if column in act.record.waits_for else self._wanted)(column, [act])[0]
 
     def _wanted(self, column: str, acts: Sequence[Act]) -> Sequence[Any]:
         return self.kind.bound_all([act.record.now[column] for act in acts])
 
     def _handed_down(self, column: str, acts: Sequence[Act]) -> Sequence[Any]:
-        return self.kind.bound_all([self.made(*act.record.under[column]) for act in acts])
+        return self.kind.bound_all([self.made(*act.record.waits_for[column]) for act in acts])
 
     def _assigned(self, batch: Batch, values: dict[str, Values]) -> dict[Any, Any]:
         assigned: dict[Any, Any] = {}
         for i, name in enumerate(batch.columns):
-            values[f"v{i}"] = partial(self._handed_down if name in batch.under else self._wanted, name)
+            values[f"v{i}"] = partial(self._handed_down if name in batch.waits_for else self._wanted, name)
             assigned[self.table.c[name]] = bindparam(f"v{i}")
         return assigned
 

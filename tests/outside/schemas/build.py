@@ -176,8 +176,8 @@ def shop(path: Path) -> None:
     kind = model("catalogue", "ProductClass").objects.create(name="Goods")
     for top in ("Rope", "Paint", "Tools"):
         root = model("catalogue", "Category").add_root(name=top)
-        for under in ("Small", "Large"):
-            root.add_child(name=under)
+        for waits_for in ("Small", "Large"):
+            root.add_child(name=waits_for)
     partner = model("partner", "Partner").objects.create(name="Chandler")
     people = [
         User.objects.create(username=f"user{i}", email=f"user{i}@example.org", first_name="Ana", last_name=f"Silva {i}")

@@ -16,7 +16,8 @@ export class CellEditor {
     const { number, name, kind } = head.dataset;
     const label = head.textContent.trim();
     if ("locked" in head.dataset) return enlaceSay(`${label} can't be edited.`);
-    if (row.dataset.state === "removed") return enlaceSay("This record is marked for removal. Keep it first, then edit it.");
+    if (row.dataset.state === "removed")
+      return enlaceSay("This record is marked for removal. Keep it first, then edit it.");
     if (ELSEWHERE.includes(kind)) return (await this.panelEditor(id, number))?.focus();
     // What a cell shows can be typed back, so nobody has to wait for the editors beside the grid to load; only a
     // text that the cell shows cut has to be fetched first.
@@ -26,7 +27,8 @@ export class CellEditor {
     if (!cell) return;
     const before = beside?.value ?? cell.textContent;
     const listed = "list" in head.dataset;
-    const input = kind === "yesno" && !listed ? this.choice(before, text, "nullable" in head.dataset) : this.line(text ?? before);
+    const input =
+      kind === "yesno" && !listed ? this.choice(before, text, "nullable" in head.dataset) : this.line(text ?? before);
     input.setAttribute("aria-label", label);
     if (listed) this.withList(input, id, name);
     const kept = cell.innerHTML;
@@ -42,7 +44,8 @@ export class CellEditor {
       if (listed) this.choices.close();
       cell.classList.remove("editing");
       const { choice } = input.dataset;
-      if (keep && (input.value !== before || choice)) this.keep(row, cell, { id, number, name, value: input.value, choice, before });
+      if (keep && (input.value !== before || choice))
+        this.keep(row, cell, { id, number, name, value: input.value, choice, before });
       else if (input.kept) cell.replaceWith(input.kept);
       else cell.innerHTML = kept;
       if (this.grid.late) {
@@ -62,7 +65,13 @@ export class CellEditor {
   /** An editor with a list of lines to choose from. */
   withList(input, id, name) {
     Object.assign(input.dataset, { record: id, field: name });
-    const told = { role: "combobox", "aria-autocomplete": "list", "aria-expanded": "false", "aria-controls": "choices", "aria-haspopup": "listbox" };
+    const told = {
+      role: "combobox",
+      "aria-autocomplete": "list",
+      "aria-expanded": "false",
+      "aria-controls": "choices",
+      "aria-haspopup": "listbox",
+    };
     for (const [attribute, value] of Object.entries(told)) input.setAttribute(attribute, value);
   }
 
@@ -96,7 +105,10 @@ export class CellEditor {
     if (Choices.fits(event.target) && this.choices.key(event)) return;
     const { grid } = this;
     const { position } = grid.current;
-    const go = { Enter: [position + (event.shiftKey ? -1 : 1), grid.column], Tab: [position, grid.column + (event.shiftKey ? -1 : 1)] };
+    const go = {
+      Enter: [position + (event.shiftKey ? -1 : 1), grid.column],
+      Tab: [position, grid.column + (event.shiftKey ? -1 : 1)],
+    };
     if (event.key === "Escape") {
       event.preventDefault();
       close(false);

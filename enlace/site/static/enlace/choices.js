@@ -37,7 +37,8 @@ export class Choices {
 
   async show(input, typed = "") {
     this.input = input;
-    const asked = (this.asked += 1);
+    this.asked += 1;
+    const asked = this.asked;
     const html = await this.lines(typed, 0);
     if (html === null || asked !== this.asked || document.activeElement !== input) return;
     this.text = typed;
@@ -54,7 +55,12 @@ export class Choices {
   }
 
   async lines(typed, start) {
-    const asked = new URLSearchParams({ record: this.record(this.input), field: this.input.dataset.field, typed, start });
+    const asked = new URLSearchParams({
+      record: this.record(this.input),
+      field: this.input.dataset.field,
+      typed,
+      start,
+    });
     try {
       const response = await fetch(`${this.url}choices?${asked}`, { headers: { "HX-Request": "true" } });
       const html = await response.text();

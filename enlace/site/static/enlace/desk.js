@@ -15,10 +15,16 @@ const tell = { record: panel().dataset.record, position: panel().dataset.positio
 const grid = new Grid(document.getElementById("grid"), url, {
   view,
   edits,
-  moved: (id, position) => move(id ? `record?record=${encodeURIComponent(id)}&position=${position}` : `at?position=${position}`, 90),
-  edit: (row, head, cell, text) => desk.dataset.editable ? cells.open(row, head, cell, text) : enlaceSay("This form is read only."),
+  moved: (id, position) =>
+    move(id ? `record?record=${encodeURIComponent(id)}&position=${position}` : `at?position=${position}`, 90),
+  edit: (row, head, cell, text) =>
+    desk.dataset.editable ? cells.open(row, head, cell, text) : enlaceSay("This form is read only."),
 });
-const choices = new Choices(document.getElementById("choices"), url, (input) => input.dataset.record || panel().dataset.record);
+const choices = new Choices(
+  document.getElementById("choices"),
+  url,
+  (input) => input.dataset.record || panel().dataset.record,
+);
 choices.leave = (address) => settled().then(() => location.assign(address));
 const cells = new CellEditor(grid, edits, choices, async (id, number) => {
   await moving;
@@ -53,7 +59,8 @@ function move(path, pause = 0) {
 
 async function ask(path) {
   asking?.abort();
-  const mine = (asking = new AbortController());
+  const mine = new AbortController();
+  asking = mine;
   try {
     while (!(await answered(path, mine.signal)));
   } catch (error) {
@@ -78,7 +85,8 @@ async function answered(path, signal) {
 }
 
 // What a request is known by when it is sent again.
-const fresh = () => Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+const fresh = () =>
+  Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 
 // Where each record is saved as one leaves it: the record that is left, and what hangs on it.
 async function leave() {
@@ -149,7 +157,10 @@ const PULSE = 4000;
 let revision = Number(desk.dataset.revision || 0);
 const typing = () => {
   const editor = document.activeElement;
-  return grid.editing || (editor?.dataset?.field && panel().contains(editor) && editor.value !== (editor.sent ?? editor.defaultValue));
+  return (
+    grid.editing ||
+    (editor?.dataset?.field && panel().contains(editor) && editor.value !== (editor.sent ?? editor.defaultValue))
+  );
 };
 async function pulse() {
   if (document.hidden || edits.busy || moves || pulse.asking) return;
@@ -157,7 +168,12 @@ async function pulse() {
   const { count } = edits;
   const known = revision;
   try {
-    const asked = new URLSearchParams({ revision, record: tell.record || "", position: tell.position || 0, seen: panel().dataset.seen || "" });
+    const asked = new URLSearchParams({
+      revision,
+      record: tell.record || "",
+      position: tell.position || 0,
+      seen: panel().dataset.seen || "",
+    });
     const response = await fetch(`${url}pulse?${asked}&${view}`, { headers: { "HX-Request": "true" } });
     if (response.status !== 200 || edits.busy || moves || edits.count !== count || revision !== known) return;
     // What is being typed stays: the editors are read anew once somebody moves.
@@ -206,7 +222,8 @@ document.addEventListener("enlace:settled", ({ detail }) => {
     if (other?.matches("input, textarea")) other.readOnly = fixed;
   }
   const editor = document.getElementById(`e-${detail.number}`);
-  if (!editor || (editor === document.activeElement && editor.value !== editor.sent && editor.sent !== undefined)) return;
+  if (!editor || (editor === document.activeElement && editor.value !== editor.sent && editor.sent !== undefined))
+    return;
   if (detail.text !== undefined) editor.value = editor.sent = detail.text;
   const note = document.getElementById(`note-${detail.record}-${detail.number}`);
   if (note?.classList.contains("wrong")) editor.setAttribute("aria-invalid", "true");
@@ -223,7 +240,8 @@ function showOthers(texts) {
 // Calculated fields follow what is typed, before anything of it is kept.
 let glimpse = null;
 desk.addEventListener("input", ({ target }) => {
-  if (!("computed" in desk.dataset) || !target.dataset?.field || !panel().contains(target) || Choices.fits(target)) return;
+  if (!("computed" in desk.dataset) || !target.dataset?.field || !panel().contains(target) || Choices.fits(target))
+    return;
   clearTimeout(glimpse);
   glimpse = setTimeout(async () => {
     const { record } = panel().dataset;
@@ -231,7 +249,13 @@ desk.addEventListener("input", ({ target }) => {
     const asked = new URLSearchParams({ record, field: target.dataset.field, value });
     try {
       const response = await fetch(`${url}preview?${asked}&${view}`, { headers: { "HX-Request": "true" } });
-      if (response.ok && panel().dataset.record === record && document.activeElement === target && target.value === value) showOthers(await response.json());
+      if (
+        response.ok &&
+        panel().dataset.record === record &&
+        document.activeElement === target &&
+        target.value === value
+      )
+        showOthers(await response.json());
     } catch {
       // Away: what was typed is sent as soon as it is back.
     }
@@ -349,30 +373,41 @@ document.addEventListener("htmx:configRequest", ({ detail }) => {
 });
 // Acts that lead to another record: what is typed until its editors are there would go to nowhere.
 const LEADING = "#act-new, #act-remove, #act-undo, #act-redo";
-document.addEventListener("htmx:beforeRequest", ({ target }) => target.matches?.(LEADING) && (panel().inert = true));
-document.addEventListener("htmx:afterRequest", ({ target }) => target.matches?.(LEADING) && !moves && (panel().inert = false));
+document.addEventListener("htmx:beforeRequest", ({ target }) => {
+  if (target.matches?.(LEADING)) panel().inert = true;
+});
+document.addEventListener("htmx:afterRequest", ({ target }) => {
+  if (target.matches?.(LEADING) && !moves) panel().inert = false;
+});
 // Everything typed has arrived, and the record that the person went to is the current one.
 async function settled() {
   while (edits.busy || moves) await Promise.all([edits.idle(), moving]);
 }
 // An act waits for that: it is about the record that is current when it is pressed.
-document.addEventListener("htmx:confirm", (event) => {
-  if (!(edits.busy || moves) || !desk.contains(event.detail.elt) || event.detail.elt.closest("[data-now]")) return;
-  event.preventDefault();
-  event.stopImmediatePropagation();
-  const { elt, triggeringEvent } = event.detail;
-  settled().then(() => {
-    const again = (elt.id && document.getElementById(elt.id)) || elt;
-    if (again.matches("form")) again.requestSubmit(triggeringEvent?.submitter);
-    else again.click();
-  });
-}, true);
+document.addEventListener(
+  "htmx:confirm",
+  (event) => {
+    if (!(edits.busy || moves) || !desk.contains(event.detail.elt) || event.detail.elt.closest("[data-now]")) return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+    const { elt, triggeringEvent } = event.detail;
+    settled().then(() => {
+      const again = (elt.id && document.getElementById(elt.id)) || elt;
+      if (again.matches("form")) again.requestSubmit(triggeringEvent?.submitter);
+      else again.click();
+    });
+  },
+  true,
+);
 // The question before a removal says what goes with the record; it does not wait for that longer than a moment.
 desk.addEventListener("htmx:confirm", (event) => {
   const { elt } = event.detail;
   if (elt.id !== "act-remove" || event.defaultPrevented) return;
   event.preventDefault();
-  const asked = fetch(`${url}takes?record=${encodeURIComponent(tell.record)}&${view}`, { headers: { "HX-Request": "true" }, signal: AbortSignal.timeout(3500) });
+  const asked = fetch(`${url}takes?record=${encodeURIComponent(tell.record)}&${view}`, {
+    headers: { "HX-Request": "true" },
+    signal: AbortSignal.timeout(3500),
+  });
   asked
     .then((response) => (response.ok ? response.text() : ""))
     .catch(() => "")

@@ -4,7 +4,8 @@
 
 const RETRY = 2000;
 const STAYS = "What you typed stays here and is sent as soon as it is back.";
-const SIGNED_OUT = "You are not signed in any more. What you typed is kept: sign in again in another tab, and it is sent.";
+const SIGNED_OUT =
+  "You are not signed in any more. What you typed is kept: sign in again in another tab, and it is sent.";
 const LOCKED = "The database asks for its password again. Give it in another tab.";
 
 export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
@@ -15,10 +16,12 @@ export function apply(html, response, without = null) {
   parts.innerHTML = html;
   if (without) parts.content.querySelector(without)?.remove();
   // What the page does not show any more, a row scrolled away, a note of another record, needs no replacing.
-  for (const part of parts.content.querySelectorAll("[hx-swap-oob]")) if (!document.getElementById(part.id)) part.remove();
+  for (const part of parts.content.querySelectorAll("[hx-swap-oob]"))
+    if (!document.getElementById(part.id)) part.remove();
   htmx.swap("#said", parts.innerHTML, { swapStyle: "none" });
   const events = JSON.parse(response.headers.get("HX-Trigger") || "{}");
-  for (const { dataset } of parts.content.querySelectorAll("template[data-event]")) events[dataset.event] = JSON.parse(dataset.detail);
+  for (const { dataset } of parts.content.querySelectorAll("template[data-event]"))
+    events[dataset.event] = JSON.parse(dataset.detail);
   if (!("enlace:said" in events)) document.getElementById("said").classList.remove("shown"); // what was said is over
   for (const [name, detail] of Object.entries(events)) {
     document.dispatchEvent(new CustomEvent(name, { detail }));
@@ -37,7 +40,11 @@ async function renew() {
 
 /** Tell the sentence of an answer that is an error; the sentence. */
 export async function complain(response) {
-  const words = response.redirected ? SIGNED_OUT : response.status === 401 ? LOCKED : enlaceWords(await response.text());
+  const words = response.redirected
+    ? SIGNED_OUT
+    : response.status === 401
+      ? LOCKED
+      : enlaceWords(await response.text());
   enlaceSay(words, true);
   return words;
 }
@@ -75,7 +82,8 @@ export class Edits {
 
   send(path, data) {
     const body = new FormData();
-    for (const [name, value] of Object.entries(data)) if (value !== undefined && value !== null) body.append(name, value);
+    for (const [name, value] of Object.entries(data))
+      if (value !== undefined && value !== null) body.append(name, value);
     const same = (one) => one.data.record === data.record && one.data.field === data.field;
     if (data.field) this.aside = this.aside.filter((one) => !same(one)); // what is typed now is meant instead
     this.list();
@@ -146,7 +154,12 @@ export class Edits {
     const lines = this.aside.map(({ data, why }) => {
       const line = document.createElement("li");
       const editor = data.field && document.querySelector(`#panel [data-field="${CSS.escape(data.field)}"]`);
-      const label = editor?.id && document.querySelector(`label[for="${CSS.escape(editor.id)}"]`)?.textContent.replace("*", "").trim();
+      const label =
+        editor?.id &&
+        document
+          .querySelector(`label[for="${CSS.escape(editor.id)}"]`)
+          ?.textContent.replace("*", "")
+          .trim();
       line.textContent = `${label || data.field || "An act"}: “${String(data.value ?? "").slice(0, 80)}” was not taken. ${why}`;
       return line;
     });
@@ -161,7 +174,13 @@ export class Edits {
   /** The page is closing: what is still in an editor goes out with a request that outlives the page. */
   last(path, data) {
     const body = new FormData();
-    for (const [name, value] of Object.entries(data)) if (value !== undefined && value !== null) body.append(name, value);
-    fetch(this.address(path), { method: "POST", body, keepalive: true, headers: { "X-CSRFToken": token(), "HX-Request": "true" } });
+    for (const [name, value] of Object.entries(data))
+      if (value !== undefined && value !== null) body.append(name, value);
+    fetch(this.address(path), {
+      method: "POST",
+      body,
+      keepalive: true,
+      headers: { "X-CSRFToken": token(), "HX-Request": "true" },
+    });
   }
 }

@@ -132,7 +132,8 @@ export class Grid {
 
   async load(start = Math.max(0, Math.floor(this.top - (this.size - this.visible) / 2))) {
     this.fetching?.abort();
-    const { signal } = (this.fetching = new AbortController());
+    this.fetching = new AbortController();
+    const { signal } = this.fetching;
     this.root.setAttribute("aria-busy", "true");
     let html, count;
     try {
@@ -151,7 +152,10 @@ export class Grid {
       return;
     }
     const held = this.rows.contains(document.activeElement);
-    if (this.editing) return void (this.late = true); // never under the hands of somebody who types
+    if (this.editing) {
+      this.late = true; // never under the hands of somebody who types
+      return;
+    }
     this.rows.innerHTML = html;
     this.first = start;
     this.root.removeAttribute("aria-busy");
@@ -231,10 +235,14 @@ export class Grid {
     const page = Math.max(1, this.visible - 1);
     const ctrl = event.ctrlKey || event.metaKey;
     const moves = {
-      ArrowDown: [position + 1, this.column], ArrowUp: [position - 1, this.column],
-      ArrowRight: [position, this.column + 1], ArrowLeft: [position, this.column - 1],
-      PageDown: [position + page, this.column], PageUp: [position - page, this.column],
-      Home: [ctrl ? 0 : position, 1], End: [ctrl ? this.total - 1 : position, end],
+      ArrowDown: [position + 1, this.column],
+      ArrowUp: [position - 1, this.column],
+      ArrowRight: [position, this.column + 1],
+      ArrowLeft: [position, this.column - 1],
+      PageDown: [position + page, this.column],
+      PageUp: [position - page, this.column],
+      Home: [ctrl ? 0 : position, 1],
+      End: [ctrl ? this.total - 1 : position, end],
     };
     if (moves[event.key] && !event.altKey) {
       event.preventDefault();

@@ -23,19 +23,27 @@ export class Names {
   }
 
   typed(input) {
-    if (!input.matches?.("input.mono, textarea.mono") || !input.matches("[data-part], [name=formula], [name=expression]")) return;
+    if (
+      !input.matches?.("input.mono, textarea.mono") ||
+      !input.matches("[data-part], [name=formula], [name=expression]")
+    )
+      return;
     const word = input.value.slice(0, input.selectionStart).match(WORD)?.[0] || "";
     const start = word.toLowerCase();
-    const found = start ? this.known.filter((name) => name.toLowerCase().startsWith(start) && name.toLowerCase() !== start) : [];
+    const found = start
+      ? this.known.filter((name) => name.toLowerCase().startsWith(start) && name.toLowerCase() !== start)
+      : [];
     if (!found.length) return this.close();
     this.input = input;
     this.word = word;
-    this.list.replaceChildren(...found.slice(0, MOST).map((name, i) => {
-      const line = document.createElement("li");
-      Object.assign(line, { id: `name-${i}`, textContent: name });
-      line.setAttribute("role", "option");
-      return line;
-    }));
+    this.list.replaceChildren(
+      ...found.slice(0, MOST).map((name, i) => {
+        const line = document.createElement("li");
+        Object.assign(line, { id: `name-${i}`, textContent: name });
+        line.setAttribute("role", "option");
+        return line;
+      }),
+    );
     const box = input.getBoundingClientRect();
     Object.assign(this.list.style, { left: `${box.left}px`, top: `${box.bottom + 2}px`, minWidth: "200px" });
     this.list.hidden = false;
@@ -64,7 +72,11 @@ export class Names {
     const at = lines.indexOf(this.active);
     if (event.key === "ArrowDown" || event.key === "ArrowUp") {
       this.active?.removeAttribute("aria-selected");
-      this.active = lines[(at + (event.key === "ArrowDown" ? 1 : lines.length - 1) + (at < 0 && event.key === "ArrowUp" ? 1 : 0)) % lines.length];
+      this.active =
+        lines[
+          (at + (event.key === "ArrowDown" ? 1 : lines.length - 1) + (at < 0 && event.key === "ArrowUp" ? 1 : 0)) %
+            lines.length
+        ];
       this.active.setAttribute("aria-selected", "true");
     } else if (event.key === "Enter" && this.active) this.take(this.active);
     else if (event.key === "Escape") this.close();

@@ -26,10 +26,14 @@
         if (button) box.close(button.value);
       };
       box.addEventListener("click", answer);
-      box.addEventListener("close", () => {
-        box.removeEventListener("click", answer);
-        resolve(box.returnValue === "yes");
-      }, { once: true });
+      box.addEventListener(
+        "close",
+        () => {
+          box.removeEventListener("click", answer);
+          resolve(box.returnValue === "yes");
+        },
+        { once: true },
+      );
       box.returnValue = "no";
       box.showModal();
     });
@@ -68,16 +72,21 @@
     const cards = [...document.querySelectorAll("ul.cards > li")];
     for (const card of cards) card.hidden = !words.every((word) => plain(card.textContent).includes(word));
     const left = cards.filter((card) => !card.hidden).length;
-    box.parentElement.querySelector("[role=status]").textContent = words.length ? `${left} of ${cards.length} ${box.dataset.find}` : "";
+    box.parentElement.querySelector("[role=status]").textContent = words.length
+      ? `${left} of ${cards.length} ${box.dataset.find}`
+      : "";
   }
   document.addEventListener("input", (event) => event.target.dataset?.find && find(event.target));
   document.addEventListener("keydown", (event) => {
-    const only = event.target.dataset?.find && event.key === "Enter" && document.querySelectorAll("ul.cards > li:not([hidden])");
+    const only =
+      event.target.dataset?.find && event.key === "Enter" && document.querySelectorAll("ul.cards > li:not([hidden])");
     if (only && only.length === 1) only[0].querySelector("a").click();
   });
   addEventListener("pageshow", () => document.querySelectorAll("[data-find]").forEach(find)); // the browser may have kept the words
 
   document.addEventListener("enlace:said", (event) => say(event.detail.sentence));
   document.addEventListener("htmx:responseError", (event) => say(enlaceWords(event.detail.xhr.responseText), true));
-  document.addEventListener("htmx:sendError", () => say("Enlace can't be reached. Nothing is lost; try again in a moment.", true));
+  document.addEventListener("htmx:sendError", () =>
+    say("Enlace can't be reached. Nothing is lost; try again in a moment.", true),
+  );
 })();

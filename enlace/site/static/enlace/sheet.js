@@ -28,7 +28,8 @@ document.addEventListener("change", ({ target }) => {
 document.addEventListener("keydown", (event) => {
   const { target } = event;
   if (names.key(event)) return;
-  if (event.key === "Enter" && target.matches?.("#sheet input[data-part]")) target.dispatchEvent(new Event("change", { bubbles: true }));
+  if (event.key === "Enter" && target.matches?.("#sheet input[data-part]"))
+    target.dispatchEvent(new Event("change", { bubbles: true }));
 });
 // An expression is tried on real records while it is typed.
 let timer = null;
@@ -39,7 +40,11 @@ document.addEventListener("input", ({ target }) => {
   timer = setTimeout(() => {
     const told = target.parentElement.querySelector(".tried");
     const dataset = location.pathname.match(/dataset\/(\d+)/)[1];
-    htmx.ajax("GET", `/workshop/dataset/${dataset}/try`, { values: { expression: target.value }, target: told, swap: "innerHTML" });
+    htmx.ajax("GET", `/workshop/dataset/${dataset}/try`, {
+      values: { expression: target.value },
+      target: told,
+      swap: "innerHTML",
+    });
   }, 400);
 });
 

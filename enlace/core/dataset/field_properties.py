@@ -12,9 +12,9 @@ from ..kinds.knowledge import KNOWN, BadPicture, pattern_fault, picture_of
 from ..kinds.patterns import BadPattern, pattern_of
 from ..model.dataset import DatasetSpec, FieldSpec, LookupSpec
 from ..problem import Problem
+from .conditional_formats import ROW, TONES, tone_fields
 from .narrowing import narrowing
 from .source import names_for, source_of
-from .tones import ROW, TONES, tone_fields
 
 LEAST_WIDTH, MOST_WIDTH = 40, 800
 LONGEST = 2000
@@ -32,7 +32,7 @@ def kinds_for(field: FieldSpec) -> tuple[str, ...]:
     return tuple(k for k in alike if k != "yesno" or field.storage in ("", "int", "int1", "int2", "int4", "int8"))
 
 
-def settled(dataset: DatasetSpec, field: FieldSpec, part: str, text: str, server: str) -> FieldSpec:
+def with_property(dataset: DatasetSpec, field: FieldSpec, part: str, text: str, server: str) -> FieldSpec:
     """The field with a part given as text; "" takes it away. Raises Problem with a sentence."""
     text = text.strip() if part not in ("pattern",) else text
     if len(text) > LONGEST:
@@ -41,7 +41,7 @@ def settled(dataset: DatasetSpec, field: FieldSpec, part: str, text: str, server
         made = replace(field, lookup=_lookup(dataset, field, part.removeprefix("lookup."), text))
     else:
         made = PARTS[part](dataset, field, text)
-    if part in ("formula", "tones"):
+    if part in ("formula", "conditional_formats"):
         _computable(dataset, made, server)
     return made
 
@@ -174,12 +174,12 @@ def _tones(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
         if fault := expression_fault(dataset, condition):
             raise Problem(f"{condition} is not understood: {fault}", "Use names of fields.", code="bad")
         found.append((condition, " ".join(filter(None, (word, whole)))))
-    return replace(field, tones=tuple(found))
+    return replace(field, conditional_formats=tuple(found))
 
 
 def tones_text(field: FieldSpec) -> str:
     """A field's tones as `settled` reads them."""
-    return "\n".join(f"{tone}: {condition}" for condition, tone in field.tones)
+    return "\n".join(f"{tone}: {condition}" for condition, tone in field.conditional_formats)
 
 
 def choices_text(lookup: LookupSpec | None) -> str:
@@ -238,14 +238,14 @@ PARTS: dict[str, Callable[[DatasetSpec, FieldSpec, str], FieldSpec]] = {
     "help": lambda dataset, field, text: replace(field, help=" ".join(text.split())[:300]),
     "align": _chosen("align", lambda field: ALIGNS),
     "kind": _kind,
-    "knows": _chosen("knows", lambda field: {"", *KNOWN} if field.kind == "text" else {""}),
+    "text_check": _chosen("text_check", lambda field: {"", *KNOWN} if field.kind == "text" else {""}),
     "required": _ticked("required"),
     "read_only": _ticked("read_only"),
     "hidden": _ticked("hidden"),
     "format": _format,
     "picture": _picture,
     "pattern": _pattern,
-    "tones": _tones,
+    "conditional_formats": _tones,
     "formula": _formula,
     "initial": _expression("initial"),
     "required_when": _expression("required_when"),

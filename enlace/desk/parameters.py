@@ -23,12 +23,12 @@ def _place(form: Form) -> str:
     return f"given {form.pk}"
 
 
-def lines(form: Form, given: dict[str, str]) -> list[tuple[str, str, str]]:
+def lines(form: Form, parameter_values: dict[str, str]) -> list[tuple[str, str, str]]:
     """(name, label, value) of each value that a form asks for."""
     from enlace.core.dataset.inference.labels import label_of
 
     names = parameters_of(form.dataset.query, form.dataset.connection.kind)
-    return [(name, label_of(name), given.get(name, "")) for name in names]
+    return [(name, label_of(name), parameter_values.get(name, "")) for name in names]
 
 
 def ask_page(request: HttpRequest, form: Form) -> HttpResponse:

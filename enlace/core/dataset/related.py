@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.engine import Connection
 
-from ..kinds import KINDS, Odd
+from ..kinds import KINDS, Nonconforming
 from ..model.connection import ConnectionSpec
 from ..model.dataset import ColumnSpec, DatasetSpec
 from ..server.dialects import server_kind
@@ -23,7 +23,7 @@ Record = Mapping[str, Any]
 Totals = Callable[[Connection, Sequence[str], Sequence[Record]], Mapping[str, Mapping[int, Any]]]
 
 
-def outer_values(
+def related_values(
     spec: ConnectionSpec,
     dataset: DatasetSpec,
     names: Collection[str],
@@ -35,10 +35,10 @@ def outer_values(
     record: stored values by field. totals: gives the aggregates over details where a draft has to be counted. Raises
     Problem.
     """
-    return outer_rows(spec, dataset, names, [record], totals)[0]
+    return related_rows(spec, dataset, names, [record], totals)[0]
 
 
-def outer_rows(
+def related_rows(
     spec: ConnectionSpec,
     dataset: DatasetSpec,
     names: Collection[str],
@@ -142,7 +142,7 @@ def _loose(key: tuple[Any, ...]) -> tuple[Any, ...]:
 def typed(one: ColumnSpec, value: Any) -> Any:
     """A stored value of another table as expressions compute with it."""
     read = KINDS[one.kind].read(value, one.as_field())
-    return read.raw if isinstance(read, Odd) else read
+    return read.raw if isinstance(read, Nonconforming) else read
 
 
 def _add_up(

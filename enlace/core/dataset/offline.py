@@ -37,7 +37,7 @@ class KeptTable:
     rows: int
 
 
-def keep(spec: ConnectionSpec, datasets: Sequence[DatasetSpec], path: Path) -> list[KeptTable]:
+def take_copy(spec: ConnectionSpec, datasets: Sequence[DatasetSpec], path: Path) -> list[KeptTable]:
     """Copy the rows of some datasets, all as of one moment, into a new file that replaces the one at `path`.
 
     Raises Problem when the server is away or there is too much to keep; an older copy stays then.

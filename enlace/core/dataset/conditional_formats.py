@@ -28,7 +28,7 @@ def tone_fields(fields: Iterable[FieldSpec]) -> tuple[FieldSpec, ...]:
             formula=f"CASE WHEN {condition} THEN 1 ELSE 0 END",
         )
         for field in fields
-        for i, (condition, tone) in enumerate(field.tones)
+        for i, (condition, tone) in enumerate(field.conditional_formats)
     )
 
 
