@@ -16,13 +16,12 @@ from sqlalchemy.dialects.sqlite import dialect as sqlite_dialect
 from enlace.core.problem import Problem
 from enlace.core.server.places import checked_file
 
-FOLDER = settings.HOME / "practice"
 PAGES = 2000  # copied at a time, so that others can write in between
 
 
 def path_of(connection: Any) -> Path:
     """Where the practice copy of a connection is, whether it is there or not."""
-    return FOLDER / f"{connection.pk}.sqlite3"
+    return settings.HOME / "practice" / f"{connection.pk}.sqlite3"
 
 
 def made_at(connection: Any) -> datetime.datetime | None:
@@ -37,8 +36,8 @@ def _stamp(connection: Any) -> Path:
 
 def refresh(connection: Any) -> None:
     """Copy the live file anew; what was done in the copy is gone. Raises Problem."""
-    FOLDER.mkdir(mode=0o700, exist_ok=True)
     target = path_of(connection)
+    target.parent.mkdir(mode=0o700, exist_ok=True)
     fresh = target.with_suffix(".new")
     live = connection.parameters.get("path", "")
     try:

@@ -236,7 +236,7 @@ class Saving(Pages):
         response = self.post(form, "save", record="i1")
         html = response.content.decode()
         self.assertIn("Somebody else changed 1 of your records", self.said(response))
-        cells = re.findall(r"<td[^>]*>(?:<label><input[^>]*> )?([^<]*)", html)
+        cells = re.findall(r"<td[^>]*>(?:<label><input[^>]*> ?)?([^<]*)", html)
         self.assertEqual(cells[:3], ["Gaivota Azul", "Mine", "Theirs"])
         self.assertEqual(self.sql("SELECT name, flag FROM vessel WHERE id = 1")[0][0], "Theirs")
         number = [f.name for f in form.dataset.to_spec().fields].index("name")

@@ -245,7 +245,7 @@ class Lists(Pages):
     def test_counts_go_by_the_value_and_on(self):
         at = f"/desk/{self.call.pk}/groups"
         first = self.client.get(at, {"by": "town_id"}).content.decode()
-        self.assertEqual((first.count('<tr><th scope="row">'), first.count(">San José<")), (200, 3))
+        self.assertEqual((first.count('<tr><th scope="row">'), first.count(">San José")), (200, 3))
         self.assertIn("only-town_id=%3D%3D2", first)
         only = self.client.get(f"/desk/{self.call.pk}/count?only-town_id=%3D%3D2")
         self.assertEqual(json.loads(only["HX-Trigger"])["enlace:total"]["total"], 4)
