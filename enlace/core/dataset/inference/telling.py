@@ -69,7 +69,7 @@ def readable_text(one: ColumnSpec | FieldSpec) -> bool:
 
 
 def _named(name: str) -> int:
-    return 4 if NAMING.search(name) else 3 if DESCRIBING.search(name) else 2 if NUMBERING.search(name) else 0
+    return 8 if NAMING.search(name) else 5 if DESCRIBING.search(name) else 2 if NUMBERING.search(name) else 0
 
 
 @dataclass(frozen=True)
@@ -129,7 +129,7 @@ class _Seen:
         declared = next(c for c in self.table.columns if c.name == one.name)
         named = _named(one.name)
         # Many schemas give every text 255 characters or 2 000: a name is a name all the same.
-        if not readable_text(one) or (named < 4 and (declared.length or 0) > MOST_SHOWN_LENGTH):
+        if not readable_text(one) or (named < 8 and (declared.length or 0) > MOST_SHOWN_LENGTH):
             return 0
         found = float(named + (2 if one.name in self.single else 0) + (1 if not one.nullable else 0))
         if not self.known:

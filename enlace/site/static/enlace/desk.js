@@ -211,7 +211,7 @@ document.addEventListener("enlace:focus", ({ detail }) => document.getElementByI
 document.addEventListener("enlace:settled", ({ detail }) => {
   if (panel().dataset.record !== detail.record) return;
   panel().dataset.state = detail.state;
-  for (const note of panel().querySelectorAll(".note:not(:empty)")) {
+  for (const note of panel().querySelectorAll(".note:has(*)")) {
     if (detail.notes.includes(Number(note.id.split("-").pop()))) continue;
     note.className = "note";
     note.replaceChildren();
