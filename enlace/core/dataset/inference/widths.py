@@ -10,6 +10,8 @@ def width_of(kind: str, label: str, values: Sequence[Any], length: int | None = 
     """Pixels for a grid column: room for the label and for typical values, within reason."""
     fixed = {"date": 118, "time": 84, "datetime": 178, "yesno": 76, "picture": 96, "binary": 130, "longtext": 240}
     heading = 30 + 8 * len(label)
+    if kind == "datetime" and values and (longest := max(len(str(v)) for v in values)) > 16:
+        return max(heading, 205 if longest <= 19 else 262)  # with seconds, and with their fractions
     if kind in fixed:
         return min(max(fixed[kind], heading), 280)
     if kind in ("whole", "decimal") and values:

@@ -1,0 +1,60 @@
+"""The form that Enlace makes by itself for some sources: a sheet that fits what they have."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from .document import Control, FormDocument, Place, Source
+
+BESIDE, BELOW = 9, 24  # fields: so many editors stand beside the grid, below it in columns, or on a page of their own
+ROWS = 12  # of a grid on a first view
+
+
+def document_for(sources: tuple[Source, ...], fields: Mapping[str, int]) -> FormDocument:
+    """A form over sources. fields: how many fields each of them shows, by its name.
+
+    Few editors stand beside the grid; more stand below it, in columns. Details are pages of tabs below.
+    """
+    main = sources[0].name
+    controls = [_navigator(main), *_records(main, fields.get(main, 0), 2)]
+    document = FormDocument(sources)
+    details = document.under(main)
+    if details:
+        controls = [replace(one, place=replace(one.place, fill=False)) for one in controls]
+        bottom = max(one.place.bottom for one in controls)
+        controls.append(_tabs(document, main, fields, bottom + 1))
+    return replace(document, controls=tuple(controls))
+
+
+def _navigator(source: str) -> Control:
+    return Control(f"{source}_navigator", "navigator", source)
+
+
+def _records(source: str, fields: int, y: int) -> list[Control]:
+    grid, panel = Control(f"{source}_grid", "grid", source), Control(f"{source}_panel", "panel", source)
+    if fields <= BELOW:
+        width = 8 if fields > BESIDE else 9
+        return [
+            replace(grid, place=Place(1, y, width, ROWS, fill=True)),
+            replace(panel, place=Place(width + 1, y, 12 - width, ROWS, fill=True)),
+        ]
+    below = replace(panel, settings={"columns": 4}, place=Place(1, y + ROWS, 12, ROWS))
+    return [replace(grid, place=Place(1, y, 12, ROWS)), below]
+
+
+def _tabs(document: FormDocument, master: str, fields: Mapping[str, int], y: int) -> Control:
+    """A page for each detail of a master; details of details below theirs."""
+    pages = []
+    for one in document.under(master):
+        controls = [_navigator(one.name), *_records(one.name, fields.get(one.name, 0), 2)]
+        controls = [replace(c, place=replace(c.place, fill=False)) for c in controls]
+        if document.under(one.name):
+            controls.append(_tabs(document, one.name, fields, max(c.place.bottom for c in controls) + 1))
+        height = max(c.place.bottom for c in controls)
+        title = {"title": one.title or one.name}
+        pages.append(
+            Control(f"{one.name}_page", "page", place=Place(h=height), settings=title, children=tuple(controls))
+        )
+    height = max(one.place.h for one in pages) + 1
+    return Control(f"{master}_details", "tabs", place=Place(1, y, 12, height), children=tuple(pages))

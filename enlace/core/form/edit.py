@@ -1,0 +1,234 @@
+"""Changes of a form's document: each takes one and gives another, or says why not. Nothing is changed in place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
+from typing import Any
+
+from ..problem import Problem
+from .document import COLUMNS, MOST_ROWS, Control, FormDocument, Place, Source, checked, put
+from .kinds import CONTROL_KINDS, ControlKind
+
+
+def kind_of(control: Control) -> ControlKind:
+    """The kind of a control. Raises Problem for one that nobody knows."""
+    found = CONTROL_KINDS.get(control.kind)
+    if found is None:
+        raise Problem(
+            f"There is no kind of control called {control.kind}.", "Remove it, or install what has it.", code="bad"
+        )
+    return found
+
+
+def add(
+    document: FormDocument, kind: str, source: str = "", field: str = "", on: str = "", place: Place | None = None
+) -> tuple[FormDocument, str]:
+    """The document with a new control, and its id. on: the control that it lies on; place: None puts it below the others."""
+    known = CONTROL_KINDS.get(kind)
+    if known is None:
+        raise Problem("There is no such kind of control.", "Choose one of the list.", code="bad")
+    if known.source:
+        source = document.source(source or document.main.name).name
+    neighbours = document.control(on).children if on else document.controls
+    made = Control(_free_id(document, kind, field), kind, source if known.source else "", field if known.field else "")
+    width, height = known.size
+    made = replace(made, place=place or below(neighbours, width, height))
+    if known.name == "tabs":
+        made = replace(made, children=(Control(_free_id(document, "page"), "page", place=Place(h=height)),))
+    return checked(_among(document, on, lambda several: settle((*several, made), made.id))), made.id
+
+
+def remove(document: FormDocument, ids: Iterable[str]) -> FormDocument:
+    """The document without some controls, and what lies on them."""
+    gone = set(ids)
+
+    def within(several: tuple[Control, ...]) -> tuple[Control, ...]:
+        return tuple(replace(one, children=within(one.children)) for one in several if one.id not in gone)
+
+    return replace(document, controls=within(document.controls))
+
+
+def move(document: FormDocument, ids: Sequence[str], dx: int, dy: int) -> FormDocument:
+    """Some controls moved by columns and rows, kept on the sheet; what they would cover gives way downwards."""
+    return _placed(
+        document,
+        ids,
+        lambda p: replace(p, x=_held(p.x + dx, COLUMNS - p.w + 1), y=_held(p.y + dy, MOST_ROWS - p.h + 1)),
+    )
+
+
+def resize(document: FormDocument, ids: Sequence[str], dw: int, dh: int) -> FormDocument:
+    """Some controls made wider and higher by columns and rows."""
+    return _placed(
+        document,
+        ids,
+        lambda p: replace(p, w=_held(p.w + dw, COLUMNS - p.x + 1), h=_held(p.h + dh, MOST_ROWS - p.y + 1)),
+    )
+
+
+def lay(document: FormDocument, identifier: str, place: Place) -> FormDocument:
+    """A control at a place."""
+    x = _held(place.x, COLUMNS)
+    fitted = replace(
+        place, x=x, y=_held(place.y, MOST_ROWS), w=_held(place.w, COLUMNS - x + 1), h=_held(place.h, MOST_ROWS)
+    )
+    return _placed(document, [identifier], lambda _: fitted)
+
+
+def fill(document: FormDocument, ids: Sequence[str]) -> FormDocument:
+    """Some controls take what is left of the height, or do not any more."""
+    on = not all(document.control(one).place.fill for one in ids)
+    return _placed(document, ids, lambda p: replace(p, fill=on))
+
+
+def align(document: FormDocument, ids: Sequence[str], how: str) -> FormDocument:
+    """Some controls with the same left edge, top or width as the first of them."""
+    first = document.control(ids[0]).place if ids else Place()
+    ways: dict[str, Callable[[Place], Place]] = {
+        "left": lambda p: replace(p, x=_held(first.x, COLUMNS - p.w + 1)),
+        "top": lambda p: replace(p, y=first.y),
+        "width": lambda p: replace(p, w=_held(first.w, COLUMNS - p.x + 1)),
+    }
+    if how not in ways:
+        raise Problem("Controls can't be aligned so.", "Choose left, top or width.", code="bad")
+    return _placed(document, ids, ways[how])
+
+
+def tie(document: FormDocument, identifier: str, source: str, field: str) -> FormDocument:
+    """A control tied to a source and a field; "" for both unties it."""
+    control = document.control(identifier)
+    if source:
+        document.source(source)
+    kind = kind_of(control)
+    return put(document, replace(control, source=source if kind.source else "", field=field if kind.field else ""))
+
+
+def setting(document: FormDocument, identifier: str, name: str, text: str) -> FormDocument:
+    """A control with a setting as typed; what is as it always is is not kept."""
+    control = document.control(identifier)
+    one = kind_of(control).setting(name)
+    value = one.read(text)
+    settings = {key: kept for key, kept in control.settings.items() if key != name}
+    if value != one.default:
+        settings[name] = value
+    return put(document, replace(control, settings=settings))
+
+
+def duplicate(document: FormDocument, ids: Sequence[str]) -> tuple[FormDocument, list[str]]:
+    """Copies of some controls, below what is there, and their ids."""
+    made: list[str] = []
+    for identifier in ids:
+        control = document.control(identifier)
+        on = holder_of(document, identifier)
+        taken = {one.id for one in document.all()}
+        copy = _renamed(control, taken)
+        neighbours = document.control(on).children if on else document.controls
+        copy = replace(copy, place=replace(below(neighbours, control.place.w, control.place.h), x=control.place.x))
+        document = _among(document, on, lambda several, copy=copy: (*several, copy))  # type: ignore[misc]
+        made.append(copy.id)
+    return checked(document), made
+
+
+def add_page(document: FormDocument, tabs: str) -> tuple[FormDocument, str]:
+    """One more page of tabs, and its id."""
+    control = document.control(tabs)
+    page = Control(_free_id(document, "page"), "page", place=Place(h=control.place.h))
+    page = replace(page, settings={"title": f"Page {len(control.children) + 1}"})
+    return checked(put(document, replace(control, children=(*control.children, page)))), page.id
+
+
+def add_source(document: FormDocument, source: Source) -> FormDocument:
+    """The document with one more source. Raises Problem."""
+    return checked(replace(document, sources=(*document.sources, source)))
+
+
+def remove_source(document: FormDocument, name: str) -> FormDocument:
+    """The document without a source, what belongs to it, and the controls that show them. Raises Problem for the main one."""
+    if name == document.main.name:
+        raise Problem("The form's own records can't be taken out.", "Remove the form instead.", code="bad")
+    gone = {name}
+    for one in document.sources:
+        if one.parent in gone:
+            gone.add(one.name)
+    document = remove(document, [one.id for one in document.all() if one.source in gone])
+    return checked(replace(document, sources=tuple(one for one in document.sources if one.name not in gone)))
+
+
+def below(several: Sequence[Control], width: int, height: int) -> Place:
+    """A place of a size under all others; beside the last one where there is room."""
+    bottom = max((one.place.bottom for one in several), default=0)
+    if several:
+        last = max(several, key=lambda one: (one.place.y, one.place.right)).place
+        beside = Place(last.right + 1, last.y, width, height) if last.right + width <= COLUMNS else None
+        if beside and height <= last.h and not any(beside.meets(one.place) for one in several):
+            return beside
+    return Place(1, min(bottom + 1, MOST_ROWS - height + 1), width, height)
+
+
+def settle(several: tuple[Control, ...], *first: str) -> tuple[Control, ...]:
+    """The controls of one sheet, none over another: those named first stay, what they cover goes below them."""
+    order = sorted(several, key=lambda one: (one.id not in first, one.place.y, one.place.x))
+    placed: dict[str, Place] = {}
+    for one in order:
+        place = one.place
+        while hit := next((other for other in placed.values() if place.meets(other)), None):
+            if hit.bottom + place.h > MOST_ROWS:
+                break
+            place = replace(place, y=hit.bottom + 1)
+        placed[one.id] = place
+    moved = (replace(one, place=placed[one.id]) for one in several)
+    return tuple(sorted(moved, key=lambda one: (one.place.y, one.place.x)))
+
+
+def holder_of(document: FormDocument, identifier: str) -> str:
+    """The id of the control that one lies on; "" for the sheet itself."""
+    return next((one.id for one in document.all() if any(child.id == identifier for child in one.children)), "")
+
+
+def _placed(document: FormDocument, ids: Sequence[str], change: Callable[[Place], Place]) -> FormDocument:
+    for holder in dict.fromkeys(holder_of(document, one) for one in ids):
+        mine = [one for one in ids if holder_of(document, one) == holder]
+
+        def changed(several: tuple[Control, ...], mine: list[str] = mine) -> tuple[Control, ...]:
+            moved = tuple(replace(one, place=change(one.place)) if one.id in mine else one for one in several)
+            return settle(moved, *mine)
+
+        document = _among(document, holder, changed)
+    for one in ids:
+        document.control(one)  # tells when it is not there
+    return document
+
+
+def _among(
+    document: FormDocument, on: str, change: Callable[[tuple[Control, ...]], tuple[Control, ...]]
+) -> FormDocument:
+    """The document with the controls of one sheet changed."""
+    if not on:
+        return replace(document, controls=change(document.controls))
+    holder = document.control(on)
+    if not kind_of(holder).holds:
+        raise Problem(
+            "Nothing can lie on that control.", "Choose the sheet, a group box or a page of tabs.", code="bad"
+        )
+    return put(document, replace(holder, children=change(holder.children)))
+
+
+def _held(value: int, most: int) -> int:
+    return max(1, min(value, most))
+
+
+def _free_id(document: FormDocument, kind: str, field: str = "") -> str:
+    taken = {one.id for one in document.all()}
+    stem = "".join(c if c.isascii() and c.isalnum() else "_" for c in (field or kind).lower())[:40].strip("_") or kind
+    stem = stem if stem[0].isalpha() else f"c_{stem}"
+    return stem if stem not in taken else next(f"{stem}_{n}" for n in range(2, 10_000) if f"{stem}_{n}" not in taken)
+
+
+def _renamed(control: Control, taken: set[str]) -> Control:
+    stem = control.id.rstrip("0123456789").rstrip("_") or control.kind
+    identifier = next(f"{stem}_{n}" for n in range(2, 10_000) if f"{stem}_{n}" not in taken)
+    taken.add(identifier)
+    children = tuple(_renamed(one, taken) for one in control.children)
+    settings: dict[str, Any] = dict(control.settings)
+    return replace(control, id=identifier, children=children, settings=settings)

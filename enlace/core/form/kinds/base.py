@@ -1,0 +1,92 @@
+"""What a kind of control must say of itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from ...problem import Problem
+
+
+@dataclass(frozen=True)
+class Setting:
+    """One setting of a kind. kind: "text", "lines", "yes or no", "number", "choice" or "fields". choices: (value, label) pairs."""
+
+    name: str
+    label: str
+    kind: str = "text"
+    default: Any = ""
+    choices: tuple[tuple[str, str], ...] = ()
+    help: str = ""
+    least: int = 0
+    most: int = 10_000
+
+    def read(self, text: str) -> Any:
+        """A typed text as the setting's value. Raises Problem."""
+        if self.kind == "yes or no":
+            return text in ("yes", "on", "1", "true")
+        if self.kind == "number":
+            if not text.strip().isdecimal() or not self.least <= int(text) <= self.most:
+                raise Problem(
+                    f"{self.label} is not usable.", f"Type a number from {self.least} to {self.most}.", code="bad"
+                )
+            return int(text)
+        if self.kind == "choice" and text not in dict(self.choices):
+            raise Problem(f"{self.label} can't be that.", "Choose one of the list.", code="bad")
+        if self.kind == "fields":
+            return [one.strip() for one in text.replace("\n", ",").split(",") if one.strip()][:200]
+        if len(text) > 4000:
+            raise Problem(f"{self.label} is too long.", "Shorten it.", code="bad")
+        return text if self.kind == "lines" else " ".join(text.split())
+
+    def fits(self, value: Any) -> bool:
+        """Whether a stored value is one that the setting can have."""
+        if self.kind == "yes or no":
+            return isinstance(value, bool)
+        if self.kind == "number":
+            return type(value) is int and self.least <= value <= self.most
+        if self.kind == "choice":
+            return value in dict(self.choices)
+        if self.kind == "fields":
+            return isinstance(value, list) and all(isinstance(one, str) for one in value)
+        return isinstance(value, str)
+
+
+LABEL = Setting("label", "Label", help="What stands above it. Left empty, the field's own label.")
+HELP = Setting("help", "Help", help="A line under it.")
+SHOWN_WHEN = Setting("shown_when", "Shown when", help="A condition over the fields of the record. Left empty, always.")
+
+
+@dataclass(frozen=True)
+class ControlKind:
+    """One kind of control. To add one, make a value of this in a file of its own, name it in the package, and give it a
+    template of its name under `desk/controls`.
+
+    name: in documents. label: for people. about: what it is for, in a few words. source, field: whether it is tied to
+    them. holds: whether other controls lie on it. size: (columns, rows) that a new one takes. fields: the field kinds
+    that it suits; empty for all. edits: whether values are typed in it.
+    """
+
+    name: str
+    label: str
+    about: str
+    source: bool = False
+    field: bool = False
+    holds: bool = False
+    size: tuple[int, int] = (4, 2)
+    fields: frozenset[str] = frozenset()
+    edits: bool = False
+    settings: tuple[Setting, ...] = ()
+
+    def setting(self, name: str) -> Setting:
+        """A setting by its name. Raises Problem."""
+        for one in self.settings:
+            if one.name == name:
+                return one
+        raise Problem(f"A {self.label.lower()} has no such setting.", "Reload the page.", code="bad")
+
+    def value(self, settings: Any, name: str) -> Any:
+        """What a setting of a control is, or is by default."""
+        one = self.setting(name)
+        value = settings.get(name, one.default)
+        return value if one.fits(value) else one.default

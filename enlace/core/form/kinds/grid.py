@@ -1,0 +1,18 @@
+"""A grid: rows of a source, one under another."""
+
+from .base import ControlKind, Setting
+
+GRID = ControlKind(
+    "grid",
+    "Grid",
+    "Rows under one another, edited in place",
+    source=True,
+    size=(12, 10),
+    edits=True,
+    settings=(
+        Setting(
+            "columns", "Columns", "fields", [], help="Names of fields with commas between, in order. Left empty, all."
+        ),
+        Setting("totals", "Totals under it", "yes or no", False),
+    ),
+)

@@ -1,0 +1,13 @@
+"""A shown value: one field of the current record, to be read."""
+
+from .base import LABEL, ControlKind, Setting
+
+VALUE = ControlKind(
+    "value",
+    "Shown value",
+    "One field of the current record, to be read",
+    source=True,
+    field=True,
+    size=(3, 2),
+    settings=(LABEL, Setting("large", "In large letters", "yes or no", False)),
+)

@@ -1,0 +1,24 @@
+"""What is wired wrongly on a form, and its repair. To add a check, write it in a file of its own and name it here."""
+
+from __future__ import annotations
+
+from .base import Check, Fault, Wired
+from .links import charts, editable, links, lookups
+from .names import labels, names, shortcuts
+from .reading import reading
+from .required import required, twice
+from .ties import ties
+from .widths import widths
+
+CHECKS: tuple[Check, ...] = (
+    ties, required, twice, names, shortcuts, labels, links, editable, lookups, charts, widths, reading,
+)  # fmt: skip
+
+
+def faults_of(wired: Wired) -> list[Fault]:
+    """All faults of a form, errors first."""
+    found = [fault for check in CHECKS for fault in check(wired)]
+    return sorted(found, key=lambda one: one.severity != "error")
+
+
+__all__ = ["CHECKS", "Fault", "Wired", "faults_of"]

@@ -1,0 +1,53 @@
+"""What a wiring check gets and gives."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..form import FormDocument
+from ..model.dataset import DatasetSpec, FieldSpec
+
+
+@dataclass(frozen=True)
+class Wired:
+    """A form's document with the datasets behind its sources.
+
+    datasets: by a source's name; None for one that is gone. forms: titles of the project's forms. actions: titles of the
+    form's server actions. unserved: the sources whose link no index serves. rows: some rows of each source, as stored.
+    """
+
+    document: FormDocument
+    datasets: Mapping[str, DatasetSpec | None]
+    forms: Sequence[str] = ()
+    actions: Sequence[str] = ()
+    unserved: Sequence[str] = ()
+    rows: Mapping[str, Sequence[Sequence[Any]]] = field(default_factory=dict)
+
+    def field(self, source: str, name: str) -> FieldSpec | None:
+        """A field of a source; None where there is none."""
+        dataset = self.datasets.get(source)
+        return dataset.any_name.get(name) if dataset else None
+
+
+Repair = Callable[[FormDocument], FormDocument]
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One thing that is wired wrongly. severity: "error" keeps the form from working, "warning" does not.
+
+    control, source: where to look. repair: what puts it right, with the words of its button; None where only a person can.
+    """
+
+    check: str
+    sentence: str
+    severity: str = "error"
+    control: str = ""
+    source: str = ""
+    repair: Repair | None = None
+    words: str = ""
+
+
+Check = Callable[[Wired], Iterator[Fault]]

@@ -1,0 +1,92 @@
+"""Details without a link, or with one that is slow; editors on what can't be saved; charts of nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from ..form.edit import remove_source
+from .base import Fault, Wired
+
+
+def links(wired: Wired) -> Iterator[Fault]:
+    for one in wired.document.sources[1:]:
+        dataset, above = wired.datasets.get(one.name), wired.datasets.get(one.parent)
+        if dataset is None or above is None or dataset.query:
+            continue
+        title = one.title or one.name
+        repair = partial(remove_source, name=one.name)
+        lacking = [c for c in one.columns if c not in dataset.by_name] + [
+            c for c in one.parent_columns if c not in above.by_name
+        ]
+        if not one.columns:
+            yield Fault(
+                "links",
+                f"{title} is not linked to {one.parent}: it would show all rows.",
+                "error",
+                "",
+                one.name,
+                repair,
+                "Remove it",
+            )
+        elif lacking:
+            yield Fault(
+                "links",
+                f"The link of {title} names {', '.join(lacking)}, which is not there.",
+                "error",
+                "",
+                one.name,
+                repair,
+                "Remove it",
+            )
+        elif one.name in wired.unserved:
+            sentence = f"No index serves the link of {title}: each move reads the whole table. Ask who runs the database for an index on {', '.join(one.columns)}."
+            yield Fault("links", sentence, "warning", "", one.name)
+        if not wired.document.tied(one.name):
+            yield Fault(
+                "links",
+                f"{title} is a source of the form, and no control shows it.",
+                "warning",
+                "",
+                one.name,
+                repair,
+                "Remove it",
+            )
+
+
+def editable(wired: Wired) -> Iterator[Fault]:
+    for one in wired.document.all():
+        dataset = wired.datasets.get(one.source)
+        if one.kind == "editor" and dataset is not None and not dataset.editable and not one.settings.get("read_only"):
+            yield Fault(
+                "editable",
+                f"The editor {one.id} can't save: {dataset.read_only_because}",
+                "warning",
+                one.id,
+                one.source,
+            )
+
+
+def lookups(wired: Wired) -> Iterator[Fault]:
+    for source, dataset in wired.datasets.items():
+        if dataset is None or not wired.document.tied(source):
+            continue
+        for field in dataset.shown:
+            lookup = field.lookup
+            if lookup and lookup.table and lookup.shows == (lookup.target,) and len(lookup.columns) > 1:
+                sentence = f"The list of {field.label} shows keys only. Choose on the field sheet what it shows."
+                yield Fault("lookups", sentence, "warning", "", source)
+
+
+def charts(wired: Wired) -> Iterator[Fault]:
+    for one in wired.document.all():
+        if one.kind != "chart" or wired.datasets.get(one.source) is None:
+            continue
+        by, of = one.settings.get("by", ""), one.settings.get("of", "")
+        if not by or wired.field(one.source, str(by)) is None:
+            yield Fault("charts", f"The chart {one.id} has no field to group by.", "error", one.id, one.source)
+        field = wired.field(one.source, str(of)) if of else None
+        if one.settings.get("function", "count") != "count" and (
+            field is None or field.kind not in ("whole", "decimal")
+        ):
+            yield Fault("charts", f"The chart {one.id} needs a number's field to add up.", "error", one.id, one.source)

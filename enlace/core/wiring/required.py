@@ -1,0 +1,63 @@
+"""Required fields that nobody can fill in, and fields that are edited twice."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from functools import partial
+
+from ..form import CONTROL_KINDS, Control, FormDocument
+from ..form.edit import add, remove
+from .base import Fault, Wired
+
+
+def edited_by(control: Control, wired: Wired) -> list[str]:
+    """The fields that a control lets people edit."""
+    dataset = wired.datasets.get(control.source)
+    kind = CONTROL_KINDS.get(control.kind)
+    if dataset is None or kind is None or not kind.edits:
+        return []
+    if kind.field:
+        return [control.field]
+    named = kind.value(control.settings, "columns" if control.kind == "grid" else "fields")
+    shown = named or [f.name for f in dataset.shown]
+    return [str(name) for name in shown]
+
+
+def required(wired: Wired) -> Iterator[Fault]:
+    for source, dataset in wired.datasets.items():
+        if dataset is None or not dataset.editable:
+            continue
+        controls = wired.document.tied(source)
+        if not controls:
+            continue
+        offered = {name for one in controls for name in edited_by(one, wired)}
+        link = {c for one in wired.document.sources if one.name == source for c in one.columns}
+        for field in dataset.fields:
+            made = field.default is not None or field.generated or field.initial or field.name in link
+            if field.required and not made and field.name not in offered:
+                sentence = f"{field.label} needs a value, and nothing on the form lets people enter one."
+                repair = partial(_with_editor, source=source, field=field.name)
+                yield Fault("required", sentence, "error", "", source, repair, "Add an editor")
+
+
+def _with_editor(document: FormDocument, source: str, field: str) -> FormDocument:
+    return add(document, "editor", source, field)[0]
+
+
+def twice(wired: Wired) -> Iterator[Fault]:
+    editors: dict[tuple[str, str], list[Control]] = defaultdict(list)
+    for one in wired.document.all():
+        if one.kind == "editor" and one.field:
+            editors[one.source, one.field].append(one)
+        elif one.kind == "panel":
+            for name in edited_by(one, wired):
+                editors[one.source, name].append(one)
+    for (source, name), several in editors.items():
+        single = [one for one in several if one.kind == "editor"]
+        field = wired.field(source, name)
+        if len(several) > 1 and single and field is not None:
+            sentence = f"{field.label} has {len(several)} editors; one is enough."
+            yield Fault(
+                "twice", sentence, "warning", single[-1].id, source, partial(remove, ids=[single[-1].id]), "Remove one"
+            )

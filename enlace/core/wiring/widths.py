@@ -1,0 +1,25 @@
+"""Columns too narrow for the numbers that are in them, measured on some rows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from .base import Fault, Wired
+
+DIGIT = 8  # pixels of a digit in a grid
+BESIDE = 16  # pixels beside it
+
+
+def widths(wired: Wired) -> Iterator[Fault]:
+    for source, dataset in wired.datasets.items():
+        if dataset is None or not any(one.kind == "grid" for one in wired.document.tied(source)):
+            continue
+        for place, field in enumerate(dataset.fields):
+            if field.hidden or field.lookup or field.kind not in ("whole", "decimal"):
+                continue
+            longest = max(
+                (len(str(row[place])) for row in wired.rows.get(source, ()) if row[place] is not None), default=0
+            )
+            if longest * DIGIT + BESIDE > field.width:
+                sentence = f"The column {field.label} is too narrow: a number of {longest} characters is cut off. Widen it on the field sheet."
+                yield Fault("widths", sentence, "warning", "", source)

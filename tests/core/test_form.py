@@ -1,0 +1,219 @@
+"""The document of a form: stored and read without loss, edited by pure steps, and what is wired wrongly on it."""
+
+import json
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from enlace.core.form import CONTROL_KINDS, Control, FormDocument, Place, Source, document_of, edit
+from enlace.core.form.defaults import document_for
+from enlace.core.form.document import as_values
+from enlace.core.form.schema import schema
+from enlace.core.model.dataset import DatasetSpec, FieldSpec
+from enlace.core.problem import Problem
+from enlace.core.wiring import CHECKS, Wired, faults_of
+
+ROOT = Path(__file__).resolve().parents[2]
+SOURCES = (
+    Source("call", "1", "Calls"),
+    Source("cargo", "2", "Cargo", "call", ("call_id",), ("id",)),
+    Source("lot", "3", "Lots", "cargo", ("cargo_id",), ("id",)),
+)
+WORDS = st.text(max_size=12)
+VALUES = st.one_of(st.booleans(), st.integers(-9, 9999), WORDS, st.lists(WORDS, max_size=3))
+
+
+@st.composite
+def places(draw) -> Place:
+    x = draw(st.integers(1, 12))
+    return Place(
+        x, draw(st.integers(1, 40)), draw(st.integers(1, 13 - x)), draw(st.integers(1, 20)), draw(st.booleans())
+    )
+
+
+@st.composite
+def documents(draw) -> FormDocument:
+    count = iter(range(1000))
+
+    def control(depth: int) -> Control:
+        kind = draw(st.sampled_from([*CONTROL_KINDS, "unheard_of"]))
+        holds = kind in CONTROL_KINDS and CONTROL_KINDS[kind].holds and depth < 3
+        children = tuple(control(depth + 1) for _ in range(draw(st.integers(0, 2)))) if holds else ()
+        settings = draw(
+            st.dictionaries(
+                st.sampled_from(["label", "title", "columns", "fields", "act", "by", "x y"]), VALUES, max_size=3
+            )
+        )
+        return Control(
+            f"c{next(count)}",
+            kind,
+            draw(st.sampled_from(["", "call", "cargo", "gone"])),
+            draw(WORDS),
+            draw(places()),
+            settings,
+            children,
+        )
+
+    controls = tuple(control(1) for _ in range(draw(st.integers(0, 5))))
+    return FormDocument(
+        SOURCES[: draw(st.integers(1, 3))], controls, draw(st.sampled_from(["", "first", "last", "new"]))
+    )
+
+
+DATASETS = {
+    "call": DatasetSpec(
+        "call",
+        (FieldSpec("id", "ID", "whole", required=True), FieldSpec("name", "Name", "text", required=True)),
+        ("id",),
+    ),
+    "cargo": DatasetSpec(
+        "cargo", (FieldSpec("call_id", "Call", "whole"), FieldSpec("tonnes", "Tonnes", "decimal")), ("call_id",)
+    ),
+    "lot": None,
+}
+
+
+class Documents(unittest.TestCase):
+    @given(documents())
+    def test_stored_and_read_without_loss(self, document):
+        self.assertEqual(document_of(document.to_json()), document)
+
+    @given(documents(), st.data())
+    def test_steps_keep_it_whole(self, document, data):
+        """Whatever is done, ids stay unique, controls stay on the sheet, and what is stored is read again."""
+        number = st.integers(-15, 15)
+        for _ in range(data.draw(st.integers(1, 6))):
+            ids = [one.id for one in document.all()]
+            some = data.draw(st.lists(st.sampled_from(ids), min_size=1, max_size=2, unique=True)) if ids else []
+            steps = [
+                lambda d: edit.add(d, data.draw(st.sampled_from(sorted(CONTROL_KINDS))))[0],
+                lambda d, some=some: edit.remove(d, some),
+                lambda d, some=some: edit.move(d, some, data.draw(number), data.draw(number)),
+                lambda d, some=some: edit.resize(d, some, data.draw(number), data.draw(number)),
+                lambda d, some=some: edit.duplicate(d, some)[0],
+                lambda d, some=some: (
+                    edit.align(d, some, data.draw(st.sampled_from(["left", "top", "width"]))) if some else d
+                ),
+            ]
+            try:
+                document = data.draw(st.sampled_from(steps))(document)
+            except Problem:
+                continue
+            self.assertEqual(document_of(document.to_json()), document)
+        self.assertEqual(len({one.id for one in document.all()}), len(list(document.all())))
+
+    @given(documents())
+    def test_the_check_answers_whatever_is_there(self, document):
+        for fault in faults_of(Wired(document, DATASETS)):
+            self.assertTrue(fault.sentence.endswith("."), fault.sentence)
+
+    def test_laid_out_by_itself_it_is_sound(self):
+        for fields in (3, 16, 40):
+            document = document_for(SOURCES[:2], {"call": fields, "cargo": 4})
+            wired = Wired(document, {**DATASETS, "lot": None})
+            self.assertEqual(faults_of(wired), [])
+            self.assertEqual({one.kind for one in document.all()}, {"navigator", "grid", "panel", "tabs", "page"})
+
+    def test_what_is_covered_gives_way(self):
+        document = FormDocument(
+            SOURCES,
+            (
+                Control("a", "grid", "call", place=Place(1, 1, 6, 4)),
+                Control("b", "panel", "call", place=Place(7, 1, 6, 4)),
+            ),
+        )
+        moved = edit.move(document, ["a"], 3, 0)
+        self.assertEqual((moved.control("a").place.x, moved.control("b").place.y), (4, 5))
+
+    def test_wrong_texts_are_told_where(self):
+        whole = as_values(document_for(SOURCES, {}))
+        cases = [
+            ("{", "no JSON"),
+            ({**whole, "version": 9}, "version 9"),
+            ({**whole, "sources": []}, "needs a source"),
+            ({**whole, "extra": 1}, "extra"),
+            ({**whole, "controls": [{"id": "A b", "kind": "grid"}]}, "controls[0]"),
+            ({**whole, "controls": [{"id": "a", "kind": "grid", "place": {"x": 9, "w": 9}}]}, "wider than the sheet"),
+            ({**whole, "controls": [{"id": "a", "kind": "grid"}] * 2}, "same id"),
+        ]
+        for text, words in cases:
+            with self.subTest(words), self.assertRaises(Problem) as caught:
+                document_of(text)
+            self.assertIn(words, f"{caught.exception.what} {caught.exception.hint}")
+
+    def test_the_published_schema_is_the_code_s(self):
+        self.assertEqual(json.loads((ROOT / "docs/form.schema.json").read_text()), schema())
+
+
+class Wiring(unittest.TestCase):
+    """Each fault is planted, found by its check, and gone after its repair."""
+
+    def planted(self):
+        sound = document_for(SOURCES[:2], {"call": 2, "cargo": 2})
+        bare = FormDocument(
+            SOURCES[:2], (Control("x", "grid", "call", settings={"columns": ["id"]}), Control("y", "grid", "cargo"))
+        )
+        more = lambda *several: replace(sound, controls=(*sound.controls, *several))  # noqa: E731
+        low = Place(1, 100, 3, 1)
+        return {
+            "ties": more(Control("x", "editor", "call", "gone", low)),
+            "required": bare,
+            "twice": more(Control("x", "editor", "call", "name", low)),
+            "names": more(Control("x", "grid", "call", place=low, settings={"columns": ["name", "gone"]})),
+            "shortcuts": more(
+                *(
+                    Control(i, "button", "call", place=Place(n, 100, 1, 1), settings={"shortcut": "k"})
+                    for n, i in enumerate("xy", 1)
+                )
+            ),
+            "labels": more(
+                *(
+                    Control(i, "editor", "call", f, Place(n * 3, 100, 3, 1), {"label": "Same"})
+                    for n, (i, f) in enumerate([("x", "id"), ("y", "name")], 1)
+                )
+            ),
+            "links": FormDocument((*SOURCES[:1], Source("cargo", "2", "Cargo", "call")), sound.controls),
+            "reading": more(Control("x", "group", place=low)),
+        }
+
+    def test_planted_found_repaired(self):
+        for check, document in self.planted().items():
+            with self.subTest(check):
+                wired = Wired(document, DATASETS)
+                mine = [one for one in faults_of(wired) if one.check == check]
+                self.assertTrue(mine, [one.sentence for one in faults_of(wired)])
+                for _ in range(5):
+                    if not mine:
+                        break
+                    self.assertIsNotNone(mine[0].repair, mine[0].sentence)
+                    document = mine[0].repair(document)
+                    mine = [one for one in faults_of(Wired(document, DATASETS)) if one.check == check]
+                self.assertEqual(mine, [])
+
+    def test_those_that_only_a_person_can_mend(self):
+        sound = document_for(SOURCES[:2], {"call": 2, "cargo": 2})
+        low = Place(1, 100, 6, 4)
+        chart = replace(sound, controls=(*sound.controls, Control("x", "chart", "cargo", place=low)))
+        opens = replace(
+            sound,
+            controls=(
+                *sound.controls,
+                Control("x", "button", "call", place=low, settings={"act": "form", "to": "Gone"}),
+            ),
+        )
+        locked = {**DATASETS, "call": replace(DATASETS["call"], read_only_because="It is a view.")}
+        edits = replace(sound, controls=(*sound.controls, Control("x", "editor", "call", "name", low)))
+        told = [
+            ("charts", Wired(chart, DATASETS)),
+            ("names", Wired(opens, DATASETS)),
+            ("editable", Wired(edits, locked)),
+            ("links", Wired(sound, DATASETS, unserved=("cargo",))),
+            ("widths", Wired(sound, DATASETS, rows={"cargo": [(1, 12345678901234567)]})),
+        ]
+        for check, wired in told:
+            with self.subTest(check):
+                self.assertIn(check, {one.check for one in faults_of(wired)})
+        self.assertEqual(len(CHECKS), len(set(CHECKS)))
