@@ -62,6 +62,10 @@ class Throwaway:
         self.process = self.popen(self.command())
         limit = time.monotonic() + SECONDS
         while not self.answers():
+            if self.process.poll() is not None and "is still in use" in self.log() and time.monotonic() < limit:
+                # Killed just now, its sessions have processes of their own that have to notice it first.
+                time.sleep(0.3)
+                self.process = self.popen(self.command())
             if self.process.poll() is not None or time.monotonic() > limit:
                 raise RuntimeError(f"{self.kind} did not start: {self.log()}")
             time.sleep(0.1)
