@@ -19,7 +19,7 @@ from dataclasses import dataclass
 from sqlalchemy import create_engine, text
 from sqlalchemy.engine import Engine
 
-from enlace.core.dataset.anchors import forget_landmarks
+from enlace.core.dataset.anchors import forget_anchors
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import PendingRecord, as_read, dump, load, new_record, removed, with_value
@@ -113,7 +113,7 @@ class Crashes:
         texts = self.draft(tag)
         records = [load(one, body) for one, body in texts]
         forget_engines()
-        forget_landmarks()
+        forget_anchors()
         told, killed = self._save_and_crash(texts, tag, self.dice.random() * longest)
         if self.revive:
             self.revive()

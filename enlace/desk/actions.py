@@ -14,8 +14,8 @@ from enlace.core.save.action import Action, run_action
 from enlace.core.server.engine import UnknownOutcome
 from enlace.workshop.models import ServerAction
 
-from .answers import ready_action
 from .claims import Claim, claimed
+from .contexts import ready_action
 from .journal import write_action
 from .opening import on_form, text_from
 from .saving import UNKNOWN_ACTION, look_into

@@ -14,7 +14,7 @@ from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
 from . import editing
-from .answers import base_context
+from .contexts import base_context
 from .opening import number_from, on_form, text_from
 from .typed import choice_of
 from .work import Work

@@ -33,6 +33,9 @@ def form_of(request: HttpRequest, form: int) -> Form:
     return get_object_or_404(several, pk=form)
 
 
+WITH_SHEET = ("page",)  # what shows the whole sheet without being asked from one
+
+
 def on_form(view: Callable) -> Callable:
     """Hand a view the person's `Work` on the form, or the detail of it, named in the address; 404 when there is none."""
 
@@ -62,6 +65,7 @@ def on_form(view: Callable) -> Callable:
                 kept,
                 given_of(request, found),
                 filters_in(request.GET),
+                on_sheet=request.GET.get("on") == "sheet" or (view.__name__ in WITH_SHEET and not part),
             )
             if request.method == "POST":
                 settle_doubt(work)

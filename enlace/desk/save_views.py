@@ -13,8 +13,10 @@ from enlace.core.problem import Problem
 from enlace.core.server.engine import UnknownOutcome
 
 from . import editing, saving
-from .answers import Answer, base_context, editor_views, strip_context
+from .answers import Answer
 from .claims import under_way
+from .contexts import base_context, strip_context
+from .editors import editor_views
 from .kept_views import leave
 from .opening import number_from, on_form, text_from
 from .review import pending_list, rehearsal_list

@@ -21,7 +21,7 @@ from enlace.core.problem import Problem
 from enlace.core.server.engine import reading
 
 from .addresses import view_text
-from .answers import base_context
+from .contexts import base_context
 from .models import WantedTotal
 from .opening import number_from, on_form, text_from
 from .work import Work

@@ -11,6 +11,7 @@ ACTS = (
     ("count", views.count, "count"),
     ("at", views.at, "at"),
     ("record", views.record, "record"),
+    ("arrange", views.arrange, "arrange"),
     ("pulse", views.pulse, "pulse"),
     ("edit", views.edit, "edit"),
     ("preview", views.preview, "preview"),

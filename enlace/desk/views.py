@@ -9,33 +9,23 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
-from enlace.core.dataset import FieldSpec
 from enlace.core.draft.pending import as_read
 from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
 from . import editing, saving
-from .addresses import leading, order_text
-from .answers import (
-    Answer,
-    base_context,
-    calculated_text,
-    editor_views,
-    panel_context,
-    rail_context,
-    rows_html,
-    strip_context,
-)
+from .answers import Answer
+from .contexts import rows_html, strip_context
+from .drawing import draw, lone_sheet, places_in
+from .editors import calculated_text, editor_views
 from .kept import KeptCopy
 from .lists import errand_of
 from .opening import number_from, on_form, text_from
 from .parameters import lines
 from .review import name_of
+from .showing import WINDOW, details_of, drawing_of, window_size
 from .work import Work, record_digest
-
-WINDOW = 100
-MOST_CELLS = 8_000  # a table of hundreds of columns gets smaller windows
 
 
 @require_GET
@@ -48,11 +38,6 @@ def start(request: HttpRequest) -> HttpResponse:
     )
     drafts = dict(request.user.drafts.filter(records__isnull=False).values_list("form", "changed"))
     return render(request, "desk/start.html", {"forms": [(form, drafts.get(form.pk)) for form in forms]})
-
-
-def window_size(work: Work) -> int:
-    """How many rows a page holds at a time."""
-    return max(40, min(WINDOW, MOST_CELLS // max(1, len(work.dataset.shown))))
 
 
 @require_GET
@@ -68,46 +53,38 @@ def page(request: HttpRequest, work: Work) -> HttpResponse:
             view = work.at(position) if position is not None else None
         except Problem:
             view = None  # The address may be old: start at the first record.
-    view = view or work.at(number_from(request, "at", 0))
-    size = window_size(work)
-    position = view.position if view else None
-    start = max(0, (position or 0) - size // 3)
-    count = work.rows.known_count()
-    total = None if count is None else count + work.new_count
+    view = view or _opened_at(request, work)
+    main = drawing_of(work, view)
     context = {
-        **base_context(work),
+        **main.context,
         "project": work.form.project,
         **_master_context(work),
         "revision": work.store.revision,
-        "computed": bool(work.rules.computed.formulas),
         "errand": errand_of(request, work),
         "given": lines(work.form, work.parameter_values) if work.parameters and not work.part.name else None,
         "copy_made": KeptCopy(work.form, work.person).made if work.form.may_keep else None,
-        "rows": rows_html(work, start, size),
-        "start": start,
-        "size": size,
-        "columns": _columns(work),
-        "boxes": _boxes(work),
-        "wrong": list(work.filter_faults.values()),
-        "widths": " ".join(f"{f.width}px" for f in work.dataset.shown),
-        **panel_context(work, view),
-        **rail_context(work, position, total),
         **strip_context(work),
     }
-    return render(request, "desk/work.html", context)
+    if work.sheet is None:
+        return render(
+            request, "desk/work.html", {**context, "sheet": lone_sheet(request, main), "fills": True, "holders": [main]}
+        )
+    drawings = {
+        work.sheet.source_names[one.part.name]: one for one in [main, *details_of(work, view, places_in(request))]
+    }
+    fills = any(one.place.fill for one in work.sheet.document.controls)
+    sheet = draw(request, work.sheet, drawings)
+    bare = [one for one in drawings.values() if work.sheet.panel(one.part.name) is None]
+    more = {"sheet": sheet, "fills": fills, "holders": drawings.values(), "bare": bare}
+    return render(request, "desk/work.html", {**context, **more})
 
 
-def _boxes(work: Work) -> list[dict]:
-    """The boxes to filter by, one for each column."""
-    return [
-        {
-            "number": work.dataset.numbers[f.name],
-            "field": f,
-            "typed": work.filter_texts.get(f.name, ""),
-            "wrong": work.filter_faults.get(f.name, ""),
-        }
-        for f in work.dataset.shown
-    ]
+def _opened_at(request: HttpRequest, work: Work) -> Any:
+    """The record at which a form opens: the one of the address's position, or as its document says."""
+    opening = work.sheet.document.opening if work.sheet and "at" not in request.GET else ""
+    if opening == "last":
+        return work.at(max(work.total() - 1, 0))
+    return work.at(number_from(request, "at", 0))
 
 
 def _master_context(work: Work) -> dict:
@@ -122,15 +99,6 @@ def _master_context(work: Work) -> dict:
 
 def _key(identifier: str) -> tuple:
     return () if identifier.startswith("n") else key_of(identifier)
-
-
-def _columns(work: Work) -> list[tuple[int, FieldSpec, str]]:
-    """(number, field, whether the rows are in its order) of each column."""
-    asked = order_text(work.rows) or (work.dataset.sorted_by and leading(work.rows)) or ""
-    return [
-        (work.dataset.numbers[f.name], f, {f.name: "ascending", f"-{f.name}": "descending"}.get(asked, "none"))
-        for f in work.dataset.shown
-    ]
 
 
 @require_GET
@@ -155,6 +123,16 @@ def at(request: HttpRequest, work: Work) -> HttpResponse:
     position = number_from(request, "position", number_from(request, "number", 1) - 1)
     view = work.at(position)
     return _moved(request, work, view)
+
+
+@require_GET
+@on_form
+def arrange(request: HttpRequest, work: Work) -> HttpResponse:
+    """The grid of a part in the order and with the filters of the address, at its first row."""
+    view = work.at(0)
+    answer = Answer(request, work).panel(view)
+    answer.grid(drawing_of(work, view))
+    return answer.rail(view.position if view else None, work.total()).response()
 
 
 @require_GET
@@ -268,7 +246,10 @@ def new(request: HttpRequest, work: Work) -> HttpResponse:
     """A new record, after the last one."""
     view = editing.add(work)
     answer = Answer(request, work).panel(view).rail(view.position, work.total()).strip()
-    answer.events["enlace:focus"] = {"number": next((e.number for e in editor_views(work, view) if not e.locked), 0)}
+    answer.events["enlace:focus"] = {
+        "p": work.prefix,
+        "number": next((e.number for e in editor_views(work, view) if not e.locked), 0),
+    }
     return answer.stale().say("A new record. Fill in its fields, then save.").response()
 
 

@@ -34,6 +34,7 @@ from .drafts import DraftStore
 from .kept import KeptCopy
 from .links import links_of
 from .parts import FormPart, own_part, part_named, parts_of, table_part
+from .sheet import Sheet
 from .words import Words
 
 
@@ -107,7 +108,8 @@ class Work:
 
     part, master: for a detail of the form, its name and the record id of the master that it belongs to.
     only: what was typed into the filters' boxes, by field; unfiltered: what can't be understood of it.
-    kept: read from the person's kept copy. live: the database that saves go to; spec: the one that is read.
+    on_sheet: the page shows the form's sheet, so that ids are told apart by part; above: the work on the master, if there is
+    one already. kept: read from the person's kept copy. live: the database that saves go to; spec: the one that is read.
     """
 
     def __init__(
@@ -121,6 +123,8 @@ class Work:
         kept: bool = False,
         parameter_values: Mapping[str, str] | None = None,
         filter_texts: Mapping[str, str] | None = None,
+        on_sheet: bool = False,
+        above: Work | None = None,
     ) -> None:
         self.person, self.form, self.formats, self.master = person, form, formats, master
         self.live = form.dataset.connection.to_spec()
@@ -128,6 +132,10 @@ class Work:
         self.spec = self.kept.spec if self.kept else self.live
         self.part = part_named(parts_of(form), part) if part else own_part(form)
         self._seen: dict[str, Work] = {}  # other parts, as they are seen from this one
+        self.sheet: Sheet | None = (above.sheet if above else Sheet(form)) if on_sheet else None
+        self.prefix = f"{part}-" if on_sheet and part else ""
+        if above is not None:
+            self._seen[above.part.name] = above
         self.parameter_values: dict[str, Any] = dict(parameter_values or {})
         self.parameter_values |= self._from_master()
         self.parameters = parameters_of(self.part.dataset.query, self.live.kind)
@@ -138,6 +146,7 @@ class Work:
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links)
+        self.master_values: Mapping[str, Any] | None = None  # of the master as stored, where they are known already
         self.words = Words(self.spec, formats)
         self.checks = Checks(self)
         filters, self.filter_faults = read_filters(self.dataset, filter_texts or {}, formats)
@@ -191,7 +200,10 @@ class Work:
 
     def _within(self) -> list[tuple[str, Any]]:
         """The values of the master that its details hold. Details of a master that is new have no rows yet."""
-        values = (self.master_work.stored(self.master) if self.master else None) or {}
+        values = self.master_values
+        if values is None:
+            values = self.master_work.stored(self.master) if self.master else None
+        values = values or {}
         found = [values.get(name) for name in self.part.master_columns]
         return list(zip(self.part.columns, found, strict=True))
 

@@ -38,10 +38,13 @@ STATE_WORDS = {"edited": "edited", "new": "new", "removed": "to be removed", "co
 
 
 class RowWriter:
-    """Writes rows of one dataset in one locale. Make it with `row_writer`, which keeps it."""
+    """Writes rows of one dataset in one locale. Make it with `row_writer`, which keeps it.
 
-    def __init__(self, dataset: DatasetSpec, formats: Formats) -> None:
-        self.dataset = dataset
+    prefix: what stands in front of the ids of its elements, where a page shows several datasets.
+    """
+
+    def __init__(self, dataset: DatasetSpec, formats: Formats, prefix: str = "") -> None:
+        self.dataset, self.prefix = dataset, safe(prefix)
         places = {name: field.name for name, (field, _) in dataset.looked_up.items()}
         joined = {name: j for j, name in enumerate(places.values())}
         # Of each column: its place in a row's values, and among what lookups show (-1: nowhere).
@@ -68,7 +71,7 @@ class RowWriter:
         if self._tones:
             cells, tone = self._toned(values, cells)
         return (
-            f'<div role="row" class="record" id="row-{safe(row.id)}" data-id="{safe(row.id)}" data-at="{row.position}"{tone} '
+            f'<div role="row" class="record" id="{self.prefix}row-{safe(row.id)}" data-id="{safe(row.id)}" data-at="{row.position}"{tone} '
             f'aria-rowindex="{row.position + 2}"><div role="gridcell" class="thread"></div>{"".join(cells)}</div>'
         )
 
@@ -107,7 +110,7 @@ class RowWriter:
         fault = " with an error" if wrong or pending.refusals else ""
         words = STATE_WORDS[state] + fault
         return (
-            f'<div role="row" class="record" id="row-{safe(row.id)}" data-id="{safe(row.id)}" data-at="{row.position}"{tone} '
+            f'<div role="row" class="record" id="{self.prefix}row-{safe(row.id)}" data-id="{safe(row.id)}" data-at="{row.position}"{tone} '
             f'data-state="{safe(state)}"{" data-fault" if fault else ""} aria-rowindex="{row.position + 2}"'
             f'{swap_mark(swap)}><div role="gridcell" class="thread" title="{words}">'
             f'<span class="visually-hidden">{words}</span></div>{"".join(cells)}</div>'
@@ -142,9 +145,9 @@ def swap_mark(swap: bool) -> str:
 
 
 @derived
-def row_writer(dataset: DatasetSpec, formats: Formats) -> RowWriter:
+def row_writer(dataset: DatasetSpec, formats: Formats, prefix: str = "") -> RowWriter:
     """The writer for a dataset in a locale."""
-    return RowWriter(dataset, formats)
+    return RowWriter(dataset, formats, prefix)
 
 
 _UNSAFE = re.compile("[&<>\"']").search

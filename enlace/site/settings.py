@@ -60,6 +60,7 @@ INSTALLED_APPS = [
     "enlace.accounts",
     "enlace.workshop",
     "enlace.desk",
+    "enlace.composer",
     "enlace.site",
 ]
 DEMO = os.environ.get("ENLACE_DEMO") == "1"

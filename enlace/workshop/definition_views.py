@@ -142,7 +142,6 @@ def form_page(request: HttpRequest, found: Form, **wrong: str) -> HttpResponse:
     context = {
         "project": found.project,
         "form": found,
-        "controls": found.controls.select_related("field"),
         "details": found.details.select_related("dataset"),
         "above": [(one, possible_choices(one), possible_queries(one)) for one in all_above(found)],
         "actions": found.actions.all(),

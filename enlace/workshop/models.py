@@ -351,7 +351,8 @@ class Form(models.Model):
     """A page for operators.
 
     whole: a save is all or nothing; else it keeps what succeeds and stops after `most_failures` (None: never).
-    may_keep: people may keep a copy of its rows, to work on while the server is away.
+    may_keep: people may keep a copy of its rows, to work on while the server is away. document: its sheet of controls as
+    text (`core.form`), empty as long as nobody laid it out; layout: counts the changes of that.
     """
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="forms")
@@ -360,6 +361,8 @@ class Form(models.Model):
     whole = models.BooleanField(default=True)
     most_failures = models.PositiveIntegerField(null=True, blank=True)
     may_keep = models.BooleanField(default=False)
+    document = models.TextField(blank=True)
+    layout = models.PositiveIntegerField(default=0)
 
     objects = FormQuery.as_manager()
 
@@ -375,13 +378,8 @@ class Form(models.Model):
     @classmethod
     @transaction.atomic
     def make(cls, dataset: Dataset, title: str) -> Form:
-        """A complete form: a navigator, a grid, and an editor for every field."""
-        form = cls.objects.create(project=dataset.project, dataset=dataset, title=title)
-        controls = [Control(form=form, place=0, kind="navigator"), Control(form=form, place=1, kind="grid")]
-        fields = dataset.fields.filter(hidden=False)
-        controls += [Control(form=form, place=2 + i, kind="editor", field=one) for i, one in enumerate(fields)]
-        Control.objects.bulk_create(controls)
-        return form
+        """A complete form: as long as nobody lays it out, its sheet is the one that Enlace makes by itself."""
+        return cls.objects.create(project=dataset.project, dataset=dataset, title=title)
 
 
 class Detail(models.Model):
@@ -431,18 +429,14 @@ class ServerAction(models.Model):
         return ActionSpec(self.title, self.statements, self.guard, self.unmet, self.done)
 
 
-class Control(models.Model):
-    """One control of a form, wired to the form's dataset or to one of its fields."""
+class FormStep(models.Model):
+    """A form's document as it stood before a change, to go back to; undone: to go forth to."""
 
-    class Kind(models.TextChoices):
-        NAVIGATOR = "navigator", "Navigator"
-        GRID = "grid", "Grid"
-        EDITOR = "editor", "Editor"
-
-    form = models.ForeignKey(Form, models.CASCADE, related_name="controls")
-    place = models.PositiveIntegerField()
-    kind = models.CharField(max_length=12, choices=Kind.choices)
-    field = models.ForeignKey(Field, models.CASCADE, null=True, blank=True, related_name="controls")
+    form = models.ForeignKey(Form, models.CASCADE, related_name="steps")
+    label = models.CharField(max_length=120)
+    document = models.TextField(blank=True)
+    undone = models.BooleanField(default=False)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
 
     class Meta:
-        ordering = ["place"]
+        ordering = ["pk"]

@@ -6,7 +6,7 @@ import tempfile
 from pathlib import Path
 from unittest import mock
 
-from enlace.core.dataset import take_copy as keeping
+from enlace.core.dataset import offline as keeping
 from enlace.core.dataset.offline import take_copy
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import as_read, with_text

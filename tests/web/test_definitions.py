@@ -25,7 +25,7 @@ def field(draw, name: str) -> FieldSpec:
         width=draw(st.integers(20, 900)),
         nullable=draw(st.booleans()),
         required=draw(st.booleans()),
-        read_row_condition=draw(st.booleans()),
+        read_only=draw(st.booleans()),
         hidden=draw(st.booleans()),
         length=draw(st.none() | st.integers(1, 99)),
         scale=draw(st.none() | st.integers(0, 9)),

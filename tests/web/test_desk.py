@@ -50,7 +50,7 @@ class Reading(Pages):
 
     def test_an_order_by_what_a_list_shows_holds_for_the_next_windows(self):
         html = self.client.get(f"/desk/{self.form('port_call').pk}/?order=-vessel_id").content.decode()
-        self.assertIn('data-view="order=-vessel_id"', html)
+        self.assertIn('data-view="order=-vessel_id&amp;on=sheet"', html)
         self.assertIn('aria-sort="descending" data-name="vessel_id"', html)
 
     def test_a_filter_narrows_rows_places_totals_and_groups(self):
@@ -58,7 +58,9 @@ class Reading(Pages):
         view = "order=-draught_m&only-status=departed&only-draught_m=%3E4&only-nothing=1"
         calls = [n for (n,) in self.sql("SELECT id FROM port_call WHERE status = 'departed' AND draught_m > 4 ORDER BY draught_m DESC, id DESC")]  # fmt: skip
         html = self.client.get(f"/desk/{form.pk}/?{view}").content.decode()
-        self.assertIn('data-view="order=-draught_m&amp;only-status=departed&amp;only-draught_m=%3E4"', html)
+        self.assertIn(
+            'data-view="order=-draught_m&amp;only-status=departed&amp;only-draught_m=%3E4&amp;on=sheet"', html
+        )
         self.assertIn('name="only-draught_m" value="&gt;4"', html)
         ids = [int(n) for n in re.findall(r'class="record"[^>]*data-id="i(\d+)"', html)]
         self.assertEqual(ids, calls[: len(ids)])
@@ -224,7 +226,7 @@ class Saving(Pages):
         new = self.new(form, imo_no="9074729", name="Fresh", vessel_type_code="TUG")
         response = self.post(form, "save", record=new)
         self.assertIn("Saved 2 records", self.said(response))
-        self.assertEqual(json.loads(response["HX-Trigger"])["enlace:current"], {"id": "i41", "position": 40})
+        self.assertEqual(json.loads(response["HX-Trigger"])["enlace:current"], {"id": "i41", "position": 40, "p": ""})
         row = self.sql("SELECT name, built, length_m, in_service FROM vessel WHERE id = 1")
         self.assertEqual(row, [("Edited", "2020-02-01", 101.5, 1)])
         self.assertFalse(DraftRecord.objects.exists() or DraftStep.objects.exists())

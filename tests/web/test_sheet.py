@@ -307,7 +307,7 @@ class Sheet(Pages):
         self.assertRegex(html, r'aria-sort="descending"[^>]*data-name="flag"')
         by_key = self.client.get(f"/desk/{self.vessels.pk}/?order=id").content.decode()
         self.assertRegex(by_key, r'aria-sort="ascending"[^>]*data-name="id"')
-        self.assertIn('data-view="order=id"', by_key)
+        self.assertIn('data-view="order=id&amp;on=sheet"', by_key)
         self.assertContains(self.client.get(f"/workshop/dataset/{self.vessels.dataset_id}/"), 'value="flag DESC, name"')
         log = self.form("gate_log")
         self.assertRegex(

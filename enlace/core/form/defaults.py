@@ -9,6 +9,7 @@ from .document import Control, FormDocument, Place, Source
 
 BESIDE, BELOW = 9, 24  # fields: so many editors stand beside the grid, below it in columns, or on a page of their own
 ROWS = 12  # of a grid on a first view
+ABOVE, UNDER = 7, 6  # of a grid with details, and of one of these
 
 
 def document_for(sources: tuple[Source, ...], fields: Mapping[str, int]) -> FormDocument:
@@ -17,9 +18,9 @@ def document_for(sources: tuple[Source, ...], fields: Mapping[str, int]) -> Form
     Few editors stand beside the grid; more stand below it, in columns. Details are pages of tabs below.
     """
     main = sources[0].name
-    controls = [_navigator(main), *_records(main, fields.get(main, 0), 2)]
     document = FormDocument(sources)
     details = document.under(main)
+    controls = [_navigator(main), *_records(main, fields.get(main, 0), 2, ABOVE if details else ROWS)]
     if details:
         controls = [replace(one, place=replace(one.place, fill=False)) for one in controls]
         bottom = max(one.place.bottom for one in controls)
@@ -31,23 +32,23 @@ def _navigator(source: str) -> Control:
     return Control(f"{source}_navigator", "navigator", source)
 
 
-def _records(source: str, fields: int, y: int) -> list[Control]:
+def _records(source: str, fields: int, y: int, rows: int) -> list[Control]:
     grid, panel = Control(f"{source}_grid", "grid", source), Control(f"{source}_panel", "panel", source)
     if fields <= BELOW:
         width = 8 if fields > BESIDE else 9
         return [
-            replace(grid, place=Place(1, y, width, ROWS, fill=True)),
-            replace(panel, place=Place(width + 1, y, 12 - width, ROWS, fill=True)),
+            replace(grid, place=Place(1, y, width, rows, fill=True)),
+            replace(panel, place=Place(width + 1, y, 12 - width, rows, fill=True)),
         ]
-    below = replace(panel, settings={"columns": 4}, place=Place(1, y + ROWS, 12, ROWS))
-    return [replace(grid, place=Place(1, y, 12, ROWS)), below]
+    below = replace(panel, settings={"columns": 4}, place=Place(1, y + rows, 12, ROWS))
+    return [replace(grid, place=Place(1, y, 12, rows)), below]
 
 
 def _tabs(document: FormDocument, master: str, fields: Mapping[str, int], y: int) -> Control:
     """A page for each detail of a master; details of details below theirs."""
     pages = []
     for one in document.under(master):
-        controls = [_navigator(one.name), *_records(one.name, fields.get(one.name, 0), 2)]
+        controls = [_navigator(one.name), *_records(one.name, fields.get(one.name, 0), 2, UNDER)]
         controls = [replace(c, place=replace(c.place, fill=False)) for c in controls]
         if document.under(one.name):
             controls.append(_tabs(document, one.name, fields, max(c.place.bottom for c in controls) + 1))

@@ -76,6 +76,14 @@ class Catalog:
                 self._samples[name] = first_rows(connection, self.table(name), SAMPLE_ROWS, SAMPLE_CUT)
         return self._samples[name]
 
+    def indexes(self, name: str) -> list[tuple[str, ...]]:
+        """The columns of each index of a table, keys and unique ones included. Raises Problem."""
+        table = self.table(name)
+        with reading(self.spec) as connection:
+            found = inspect(connection).get_indexes(name)
+        columns = [tuple(str(c) for c in one["column_names"] if c) for one in found]
+        return [*columns, table.key, *(one.columns for one in table.uniques)]
+
     @property
     def words(self) -> frozenset[str]:
         """The words that names of tables and columns have between separators."""

@@ -6,9 +6,17 @@ const SHOWN = 200; // characters of a text that a cell shows at the most
 const ELSEWHERE = ["longtext", "picture", "binary"]; // edited beside the grid, where there is room
 
 export class CellEditor {
-  /** panelEditor(id, number): the editor of a field beside the grid, once it shows that record. */
-  constructor(grid, edits, choices, panelEditor) {
-    Object.assign(this, { grid, edits, choices, panelEditor });
+  /** source: whose records the grid shows. */
+  constructor(source, choices) {
+    Object.assign(this, { source, choices });
+  }
+
+  get grid() {
+    return this.source.grid;
+  }
+
+  panelEditor(id, number) {
+    return this.source.editorOf(id, number);
   }
 
   async open(row, head, cell, text) {
@@ -17,7 +25,7 @@ export class CellEditor {
     const label = head.textContent.trim();
     if ("locked" in head.dataset) return enlaceSay(`${label} can't be edited.`);
     if (row.dataset.state === "removed")
-      return enlaceSay("This record is marked for removal. Keep it first, then edit it.");
+      return enlaceSay("This record is marked for removal. Discard the removal first, then edit it.");
     if (ELSEWHERE.includes(kind)) return (await this.panelEditor(id, number))?.focus();
     // What a cell shows can be typed back, so nobody has to wait for the editors beside the grid to load; only a
     // text that the cell shows cut has to be fetched first.
@@ -82,7 +90,7 @@ export class CellEditor {
 
   /** The editor beside the grid if it shows the record already. */
   loaded(id, number) {
-    return document.getElementById("panel").dataset.record === id ? document.getElementById(`e-${number}`) : null;
+    return this.source.panel?.dataset.record === id ? this.source.el(`e-${number}`) : null;
   }
 
   choice(before, typed, nullable) {
@@ -129,6 +137,6 @@ export class CellEditor {
       data.seen_text = before;
       beside.value = value;
     }
-    this.edits.send("edit", data);
+    this.source.send("edit", data);
   }
 }

@@ -6,9 +6,9 @@ const PAUSE = 150;
 const folded = (text) => text.trim().replace(/\s+/g, " ").normalize("NFD").replace(/\p{M}/gu, "").toLowerCase();
 
 export class Choices {
-  /** url: of the form's acts. record(input): the id of the record that an editor is of. */
-  constructor(list, url, record) {
-    Object.assign(this, { list, url, record, input: null, active: null, asked: 0 });
+  /** of(input): where an editor's list is asked for: url and view of its source, and the id of its record. */
+  constructor(list, of) {
+    Object.assign(this, { list, of, input: null, active: null, asked: 0 });
     list.addEventListener("mousedown", (event) => event.preventDefault()); // the editor keeps the focus
     list.addEventListener("click", (event) => {
       const line = event.target.closest('[role="option"]');
@@ -55,14 +55,15 @@ export class Choices {
   }
 
   async lines(typed, start) {
+    const { url, view, record } = this.of(this.input);
     const asked = new URLSearchParams({
-      record: this.record(this.input),
+      record,
       field: this.input.dataset.field,
       typed,
       start,
     });
     try {
-      const response = await fetch(`${this.url}choices?${asked}`, { headers: { "HX-Request": "true" } });
+      const response = await fetch(`${url}choices?${asked}&${view}`, { headers: { "HX-Request": "true" } });
       const html = await response.text();
       if (response.ok) return html;
       enlaceSay(enlaceWords(html), true);

@@ -1,183 +1,193 @@
-// The desk: one current record for grid, navigator and editors; what is typed goes out through Edits.
+// The desk: holds the sources of the page together; what is typed goes out through Edits, in order.
 
-import { CellEditor } from "./celleditor.js";
 import { Choices } from "./choices.js";
 import { apply, complain, Edits } from "./edits.js";
-import { Grid } from "./grid.js";
+import { fresh, Source } from "./source.js";
+import "./sheetpage.js";
 
 const desk = document.getElementById("desk");
-const url = desk.dataset.url;
-const { view } = desk.dataset; // the order and the filters, as a query string
-const edits = new Edits(url, view);
-const panel = () => document.getElementById("panel");
-const tell = { record: panel().dataset.record, position: panel().dataset.position };
-
-const grid = new Grid(document.getElementById("grid"), url, {
-  view,
-  edits,
-  moved: (id, position) =>
-    move(id ? `record?record=${encodeURIComponent(id)}&position=${position}` : `at?position=${position}`, 90),
-  edit: (row, head, cell, text) =>
-    desk.dataset.editable ? cells.open(row, head, cell, text) : enlaceSay("This form is read only."),
+const page = { each: "each" in desk.dataset, edits: new Edits(), settled, source: named, below, places };
+page.choices = new Choices(document.getElementById("choices"), (input) => {
+  const source = sourceOf(input);
+  return { url: source.url, view: source.view, record: input.dataset.record || source.panel?.dataset.record };
 });
-const choices = new Choices(
-  document.getElementById("choices"),
-  url,
-  (input) => input.dataset.record || panel().dataset.record,
-);
-choices.leave = (address) => settled().then(() => location.assign(address));
-const cells = new CellEditor(grid, edits, choices, async (id, number) => {
-  await moving;
-  return panel().dataset.record === id ? document.getElementById(`e-${number}`) : null;
-});
-grid.current = { id: tell.record, position: Number(tell.position || 0) };
-grid.setTop(Math.max(0, grid.current.position - 3));
-grid.mark();
+page.choices.leave = (address) => settled().then(() => location.assign(address));
+const { edits, choices } = page;
+const sources = new Map();
+for (const holder of desk.querySelectorAll("[data-source]")) {
+  const source = new Source(holder, page);
+  sources.set(source.p, source);
+}
+const main = sources.get("");
 
-// -- moving ------------------------------------------------------------------------------------------------
-
-let moving = Promise.resolve();
-let moves = 0; // under way: until the last one arrives, the current record is not settled
-let waiting = null;
-let asking = null;
-
-function move(path, pause = 0) {
-  clearTimeout(waiting?.timer);
-  const done = waiting?.done;
-  moves += 1;
-  panel().inert = true; // its editors are of the record before: nobody should type into them now
-  moving = new Promise((resolve) => {
-    waiting = { done: resolve };
-    waiting.timer = setTimeout(() => ask(path).finally(resolve), pause);
-  }).finally(() => {
-    moves -= 1;
-    if (!moves) panel().inert = false;
-  });
-  done?.();
-  return moving;
+/** The source that an element belongs to; the main one for what belongs to none. */
+function sourceOf(element) {
+  const of = element?.closest?.("[data-of]")?.dataset.of;
+  return (of && sources.get(of.slice(2))) || main;
+}
+/** A source by the name of its part. */
+function named(part) {
+  return [...sources.values()].find((one) => one.part === part);
+}
+/** What belongs to a source, to any depth. */
+function below(source) {
+  const under = [...sources.values()].filter((one) => one !== source && one.p && one.under === source.part);
+  return under.flatMap((one) => [one, ...below(one)]);
+}
+/** Where the page stands in what belongs to a source, for an answer that shows it again. */
+function places(source) {
+  const several = below(source);
+  if (!several.length) return "";
+  return JSON.stringify(
+    Object.fromEntries(
+      several.map((one) => [
+        one.part,
+        { record: one.record || "", view: one.view, master: named(one.under)?.record || "" },
+      ]),
+    ),
+  );
+}
+const moving = () => [...sources.values()].some((one) => one.moves);
+// Everything typed has arrived, and the record that the person went to is the current one.
+async function settled() {
+  while (edits.busy || moving()) await Promise.all([edits.idle(), ...[...sources.values()].map((one) => one.moving)]);
 }
 
-async function ask(path) {
-  asking?.abort();
-  const mine = new AbortController();
-  asking = mine;
-  try {
-    while (!(await answered(path, mine.signal)));
-  } catch (error) {
-    if (error.name !== "AbortError") enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
-  }
-}
-
-/** Go to a record; false: it was read before what was typed meanwhile. A newer move ends this one by its signal. */
-async function answered(path, signal) {
-  await edits.idle();
-  signal.throwIfAborted(); // the person is on the way to another record by now
-  await leave();
-  const { count } = edits;
-  const address = `${url}${path}&${view}`;
-  const response = await fetch(address, { headers: { "HX-Request": "true" }, signal });
-  const html = response.ok && (await response.text());
-  signal.throwIfAborted();
-  if (edits.count !== count) return false;
-  if (response.ok) apply(html, response);
-  else await complain(response);
-  return true;
-}
-
-// What a request is known by when it is sent again.
-const fresh = () =>
-  Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
-
-// Where each record is saved as one leaves it: the record that is left, and what hangs on it.
-async function leave() {
-  if (!("each" in desk.dataset) || !/^(edited|new|removed)$/.test(panel().dataset.state || "")) return;
-  const only = panel().dataset.record;
-  const done = edits.send("save", { only, record: only, position: tell.position, token: fresh() });
-  panel().dataset.state = "leaving";
-  await done;
-}
-
-const goTo = (position) => move(`at?position=${position}`);
+// -- acts --------------------------------------------------------------------------------------------------
 
 document.addEventListener("click", (event) => {
-  const go = event.target.closest("[data-go]");
-  if (go) goTo(go.dataset.go === "last" ? 2 ** 53 : go.dataset.go);
-  if (event.target.closest("#act-refresh")) {
-    goTo(grid.current.position ?? 0);
-    grid.load();
-    enlaceSay("Read anew.");
-  }
-  const pick = event.target.closest("[data-pick]");
-  if (pick) pickDate(document.getElementById(pick.dataset.pick));
-  const opens = document.getElementById(event.target.closest("[data-open-choices]")?.dataset.openChoices || "");
+  const source = sourceOf(event.target);
+  const near = (selector) => event.target.closest(selector);
+  const by = (id) => document.getElementById(id || "");
+  const go = near("[data-go]");
+  if (go) source.goTo(go.dataset.go === "last" ? 2 ** 53 : go.dataset.go);
+  if (near("[data-act-refresh]")) refresh(source);
+  if (near("[data-act-filter]")) openFilter(source, near("[data-act-filter]"));
+  const pick = near("[data-pick]");
+  if (pick) pickDate(by(pick.dataset.pick));
+  const opens = by(near("[data-open-choices]")?.dataset.openChoices);
   if (opens) {
     opens.focus();
     choices.open ? choices.close() : choices.show(opens, "");
   }
-  const empties = document.getElementById(event.target.closest("[data-empty-choice]")?.dataset.emptyChoice || "");
+  const empties = by(near("[data-empty-choice]")?.dataset.emptyChoice);
   if (empties) {
     empties.focus();
     empties.value = "";
     delete empties.dataset.choice;
     empties.dispatchEvent(new Event("change", { bubbles: true }));
   }
-  if (event.target.closest("[data-close-groups]")) {
+  if (near("[data-close-groups]")) {
     document.getElementById("groups").replaceChildren();
     document.querySelector(".totals .by button")?.focus();
   }
-  const clear = event.target.closest("[data-clear]");
-  if (clear) edits.send("picture", { record: tell.record, field: clear.dataset.clear });
-  const empty = event.target.closest("[data-empty]");
+  const clear = near("[data-clear]");
+  if (clear) source.send("picture", { record: source.record, field: clear.dataset.clear });
+  const empty = near("[data-empty]");
   if (empty) {
-    const { record, position } = panel().dataset;
-    edits.send("empty", { record, position, field: empty.dataset.empty, to: empty.dataset.to });
+    const { record, position } = source.panel.dataset;
+    source.send("empty", { record, position, field: empty.dataset.empty, to: empty.dataset.to });
   }
-  if (event.target.closest("#read-anew")) {
-    move(`record?record=${encodeURIComponent(tell.record)}`);
-    grid.load();
+  const card = near("[data-card]");
+  if (card) source.move(`record?record=${encodeURIComponent(card.dataset.card)}&position=${card.dataset.at}`);
+  const order = near(".grid-head a[href]");
+  if (order) {
+    event.preventDefault();
+    source.arrange(new URLSearchParams(order.getAttribute("href").slice(1)));
+  }
+  const anew = near("[data-filter] a[href]");
+  if (anew) {
+    event.preventDefault();
+    source.arrange(new URLSearchParams(anew.getAttribute("href").slice(1)));
+  }
+  const runs = near("[data-run]");
+  if (runs) run(source, runs);
+  if (event.target.id === `${source.p}read-anew`) {
+    source.move(`record?record=${encodeURIComponent(source.record)}`);
+    source.grid?.load();
   }
 });
+function refresh(source) {
+  source.goTo(source.position ?? 0);
+  source.grid?.load();
+  enlaceSay("Read anew.");
+}
+/** The act of a button on the sheet. */
+function run(source, button) {
+  if (button.getAttribute("aria-disabled") === "true") return enlaceSay(button.title || "That can't be done now.");
+  const { run: act, action } = button.dataset;
+  const press = (id) => document.getElementById(id)?.click();
+  const moves = { first: 0, next: source.position + 1, back: Math.max(source.position - 1, 0), last: 2 ** 53 };
+  if (act in moves) return source.goTo(moves[act]);
+  if (act === "refresh") return refresh(source);
+  if (act === "print") return settled().then(() => window.print());
+  if (act === "action") return press(`${source.p}action-${action}`);
+  if (act === "new" || act === "remove") {
+    if (source.el(`act-${act}`)) return press(`${source.p}act-${act}`);
+    const data = { record: source.record ?? "", position: source.position };
+    if (act === "new") return source.send("new", data);
+    return enlaceAsk("Remove this record? It stays in view until you save.", "Remove").then(
+      (yes) => yes && source.send("remove", data),
+    );
+  }
+  if (act === "rehearse") return settled().then(() => document.getElementById("rehearse")?.requestSubmit());
+  if (document.getElementById(`act-${act}`)) return press(`act-${act}`);
+  enlaceSay("Nothing is pending.");
+}
 document.addEventListener("submit", (event) => {
-  if (event.target.id === "rehearse" && (edits.busy || moves)) {
+  if (event.target.id === "rehearse" && (edits.busy || moving())) {
     event.preventDefault();
     settled().then(() => document.getElementById("rehearse")?.submit());
   }
-  if (event.target.id !== "go-form") return;
-  event.preventDefault();
-  move(`at?number=${encodeURIComponent(document.getElementById("go-number").value)}`);
+  const source = sourceOf(event.target);
+  if (event.target.id === `${source.p}go-form`) {
+    event.preventDefault();
+    source.move(`at?number=${encodeURIComponent(source.el("go-number").value)}`);
+  }
+  if (event.target.matches("[data-filter]")) {
+    event.preventDefault();
+    const asked = new URLSearchParams([...new FormData(event.target)].filter(([, said]) => said.trim()));
+    const back = document.activeElement.id;
+    source.arrange(asked).then(() => document.getElementById(back)?.focus());
+  }
 });
-document.addEventListener("input", (event) => {
-  if (event.target.id === "go-slide") document.getElementById("go-number").value = event.target.value;
+document.addEventListener("input", ({ target }) => {
+  const source = sourceOf(target);
+  if (target.id === `${source.p}go-slide`) source.el("go-number").value = target.value;
 });
+function openFilter(source, button) {
+  const boxes = source.el("filters");
+  if (!boxes) return;
+  const shown = boxes.hidden;
+  boxes.hidden = !shown;
+  source.el("filter").hidden = !shown;
+  button.setAttribute("aria-expanded", shown);
+  source.grid.measure();
+  if (shown) boxes.querySelector("input").focus();
+}
 
 // -- what others change meanwhile ---------------------------------------------------------------------------
 
 // Another window of the same person shares the draft; somebody else may have changed the current record.
 const PULSE = 4000;
 let revision = Number(desk.dataset.revision || 0);
-const typing = () => {
-  const editor = document.activeElement;
-  return (
-    grid.editing ||
-    (editor?.dataset?.field && panel().contains(editor) && editor.value !== (editor.sent ?? editor.defaultValue))
-  );
-};
 async function pulse() {
-  if (document.hidden || edits.busy || moves || pulse.asking) return;
+  if (document.hidden || edits.busy || moving() || pulse.asking) return;
   pulse.asking = true;
   const { count } = edits;
   const known = revision;
   try {
     const asked = new URLSearchParams({
       revision,
-      record: tell.record || "",
-      position: tell.position || 0,
-      seen: panel().dataset.seen || "",
+      record: main.record || "",
+      position: main.position || 0,
+      seen: main.panel?.dataset.seen || "",
     });
-    const response = await fetch(`${url}pulse?${asked}&${view}`, { headers: { "HX-Request": "true" } });
-    if (response.status !== 200 || edits.busy || moves || edits.count !== count || revision !== known) return;
+    const response = await fetch(main.address(`pulse?${asked}`), { headers: { "HX-Request": "true" } });
+    if (response.status !== 200 || edits.busy || moving() || edits.count !== count || revision !== known) return;
     // What is being typed stays: the editors are read anew once somebody moves.
-    apply(await response.text(), response, typing() ? "#panel" : null);
+    const typing = [...sources.values()].filter((one) => one.typing).map((one) => `#${CSS.escape(`${one.p}panel`)}`);
+    apply(await response.text(), response, typing.join(", ") || null);
   } catch {
     // Away: the next act says so.
   } finally {
@@ -187,75 +197,52 @@ async function pulse() {
 setInterval(pulse, PULSE);
 window.addEventListener("focus", pulse);
 document.addEventListener("visibilitychange", pulse);
-document.addEventListener("enlace:draft", ({ detail }) => (revision = detail.revision));
-document.addEventListener("enlace:drift", ({ detail }) => {
-  if (panel().dataset.record === detail.record) panel().dataset.seen = detail.seen;
-});
 
 // -- what the server tells ----------------------------------------------------------------------------------
 
+const at = (detail) => sources.get(detail.p || "") || main;
+document.addEventListener("enlace:draft", ({ detail }) => {
+  revision = detail.revision;
+});
+document.addEventListener("enlace:drift", ({ detail }) => {
+  const { panel } = at(detail);
+  if (panel?.dataset.record === detail.record) panel.dataset.seen = detail.seen;
+});
 document.addEventListener("enlace:current", ({ detail }) => {
-  tell.record = detail.id;
-  tell.position = detail.position ?? tell.position;
-  grid.setCurrent(detail.id, detail.position);
+  const source = at(detail);
+  source.current(detail);
+  if (source !== main) return;
   const errand = document.querySelector("#errand [name=record]");
   if (errand) errand.value = detail.id;
   const address = new URL(location);
   address.searchParams.set("record", detail.id);
   history.replaceState(null, "", address);
 });
-document.addEventListener("enlace:total", ({ detail }) => grid.setTotal(detail.total));
+document.addEventListener("enlace:total", ({ detail }) => at(detail).grid?.setTotal(detail.total));
 document.addEventListener("enlace:go", ({ detail }) => location.replace(detail.to));
-document.addEventListener("enlace:stale", () => grid.load());
-document.addEventListener("enlace:focus", ({ detail }) => document.getElementById(`e-${detail.number}`)?.focus());
-document.addEventListener("enlace:settled", ({ detail }) => {
-  if (panel().dataset.record !== detail.record) return;
-  panel().dataset.state = detail.state;
-  for (const note of panel().querySelectorAll(".note:has(*)")) {
-    if (detail.notes.includes(Number(note.id.split("-").pop()))) continue;
-    note.className = "note";
-    note.replaceChildren();
-  }
-  showOthers(detail.others || {});
-  for (const [number, fixed] of Object.entries(detail.fixed || {})) {
-    const other = document.getElementById(`e-${number}`);
-    if (other?.matches("input, textarea")) other.readOnly = fixed;
-  }
-  const editor = document.getElementById(`e-${detail.number}`);
-  if (!editor || (editor === document.activeElement && editor.value !== editor.sent && editor.sent !== undefined))
-    return;
-  if (detail.text !== undefined) editor.value = editor.sent = detail.text;
-  const note = document.getElementById(`note-${detail.record}-${detail.number}`);
-  if (note?.classList.contains("wrong")) editor.setAttribute("aria-invalid", "true");
-  else editor.removeAttribute("aria-invalid");
-});
-function showOthers(texts) {
-  for (const [number, text] of Object.entries(texts)) {
-    const other = document.getElementById(`e-${number}`);
-    if (!other || other === document.activeElement) continue;
-    if (other.matches("output")) other.textContent = text || "—";
-    else other.value = other.sent = text;
-  }
-}
+document.addEventListener("enlace:stale", ({ detail }) => at(detail).grid?.load());
+document.addEventListener("enlace:focus", ({ detail }) => at(detail).el(`e-${detail.number}`)?.focus());
+document.addEventListener("enlace:settled", ({ detail }) => at(detail).told(detail));
+document.addEventListener("enlace:source", ({ detail }) => sources.get(detail.told.p)?.stand(detail.told, detail.rows));
+document.addEventListener("enlace:grid", ({ detail }) => sources.get(detail.p)?.regrid(detail.html));
+
 // Calculated fields follow what is typed, before anything of it is kept.
 let glimpse = null;
 desk.addEventListener("input", ({ target }) => {
-  if (!("computed" in desk.dataset) || !target.dataset?.field || !panel().contains(target) || Choices.fits(target))
-    return;
+  const source = sourceOf(target);
+  if (!source.computed || !source.isEditor(target) || Choices.fits(target)) return;
   clearTimeout(glimpse);
   glimpse = setTimeout(async () => {
-    const { record } = panel().dataset;
+    const { record } = source.panel.dataset;
     const { value } = target;
     const asked = new URLSearchParams({ record, field: target.dataset.field, value });
     try {
-      const response = await fetch(`${url}preview?${asked}&${view}`, { headers: { "HX-Request": "true" } });
-      if (
-        response.ok &&
-        panel().dataset.record === record &&
-        document.activeElement === target &&
-        target.value === value
-      )
-        showOthers(await response.json());
+      const response = await fetch(`${source.url}preview?${asked}&${source.view}`, {
+        headers: { "HX-Request": "true" },
+      });
+      const same =
+        source.panel.dataset.record === record && document.activeElement === target && target.value === value;
+      if (response.ok && same) source.showOthers(await response.json());
     } catch {
       // Away: what was typed is sent as soon as it is back.
     }
@@ -263,19 +250,24 @@ desk.addEventListener("input", ({ target }) => {
 });
 // Fragments replace rows and buttons; the focus must not get lost with them.
 let last = null;
-document.addEventListener("focusin", (event) => (last = event.target));
-document.addEventListener("htmx:oobAfterSwap", ({ detail }) => detail.target?.matches(".record") && grid.mark());
+document.addEventListener("focusin", (event) => {
+  last = event.target;
+});
+document.addEventListener("htmx:oobAfterSwap", ({ detail }) => {
+  if (detail.target?.matches(".record")) sourceOf(detail.target).grid?.mark();
+});
 document.addEventListener("htmx:oobBeforeSwap", (event) => {
   // Of a row with an open editor in it, all but the editor's cell is replaced.
   const { target, fragment } = event.detail;
-  if (!grid.editing || !target?.contains(grid.editing)) return;
+  const grid = target && sourceOf(target).grid;
+  if (!grid?.editing || !target?.contains(grid.editing)) return;
   event.detail.shouldSwap = false;
-  const fresh = fragment.querySelector?.(".record") || fragment;
+  const made = fragment.querySelector?.(".record") || fragment;
   for (const name of ["state", "fault"]) {
-    if (name in fresh.dataset) target.dataset[name] = fresh.dataset[name];
+    if (name in made.dataset) target.dataset[name] = made.dataset[name];
     else delete target.dataset[name];
   }
-  [...fresh.children].forEach((cell, i) => {
+  [...made.children].forEach((cell, i) => {
     if (target.children[i].contains(grid.editing)) grid.editing.kept = cell;
     else target.children[i].replaceWith(cell.cloneNode(true));
   });
@@ -284,54 +276,45 @@ new MutationObserver(refocus).observe(desk, { childList: true, subtree: true });
 function refocus() {
   if (document.activeElement !== document.body || !last || document.contains(last)) return;
   const again = last.id && document.getElementById(last.id);
+  const p = last.id?.match(/^\d+-/)?.[0] || last.closest?.("[id]")?.id.match(/^\d+-/)?.[0] || "";
+  const source = sources.get(p) || main;
   if (again && !again.disabled) again.focus();
-  else if (last.matches?.('[role="gridcell"], .record *')) grid.focus();
-  else if (last.closest?.("#rail")) document.getElementById("go-number")?.focus();
+  else if (last.matches?.('[role="gridcell"], .record *')) source.grid?.focus();
+  else if (last.closest?.(".rail")) source.el("go-number")?.focus();
   else if (last.closest?.("#strip")) document.querySelector("#strip button:not(:disabled), #act-new")?.focus();
-  grid.mark();
+  source.grid?.mark();
 }
 
 // -- editing beside the grid --------------------------------------------------------------------------------
 
-function typed(editor) {
-  return {
-    record: panel().dataset.record,
-    field: editor.dataset.field,
-    value: editor.value,
-    choice: editor.dataset.choice,
-    seen: editor.dataset.seen,
-    seen_text: (editor.defaultValue ?? "").length < 4000 ? editor.defaultValue : undefined,
-    position: panel().dataset.position,
-  };
-}
 desk.addEventListener("change", (event) => {
   const editor = event.target;
-  if (editor.id === "go-slide") return goTo(editor.value - 1);
+  const source = sourceOf(editor);
+  if (editor.id === `${source.p}go-slide`) return source.goTo(editor.value - 1);
   if (editor.dataset.picture && editor.files.length) {
-    const data = { record: panel().dataset.record, field: editor.dataset.picture, file: editor.files[0] };
-    return edits.send("picture", data);
+    const data = { record: source.panel.dataset.record, field: editor.dataset.picture, file: editor.files[0] };
+    return source.send("picture", data);
   }
-  if (editor.dataset.field && panel().contains(editor)) sendTyped(editor);
+  if (source.isEditor(editor)) source.sendTyped(editor);
 });
-function sendTyped(editor) {
-  if (editor.value === editor.sent) return;
-  editor.sent = editor.value;
-  edits.send("edit", typed(editor));
-  delete editor.dataset.choice;
-}
 desk.addEventListener("input", ({ target }) => Choices.fits(target) && choices.typed(target));
 desk.addEventListener("enlace:chosen", ({ target }) => {
-  if (panel().contains(target)) sendTyped(target);
-  else cells.chosen(target);
+  const source = sourceOf(target);
+  if (source.isEditor(target)) source.sendTyped(target);
+  else source.cells?.chosen(target);
 });
 desk.addEventListener("keydown", (event) => {
   const editor = event.target;
-  if (Choices.fits(editor) && panel().contains(editor) && choices.key(event)) return;
-  if (event.key === "Escape" && editor.dataset.field && panel().contains(editor)) {
-    editor.value = editor.sent ?? editor.defaultValue;
-  } else if (event.key === "Enter" && editor.matches("#panel input[data-field]")) {
-    editor.dispatchEvent(new Event("change", { bubbles: true }));
+  const source = sourceOf(editor);
+  if (editor.closest?.("[data-filters]")) {
+    if (event.key === "Escape") editor.value = editor.defaultValue;
+    return;
   }
+  if (!source.isEditor(editor)) return;
+  if (Choices.fits(editor) && choices.key(event)) return;
+  if (event.key === "Escape") editor.value = editor.sent ?? editor.defaultValue;
+  else if (event.key === "Enter" && editor.matches("input"))
+    editor.dispatchEvent(new Event("change", { bubbles: true }));
 });
 function pickDate(editor) {
   const picker = document.createElement("input");
@@ -350,44 +333,46 @@ function pickDate(editor) {
   picker.showPicker?.();
 }
 // A page that closes takes nothing with it: what is still in an editor is sent on the way out.
+const kept = `unsent ${main.url}`;
 window.addEventListener("pagehide", () => {
   const editor = document.activeElement;
-  if (editor?.dataset?.field && panel().contains(editor) && editor.value !== (editor.sent ?? editor.defaultValue)) {
-    // The next page may be read before the request arrives, so it is told too, and sends it once more.
-    edits.last("edit", typed(editor));
-    sessionStorage.setItem(`unsent ${url}`, JSON.stringify(typed(editor)));
-  }
+  const source = sourceOf(editor);
+  if (!source.isEditor(editor) || editor.value === (editor.sent ?? editor.defaultValue)) return;
+  // The next page may be read before the request arrives, so it is told too, and sends it once more.
+  edits.last(source.address("edit"), source.typed(editor));
+  sessionStorage.setItem(kept, JSON.stringify({ address: source.address("edit"), typed: source.typed(editor) }));
 });
-const unsent = sessionStorage.getItem(`unsent ${url}`);
+const unsent = sessionStorage.getItem(kept);
 if (unsent) {
-  sessionStorage.removeItem(`unsent ${url}`);
-  edits.send("edit", JSON.parse(unsent));
+  sessionStorage.removeItem(kept);
+  const { address, typed } = JSON.parse(unsent);
+  edits.send(address, "edit", typed, main);
 }
 
 // -- acts of buttons ----------------------------------------------------------------------------------------
 
 document.addEventListener("htmx:configRequest", ({ detail }) => {
-  detail.parameters.record ??= tell.record ?? "";
-  detail.parameters.position ??= tell.position ?? 0;
-  detail.path += (detail.path.includes("?") ? "&" : "?") + view;
+  const source = sourceOf(detail.elt);
+  detail.parameters.record ??= source.record ?? "";
+  detail.parameters.position ??= source.position ?? 0;
+  const there = places(source);
+  if (there) detail.parameters.places = there;
+  detail.path += (detail.path.includes("?") ? "&" : "?") + source.view;
 });
 // Acts that lead to another record: what is typed until its editors are there would go to nowhere.
-const LEADING = "#act-new, #act-remove, #act-undo, #act-redo";
+const LEADING = "[id$=act-new], [id$=act-remove], #act-undo, #act-redo";
 document.addEventListener("htmx:beforeRequest", ({ target }) => {
-  if (target.matches?.(LEADING)) panel().inert = true;
+  if (target.matches?.(LEADING)) sourceOf(target).still(true);
 });
 document.addEventListener("htmx:afterRequest", ({ target }) => {
-  if (target.matches?.(LEADING) && !moves) panel().inert = false;
+  const source = sourceOf(target);
+  if (target.matches?.(LEADING) && !source.moves) source.still(false);
 });
-// Everything typed has arrived, and the record that the person went to is the current one.
-async function settled() {
-  while (edits.busy || moves) await Promise.all([edits.idle(), moving]);
-}
 // An act waits for that: it is about the record that is current when it is pressed.
 document.addEventListener(
   "htmx:confirm",
   (event) => {
-    if (!(edits.busy || moves) || !desk.contains(event.detail.elt) || event.detail.elt.closest("[data-now]")) return;
+    if (!(edits.busy || moving()) || !desk.contains(event.detail.elt) || event.detail.elt.closest("[data-now]")) return;
     event.preventDefault();
     event.stopImmediatePropagation();
     const { elt, triggeringEvent } = event.detail;
@@ -402,9 +387,10 @@ document.addEventListener(
 // The question before a removal says what goes with the record; it does not wait for that longer than a moment.
 desk.addEventListener("htmx:confirm", (event) => {
   const { elt } = event.detail;
-  if (elt.id !== "act-remove" || event.defaultPrevented) return;
+  if (!elt.id.endsWith("act-remove") || event.defaultPrevented) return;
   event.preventDefault();
-  const asked = fetch(`${url}takes?record=${encodeURIComponent(tell.record)}&${view}`, {
+  const source = sourceOf(elt);
+  const asked = fetch(`${source.url}takes?record=${encodeURIComponent(source.record)}&${source.view}`, {
     headers: { "HX-Request": "true" },
     signal: AbortSignal.timeout(3500),
   });
@@ -429,27 +415,4 @@ document.addEventListener("keydown", (event) => {
     document.getElementById(key === "z" && !event.shiftKey ? "act-undo" : "act-redo")?.click();
   }
 });
-
-// -- the filter -----------------------------------------------------------------------------------------------
-
-const filter = document.getElementById("filter");
-const boxes = document.getElementById("filters");
-document.getElementById("act-filter").addEventListener("click", ({ currentTarget }) => {
-  const shown = boxes.hidden;
-  boxes.hidden = filter.hidden = !shown;
-  currentTarget.setAttribute("aria-expanded", shown);
-  grid.measure();
-  if (shown) boxes.querySelector("input").focus();
-});
-// Empty boxes stay out of the address; who comes back finds the box that was used last.
-filter.addEventListener("submit", (event) => {
-  event.preventDefault();
-  const asked = new URLSearchParams([...new FormData(filter)].filter(([, said]) => said.trim()));
-  sessionStorage.setItem(`filtering ${url}`, document.activeElement.id);
-  settled().then(() => location.assign(`?${asked}`));
-});
-boxes.addEventListener("keydown", (event) => {
-  if (event.key === "Escape") event.target.value = event.target.defaultValue;
-});
-document.getElementById(sessionStorage.getItem(`filtering ${url}`) || "")?.focus();
-sessionStorage.removeItem(`filtering ${url}`);
+export { complain, fresh };

@@ -15,6 +15,9 @@ export function apply(html, response, without = null) {
   const parts = document.createElement("template");
   parts.innerHTML = html;
   if (without) parts.content.querySelector(without)?.remove();
+  // Rows and grids go to their source as they are; see below.
+  const whole = [...parts.content.querySelectorAll("template[data-source], template[data-grid-of]")];
+  for (const part of whole) part.remove();
   // What the page does not show any more, a row scrolled away, a note of another record, needs no replacing.
   for (const part of parts.content.querySelectorAll("[hx-swap-oob]"))
     if (!document.getElementById(part.id)) part.remove();
@@ -23,9 +26,13 @@ export function apply(html, response, without = null) {
   for (const { dataset } of parts.content.querySelectorAll("template[data-event]"))
     events[dataset.event] = JSON.parse(dataset.detail);
   if (!("enlace:said" in events)) document.getElementById("said").classList.remove("shown"); // what was said is over
-  for (const [name, detail] of Object.entries(events)) {
-    document.dispatchEvent(new CustomEvent(name, { detail }));
-  }
+  const tell = (name, detail) => document.dispatchEvent(new CustomEvent(name, { detail }));
+  for (const part of whole)
+    if ("gridOf" in part.dataset) tell("enlace:grid", { p: part.dataset.gridOf, html: part.innerHTML });
+  for (const [name, detail] of Object.entries(events)) tell(name, detail);
+  for (const part of whole)
+    if ("source" in part.dataset)
+      tell("enlace:source", { told: JSON.parse(part.dataset.detail), rows: part.innerHTML });
 }
 
 /** Take the token of a session that began after this page was made; whether there is one. */
@@ -50,9 +57,7 @@ export async function complain(response) {
 }
 
 export class Edits {
-  /** view: the order and the filters of the page, as a query string. */
-  constructor(url, view) {
-    Object.assign(this, { url, view });
+  constructor() {
     this.queue = [];
     this.aside = []; // what could not be sent; see `list`
     this.count = 0; // how many were ever sent: an answer asked for before the newest one is out of date
@@ -67,10 +72,6 @@ export class Edits {
     setInterval(() => !this.running && this.aside.length && this.queued(...this.aside.splice(0)), RETRY);
   }
 
-  address(path) {
-    return `${this.url}${path}?${this.view}`;
-  }
-
   get busy() {
     return this.running !== null;
   }
@@ -80,14 +81,15 @@ export class Edits {
     return this.running || Promise.resolve();
   }
 
-  send(path, data) {
+  /** address: where it goes. act: what it does. data: of the request. source: whose record it is about. */
+  send(address, act, data, source) {
     const body = new FormData();
     for (const [name, value] of Object.entries(data))
       if (value !== undefined && value !== null) body.append(name, value);
-    const same = (one) => one.data.record === data.record && one.data.field === data.field;
+    const same = (one) => one.source === source && one.data.record === data.record && one.data.field === data.field;
     if (data.field) this.aside = this.aside.filter((one) => !same(one)); // what is typed now is meant instead
     this.list();
-    return this.queued({ path, body, data });
+    return this.queued({ address, act, body, data, source });
   }
 
   queued(...several) {
@@ -111,11 +113,11 @@ export class Edits {
   }
 
   /** "": it is settled; null: Enlace itself can't be reached; else why it can't be taken now. */
-  async post({ path, body }) {
+  async post({ address, body }) {
     let response;
     try {
       const headers = { "X-CSRFToken": token(), "HX-Request": "true" };
-      response = await fetch(this.address(path), { method: "POST", body, headers });
+      response = await fetch(address, { method: "POST", body, headers });
       if ([502, 504].includes(response.status)) return this.unreachable();
       if (response.redirected || response.status === 403) {
         // Signed out meanwhile: all that was typed waits until the person has signed in, in any tab. Or the session is
@@ -151,9 +153,10 @@ export class Edits {
     const box = document.getElementById("unsent");
     if (!box) return;
     box.hidden = !this.aside.length;
-    const lines = this.aside.map(({ data, why }) => {
+    const lines = this.aside.map(({ data, why, source }) => {
       const line = document.createElement("li");
-      const editor = data.field && document.querySelector(`#panel [data-field="${CSS.escape(data.field)}"]`);
+      const editor =
+        data.field && document.querySelector(`[data-of="of${source.p}"] [data-field="${CSS.escape(data.field)}"]`);
       const label =
         editor?.id &&
         document
@@ -172,11 +175,11 @@ export class Edits {
   }
 
   /** The page is closing: what is still in an editor goes out with a request that outlives the page. */
-  last(path, data) {
+  last(address, data) {
     const body = new FormData();
     for (const [name, value] of Object.entries(data))
       if (value !== undefined && value !== null) body.append(name, value);
-    fetch(this.address(path), {
+    fetch(address, {
       method: "POST",
       body,
       keepalive: true,

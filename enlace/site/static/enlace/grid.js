@@ -11,10 +11,10 @@ export class Grid {
    *  view: its order and filters. edits: what is typed; rows are read after it has arrived, and again if more of it went out meanwhile. */
   constructor(root, url, { moved, edit, edits, view }) {
     Object.assign(this, { root, url, moved, edit, edits, view });
-    this.scroller = root.querySelector("#scroller");
+    this.scroller = root.querySelector("[data-scroller]");
     this.head = root.querySelector(".grid-head");
-    this.runway = root.querySelector("#runway");
-    this.rows = root.querySelector("#rows");
+    this.runway = root.querySelector("[data-runway]");
+    this.rows = root.querySelector("[data-rows]");
     this.size = Number(root.dataset.size);
     this.first = Number(root.dataset.start);
     this.total = root.dataset.total ? Number(root.dataset.total) : this.first + this.rows.children.length;
@@ -68,7 +68,7 @@ export class Grid {
     this.runway.style.minWidth = `${this.head.offsetWidth}px`; // its rows float: they do not make it wide
     this.runway.style.height = `${Math.min(this.height, MOST_HEIGHT)}px`;
     this.root.setAttribute("aria-rowcount", this.counted ? this.total + 1 : -1);
-    document.getElementById("empty").hidden = !(this.counted && this.total === 0);
+    this.root.querySelector("[data-empty-note]").hidden = !(this.counted && this.total === 0);
     this.setTop(this.top);
   }
 
@@ -164,6 +164,20 @@ export class Grid {
     this.mark();
     if (held || this.wantsFocus) this.focus();
     this.ensure();
+  }
+
+  /** The rows of another master came. */
+  stand(rows, { start, total }) {
+    this.fetching?.abort();
+    if (this.editing) this.editing.blur();
+    this.rows.innerHTML = rows;
+    this.first = start;
+    this.counted = total !== null && total !== undefined;
+    this.total = this.counted ? total : start + this.rows.children.length;
+    this.current = { id: this.rows.firstElementChild?.dataset.id ?? null, position: this.total ? start : null };
+    this.top = start;
+    this.measure();
+    this.mark();
   }
 
   setTotal(total) {

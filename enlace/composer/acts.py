@@ -1,0 +1,141 @@
+"""What can be done on the composer, by name: each takes a document and what the page sent, and gives the next document."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from enlace.core.form import CONTROL_KINDS, FormDocument, Place, edit
+from enlace.core.problem import Problem
+from enlace.core.wiring import Wired, faults_of
+
+from .board import cross
+
+
+@dataclass
+class Asked:
+    """What a page asks for. ids: the chosen controls. chosen: those to be chosen afterwards."""
+
+    data: Mapping[str, str]
+    ids: list[str]
+    wired: Wired
+    chosen: list[str]
+
+    def number(self, name: str, default: int = 0) -> int:
+        """A whole number that the page sent. Raises Problem."""
+        text = self.data.get(name, "")
+        if not text:
+            return default
+        try:
+            return max(-1000, min(int(text[:8]), 1000))
+        except ValueError:
+            raise Problem("The place is not usable.", "Try again.", code="bad") from None
+
+    def shown(self, source: str) -> list[str]:
+        """The names of a source's fields, in order. Raises Problem."""
+        dataset = self.wired.datasets.get(source)
+        if dataset is None:
+            raise Problem("These records are not there any more.", "Reload the page.", code="bad")
+        return [one.name for one in dataset.shown]
+
+
+Act = Callable[[FormDocument, Asked], FormDocument]
+
+
+def _add(document: FormDocument, asked: Asked) -> FormDocument:
+    place = None
+    if asked.data.get("x"):
+        kind = CONTROL_KINDS.get(asked.data.get("kind", ""))
+        width, height = kind.size if kind else (4, 2)
+        x = max(1, min(asked.number("x", 1), 13 - width))
+        place = Place(x, max(1, min(asked.number("y", 1), 190)), width, height)
+    data = asked.data
+    made, identifier = edit.add(
+        document, data.get("kind", ""), data.get("source", ""), data.get("field", ""), data.get("into", ""), place
+    )
+    asked.chosen[:] = [identifier]
+    return made
+
+
+def _duplicate(document: FormDocument, asked: Asked) -> FormDocument:
+    made, asked.chosen[:] = edit.duplicate(document, asked.ids)
+    return made
+
+
+def _remove(document: FormDocument, asked: Asked) -> FormDocument:
+    asked.chosen[:] = []
+    return edit.remove(document, asked.ids)
+
+
+def _lay(document: FormDocument, asked: Asked) -> FormDocument:
+    now = document.control(asked.ids[0]).place
+    place = replace(
+        now,
+        x=asked.number("x", now.x),
+        y=asked.number("y", now.y),
+        w=asked.number("w", now.w),
+        h=asked.number("h", now.h),
+    )
+    return edit.lay(document, asked.ids[0], place)
+
+
+def _cross(document: FormDocument, asked: Asked) -> FormDocument:
+    control = document.control(asked.data.get("control", ""))
+    return cross(document, control.id, asked.data.get("field", ""), asked.shown(control.source))
+
+
+def _page(document: FormDocument, asked: Asked) -> FormDocument:
+    made, identifier = edit.add_page(document, asked.ids[0])
+    asked.chosen[:] = [identifier]
+    return made
+
+
+def _repair(document: FormDocument, asked: Asked) -> FormDocument:
+    sentence = asked.data.get("sentence", "")
+    for fault in faults_of(replace(asked.wired, document=document)):
+        if fault.sentence == sentence and fault.repair is not None:
+            return fault.repair(document)
+    raise Problem("That is not wrong any more.", "Look at the list anew.", code="bad")
+
+
+def _opening(document: FormDocument, asked: Asked) -> FormDocument:
+    opening = asked.data.get("value", "")
+    if opening not in ("", "first", "last", "new"):
+        raise Problem("A form can't open so.", "Choose one of the list.", code="bad")
+    return replace(document, opening=opening)
+
+
+def _ids(act: Callable[[FormDocument, Sequence[str], Asked], FormDocument]) -> Act:
+    def checked(document: FormDocument, asked: Asked) -> FormDocument:
+        if not asked.ids:
+            raise Problem("No control is chosen.", "Choose one on the sheet.", code="bad")
+        return act(document, asked.ids, asked)
+
+    return checked
+
+
+ACTS: dict[str, tuple[str, Act]] = {
+    "add": ("a control added", _add),
+    "remove": ("controls removed", _ids(lambda d, ids, asked: _remove(d, asked))),
+    "move": ("controls moved", _ids(lambda d, ids, asked: edit.move(d, ids, asked.number("dx"), asked.number("dy")))),
+    "resize": (
+        "controls resized",
+        _ids(lambda d, ids, asked: edit.resize(d, ids, asked.number("dw"), asked.number("dh"))),
+    ),
+    "lay": ("a control placed", _ids(lambda d, ids, asked: _lay(d, asked))),
+    "fill": ("controls that fill the height", _ids(lambda d, ids, asked: edit.fill(d, ids))),
+    "align": ("controls aligned", _ids(lambda d, ids, asked: edit.align(d, ids, asked.data.get("how", "")))),
+    "duplicate": ("controls copied", _ids(lambda d, ids, asked: _duplicate(d, asked))),
+    "tie": (
+        "a control tied",
+        _ids(lambda d, ids, asked: edit.tie(d, ids[0], asked.data.get("source", ""), asked.data.get("field", ""))),
+    ),
+    "cross": ("a knot", _cross),
+    "set": (
+        "a setting",
+        _ids(lambda d, ids, asked: edit.setting(d, ids[0], asked.data.get("name", ""), asked.data.get("value", ""))),
+    ),
+    "page": ("a page of tabs added", _ids(lambda d, ids, asked: _page(d, asked))),
+    "repair": ("a repair", _repair),
+    "opening": ("how the form opens", _opening),
+}

@@ -1,0 +1,217 @@
+"""The composer's pages: the sheet with its link board, what is done on it, and the wiring check of a project."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.template.loader import render_to_string
+from django.views.decorators.http import require_GET, require_POST
+
+from enlace.accounts.access import builder_only
+from enlace.core.form import CONTROL_KINDS, Control, FormDocument
+from enlace.core.form.edit import holder_of, kind_of
+from enlace.core.kinds import Formats
+from enlace.core.problem import Problem
+from enlace.core.wiring import Fault, Wired, faults_of
+from enlace.desk.drawing import draw
+from enlace.desk.showing import details_of, drawing_of
+from enlace.desk.work import Work
+from enlace.workshop import layout
+from enlace.workshop.details import Above, add_detail, chosen, possible_choices
+from enlace.workshop.models import Detail, Form, Project
+from enlace.workshop.place import stand_in
+
+from .acts import ACTS, Asked
+from .board import boards
+
+MOST_CHOSEN = 100
+SAMPLE = 50  # rows that columns are measured by
+
+
+def _form(pk: int) -> Form:
+    return get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=pk)
+
+
+@require_GET
+@builder_only
+def compose(request: HttpRequest, form: int) -> HttpResponse:
+    """The composer of a form."""
+    found = _form(form)
+    stand_in(request, found.project, "Forms")
+    return render(request, "composer/page.html", {"project": found.project, **_context(request, found, [])})
+
+
+@require_POST
+@builder_only
+def act(request: HttpRequest, form: int) -> HttpResponse:
+    """Do something to the form's document; the sheet, the board and the check as they are then."""
+    found = _form(form)
+    name, ids = request.POST.get("act", ""), request.POST.get("ids", "").split()[:MOST_CHOSEN]
+    said, chosen_ids = "", ids
+    if name in ("undo", "redo"):
+        said = f"{'Undone' if name == 'undo' else 'Done again'}: {layout.step(found, request.user, _layout(request), name == 'undo')}."
+        chosen_ids = []
+    elif name == "detail":
+        said = _add_detail(found, request)
+    elif name in ACTS:
+        label, change = ACTS[name]
+        asked = Asked(request.POST.dict(), ids, layout.wired(found), list(ids))
+        layout.change(found, request.user, _layout(request), label, lambda document: change(document, asked))
+        said, chosen_ids = _spoken(found, name, asked.chosen), asked.chosen
+    elif name != "show":
+        raise Problem("There is no such act.", "Use the buttons of the page.", code="bad")
+    html = render_to_string("composer/body.html", _context(request, found, chosen_ids, said), request)
+    return HttpResponse(html)
+
+
+def _layout(request: HttpRequest) -> int:
+    text = request.POST.get("layout", "")
+    return int(text) if text.isdecimal() and len(text) < 10 else -1
+
+
+def _add_detail(form: Form, request: HttpRequest) -> str:
+    """A reference as one more source of the form, under the one that the page names."""
+    above = Above(form, _detail_behind(form, request.POST.get("source", "")))
+    choice = chosen(above, request.POST.get("reference", ""))
+    made = add_detail(above, choice.reference, choice.dataset)
+    if form.document:
+        # A form that was laid out by hand gets the detail's grid at its end; else it is laid out anew by itself.
+        name = next(n for n, one in layout.sources_of(form)[1].items() if one is not None and one.pk == made.pk)
+        wired = layout.wired(form)
+        asked = Asked({"kind": "grid", "source": name}, [], wired, [])
+        layout.change(
+            form, request.user, form.layout, f"{made.title} added", lambda document: ACTS["add"][1](document, asked)
+        )
+    return f"{made.title} is on the form now: it shows what belongs to the current record."
+
+
+def _detail_behind(form: Form, source: str) -> Detail | None:
+    behind = layout.sources_of(form)[1]
+    if source not in behind:
+        raise Problem("There is no such source.", "Reload the page.", code="missing")
+    return behind[source]
+
+
+def _spoken(form: Form, name: str, ids: list[str]) -> str:
+    """What a screen reader is told after an act: where a control is by now."""
+    if len(ids) != 1:
+        return ACTS[name][0].capitalize() + "."
+    try:
+        control = layout.document(form).control(ids[0])
+    except Problem:
+        return ACTS[name][0].capitalize() + "."
+    place = control.place
+    return f"{_title(control)}: column {place.x}, row {place.y}, {place.w} wide, {place.h} high."
+
+
+def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -> dict[str, Any]:
+    document = layout.document(form)
+    drawings, rows, away = _drawn(request, form)
+    wired = layout.wired(form, document, rows)
+    faults = faults_of(wired)
+    there = {one.id for one in document.all()}
+    chosen_ids = [one for one in ids if one in there]
+    frayed = {(f.source, name): f.sentence for f in faults if f.check == "required" for name in _named(f, wired)}
+    return {
+        "form": form,
+        "document": document,
+        "sheet": drawings,
+        "away": away,
+        "boards": boards(wired, frayed),
+        "faults": faults,
+        "errors": sum(1 for one in faults if one.severity == "error"),
+        "chosen": " ".join(chosen_ids),
+        "card": _card(document, wired, chosen_ids[0]) if len(chosen_ids) == 1 else None,
+        "several": len(chosen_ids) > 1,
+        "kinds": [one for one in CONTROL_KINDS.values() if one.name != "page"],
+        "sources": document.sources,
+        "details": _details(form, document),
+        "can_undo": form.steps.filter(undone=False).exists(),
+        "can_redo": form.steps.filter(undone=True).exists(),
+        "said": said,
+        "openings": (("", "At the first record"), ("last", "At the last record")),
+    }
+
+
+def _named(fault: Fault, wired: Wired) -> list[str]:
+    dataset = wired.datasets.get(fault.source)
+    return [f.name for f in dataset.fields if fault.sentence.startswith(f"{f.label} needs")] if dataset else []
+
+
+def _drawn(request: HttpRequest, form: Form) -> tuple[Any, dict[str, Any], str]:
+    """The sheet as the desk draws it, with real rows; "" and why not where they can't be had."""
+    try:
+        work = Work(request.user, form, Formats.of(settings.LOCALE), on_sheet=True)
+        view = work.at(0)
+        several = [drawing_of(work, view), *details_of(work, view, {})]
+        assert work.sheet is not None
+        drawings = {work.sheet.source_names[one.part.name]: one for one in several}
+        rows = {
+            name: [row.values for row in one.work.rows.window(0, SAMPLE)] if one.work else []
+            for name, one in drawings.items()
+        }
+        return draw(request, work.sheet, drawings), rows, ""
+    except Problem as problem:
+        return "", {}, str(problem)
+
+
+def _details(form: Form, document: FormDocument) -> list[tuple[Any, list[Any]]]:
+    """What can be added under each source, by the references of the schema."""
+    found = []
+    behind = layout.sources_of(form)[1]
+    for one in document.sources:
+        choices = possible_choices(Above(form, behind[one.name]))
+        if choices:
+            found.append((one, choices))
+    return found
+
+
+def _title(control: Control) -> str:
+    kind = CONTROL_KINDS.get(control.kind)
+    own = control.settings.get("label") or control.settings.get("title") or control.field or control.source
+    return f"{kind.label if kind else control.kind} {own}".strip()
+
+
+def _card(document: FormDocument, wired: Wired, identifier: str) -> dict[str, Any]:
+    """The settings of one control, each with what it is now and whether that differs from what it always is."""
+    control = document.control(identifier)
+    kind = kind_of(control)
+    lines = []
+    for one in kind.settings:
+        value = kind.value(control.settings, one.name)
+        text = (
+            ", ".join(value)
+            if isinstance(value, list)
+            else ("yes" if value else "")
+            if one.kind == "yes or no"
+            else value
+        )
+        lines.append({"setting": one, "text": text, "own": one.name in control.settings})
+    dataset = wired.datasets.get(control.source)
+    return {
+        "control": control,
+        "kind": kind,
+        "title": _title(control),
+        "lines": lines,
+        "fields": [(f.name, f.label) for f in dataset.shown] if dataset and kind.field else [],
+        "faults": [one for one in faults_of(wired) if one.control == identifier],
+        "holder": holder_of(document, identifier),
+    }
+
+
+@require_GET
+@builder_only
+def wiring(request: HttpRequest, project: int) -> HttpResponse:
+    """What is wired wrongly on all forms of a project."""
+    found = get_object_or_404(Project, pk=project)
+    stand_in(request, found, "Forms")
+    return render(request, "composer/wiring.html", {"project": found, "forms": checked(found)})
+
+
+def checked(project: Project) -> list[tuple[Form, list[Fault]]]:
+    """Each form of a project with its faults."""
+    several = project.forms.select_related("project", "dataset__connection")
+    return [(one, faults_of(layout.wired(one))) for one in several]

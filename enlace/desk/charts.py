@@ -1,0 +1,165 @@
+"""The numbers of a chart, with the draft counted in, and where they are drawn. No markup here."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from sqlalchemy import func, select
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.source import SHOWN
+from enlace.core.kinds import KINDS
+from enlace.core.problem import Problem
+from enlace.core.server.engine import advising
+
+from .work import Work
+
+MOST = 40  # groups that a chart draws
+SECONDS = 3.0
+WIDTH, HEIGHT, LEFT, FOOT, TOP = 640, 300, 64, 28, 12
+WORDS = {"count": "Number of rows", "sum": "Sum", "avg": "Average", "min": "Least", "max": "Greatest"}
+
+
+@dataclass
+class Amount:
+    """What is known of one group: how many rows, their sum, and the least and greatest value."""
+
+    words: str
+    count: int = 0
+    sum: Any = 0
+    least: Any = None
+    greatest: Any = None
+
+    def value(self, function: str) -> Any:
+        if function == "count":
+            return self.count
+        if function == "avg":
+            return None if not self.count else self.sum / self.count
+        return {"sum": self.sum, "min": self.least, "max": self.greatest}[function]
+
+
+def amounts(work: Work, by: FieldSpec, of: FieldSpec | None, function: str) -> list[tuple[str, Any]]:
+    """(group in words, value) pairs of a work's rows, in the order of the groups. Raises Problem."""
+    rows, source = work.rows, work.rows.source
+    value, needed = source.column(by.name), [by.name]
+    shown: list[Any] = []
+    for lookup, (field, spec) in work.dataset.looked_up.items():
+        if field.name == by.name and spec.shows:
+            needed.append(SHOWN + by.name)
+            shown = [source.lookup_column(lookup, column) for column in spec.reads]
+    if of is not None:
+        needed.append(of.name)
+    number = source.column(of.name) if of is not None else None
+    asked = (
+        [func.count(number), func.sum(number), func.min(number), func.max(number)]
+        if number is not None
+        else [func.count()]
+    )
+    statement = select(value, *shown, *asked).select_from(rows.source_with(needed)).where(rows.belonging())
+    statement = statement.group_by(value, *shown).order_by(value).limit(MOST + 1)
+    with advising(work.spec, SECONDS) as connection:
+        found = [tuple(row) for row in connection.execute(statement, rows.bound_values)]
+    if len(found) > MOST:
+        raise Problem(f"{by.label} has more than {MOST} values.", "Group by another field.", code="bad")
+    groups: dict[Any, Amount] = {}
+    for row in found:
+        texts = row[1 : 1 + len(shown)]
+        words = " · ".join(str(one) for one in texts if one is not None) or _words(work, by, row[0])
+        count, total, least, greatest = (*row[1 + len(shown) :], None, None, None)[:4]
+        groups[row[0]] = Amount(words, int(count), _number(total) or 0, _number(least), _number(greatest))
+    _with_draft(work, by, of, groups)
+    return [(one.words, one.value(function)) for one in groups.values() if one.count]
+
+
+def _with_draft(work: Work, by: FieldSpec, of: FieldSpec | None, groups: dict[Any, Amount]) -> None:
+    """What is pending leaves the group that it was in and comes to the one that it is in now."""
+    for record in work.store.in_view():
+        if record.state != "new":
+            _count(work, by, of, groups, record.was, -1)
+        if record.state != "removed":
+            _count(work, by, of, groups, record.values(), 1)
+
+
+def _count(
+    work: Work, by: FieldSpec, of: FieldSpec | None, groups: dict[Any, Amount], values: Mapping[str, Any], sign: int
+) -> None:
+    key = values.get(by.name)
+    value = None if of is None else _number(values.get(of.name))
+    if of is not None and value is None:
+        return
+    group = groups.setdefault(key, Amount(_words(work, by, key)))
+    group.count += sign
+    if value is not None:
+        group.sum += sign * value
+        if sign > 0:
+            group.least = value if group.least is None else min(group.least, value)
+            group.greatest = value if group.greatest is None else max(group.greatest, value)
+
+
+def _number(value: Any) -> Any:
+    return (
+        Decimal(repr(value))
+        if isinstance(value, float)
+        else Decimal(value)
+        if isinstance(value, int | Decimal)
+        else None
+    )
+
+
+def _words(work: Work, field: FieldSpec, value: Any) -> str:
+    if value is None:
+        return "(no value)"
+    return work.words.of(work.dataset, field, {field.name: value})
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A chart's places, in units of its own view. words: all numbers in one line, for those who don't see it."""
+
+    bars: list[dict[str, Any]]
+    marks: list[tuple[float, str]]
+    line: str
+    words: str
+    width: int = WIDTH
+    height: int = HEIGHT
+    left: int = LEFT
+    right: int = WIDTH
+    before: int = LEFT - 6
+    foot: int = HEIGHT - 8
+
+
+def drawn(found: Sequence[tuple[str, Any]], shape: str, number: FieldSpec | None, work: Work) -> Drawn:
+    """Where the bars, points or the line of some values stand."""
+    values = [float(value) if value is not None else 0.0 for _, value in found]
+    least, most = min([0.0, *values]), max([0.0, *values]) or 1.0
+    span, room = (most - least) or 1.0, HEIGHT - FOOT - TOP
+    write = _writer(number, work)
+
+    def y(value: float) -> float:
+        return round(TOP + room * (most - value) / span, 1)
+
+    step = (WIDTH - LEFT) / max(len(values), 1)
+    bars = []
+    for i, ((name, raw), value) in enumerate(zip(found, values, strict=True)):
+        x, top, ground = LEFT + i * step, y(value), y(0)
+        bars.append(
+            {
+                "name": name, "short": name[: max(2, int(step / 8))], "text": "—" if raw is None else write(raw), "x": round(x + step * 0.15, 1),
+                "width": round(step * 0.7, 1), "y": min(top, ground), "height": round(abs(ground - top), 1),
+                "middle": round(x + step / 2, 1), "top": top,
+            }
+        )  # fmt: skip
+    marks = [(y(least + span * part), write(Decimal(str(round(least + span * part, 6))))) for part in (0, 0.5, 1)]
+    line = " ".join(f"{one['middle']},{one['top']}" for one in bars) if shape == "line" else ""
+    return Drawn(bars, marks, line, "; ".join(f"{one['name']} {one['text']}" for one in bars))
+
+
+def _writer(field: FieldSpec | None, work: Work) -> Any:
+    if field is None:
+        number = work.formats.number()
+        return lambda value: number(int(value) if value == int(value) else value)
+    show = KINDS["decimal"].formatter(FieldSpec("n", "n", "decimal", formula="n", format=field.format), work.formats)
+    return show

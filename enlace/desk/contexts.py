@@ -1,0 +1,211 @@
+"""What templates of the desk are drawn from: the state of a part of a form as dictionaries. No markup but that of rows."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from secrets import token_hex
+from typing import Any
+
+from django.utils.safestring import mark_safe
+
+from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset.compiled import derived
+from enlace.core.dataset.related import related_values
+from enlace.core.dataset.window import Row
+from enlace.core.draft import PendingRecord, conflicts
+from enlace.core.form import CONTROL_KINDS, Control
+from enlace.core.problem import Problem
+from enlace.core.save.action import Action, ActionSpec
+from enlace.rows.writer import Overlay, RowWriter, row_writer
+
+from .addresses import filters_text, order_text, view_text
+from .editors import EditorView, editor_views
+from .sheet import columns_of, with_columns
+from .work import RecordView, Work, record_digest
+
+MOST_TOLD = 600  # characters of a text that travels in an event
+
+
+def base_context(work: Work) -> dict[str, Any]:
+    """What every fragment and page of a form needs. at: the address of its acts."""
+    return {
+        "form": work.form,
+        "part": work.part,
+        "dataset": work.dataset,
+        "order": order_text(work.rows),
+        "filters": filters_text(work.filter_texts),
+        "view": view_text(work.rows, work.filter_texts) + ("&on=sheet" if work.sheet else ""),
+        "p": work.prefix,
+        "at": work.address,
+        "practice": work.practice,
+        "kept": work.kept,
+    }
+
+
+def drift_lines(work: Work, pending: PendingRecord, stored: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """The fields that are not on the server what they were when a pending record was read."""
+    found = []
+    for field in work.dataset.shown:
+        if field.name not in pending.was or conflicts.exactly(pending.was[field.name], stored.get(field.name)):
+            continue
+        now = work.words.of(work.dataset, field, stored)[:80]
+        found.append({"label": field.label, "now": now, "mine": field.name in pending.touched})
+    return found
+
+
+def panel_context(work: Work, view: RecordView | None) -> dict[str, Any]:
+    """What the panel of a record shows; None is an empty table."""
+    if view is None:
+        return {"record": None, "editors": []}
+    panel = work.sheet.panel(work.part.name) if work.sheet else None
+    context: dict[str, Any] = {"record": view, "editors": _on_panel(work, view, panel)}
+    context["panel_columns"] = CONTROL_KINDS["panel"].value(panel.settings, "columns") if panel else 1
+    context["seen"] = record_digest(view.stored)
+    context["actions"] = offered(work, view)
+    shown = work.sheet.details(work.part.name) if work.sheet else ()
+    context["details"] = [
+        part for part in work.parts.values() if part.name and part.of == work.part.name and part.name not in shown
+    ]
+    if view.pending is not None and view.stored is not None and view.state in ("edited", "removed"):
+        context["lines"] = drift_lines(work, view.pending, view.stored)
+    context["general"] = [c.sentence for c in view.complaints if not c.fields]
+    if view.pending is not None and view.pending.conflict:
+        context["conflict"] = _conflict_context(work, view)
+    return context
+
+
+def _on_panel(work: Work, view: RecordView, panel: Control | None) -> list[EditorView]:
+    """The editors of a panel, in its order; none where the sheet has no panel for the part."""
+    if work.sheet is None:
+        return editor_views(work, view)
+    if panel is None:
+        return []
+    editors = editor_views(work, view)
+    named = columns_of(panel, "fields")
+    by_name = {one.field.name: one for one in editors}
+    return [by_name[name] for name in named if name in by_name] if named else editors
+
+
+def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
+    """The form's server actions, each with whether it can be run on a record now."""
+    if work.part.name:
+        return []
+    found = []
+    for one in work.form.actions.all():
+        try:
+            ready = ready_action(work.dataset, one.to_spec(), work.form.dataset.connection.kind)
+        except Problem:
+            continue  # the table has changed since it was written; the workshop's page says so
+        may = False
+        if view.stored is not None and view.pending is None:
+            related = related_values(work.spec, work.dataset, ready.related, view.stored) if ready.related else None
+            may = ready.allows(view.stored, related)
+        found.append({"pk": one.pk, "title": one.title, "question": one.question, "may": may, "token": token_hex(16)})
+    return found
+
+
+@derived
+def ready_action(dataset: DatasetSpec, spec: ActionSpec, server: str) -> Action:
+    """An action made ready once."""
+    return Action(dataset, spec, server)
+
+
+def _conflict_context(work: Work, view: RecordView) -> dict[str, Any]:
+    pending = view.pending
+    assert pending is not None and pending.conflict is not None
+
+    def text(field: FieldSpec, value: Any) -> str:
+        shown = work.words.of(work.dataset, field, {**view.values, field.name: value})
+        return shown[:300] + ("…" if len(shown) > 300 else "")
+
+    lines = [
+        {
+            "field": one.field,
+            "number": work.dataset.fields.index(one.field),
+            "was": text(one.field, one.was),
+            "mine": pending.texts.get(one.field.name) or text(one.field, one.mine),
+            "theirs": text(one.field, one.theirs),
+            "mine_edited": one.mine_edited,
+            "disputed": one.disputed,
+        }
+        for one in conflicts.versions(work.dataset, pending)
+    ]
+    return {
+        "lines": lines,
+        "kind": pending.conflict.kind,
+        "gone": pending.conflict.theirs is None,
+        "removing": pending.state == "removed",
+        "combinable": conflicts.combinable(work.dataset, pending),
+        "later": pending.later,
+    }
+
+
+def rail_context(work: Work, position: int | None, total: int | None) -> dict[str, Any]:
+    """What the navigator shows. position counts from 0."""
+    last = None if total is None else max(total - 1, 0)
+    return {
+        "position": position,
+        "number": None if position is None else position + 1,
+        "total": total,
+        "total_text": "" if total is None else work.formats.number()(total),
+        "back": max((position or 0) - 1, 0),
+        "next": (position or 0) + 1,
+        "last": last,
+        "at_first": position is None or position <= 0,
+        "at_last": position is None or (last is not None and position >= last),
+    }
+
+
+def strip_context(work: Work) -> dict[str, Any]:
+    """What the save strip shows."""
+    counts = work.store.counts()
+    words = [f"{counts[state]} {word}" for state, word in STATES if counts[state]]
+    return {
+        "counts": counts,
+        "pending_words": ", ".join(words),
+        "can_undo": work.store.can_undo(),
+        "can_redo": work.store.can_redo(),
+        "token": token_hex(16),  # a save that is sent again from this page is known by it
+    }
+
+
+STATES = (("edited", "edited"), ("new", "new"), ("removed", "to be removed"))
+
+
+def writer_of(work: Work) -> RowWriter:
+    """What writes the rows of a part: with the columns that its grid has on the sheet."""
+    columns = columns_of(work.sheet.grid(work.part.name)) if work.sheet else ()
+    dataset = with_columns(work.dataset, columns) if columns else work.dataset
+    return row_writer(dataset, work.formats, work.prefix)
+
+
+def row_html(work: Work, view: RecordView) -> str:
+    """A record's row, to be replaced in a page that shows it."""
+    position = view.position
+    if position is None:
+        position = -1  # the page knows where the row stands
+    values = tuple(view.value(f.name) if view.stored is None else view.stored.get(f.name) for f in work.dataset.fields)
+    values = tuple(
+        len(v) if isinstance(v, bytes) and f.kind in ("picture", "binary") else v[:200] if isinstance(v, str) else v
+        for f, v in zip(work.dataset.fields, values, strict=True)
+    )
+    extra = tuple(view.calculated.get(f.name) for f in work.dataset.extra)
+    row = Row(view.id, position, values, extra, _shown(work, view))
+    writer = writer_of(work)
+    if view.pending is None:
+        return writer.plain(row).replace(' class="record"', ' class="record" hx-swap-oob="true"', 1)
+    over = Overlay(view.complaints, extra, lambda f, record: work.words.of(work.dataset, f, record))
+    return writer.changed(row, view.pending, over, swap=True)
+
+
+def _shown(work: Work, view: RecordView) -> tuple[tuple[Any, ...], ...]:
+    """What lookups show for a record as stored: one text each, as if it were the first column."""
+    stored = view.stored or {}
+    texts = (work.words.chosen(work.dataset, field, stored) for field, _ in work.dataset.looked_up.values())
+    return tuple((text,) if text else () for text in texts)
+
+
+def rows_html(work: Work, start: int, size: int) -> str:
+    """The rows of a window."""
+    rows, pending = work.window(start, size)
+    return mark_safe(writer_of(work).write(rows, pending, work.overlay))

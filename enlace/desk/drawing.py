@@ -1,0 +1,224 @@
+"""The controls of a sheet, each drawn for the record that its source shows."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from django.http import HttpRequest
+from django.template.loader import render_to_string
+from django.urls import reverse
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString, mark_safe
+
+from enlace.core.form import CONTROL_KINDS, Control
+from enlace.core.form.kinds.button import ACTS
+from enlace.core.problem import Problem
+
+from .charts import WORDS, amounts, drawn
+from .editors import calculated_text, editor_views
+from .parts import FormPart
+from .sheet import Sheet, columns_of
+
+LONE = ("editor", "value", "button", "cards", "chart")  # drawn anew with each record
+CARDS = 60
+
+
+@dataclass
+class Drawing:
+    """What the controls of one part are drawn from. context: of its templates; None for a detail without a master."""
+
+    part: FormPart
+    context: dict[str, Any]
+    work: Any = None
+    view: Any = None
+
+
+def lone_sheet(request: HttpRequest, drawing: Drawing) -> SafeString:
+    """The sheet of one part by itself: a navigator, a grid and a panel beside it."""
+    several = (("navigator", "x1 y1 w12 h1"), ("grid", "x1 y2 w8 h12 fill"), ("panel", "x9 y2 w4 h12 fill"))
+    made = [
+        (css, kind, render_to_string(f"desk/controls/{kind}.html", drawing.context, request)) for kind, css in several
+    ]
+    parts = [(css, kind, mark_safe(html)) for css, kind, html in made]
+    return format_html_join("\n", '<div class="control {}" data-kind="{}" data-of="of">{}</div>', parts)
+
+
+def draw(request: HttpRequest, sheet: Sheet, drawings: Mapping[str, Drawing]) -> SafeString:
+    """All controls of the sheet."""
+    return _several(request, sheet, sheet.document.controls, drawings)
+
+
+def _several(
+    request: HttpRequest, sheet: Sheet, several: tuple[Control, ...], drawings: Mapping[str, Drawing]
+) -> SafeString:
+    made = []
+    for one in several:
+        place = one.place
+        css = f"x{place.x} y{place.y} w{place.w} h{place.h}" + (" fill" if place.fill else "")
+        drawing = drawings.get(one.source)
+        p = drawing.context["p"] if drawing else ""
+        html = draw_control(request, sheet, one, drawings)
+        made.append((css, one.kind, one.id, "" if drawing is None else f"of{p}", html))
+    wrap = '<div class="control {}" data-kind="{}" data-control="{}" data-of="{}">{}</div>'
+    return format_html_join("\n", wrap, made)
+
+
+def draw_control(
+    request: HttpRequest, sheet: Sheet, one: Control, drawings: Mapping[str, Drawing], swap: bool = False
+) -> SafeString:
+    """One control. A kind that nobody knows is said to be one."""
+    kind = CONTROL_KINDS.get(one.kind)
+    if kind is None:
+        return format_html('<p class="told wrong">Nothing here knows a control of the kind {}.</p>', one.kind)
+    drawing = drawings.get(one.source)
+    if kind.source and drawing is None:
+        return format_html('<p class="told wrong">This {} is tied to no records.</p>', kind.label.lower())
+    context = {**(drawing.context if drawing else {"p": ""}), "control": one, "swap": swap}
+    context |= {
+        setting.name: kind.value(one.settings, setting.name)
+        for setting in kind.settings
+        if setting.name not in ("columns", "fields")
+    }
+    if one.kind in MORE and drawing is not None:
+        context |= MORE[one.kind](sheet, one, drawing)
+    if one.kind == "group":
+        context["inner"] = _several(request, sheet, one.children, drawings)
+    if one.kind == "tabs":
+        pages = [
+            (page.id, page.settings.get("title", "Page"), _several(request, sheet, page.children, drawings))
+            for page in one.children
+        ]
+        context |= {
+            "label": "Pages",
+            "pages": [dict(zip(("id", "title", "inner"), page, strict=True)) for page in pages],
+        }
+    return mark_safe(render_to_string(f"desk/controls/{one.kind}.html", context, request))
+
+
+def lone_controls(request: HttpRequest, sheet: Sheet, drawing: Drawing) -> list[str]:
+    """The controls of a part that stand by themselves, to be replaced where the page shows them."""
+    name = sheet.source_names[drawing.part.name]
+    return [
+        draw_control(request, sheet, one, {name: drawing}, swap=True)
+        for one in sheet.controls(drawing.part.name)
+        if one.kind in LONE
+    ]
+
+
+def _editor(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
+    field = drawing.part.dataset.any_name.get(one.field)
+    label = one.settings.get("label") or (field.label if field else one.field or "No field")
+    if drawing.view is None or field is None or drawing.work is None:
+        return {"label": label, "one": None, "help": one.settings.get("help", "")}
+    found = next((e for e in editor_views(drawing.work, drawing.view) if e.field.name == one.field), None)
+    if found is not None:
+        locked = found.fixed or bool(one.settings.get("read_only"))
+        found = replace(found, field=replace(found.field, label=str(label)), fixed=locked)
+    return {"label": label, "one": found, "help": one.settings.get("help", "")}
+
+
+def _value(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
+    field = drawing.part.dataset.any_name.get(one.field)
+    label = one.settings.get("label") or (field.label if field else one.field or "No field")
+    text = ""
+    if field is not None and drawing.view is not None and drawing.work is not None:
+        if field.name in drawing.part.dataset.by_name:
+            text = drawing.work.words.of(drawing.part.dataset, field, drawing.view.values)
+        else:
+            text = calculated_text(drawing.work, drawing.view, field.name)
+    return {"label": label, "text": text[:400]}
+
+
+def _button(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
+    act = CONTROL_KINDS["button"].value(one.settings, "act")
+    label, to, action, off = str(one.settings.get("label") or dict(ACTS)[act]), "", "", ""
+    title = str(one.settings.get("to", ""))
+    if act == "form":
+        found = sheet.form.project.forms.filter(title=title).first()
+        to = reverse("work", args=[found.pk]) if found else ""
+        off = "" if found else f"There is no form called {title}."
+        label = str(one.settings.get("label") or f"Open {title}")
+    if act == "action":
+        offered = {a["title"]: a for a in drawing.context.get("actions", [])}
+        label = str(one.settings.get("label") or title)
+        action = str(offered[title]["pk"]) if title in offered else ""
+        off = "" if action and offered[title]["may"] else "This can't be done to this record now."
+    if act == "remove" and drawing.view is None:
+        off = "There is no record to remove."
+    if act in ("new", "remove") and not drawing.part.dataset.editable:
+        off = drawing.part.dataset.read_only_because
+    return {
+        "label": label,
+        "to": to,
+        "action": action,
+        "off": off,
+        "key": str(one.settings.get("shortcut", ""))[:1].lower(),
+        "act": act,
+    }
+
+
+def _cards(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
+    work = drawing.work
+    if work is None:
+        return {"cards": []}
+    named = (
+        columns_of(one, "fields")
+        or tuple(f.name for f in work.dataset.shown if f.kind not in ("longtext", "binary", "picture"))[:5]
+    )
+    fields = [work.dataset.any_name[name] for name in named if name in work.dataset.any_name]
+    rows, pending = work.window(0, CARDS)
+    names = [f.name for f in work.dataset.fields]
+    values = [
+        {**dict(zip(names, row.values, strict=True)), **(pending[row.id].now if row.id in pending else {})}
+        for row in rows
+    ]
+    work.words.prefetch(work.dataset, values)
+    cards = []
+    for row, record in zip(rows, values, strict=True):
+        lines = [(f.label, work.words.of(work.dataset, f, record)[:120]) for f in fields if f.name in record]
+        current = drawing.view is not None and drawing.view.id == row.id
+        cards.append({"id": row.id, "position": row.position, "lines": lines, "current": current})
+    return {"cards": cards}
+
+
+def _chart(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
+    kind, work = CONTROL_KINDS["chart"], drawing.work
+    function, shape = kind.value(one.settings, "function"), kind.value(one.settings, "shape")
+    fields = drawing.part.dataset.any_name
+    by, of = fields.get(kind.value(one.settings, "by")), fields.get(kind.value(one.settings, "of"))
+    words = WORDS[function] + (f" of {of.label}" if of and function != "count" else "")
+    label = one.settings.get("label") or (f"{words} by {by.label}" if by else "Chart")
+    context: dict[str, Any] = {"label": label, "shape": shape, "by": by.label if by else "", "of": words, "wrong": ""}
+    if by is None or (function != "count" and (of is None or of.kind not in ("whole", "decimal"))):
+        return {**context, "wrong": "Choose the field to group by, and the number to show, in the control's settings."}
+    if work is None:
+        return {**context, "wrong": "There is no record to show this of."}
+    try:
+        found = amounts(work, by, of if function != "count" else None, function)
+    except Problem as problem:
+        return {**context, "wrong": str(problem)}
+    if not found:
+        return {**context, "wrong": "There are no rows to show."}
+    return {**context, "drawn": drawn(found, shape, of if function != "count" else None, work)}
+
+
+MORE = {"editor": _editor, "value": _value, "button": _button, "cards": _cards, "chart": _chart}
+
+
+def places_in(request: HttpRequest) -> dict[str, dict[str, str]]:
+    """What the page says of its other sources: by part, the record, the master and the view that each shows."""
+    text = request.POST.get("places") or request.GET.get("places") or "{}"
+    try:
+        found = json.loads(text[:20_000])
+    except (ValueError, RecursionError):
+        return {}
+    if not isinstance(found, dict):
+        return {}
+    return {
+        str(name): {k: v for k, v in one.items() if isinstance(v, str)}
+        for name, one in found.items()
+        if isinstance(one, dict)
+    }

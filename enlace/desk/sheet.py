@@ -1,0 +1,73 @@
+"""A form's sheet at the desk: its document, and the parts behind its sources."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import cached_property
+
+from enlace.core.dataset import DatasetSpec
+from enlace.core.dataset.compiled import derived
+from enlace.core.form import CONTROL_KINDS, Control, FormDocument
+from enlace.workshop import layout
+from enlace.workshop.models import Form
+
+LONE = ("editor", "value", "button", "cards", "chart")  # drawn anew with each record
+CARDS = 60
+
+
+class Sheet:
+    """The document of a form, with the parts behind its sources."""
+
+    def __init__(self, form: Form) -> None:
+        self.form = form
+        self.sources, self._details = layout.sources_of(form)
+
+    @cached_property
+    def document(self) -> FormDocument:
+        return layout.document(self.form)
+
+    @cached_property
+    def part_names(self) -> dict[str, str]:
+        """The name of a part by its source's."""
+        return {name: "" if one is None else str(one.pk) for name, one in self._details.items()}
+
+    @cached_property
+    def source_names(self) -> dict[str, str]:
+        """The name of a source by its part's."""
+        return {part: name for name, part in self.part_names.items()}
+
+    def controls(self, part: str) -> list[Control]:
+        """The controls that show a part."""
+        return self.document.tied(self.source_names.get(part, ""))
+
+    def panel(self, part: str) -> Control | None:
+        """The panel of editors of a part."""
+        return next((one for one in self.controls(part) if one.kind == "panel"), None)
+
+    def grid(self, part: str) -> Control | None:
+        """The grid of a part."""
+        return next((one for one in self.controls(part) if one.kind == "grid"), None)
+
+    def details(self, part: str) -> list[str]:
+        """The parts that belong to one and are shown on the sheet."""
+        under = self.document.under(self.source_names.get(part, ""))
+        return [self.part_names[one.name] for one in under if self.document.tied(one.name)]
+
+
+def columns_of(control: Control | None, name: str = "columns") -> tuple[str, ...]:
+    """The fields that a control names; empty for all."""
+    if control is None:
+        return ()
+    return tuple(CONTROL_KINDS[control.kind].value(control.settings, name))
+
+
+@derived
+def with_columns(dataset: DatasetSpec, names: tuple[str, ...]) -> DatasetSpec:
+    """The dataset with some of its fields, in their order, as a grid writes them."""
+    known = [name for name in names if name in dataset.any_name]
+    if not known:
+        return dataset
+    hide = lambda f: replace(f, hidden=f.hidden or f.name not in known)  # noqa: E731
+    return replace(
+        dataset, fields=tuple(map(hide, dataset.fields)), extra=tuple(map(hide, dataset.extra)), order=tuple(known)
+    )

@@ -1,0 +1,150 @@
+"""What a page with a sheet shows: the record of each source, and what belongs to it, to any depth."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+from urllib.parse import parse_qs
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.problem import Problem
+
+from .addresses import filters_in, leading, order_text
+from .contexts import base_context, panel_context, rail_context, rows_html
+from .drawing import Drawing
+from .parts import FormPart
+from .sheet import columns_of, with_columns
+from .work import RecordView, Work
+
+WINDOW = 100
+DETAIL_WINDOW = 60  # rows of a detail at a time: most masters have fewer
+MOST_CELLS = 8_000  # a table of hundreds of columns gets smaller windows
+Places = Mapping[str, Mapping[str, str]]
+
+
+def window_size(work: Work) -> int:
+    """How many rows a page holds at a time."""
+    most = DETAIL_WINDOW if work.prefix else WINDOW
+    return max(40, min(most, MOST_CELLS // max(1, len(work.dataset.shown))))
+
+
+def drawing_of(work: Work, view: RecordView | None) -> Drawing:
+    """A part at a record, with the rows around it."""
+    size = window_size(work)
+    position = view.position if view else None
+    start = max(0, (position or 0) - size // 3)
+    rows = rows_html(work, start, size)
+    count = work.rows.known_count() if not work.prefix or work.rows.whole else _counted(work, start, size, rows)
+    total = None if count is None else count + work.new_count
+    context = {
+        **base_context(work),
+        "computed": bool(work.rules.computed.formulas),
+        "rows": rows,
+        "start": start,
+        "size": size,
+        **head_context(work),
+        **panel_context(work, view),
+        **rail_context(work, position, total),
+    }
+    return Drawing(work.part, context, work, view)
+
+
+def _counted(work: Work, start: int, size: int, rows: str) -> int | None:
+    """How many rows the server has, where the window shows all of them; else what is known."""
+    seen = rows.count('role="row"')
+    return seen - work.new_count if not start and seen < size else work.rows.known_count()
+
+
+def head_context(work: Work) -> dict[str, Any]:
+    """The headings of a grid: its columns in order, the boxes to filter by, and their widths."""
+    columns = columns_of(work.sheet.grid(work.part.name)) if work.sheet else ()
+    shown = (with_columns(work.dataset, columns) if columns else work.dataset).shown
+    return {
+        "columns": _columns(work, shown),
+        "boxes": [
+            {
+                "number": work.dataset.numbers[f.name],
+                "field": f,
+                "typed": work.filter_texts.get(f.name, ""),
+                "wrong": work.filter_faults.get(f.name, ""),
+            }
+            for f in shown
+        ],
+        "wrong": list(work.filter_faults.values()),
+        "widths": " ".join(f"{f.width}px" for f in shown),
+    }
+
+
+def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[tuple[int, FieldSpec, str]]:
+    """(number, field, whether the rows are in its order) of each column."""
+    asked = order_text(work.rows) or (work.dataset.sorted_by and leading(work.rows)) or ""
+    orders = {asked.removeprefix("-"): "descending" if asked.startswith("-") else "ascending"} if asked else {}
+    return [(work.dataset.numbers[f.name], f, orders.get(f.name, "none")) for f in shown]
+
+
+def details_of(work: Work, view: RecordView | None, places: Places) -> list[Drawing]:
+    """What belongs to a record on the sheet, to any depth. places: where the page stands in each part."""
+    found: list[Drawing] = []
+    if work.sheet is None:
+        return found
+    for name in work.sheet.details(work.part.name):
+        found += _detail(work, work.parts[name], view, places)
+    return found
+
+
+def _detail(work: Work, part: FormPart, view: RecordView | None, places: Places) -> list[Drawing]:
+    if view is None:
+        return [_blank(work, part), *_blanks(work, part)]
+    place = places.get(part.name, {})
+    try:
+        detail = _work_on(work, part, view, place)
+    except Problem:
+        return [_blank(work, part), *_blanks(work, part)]
+    shown = _record_of(detail, place if place.get("master") == view.id else {})
+    return [drawing_of(detail, shown), *details_of(detail, shown, places)]
+
+
+def _work_on(work: Work, part: FormPart, view: RecordView, place: Mapping[str, str]) -> Work:
+    asked = {name: values[0] for name, values in parse_qs(place.get("view", ""), max_num_fields=200).items()}
+    order = asked.get("order", "")
+    wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []
+    detail = Work(
+        work.person, work.form, work.formats, wanted, part.name, view.id, work.kept is not None, work.parameter_values,
+        filters_in(asked), on_sheet=True, above=work,
+    )  # fmt: skip
+    detail.master_values = dict(view.stored or {})
+    return detail
+
+
+def _record_of(work: Work, place: Mapping[str, str]) -> RecordView | None:
+    """The record that the page showed, if it is there, else the first one."""
+    if identifier := place.get("record"):
+        try:
+            view = work.record(identifier)
+            position = work.position(identifier)
+            return view.moved_to(position) if position is not None else work.at(0)
+        except Problem:
+            return work.at(0)
+    return work.at(0)
+
+
+def _blanks(work: Work, part: FormPart) -> list[Drawing]:
+    """The details of a detail without a master."""
+    assert work.sheet is not None
+    found = []
+    for name in work.sheet.details(part.name):
+        found += [_blank(work, work.parts[name]), *_blanks(work, work.parts[name])]
+    return found
+
+
+def _blank(work: Work, part: FormPart) -> Drawing:
+    """A detail while there is no record that it could belong to."""
+    shown = part.dataset.shown
+    context = {
+        "form": work.form, "part": part, "dataset": part.dataset, "order": "", "filters": "", "view": "on=sheet", "at": "",
+        "practice": work.practice, "kept": work.kept, "p": f"{part.name}-", "blank": True, "rows": "", "start": 0, "size": DETAIL_WINDOW,
+        "record": None, "editors": [], "total": 0, "number": None, "position": None, "total_text": "0", "back": 0, "next": 0, "last": 0,
+        "at_first": True, "at_last": True, "boxes": [], "wrong": [], "widths": " ".join(f"{f.width}px" for f in shown),
+        "columns": [(part.dataset.numbers[f.name], f, "none") for f in shown], "actions": [],
+    }  # fmt: skip
+    return Drawing(part, context)

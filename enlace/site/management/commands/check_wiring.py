@@ -1,0 +1,31 @@
+"""manage.py check_wiring: what is wired wrongly on all forms; the exit status is 1 when a form can't work."""
+
+from typing import Any
+
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+from enlace.composer.views import checked
+from enlace.workshop.models import Project
+
+
+class Command(BaseCommand):
+    """Prints each fault with its form; warnings alone do not fail."""
+
+    help = "Check the wiring of all forms, or of those of one project."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--project", default="", help="the name of a project")
+
+    def handle(self, *args: Any, project: str, **options: Any) -> None:
+        several = Project.objects.filter(name=project) if project else Project.objects.all()
+        if project and not several:
+            raise CommandError(f"There is no project called “{project}”.")
+        errors = 0
+        for one in several:
+            for form, faults in checked(one):
+                for fault in faults:
+                    errors += fault.severity == "error"
+                    self.stdout.write(f"{one.name} / {form.title}: {fault.severity}: {fault.sentence}")
+        if errors:
+            raise CommandError(f"{errors} thing{'s' * (errors != 1)} to mend.", returncode=1)
+        self.stdout.write("All forms are wired soundly.")

@@ -1,0 +1,258 @@
+// One source of records on the page: its current record, its grid, its editors, wherever they stand on the sheet.
+
+import { CellEditor } from "./celleditor.js";
+import { apply, complain, token as csrf } from "./edits.js";
+import { Grid } from "./grid.js";
+
+export const fresh = () =>
+  Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+export { csrf };
+
+export class Source {
+  /** holder: the element that says what it is. page: what it shares with others: edits, choices, places(). */
+  constructor(holder, page) {
+    const { source, url, view, part, record, position, master, under, editable } = holder.dataset;
+    Object.assign(this, { p: source, url, view, part, record, master, under, page });
+    this.position = Number(position || 0);
+    this.editable = Boolean(editable);
+    this.computed = "computed" in holder.dataset;
+    this.moving = Promise.resolve();
+    this.moves = 0; // under way: until the last one arrives, the current record is not settled
+    this.waiting = null;
+    this.asking = null;
+    this.makeGrid();
+  }
+
+  /** An element of this source by its name. */
+  el(name) {
+    return document.getElementById(this.p + name);
+  }
+
+  get panel() {
+    return this.el("panel");
+  }
+
+  owns(element) {
+    return element?.closest?.("[data-of]")?.dataset.of === `of${this.p}`;
+  }
+
+  /** Whether it is an editor of the current record, beside the grid. */
+  isEditor(element) {
+    return Boolean(element?.dataset?.field) && this.owns(element) && !element.closest("[data-grid]");
+  }
+
+  makeGrid() {
+    const root = this.el("grid");
+    this.grid = null;
+    this.cells = null;
+    if (!root) return;
+    this.grid = new Grid(root, this.url, {
+      view: this.view,
+      edits: this.page.edits,
+      moved: (id, position) =>
+        this.move(id ? `record?record=${encodeURIComponent(id)}&position=${position}` : `at?position=${position}`, 90),
+      edit: (row, head, cell, text) =>
+        this.editable ? this.cells.open(row, head, cell, text) : enlaceSay("These records are read only."),
+    });
+    this.cells = new CellEditor(this, this.page.choices);
+    this.grid.current = { id: this.record || null, position: this.position };
+    this.grid.setTop(Math.max(0, this.position - 3));
+    this.grid.mark();
+  }
+
+  /** The editor of a field beside the grid, once it shows the record. */
+  async editorOf(id, number) {
+    await this.moving;
+    return this.panel?.dataset.record === id ? this.el(`e-${number}`) : null;
+  }
+
+  // -- moving ----------------------------------------------------------------------------------------------
+
+  move(path, pause = 0) {
+    clearTimeout(this.waiting?.timer);
+    const done = this.waiting?.done;
+    this.moves += 1;
+    this.still(true); // its editors are of the record before: nobody should type into them now
+    this.moving = new Promise((resolve) => {
+      this.waiting = { done: resolve };
+      this.waiting.timer = setTimeout(() => this.ask(path).finally(resolve), pause);
+    }).finally(() => {
+      this.moves -= 1;
+      if (!this.moves) this.still(false);
+    });
+    done?.();
+    return this.moving;
+  }
+
+  /** Hold its editors, and those of what belongs to it, while another record is on its way. */
+  still(on) {
+    for (const one of [this, ...this.page.below(this)]) {
+      if (one.panel) one.panel.inert = on;
+      for (const lone of document.querySelectorAll(`[data-of="of${one.p}"] > .lone`)) lone.inert = on;
+    }
+  }
+
+  async ask(path) {
+    this.asking?.abort();
+    const mine = new AbortController();
+    this.asking = mine;
+    try {
+      while (!(await this.answered(path, mine.signal)));
+    } catch (error) {
+      if (error.name !== "AbortError") enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
+    }
+  }
+
+  /** Go to a record; false: it was read before what was typed meanwhile. A newer move ends this one by its signal. */
+  async answered(path, signal) {
+    const { edits } = this.page;
+    await edits.idle();
+    signal.throwIfAborted(); // the person is on the way to another record by now
+    await this.leave();
+    const { count } = edits;
+    const response = await fetch(this.address(path), { headers: { "HX-Request": "true" }, signal });
+    const html = response.ok && (await response.text());
+    signal.throwIfAborted();
+    if (edits.count !== count) return false;
+    if (response.ok) apply(html, response);
+    else await complain(response);
+    return true;
+  }
+
+  address(path) {
+    const places = this.page.places(this);
+    return `${this.url}${path}${path.includes("?") ? "&" : "?"}${this.view}${places ? `&places=${encodeURIComponent(places)}` : ""}`;
+  }
+
+  // Where each record is saved as one leaves it: the record that is left, and what hangs on it.
+  async leave() {
+    if (!this.page.each || this.p || !/^(edited|new|removed)$/.test(this.panel?.dataset.state || "")) return;
+    const only = this.panel.dataset.record;
+    const done = this.send("save", { only, record: only, position: this.position, token: fresh() });
+    this.panel.dataset.state = "leaving";
+    await done;
+  }
+
+  goTo(position) {
+    return this.move(`at?position=${position}`);
+  }
+
+  /** Another order or other filters, without leaving the page. */
+  async arrange(asked) {
+    asked.set("on", "sheet");
+    this.view = asked.toString();
+    await this.page.settled();
+    await this.move("arrange");
+    if (this.p) return;
+    const address = new URL(location);
+    for (const name of [...address.searchParams.keys()])
+      if (/^(order$|only-)/.test(name)) address.searchParams.delete(name);
+    for (const [name, said] of asked) if (name !== "on") address.searchParams.set(name, said);
+    history.replaceState(null, "", address);
+  }
+
+  /** A whole grid came, headings included. */
+  regrid(html) {
+    const root = this.el("grid");
+    const control = root?.closest("[data-of]");
+    if (!control) return;
+    const column = this.grid?.column ?? 1;
+    const held = control.contains(document.activeElement);
+    control.innerHTML = html;
+    htmx.process(control);
+    this.makeGrid();
+    this.grid.column = column;
+    this.grid.mark();
+    if (held) this.grid.focus();
+  }
+
+  /** The page was told where this source stands now, with its rows. */
+  stand(told, rows) {
+    Object.assign(this, { url: told.at, view: told.view, record: told.record, editable: told.editable });
+    this.master = this.page.source(this.under)?.record;
+    this.position = told.position ?? 0;
+    if (!this.grid) return;
+    Object.assign(this.grid, { url: this.url, view: this.view });
+    this.grid.stand(rows, told);
+  }
+
+  // -- editing beside the grid -------------------------------------------------------------------------------
+
+  send(act, data) {
+    return this.page.edits.send(this.address(act), act, data, this);
+  }
+
+  typed(editor) {
+    return {
+      record: this.panel.dataset.record,
+      field: editor.dataset.field,
+      value: editor.value,
+      choice: editor.dataset.choice,
+      seen: editor.dataset.seen,
+      seen_text: (editor.defaultValue ?? "").length < 4000 ? editor.defaultValue : undefined,
+      position: this.panel.dataset.position,
+    };
+  }
+
+  sendTyped(editor) {
+    if (editor.value === editor.sent) return;
+    editor.sent = editor.value;
+    this.send("edit", this.typed(editor));
+    delete editor.dataset.choice;
+  }
+
+  /** Somebody is typing in an editor of this source. */
+  get typing() {
+    const editor = document.activeElement;
+    return this.grid?.editing || (this.isEditor(editor) && editor.value !== (editor.sent ?? editor.defaultValue));
+  }
+
+  // -- what the server tells -----------------------------------------------------------------------------------
+
+  current({ id, position }) {
+    this.record = id;
+    this.position = position ?? this.position;
+    this.grid?.setCurrent(id, position);
+    for (const card of document.querySelectorAll(`[data-of="of${this.p}"] [data-card]`))
+      card.setAttribute("aria-selected", card.dataset.card === id);
+  }
+
+  /** What stands beside the editors after an edit of one field. */
+  told(detail) {
+    const { panel } = this;
+    if (panel?.dataset.record !== detail.record) return;
+    panel.dataset.state = detail.state;
+    for (const note of document.querySelectorAll(`[data-of="of${this.p}"] .note:has(*)`)) {
+      if (detail.notes.includes(Number(note.id.split("-").pop()))) continue;
+      note.className = "note";
+      note.replaceChildren();
+    }
+    this.showOthers(detail.others || {});
+    for (const [number, fixed] of Object.entries(detail.fixed || {})) {
+      const other = this.el(`e-${number}`);
+      if (other?.matches("input, textarea")) other.readOnly = fixed;
+    }
+    const editor = this.el(`e-${detail.number}`);
+    if (!editor || (editor === document.activeElement && editor.value !== editor.sent && editor.sent !== undefined))
+      return;
+    if (detail.text !== undefined) {
+      editor.value = detail.text;
+      editor.sent = detail.text;
+    }
+    const note = this.el(`note-${detail.record}-${detail.number}`);
+    if (note?.classList.contains("wrong")) editor.setAttribute("aria-invalid", "true");
+    else editor.removeAttribute("aria-invalid");
+  }
+
+  showOthers(texts) {
+    for (const [number, text] of Object.entries(texts)) {
+      const other = this.el(`e-${number}`);
+      if (!other || other === document.activeElement) continue;
+      if (other.matches("output")) other.textContent = text || "—";
+      else {
+        other.value = text;
+        other.sent = text;
+      }
+    }
+  }
+}

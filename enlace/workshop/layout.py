@@ -1,0 +1,145 @@
+"""A form's document: the one that is kept, or the one that Enlace makes by itself; and the form as a wiring check sees it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from typing import Any
+
+from django.db import transaction
+
+from enlace.accounts.models import Person
+from enlace.core.form import FormDocument, Source, document_of
+from enlace.core.form.defaults import document_for
+from enlace.core.model.dataset import DatasetSpec
+from enlace.core.problem import Problem
+from enlace.core.server import Catalog
+from enlace.core.wiring import Wired
+
+from .models import Detail, Form, FormStep
+
+MOST_STEPS = 200
+
+
+def sources_of(form: Form) -> tuple[tuple[Source, ...], dict[str, Detail | None]]:
+    """The sources of a form, its own first, and the detail behind each (None for its own)."""
+    taken: set[str] = set()
+    main = Source(_name(form.dataset.table, taken), str(form.dataset_id), form.title)
+    sources, names = [main], {None: main.name}
+    behind: dict[str, Detail | None] = {main.name: None}
+    for one in form.details.select_related("dataset").order_by("pk"):  # a master came before its details
+        name = _name(one.dataset.table or one.dataset.name, taken)
+        names[one.pk] = name
+        behind[name] = one
+        columns = tuple(str(c) for c in one.columns)
+        parent = names[one.of_id]
+        sources.append(
+            Source(name, str(one.dataset_id), one.title, parent, columns, tuple(map(str, one.master_columns)))
+        )
+    return tuple(sources), behind
+
+
+def _name(text: str, taken: set[str]) -> str:
+    """A stable name for a source: of its table, with a number where two are of the same one."""
+    stem = re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_")[:50] or "records"
+    stem = stem if stem[0].isalpha() else f"t_{stem}"
+    name = next(one for one in (stem, *(f"{stem}_{n}" for n in range(2, 1000))) if one not in taken)
+    taken.add(name)
+    return name
+
+
+def document(form: Form) -> FormDocument:
+    """What a form's sheet is now."""
+    sources, behind = sources_of(form)
+    if form.document:
+        kept = document_of(form.document)
+        return replace(kept, sources=sources)
+    counts = {name: _shown(form.dataset if one is None else one.dataset) for name, one in behind.items()}
+    return document_for(sources, counts)
+
+
+def _shown(dataset: Any) -> int:
+    return sum(1 for one in dataset.fields.all() if not one.hidden)
+
+
+@transaction.atomic
+def change(
+    form: Form, person: Person, layout: int, label: str, act: Callable[[FormDocument], FormDocument]
+) -> FormDocument:
+    """Change a form's document, with a step to go back to. layout: the count that the page showed.
+
+    Raises Problem "changed" when another page has changed it meanwhile: nothing is overwritten.
+    """
+    locked = Form.objects.select_for_update().get(pk=form.pk)
+    if locked.layout != layout:
+        hint = "Reload the page to see both: what you were about to do was not done."
+        raise Problem("Somebody else has changed this form meanwhile.", hint, code="changed")
+    made = act(document(locked))
+    form.steps.filter(undone=True).delete()
+    form.steps.create(label=label[:120], document=locked.document, person=person)
+    old = list(form.steps.order_by("-pk").values_list("pk", flat=True)[MOST_STEPS:])
+    form.steps.filter(pk__in=old).delete()
+    _keep(form, locked, made.to_json())
+    return made
+
+
+@transaction.atomic
+def step(form: Form, person: Person, layout: int, back: bool) -> str:
+    """Go a step back, or forth again; what it was. Raises Problem when there is none."""
+    locked = Form.objects.select_for_update().get(pk=form.pk)
+    if locked.layout != layout:
+        raise Problem("Somebody else has changed this form meanwhile.", "Reload the page.", code="changed")
+    several = form.steps.filter(undone=not back)
+    one: FormStep | None = several.last() if back else several.first()
+    if one is None:
+        raise Problem("There is nothing to undo." if back else "There is nothing to redo.", "", code="bad")
+    before, one.document, one.undone = one.document, locked.document, back
+    one.save()
+    _keep(form, locked, before)
+    return one.label
+
+
+def _keep(form: Form, locked: Form, text: str) -> None:
+    locked.document, locked.layout = text, locked.layout + 1
+    locked.save(update_fields=["document", "layout"])
+    form.document, form.layout = locked.document, locked.layout
+
+
+def wired(
+    form: Form, made: FormDocument | None = None, rows: dict[str, Sequence[Sequence[Any]]] | None = None
+) -> Wired:
+    """A form as the wiring check sees it. A source whose dataset can't be had is told as gone."""
+    sources, behind = sources_of(form)
+    datasets: dict[str, DatasetSpec | None] = {}
+    for name, one in behind.items():
+        try:
+            datasets[name] = (form.dataset if one is None else one.dataset).to_spec()
+        except Problem:
+            datasets[name] = None
+    titles = list(form.project.forms.values_list("title", flat=True))
+    actions = list(form.actions.values_list("title", flat=True))
+    return Wired(made or document(form), datasets, titles, actions, _unserved(form, sources, datasets), rows or {})
+
+
+def _unserved(form: Form, sources: Sequence[Source], datasets: dict[str, DatasetSpec | None]) -> list[str]:
+    """The details whose link begins no index, as far as the server tells."""
+    try:
+        catalog = Catalog.of(form.dataset.connection.to_spec())
+        indexes = {
+            one.name: catalog.indexes(_table(datasets, one.name)) for one in sources[1:] if _table(datasets, one.name)
+        }
+    except Problem:
+        return []
+    return [
+        one.name
+        for one in sources[1:]
+        if one.name in indexes
+        and one.columns
+        and not any(set(i[: len(one.columns)]) == set(one.columns) for i in indexes[one.name])
+    ]
+
+
+def _table(datasets: dict[str, DatasetSpec | None], name: str) -> str:
+    dataset = datasets.get(name)
+    return dataset.table if dataset is not None and not dataset.query and not dataset.is_view else ""
