@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from demo.harbour.sheets import lay_out
 from enlace.accounts.models import Person
 from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.inference.make import make_dataset
@@ -127,6 +128,7 @@ def load(path: Path, server: Throwaway | None = None) -> Project:
             _settle_fields(form.dataset, table)
             for detail in form.details.select_related("dataset__connection"):
                 _settle_fields(detail.dataset, detail.dataset.table)
+            lay_out(form)
         dues = query_dataset(connection.to_spec(), DUE, {"currency": "EUR"})
         Form.make(Dataset.make(connection, dues, "Dues by currency"), "Dues by currency")
     return project

@@ -125,7 +125,10 @@ def _record_of(work: Work, place: Mapping[str, str]) -> RecordView | None:
             return view.moved_to(position) if position is not None else work.at(0)
         except Problem:
             return work.at(0)
-    return work.at(0)
+    rows, _ = work.window(0, window_size(work))
+    if not rows or rows[0].id.startswith("p"):
+        return work.at(0)
+    return work.record(rows[0].id, 0)
 
 
 def _blanks(work: Work, part: FormPart) -> list[Drawing]:

@@ -131,6 +131,8 @@ class Work:
         self.kept = KeptCopy(form, person) if kept else None
         self.spec = self.kept.spec if self.kept else self.live
         self.part = part_named(parts_of(form), part) if part else own_part(form)
+        # The window that was read last: who shows it and who asks for its first record read it once.
+        self._windows: dict[tuple[int, int], tuple[list[Row], dict[str, PendingRecord]]] = {}
         self._seen: dict[str, Work] = {}  # other parts, as they are seen from this one
         self.sheet: Sheet | None = (above.sheet if above else Sheet(form)) if on_sheet else None
         self.prefix = f"{part}-" if on_sheet and part else ""
@@ -266,6 +268,7 @@ class Work:
     def forget_new(self) -> None:
         """Look again which records are new, after they changed."""
         self.__dict__.pop("new_count", None)
+        self._windows = {}
 
     def total(self) -> int:
         """How many records there are, new ones included."""
@@ -282,6 +285,13 @@ class Work:
 
     def window(self, start: int, size: int) -> tuple[list[Row], dict[str, PendingRecord]]:
         """The rows from a position on, new records after the last stored one, and what is pending of them."""
+        if self.sheet is None or not self.prefix or not self._seen:
+            return self._window(start, size)
+        if (start, size) not in self._windows:
+            self._windows = {(start, size): self._window(start, size)}
+        return self._windows[start, size]
+
+    def _window(self, start: int, size: int) -> tuple[list[Row], dict[str, PendingRecord]]:
         found = self.rows.window(start, size)
         pending = self.store.some([row.id for row in found]) if self.dataset.editable else {}
         if len(found) < size and self.new_count:

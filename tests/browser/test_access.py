@@ -170,9 +170,9 @@ class Axe(Served):
         expect(page.get_by_role("heading", name="rehearsal")).to_be_visible()
         yield "a rehearsal"
         self.work("Vessel", page)
-        page.get_by_role("button", name="Discard").click()
+        page.locator("#act-discard").click()
         page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
-        self.says("dropped", page)
+        self.says("discarded", page)
 
     def violations(self, page):
         found = page.evaluate(f"axe.run(document, {RULES})")["violations"]

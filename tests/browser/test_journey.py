@@ -176,9 +176,9 @@ class Journey(Served):
         page.keyboard.press("Enter")
         expect(self.cell(5, 2, page)).to_have_text("Next dock")
         expect(self.cell(4, 2, page)).to_have_text("Late dock")
-        page.get_by_role("button", name="Discard").click()
+        page.locator("#act-discard").click()
         page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
-        self.says("dropped", page)
+        self.says("discarded", page)
 
     def until(self, done, page):
         for _ in range(100):
@@ -204,9 +204,9 @@ class Journey(Served):
         other = self.work("Dues invoice", self.open_page("operator"))
         for label, value in (("Amount", "1234.56"), ("Currency", "USD"), ("Paid on", "2026-12-24")):
             expect(other.locator("#panel").get_by_role("textbox", name=label)).to_have_value(value)
-        other.get_by_role("button", name="Discard").click()
+        other.locator("#act-discard").click()
         other.locator("#question").get_by_role("button", name="Discard", exact=True).click()
-        self.says("dropped", other)
+        self.says("discarded", other)
         self.wrong = [
             w
             for w in self.wrong

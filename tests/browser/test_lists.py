@@ -15,9 +15,9 @@ class Lists(Served):
         return self.page.locator("#choices [data-choice]")
 
     def discard(self):
-        self.page.locator("#strip").get_by_role("button", name="Discard").click()
+        self.page.locator("#strip").locator("#act-discard").click()
         self.page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
-        self.says("dropped")
+        self.says("discarded")
 
     def test_by_keyboard_beside_the_grid(self):
         page = self.work("Port call")

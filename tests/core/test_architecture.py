@@ -33,6 +33,7 @@ class House(unittest.TestCase):
         for command in (
             [Path(sys.executable).with_name("djlint"), "enlace", "--lint", "--check", "--quiet"],
             [ROOT / "node_modules/.bin/biome", "check", "--error-on-warnings"],
+            ["node", "--test", "tests/scripts/"],
         ):
             done = subprocess.run(command, cwd=ROOT, capture_output=True, text=True)
             self.assertEqual(done.returncode, 0, done.stdout[-2000:] + done.stderr)

@@ -73,7 +73,8 @@ def lookups(wired: Wired) -> Iterator[Fault]:
             continue
         for field in dataset.shown:
             lookup = field.lookup
-            if lookup and lookup.table and lookup.shows == (lookup.target,) and len(lookup.columns) > 1:
+            target = lookup.by_name.get(lookup.target) if lookup else None
+            if lookup and lookup.shows == (lookup.target,) and len(lookup.columns) > 1 and target and target.kind != "text":
                 sentence = f"The list of {field.label} shows keys only. Choose on the field sheet what it shows."
                 yield Fault("lookups", sentence, "warning", "", source)
 

@@ -47,6 +47,12 @@ async function post(name, data) {
 /** Make what the desk drew still, and the controls on it choosable. */
 function prepare() {
   layOut(root);
+  for (const grid of root.querySelectorAll("[data-grid]")) {
+    grid.querySelector("[data-scroller]").style.setProperty("--columns", `28px ${grid.dataset.widths}`);
+    const rows = grid.querySelector("[data-rows]");
+    grid.querySelector("[data-runway]").style.height = `${rows.children.length * 30}px`;
+    if (!rows.children.length) grid.querySelector("[data-empty-note]").hidden = false;
+  }
   const ids = chosen();
   for (const one of root.querySelectorAll("[data-stage] [data-control]")) {
     if (!one.querySelector("[data-control]")) for (const part of one.children) part.inert = true;

@@ -7,7 +7,7 @@ export function rowsOf(places) {
   for (let row = 1; row <= last; row++) {
     const here = places.filter(({ y, h }) => y <= row && row < y + h);
     const grows = here.some(({ fill }) => fill);
-    rows.push(grows ? "minmax(var(--cell), 1fr)" : "minmax(var(--cell), auto)");
+    rows.push(grows ? "minmax(0, 1fr)" : here.length ? "minmax(min-content, auto)" : "var(--cell)");
   }
   return rows.join(" ");
 }

@@ -1,0 +1,232 @@
+"""Sheets: what the composer does to a form, what the desk shows of several sources, and the wiring check."""
+
+import json
+import re
+from html import unescape
+from io import StringIO
+
+from django.core.management import CommandError, call_command
+from django.db import connections
+from django.test.utils import CaptureQueriesContext
+from sqlalchemy import event
+
+from enlace.core.server.engine import engine_for
+from enlace.workshop import layout
+from enlace.workshop.details import Above, add_detail, possible_details
+from enlace.workshop.models import Form, FormStep
+from tests.web.pages import Pages
+
+
+class Sheets(Pages):
+    """Vessels, their calls, and the cargo of these."""
+
+    def setUp(self):
+        super().setUp()
+        self.vessel = self.form("vessel")
+        self.calls = self.detail(Above(self.vessel), "port_call")
+        self.cargo = self.detail(Above(self.vessel, self.calls), "cargo_line")
+
+    def detail(self, above, table):
+        reference = next(one for one in possible_details(above) if one.table == table)
+        return add_detail(above, reference)
+
+    def act(self, act: str, status: int = 200, form: Form | None = None, **data) -> str:
+        form = form or self.vessel
+        form.refresh_from_db()
+        response = self.client.post(
+            f"/workshop/form/{form.pk}/compose/act", {"act": act, "layout": form.layout, **data}
+        )
+        self.assertEqual(response.status_code, status, response.content[-800:])
+        return response.content.decode()
+
+    def document(self):
+        self.vessel.refresh_from_db()
+        return layout.document(self.vessel)
+
+
+class Composer(Sheets):
+    def test_from_the_default_sheet_to_one_s_own(self):
+        page = self.client.get(f"/workshop/form/{self.vessel.pk}/compose")
+        for kind in ("grid", "panel", "navigator", "tabs"):
+            self.assertContains(page, f'data-kind="{kind}"')
+        html = self.act("add", kind="editor", source="vessel", field="name")
+        self.assertIn('data-chosen="name"', html)
+        self.assertIn("Name has 2 editors", html)
+        self.act("set", ids="name", name="label", value="Ship")
+        self.act("move", ids="name", dx=3, dy=0)
+        self.assertEqual(
+            (self.document().control("name").settings, self.document().control("name").place.x), ({"label": "Ship"}, 4)
+        )
+        at_desk = self.client.get(f"/desk/{self.vessel.pk}/").content.decode()
+        self.assertIn('id="c-name"', at_desk)
+        self.assertIn(">Ship<", at_desk)
+        self.act("undo")
+        self.assertEqual(self.document().control("name").place.x, 1)
+        self.act("redo")
+        self.assertEqual(self.document().control("name").place.x, 4)
+        repaired = self.act("repair", sentence="Name has 2 editors; one is enough.")
+        self.assertNotIn("has 2 editors", repaired)
+
+    def test_knots_of_the_board(self):
+        self.act("cross", control="vessel_grid", field="flag")
+        columns = self.document().control("vessel_grid").settings["columns"]
+        self.assertNotIn("flag", columns)
+        rows = self.client.get(f"/desk/{self.vessel.pk}/").content.decode()
+        self.assertEqual(
+            re.findall(
+                r'role="columnheader"[^>]*data-name="(flag)"', rows.split('data-of="of1-"')[0].split('id="panel"')[0]
+            ),
+            [],
+        )
+        self.act("cross", control="vessel_grid", field="flag")
+        self.assertNotIn("columns", self.document().control("vessel_grid").settings)
+        self.act("cross", 400, control="vessel_grid", field="nothing")
+
+    def test_two_builders_overwrite_nothing(self):
+        self.vessel.refresh_from_db()
+        seen = self.vessel.layout
+        self.act("add", kind="heading")
+        response = self.client.post(
+            f"/workshop/form/{self.vessel.pk}/compose/act", {"act": "add", "kind": "button", "layout": seen}
+        )
+        self.assertEqual(response.status_code, 409)
+        self.assertIn("Somebody else has changed this form", response.content.decode())
+        self.assertEqual(FormStep.objects.filter(form=self.vessel).count(), 1)
+        self.client.force_login(self.operator)
+        self.assertEqual(self.client.get(f"/workshop/form/{self.vessel.pk}/compose").status_code, 403)
+
+    def test_what_belongs_to_a_source_is_added_on_the_sheet(self):
+        self.act("add", kind="heading")
+        html = self.act("detail", source="port_call", reference=self.reference(html=self.act("show")))
+        self.assertIn("is on the form now", html)
+        self.assertEqual(len(self.document().sources), 4)
+        self.assertEqual(self.document().all().__class__.__name__, "generator")
+
+    def reference(self, html: str) -> str:
+        found = re.search(r'id="under-port_call">(.*?)</select>', html, re.S)[1]
+        return re.search(r'value="([^"]*)"', found)[1].replace("&#x27;", "'")
+
+    def test_kinds_that_can_t_be_and_markup_in_settings(self):
+        self.act("add", 400, kind="nothing")
+        self.act("show", 200, ids="gone")
+        self.act("tie", 400, ids="vessel_grid", source="gone")
+        self.act("move", 400, ids="vessel_grid", dx="a")
+        self.act("add", kind="heading")
+        html = self.act("set", ids="heading", name="text", value="<b>Big</b>")
+        self.assertIn("&lt;b&gt;Big", html)
+        self.assertNotIn("<b>Big", html)
+
+
+class AtTheDesk(Sheets):
+    """Several sources on one page."""
+
+    def on_sheet(self, path: str, **data) -> str:
+        return self.client.get(
+            f"/desk/{self.vessel.pk}/{path}", {"on": "sheet", **data}, headers={"HX-Request": "true"}
+        ).content.decode()
+
+    def told(self, html: str) -> dict[str, dict]:
+        found = re.findall(r'<template data-source="([^"]*)" data-detail="([^"]*)">', html)
+        return {p: json.loads(unescape(detail)) for p, detail in found}
+
+    def calls_of(self, vessel: int) -> list[int]:
+        return [row[0] for row in self.sql("SELECT id FROM port_call WHERE vessel_id = ? ORDER BY id", vessel)]
+
+    def test_details_follow_their_master_to_any_depth(self):
+        told = self.told(self.on_sheet("at", position=2))
+        calls = self.calls_of(3)
+        self.assertEqual(set(told), {f"{self.calls.pk}-", f"{self.cargo.pk}-"})
+        self.assertEqual(told[f"{self.calls.pk}-"]["record"], f"i{calls[0]}")
+        self.assertEqual(told[f"{self.calls.pk}-"]["total"], len(calls))
+        self.assertIn(f"/detail/{self.cargo.pk}/i{calls[0]}/", told[f"{self.cargo.pk}-"]["at"])
+
+    def test_where_the_page_stands_in_a_detail_is_kept(self):
+        calls = self.calls_of(1)
+        places = {str(self.calls.pk): {"record": f"i{calls[1]}", "master": "i1", "view": "order=-id&on=sheet"}}
+        told = self.told(self.on_sheet("record", record="i1", places=json.dumps(places)))[f"{self.calls.pk}-"]
+        self.assertEqual((told["record"], told["view"]), (f"i{calls[1]}", "order=-id&on=sheet"))
+        self.assertIn("order=-id", told["view"])
+        for wrong in ("[", "[]", '{"1": 3}', '{"1": {"view": "order=gone"}}'):
+            self.on_sheet("record", record="i1", places=wrong)
+
+    def test_a_new_master_and_none(self):
+        response = self.client.post(f"/desk/{self.vessel.pk}/new?on=sheet", headers={"HX-Request": "true"})
+        told = self.told(response.content.decode())
+        self.assertEqual((told[f"{self.calls.pk}-"]["total"], told[f"{self.cargo.pk}-"]["at"]), (0, ""))
+        empty = self.form("vessel")
+        self.detail(Above(empty), "port_call")
+        page = self.client.get(f"/desk/{empty.pk}/?only-name=nothing%20at%20all")
+        self.assertContains(page, "There is no record to show")
+
+    def test_as_many_statements_as_sources(self):
+        """Moving in the master reads a window and a record for each source, whatever controls there are."""
+        self.on_sheet("at", position=1)
+        counted: list[str] = []
+        engine = engine_for(self.connection.to_spec())
+        count = lambda *given: counted.append(given[2])  # noqa: E731
+        event.listen(engine, "before_cursor_execute", count)
+        self.addCleanup(lambda: event.remove(engine, "before_cursor_execute", count))
+        self.on_sheet("at", position=3)
+        few = len(counted)
+        for kind, field in (
+            ("editor", "name"),
+            ("editor", "flag"),
+            ("value", "name"),
+            ("value", "built"),
+            ("button", ""),
+            ("heading", ""),
+        ):
+            self.act("add", kind=kind, source="vessel", field=field)
+        self.on_sheet("at", position=4)  # the new sheet is met for the first time
+        counted.clear()
+        self.on_sheet("at", position=3)
+        self.assertEqual(len(counted), few, counted)
+        with CaptureQueriesContext(connections["default"]) as own:
+            self.on_sheet("at", position=6)
+        self.assertLess(len(own), 90)
+
+    def test_an_order_of_one_grid_without_leaving_the_page(self):
+        html = self.on_sheet("arrange", order="-name")
+        self.assertIn('data-grid-of=""', html)
+        self.assertIn("order=-name", self.told(html)[""]["view"])
+        at = f"detail/{self.calls.pk}/i1/arrange"
+        html = self.on_sheet(at, order="-id")
+        self.assertIn(f'data-grid-of="{self.calls.pk}-"', html)
+
+    def test_a_chart_counts_the_draft(self):
+        self.act("add", kind="chart", source="port_call")
+        for name, value in {"by": "status", "function": "count"}.items():
+            self.act("set", ids="chart", name=name, value=value)
+        before = self.shares(self.on_sheet("at", position=0))
+        call = self.calls_of(1)[0]
+        status = self.sql("SELECT status FROM port_call WHERE id = ?", call)[0][0]
+        wanted = next(one for one in before if one != status)
+        at = f"/desk/{self.vessel.pk}/detail/{self.calls.pk}/i1/edit?on=sheet"
+        self.client.post(at, {"record": f"i{call}", "field": "status", "value": wanted}, headers={"HX-Request": "true"})
+        after = self.shares(self.on_sheet("at", position=0))
+        self.assertEqual(after.get(wanted), before[wanted] + 1)
+        self.assertEqual(after.get(status, 0), before[status] - 1)
+
+    def shares(self, html: str) -> dict[str, int]:
+        chart = html[html.index('class="chart"') :]
+        return {
+            name: int(count) for name, count in re.findall(r'<th scope="row">([^<]*)</th><td[^>]*>(\d+)</td>', chart)
+        }
+
+
+class Wiring(Sheets):
+    def test_a_project_s_page_and_the_command(self):
+        self.assertContains(self.client.get(f"/workshop/project/{self.project.pk}/wiring"), "Wired soundly")
+        out = StringIO()
+        call_command("check_wiring", stdout=out)
+        self.assertIn("soundly", out.getvalue())
+        self.act("remove", ids="vessel_panel")
+        self.act("cross", control="vessel_grid", field="name")
+        self.assertContains(
+            self.client.get(f"/workshop/project/{self.project.pk}/wiring"),
+            "Name needs a value, and nothing on the form lets",
+        )
+        with self.assertRaises(CommandError):
+            call_command("check_wiring", stdout=out)
+        self.act("repair", sentence="Name needs a value, and nothing on the form lets people enter one.")
+        self.assertEqual(self.document().control("name").kind, "editor")
