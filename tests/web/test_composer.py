@@ -2,15 +2,23 @@
 
 import json
 import re
+import tempfile
 from html import unescape
 from io import StringIO
+from pathlib import Path
+from unittest import mock
 
+from django.conf import settings
 from django.core.management import CommandError, call_command
 from django.db import connections
 from django.test.utils import CaptureQueriesContext
 from sqlalchemy import event
 
+from enlace.core.form import CONTROL_KINDS, ControlKind
+from enlace.core.form.kinds import Setting
+from enlace.core.form.schema import schema
 from enlace.core.server.engine import engine_for
+from enlace.core.wiring import faults_of
 from enlace.workshop import layout
 from enlace.workshop.details import Above, add_detail, possible_details
 from enlace.workshop.models import Form, FormStep
@@ -115,6 +123,28 @@ class Composer(Sheets):
         html = self.act("set", ids="heading", name="text", value="<b>Big</b>")
         self.assertIn("&lt;b&gt;Big", html)
         self.assertNotIn("<b>Big", html)
+
+
+class OneMoreKind(Sheets):
+    """The worked example of the documentation: a file's worth of a kind, a template, and nothing else."""
+
+    def test_it_is_known_everywhere(self):
+        kind = ControlKind(
+            "rule", "Line", "A line between controls", size=(12, 1), settings=(Setting("label", "Label"),)
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            template = Path(folder) / "desk/controls/rule.html"
+            template.parent.mkdir(parents=True)
+            template.write_text('<hr aria-label="{{ label }}">')
+            engines = [{**settings.TEMPLATES[0], "DIRS": [folder]}]
+            with mock.patch.dict(CONTROL_KINDS, rule=kind), self.settings(TEMPLATES=engines):
+                self.assertIn('data-add="rule"', self.act("add", kind="rule"))
+                self.act("set", ids="rule", name="label", value="Below")
+                self.assertContains(self.client.get(f"/desk/{self.vessel.pk}/"), '<hr aria-label="Below">')
+                self.assertIn("rule", json.dumps(schema()))
+                self.assertEqual([one for one in faults_of(layout.wired(self.vessel)) if one.control == "rule"], [])
+        told = [one.sentence for one in faults_of(layout.wired(self.vessel)) if one.control == "rule"]
+        self.assertEqual(told, ["Nothing here knows a control of the kind rule."])
 
 
 class AtTheDesk(Sheets):

@@ -74,7 +74,13 @@ def lookups(wired: Wired) -> Iterator[Fault]:
         for field in dataset.shown:
             lookup = field.lookup
             target = lookup.by_name.get(lookup.target) if lookup else None
-            if lookup and lookup.shows == (lookup.target,) and len(lookup.columns) > 1 and target and target.kind != "text":
+            if (
+                lookup
+                and lookup.shows == (lookup.target,)
+                and len(lookup.columns) > 1
+                and target
+                and target.kind != "text"
+            ):
                 sentence = f"The list of {field.label} shows keys only. Choose on the field sheet what it shows."
                 yield Fault("lookups", sentence, "warning", "", source)
 
