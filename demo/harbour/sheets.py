@@ -18,7 +18,10 @@ def lay_out(form: Form) -> None:
 def _port_call(document: FormDocument) -> FormDocument:
     """Calls with what is done with them at hand, their cargo with a chart beside it."""
     document = edit.setting(
-        document, "port_call_grid", "columns", "vessel_id, berth_code, status, eta, etd, cargo_t, days_in_port"
+        document,
+        "port_call_grid",
+        "columns",
+        "id, vessel_id, berth_code, agent_id, pilot_id, status, eta, etd, cargo_t, dues",
     )
     for kind, settings in (
         ("button", {"act": "action", "to": "Cast off"}),

@@ -8,6 +8,7 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.template.loader import render_to_string
+from django.urls import reverse
 from django.utils.html import format_html
 from django.utils.safestring import mark_safe
 
@@ -105,6 +106,10 @@ class Answer:
         )
         if edited.state == "wrong":
             self.say(f"{edited.field.label}: {edited.message}")
+        if self.work.sheet is not None:
+            # What only shows, charts and values, follows at once; editors keep what is being typed in them.
+            drawing = Drawing(self.work.part, base_context(self.work), self.work, view)
+            self.parts += lone_controls(self.request, self.work.sheet, drawing, ("value", "chart", "cards"))
         return self.template("notes.html", record=view, editors=spoken)
 
     def row(self, view: RecordView) -> Answer:
@@ -119,7 +124,11 @@ class Answer:
 
     def strip(self) -> Answer:
         self.events["enlace:draft"] = {"revision": self.work.store.revision}
-        return self.template("strip.html", swap=True, **strip_context(self.work))
+        return self.template("strip.html", swap=True, **strip_context(self.work), at=self._whole())
+
+    def _whole(self) -> str:
+        """Where acts on the whole draft go: on a sheet to the form itself, whichever of its parts answers."""
+        return reverse("work", args=[self.work.form.pk]) if self.work.sheet else self.work.address
 
     def say(self, sentence: str) -> Answer:
         """A quiet line that a screen reader gets too."""

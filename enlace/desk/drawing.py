@@ -98,13 +98,13 @@ def draw_control(
     return mark_safe(render_to_string(f"desk/controls/{one.kind}.html", context, request))
 
 
-def lone_controls(request: HttpRequest, sheet: Sheet, drawing: Drawing) -> list[str]:
+def lone_controls(request: HttpRequest, sheet: Sheet, drawing: Drawing, kinds: tuple[str, ...] = LONE) -> list[str]:
     """The controls of a part that stand by themselves, to be replaced where the page shows them."""
     name = sheet.source_names[drawing.part.name]
     return [
         draw_control(request, sheet, one, {name: drawing}, swap=True)
         for one in sheet.controls(drawing.part.name)
-        if one.kind in LONE
+        if one.kind in kinds
     ]
 
 

@@ -13,6 +13,7 @@ from .addresses import filters_in, leading, order_text
 from .contexts import base_context, panel_context, rail_context, rows_html
 from .drawing import Drawing
 from .parts import FormPart
+from .renamed import new_name
 from .sheet import columns_of, with_columns
 from .work import RecordView, Work
 
@@ -100,7 +101,7 @@ def _detail(work: Work, part: FormPart, view: RecordView | None, places: Places)
         detail = _work_on(work, part, view, place)
     except Problem:
         return [_blank(work, part), *_blanks(work, part)]
-    shown = _record_of(detail, place if place.get("master") == view.id else {})
+    shown = _record_of(detail, place if new_name(place.get("master", "")) == view.id else {})
     return [drawing_of(detail, shown), *details_of(detail, shown, places)]
 
 
@@ -120,8 +121,8 @@ def _record_of(work: Work, place: Mapping[str, str]) -> RecordView | None:
     """The record that the page showed, if it is there, else the first one."""
     if identifier := place.get("record"):
         try:
-            view = work.record(identifier)
-            position = work.position(identifier)
+            view = work.record(new_name(identifier))
+            position = work.position(view.id)
             return view.moved_to(position) if position is not None else work.at(0)
         except Problem:
             return work.at(0)

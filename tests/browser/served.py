@@ -104,10 +104,22 @@ class Served(unittest.TestCase):
             expect(page.locator("#rows .record").first).to_be_visible()
         return page
 
-    def type_into(self, label: str, text: str, page: Page | None = None) -> None:
-        """Type into an editor beside the grid and leave it."""
+    def prefix(self, title: str, page: Page | None = None) -> str:
+        """What begins the ids of a detail's elements on its form's sheet."""
+        find = """title => [...document.querySelectorAll("[data-source]")].map(one => one.dataset.source)
+            .find(p => document.getElementById(p + "grid")?.getAttribute("aria-label") === title)"""
+        return (page or self.page).evaluate(find, title)
+
+    def alone(self, title: str, page: Page | None = None) -> None:
+        """Open a detail on a page of its own."""
         page = page or self.page
-        editor = page.locator("#panel").get_by_label(label, exact=False).first
+        find = "p => document.querySelector(`[data-source='${p}']`).dataset.url"
+        page.goto(self.base + page.evaluate(find, self.prefix(title, page)))
+
+    def type_into(self, label: str, text: str, page: Page | None = None, p: str = "") -> None:
+        """Type into an editor beside the grid and leave it. p: what begins the ids of a detail's elements."""
+        page = page or self.page
+        editor = page.locator(f"[id='{p}panel']").get_by_label(label, exact=False).first
         editor.fill(text)
         with page.expect_response("**/edit?*"):
             editor.press("Tab")

@@ -49,9 +49,21 @@ class Axe(Served):
         yield "table"
         page.goto(self.base + "/workshop/connection/1/table?name=nothing")
         yield "a problem"
-        for address in ("project/1/datasets/", "dataset/1/", "rule/1/", "project/1/forms/", "form/2/"):
+        for address in (
+            "project/1/datasets/",
+            "dataset/1/",
+            "rule/1/",
+            "project/1/forms/",
+            "form/2/",
+            "project/1/wiring",
+        ):
             page.goto(f"{self.base}/workshop/{address}")
             yield address
+        page.goto(self.base + "/workshop/form/2/compose")
+        page.locator("[data-choose=port_call_grid]").click()
+        expect(page.locator(".card-of")).to_contain_text("Columns")
+        page.locator(".adds summary").click()
+        yield "the composer with a control chosen"
         page.goto(self.base + "/workshop/dataset/2/")
         page.get_by_role("button", name="More about berth_code").click()
         page.get_by_label("On save only").check()
@@ -91,7 +103,8 @@ class Axe(Served):
         page.get_by_role("button", name="Filter", exact=True).click()
         yield "a read-only form, about to be filtered"
         page.goto(self.base + "/desk/2/?record=i7")
-        page.locator(".details").get_by_role("link", name="Cargo line").click()
+        yield "a form with details on its sheet"
+        self.alone("Cargo line", page)
         expect(page.locator("#rows .record").first).to_be_visible()
         page.locator("details.other summary").click()
         yield "a detail"

@@ -113,16 +113,15 @@ class TwoPeople(Served):
         expect(page.locator("#panel .record-state")).to_contain_text("New record")
         for label, text in (("Vessel", "3"), ("Agent", "2"), ("ETA", "2026-06-02 10:00")):
             self.type_into(label, text, page)
-        page.locator(".details").get_by_role("link", name="Cargo line").click()
-        expect(page.get_by_role("heading", level=1)).to_have_text("Cargo line")
-        page.locator("#act-new").click()
-        expect(page.locator("#panel")).to_contain_text("The key of the record that it belongs to")
-        for label, text in (("Line no.", "1"), ("Commodity code", "CORK"), ("Direction", "in"), ("Tonnes", "12.5")):
-            self.type_into(label, text, page)
+        p = self.prefix("Cargo line", page)
+        page.locator(f"[id='{p}act-new']").click()
+        expect(page.locator(f"[id='{p}panel'] .record-state")).to_contain_text("New record")
+        for label, text in (("Line no.", "1"), ("Commodity", "CORK"), ("Direction", "in"), ("Tonnes", "12.5")):
+            self.type_into(label, text, page, p)
         expect(page.locator("#strip")).to_contain_text("2 records pending")
         page.locator("#act-save").click()
         expect(page.get_by_text("Saved 2 records.")).to_be_visible()
-        expect(page.locator("#rows .record")).to_have_count(1)
+        expect(page.locator(f"[id='{p}rows'] .record")).to_have_count(1)
         query = (
             "SELECT c.vessel_id, l.tonnes FROM cargo_line l JOIN port_call c ON c.id = l.port_call_id WHERE c.id > 1200"
         )

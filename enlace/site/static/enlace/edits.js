@@ -10,14 +10,38 @@ const LOCKED = "The database asks for its password again. Give it in another tab
 
 export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
 
+const tell = (name, detail) => document.dispatchEvent(new CustomEvent(name, { detail }));
+
+/** Rows and grids go to their source as they are: the templates of an answer that hold them, taken out of it. */
+function wholes(parts) {
+  const found = [...parts.querySelectorAll("template[data-source], template[data-grid-of]")];
+  for (const part of found) part.remove();
+  return found;
+}
+function grids(found) {
+  for (const part of found)
+    if ("gridOf" in part.dataset) tell("enlace:grid", { p: part.dataset.gridOf, html: part.innerHTML });
+}
+function stands(found) {
+  for (const part of found)
+    if ("source" in part.dataset)
+      tell("enlace:source", { told: JSON.parse(part.dataset.detail), rows: part.innerHTML });
+}
+// Buttons ask by themselves; what their answers hold for sources is told all the same.
+document.addEventListener("htmx:afterOnLoad", ({ detail }) => {
+  const parts = document.createElement("template");
+  parts.innerHTML = detail.xhr.responseText.includes("<template data-") ? detail.xhr.responseText : "";
+  const found = wholes(parts.content);
+  grids(found);
+  stands(found);
+});
+
 /** Put an answer's fragments where they belong and tell the page its events. without: a fragment to leave out. */
 export function apply(html, response, without = null) {
   const parts = document.createElement("template");
   parts.innerHTML = html;
   if (without) parts.content.querySelector(without)?.remove();
-  // Rows and grids go to their source as they are; see below.
-  const whole = [...parts.content.querySelectorAll("template[data-source], template[data-grid-of]")];
-  for (const part of whole) part.remove();
+  const whole = wholes(parts.content);
   // What the page does not show any more, a row scrolled away, a note of another record, needs no replacing.
   for (const part of parts.content.querySelectorAll("[hx-swap-oob]"))
     if (!document.getElementById(part.id)) part.remove();
@@ -26,13 +50,9 @@ export function apply(html, response, without = null) {
   for (const { dataset } of parts.content.querySelectorAll("template[data-event]"))
     events[dataset.event] = JSON.parse(dataset.detail);
   if (!("enlace:said" in events)) document.getElementById("said").classList.remove("shown"); // what was said is over
-  const tell = (name, detail) => document.dispatchEvent(new CustomEvent(name, { detail }));
-  for (const part of whole)
-    if ("gridOf" in part.dataset) tell("enlace:grid", { p: part.dataset.gridOf, html: part.innerHTML });
+  grids(whole);
   for (const [name, detail] of Object.entries(events)) tell(name, detail);
-  for (const part of whole)
-    if ("source" in part.dataset)
-      tell("enlace:source", { told: JSON.parse(part.dataset.detail), rows: part.innerHTML });
+  stands(whole);
 }
 
 /** Take the token of a session that began after this page was made; whether there is one. */
