@@ -130,7 +130,8 @@ def load(path: Path, server: Throwaway | None = None) -> Project:
                 _settle_fields(detail.dataset, detail.dataset.table)
             lay_out(form)
         dues = query_dataset(connection.to_spec(), DUE, {"currency": "EUR"})
-        Form.make(Dataset.make(connection, dues, "Dues by currency"), "Dues by currency")
+        by_currency = Form.make(Dataset.make(connection, dues, "Dues by currency"), "Dues by currency")
+        Form.objects.filter(pk=by_currency.pk).update(section="Accounts", place=24, about="Invoices in one currency")
     return project
 
 

@@ -9,6 +9,9 @@ from enlace.workshop.models import Form
 
 def lay_out(form: Form) -> None:
     """The sheet of a form, where the demo has one of its own."""
+    if tile := TILES.get(form.dataset.table):
+        form.section, form.place, form.about, form.counted = tile
+        form.save(update_fields=["section", "place", "about", "counted"])
     made = SHEETS.get(form.dataset.table)
     if made is not None and not form.dataset.query:
         form.document = made(layout.document(form)).to_json()
@@ -47,4 +50,16 @@ def _port_call(document: FormDocument) -> FormDocument:
     return document
 
 
+# Section of the start page, place in it, a line under the title, and whether its records are counted.
+TILES = {
+    "port_call": ("Harbour", 1, "Who comes, when, to which berth, with what cargo", True),
+    "berth": ("Harbour", 2, "Quays, depths and lengths", True),
+    "tide_reading": ("Harbour", 3, "Heights of the water, hour by hour", False),
+    "gate_log": ("Harbour", 4, "Who passed the gate", False),
+    "vessel": ("Ships and people", 11, "The register of ships, with their calls", True),
+    "pilot_shift": ("Ships and people", 12, "Who is on duty when", False),
+    "cargo_line": ("Accounts", 21, "Everything loaded and unloaded", True),
+    "dues_invoice": ("Accounts", 22, "What the harbour is owed", True),
+    "unpaid_dues": ("Accounts", 23, "What is still open", False),
+}
 SHEETS = {"port_call": _port_call}

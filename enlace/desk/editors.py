@@ -71,6 +71,8 @@ def editor_views(work: Work, view: RecordView) -> list[EditorView]:
     order = {field.name: (field.name not in edited, i) for i, field in enumerate(work.dataset.shown)}
     for one in sorted(view.complaints, key=lambda c: not c.holds_back):  # what holds back is said first
         state = TOLD.get(one.code, "wrong")
+        if one.code == "missing" and work.quiet:
+            continue
         places = sorted((name for name in one.fields if name in order), key=order.__getitem__)
         for name in places:
             at = work.dataset.any_name[places[0]].label

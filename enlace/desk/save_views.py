@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
@@ -27,7 +29,21 @@ from .work import Work
 @require_POST
 @on_form
 def save(request: HttpRequest, work: Work) -> HttpResponse:
-    """Send the draft to the server by the form's policy. only: one record, where each is saved when one leaves it."""
+    """Send the draft to the server by the form's policy. only: one record, where each is saved when one leaves it.
+
+    Pressed on a page that is not the form's, the review or the rehearsal, it leads to the form, which says what came of it.
+    """
+    answer = _saved(request, work)
+    if request.headers.get("HX-Request") == "true":
+        return answer
+    events = json.loads(answer.get("HX-Trigger", "{}"))
+    if said := events.get("enlace:said", {}).get("sentence"):
+        messages.info(request, said)
+    current = events.get("enlace:current", {}).get("id", "")
+    return redirect(events.get("enlace:go", {}).get("to") or f"{work.address}?{urlencode({'record': current})}")
+
+
+def _saved(request: HttpRequest, work: Work) -> HttpResponse:
     identifier = request.POST.get("record", "")
     try:
         report = saving.save(work, request.POST.get("only", ""), request.POST.get("token", ""))

@@ -12,6 +12,7 @@ ACTS = (
     ("at", views.at, "at"),
     ("record", views.record, "record"),
     ("arrange", views.arrange, "arrange"),
+    ("tally", views.tally, "tally"),
     ("pulse", views.pulse, "pulse"),
     ("edit", views.edit, "edit"),
     ("preview", views.preview, "preview"),

@@ -34,10 +34,29 @@ def start(request: HttpRequest) -> HttpResponse:
     forms = (
         Form.objects.for_person(request.user)
         .select_related("project", "dataset__connection")
-        .order_by("project__name", "title")
+        .filter(listed=True)
+        .order_by("project__name", "section", "place", "title")
     )
     drafts = dict(request.user.drafts.filter(records__isnull=False).values_list("form", "changed"))
-    return render(request, "desk/start.html", {"forms": [(form, drafts.get(form.pk)) for form in forms]})
+    first: dict[tuple[int, str], int] = {}  # a section stands where the first of its tiles does
+    for form in forms:
+        here = (form.project_id, form.section)
+        first[here] = min(form.place, first.get(here, form.place))
+    ordered = sorted(forms, key=lambda f: (f.project.name, first[f.project_id, f.section], f.section, f.place, f.title))
+    return render(request, "desk/start.html", {"forms": [(form, drafts.get(form.pk)) for form in ordered]})
+
+
+@require_GET
+@on_form
+def tally(request: HttpRequest, work: Work) -> HttpResponse:
+    """How many records a form has, for its tile: asked after the start page is there, which does not wait for it."""
+    try:
+        count = work.rows.count()
+    except Problem:
+        return HttpResponse("")
+    return HttpResponse(
+        f"{work.formats.number()(count)} record{'s' * (count != 1)}", content_type="text/plain; charset=utf-8"
+    )
 
 
 @require_GET
@@ -245,6 +264,7 @@ def pulse(request: HttpRequest, work: Work) -> HttpResponse:
 def new(request: HttpRequest, work: Work) -> HttpResponse:
     """A new record, after the last one."""
     view = editing.add(work)
+    work.quiet = True
     answer = Answer(request, work).panel(view).rail(view.position, work.total()).strip()
     answer.events["enlace:focus"] = {
         "p": work.prefix,

@@ -148,6 +148,7 @@ class Work:
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links)
+        self.quiet = False  # a record that somebody has just begun is not told yet what it lacks
         self.master_values: Mapping[str, Any] | None = None  # of the master as stored, where they are known already
         self.words = Words(self.spec, formats)
         self.checks = Checks(self)

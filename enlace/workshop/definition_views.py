@@ -128,7 +128,11 @@ def form(request: HttpRequest, form: int) -> HttpResponse:
             found.whole = request.POST.get("policy", "whole") != "keep"
             found.most_failures = _failures(request) if not found.whole else None
             found.may_keep = "may_keep" in request.POST and not found.dataset.query  # a copy holds whole tables only
-            found.save(update_fields=["title", "whole", "most_failures", "may_keep"])
+            found.section = " ".join(request.POST.get("section", "").split())[:60]
+            found.about = " ".join(request.POST.get("about", "").split())[:200]
+            found.place = _place(request)
+            found.counted, found.listed = "counted" in request.POST, "listed" in request.POST
+            found.save()
             messages.success(request, "Saved.")
             return redirect(found)
         except Problem as problem:
@@ -148,6 +152,13 @@ def form_page(request: HttpRequest, found: Form, **wrong: str) -> HttpResponse:
         **wrong,
     }
     return render(request, "workshop/form.html", context, status=400 if any(wrong.values()) else 200)
+
+
+def _place(request: HttpRequest) -> int:
+    text = request.POST.get("place", "").strip() or "100"
+    if not text.isdecimal() or int(text[:9]) > 10_000:
+        raise Problem("This is not a place on the start page.", "Type a whole number up to 10000.", code="bad")
+    return int(text)
 
 
 def _failures(request: HttpRequest) -> int | None:

@@ -353,6 +353,9 @@ class Form(models.Model):
     whole: a save is all or nothing; else it keeps what succeeds and stops after `most_failures` (None: never).
     may_keep: people may keep a copy of its rows, to work on while the server is away. document: its sheet of controls as
     text (`core.form`), empty as long as nobody laid it out; layout: counts the changes of that.
+
+    On the start page: section and place, where its tile stands; about, a line under its title; counted, whether the tile
+    tells how many records there are; listed, whether it has a tile at all.
     """
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="forms")
@@ -363,6 +366,11 @@ class Form(models.Model):
     may_keep = models.BooleanField(default=False)
     document = models.TextField(blank=True)
     layout = models.PositiveIntegerField(default=0)
+    section = models.CharField(max_length=60, blank=True)
+    place = models.PositiveIntegerField(default=100)
+    about = models.CharField(max_length=200, blank=True)
+    counted = models.BooleanField(default=False)
+    listed = models.BooleanField(default=True)
 
     objects = FormQuery.as_manager()
 

@@ -415,4 +415,71 @@ document.addEventListener("keydown", (event) => {
     document.getElementById(key === "z" && !event.shiftKey ? "act-undo" : "act-redo")?.click();
   }
 });
+// Keys of a form: each act has one, and "?" lists them.
+const KEYS = [
+  ["Ctrl+S", "Save"],
+  ["Ctrl+Z, Ctrl+Y", "Undo, redo (outside an editor)"],
+  ["Alt+Shift+N", "New record", () => press("act-new")],
+  ["Alt+Shift+R", "Remove the record", () => press("act-remove")],
+  ["Alt+Shift+F", "Filter", () => press("act-filter")],
+  ["Alt+Shift+G", "Go to the grid", () => here().grid?.focus()],
+  ["Alt+Shift+E", "Go to the editors", () => editors()],
+  ["Alt+Shift+D", "Go to the next records on the sheet", () => nextSource()],
+  ["F6, Shift+F6", "From control to control"],
+  ["F2 or Enter", "Edit the cell; Escape leaves it as it was"],
+  ["?", "This list"],
+];
+const here = () => sourceOf(document.activeElement);
+const press = (name) => (here().el(name) || document.getElementById(name))?.click();
+const FOCUSABLE = "[tabindex='0'], input:enabled, button:enabled, a[href], select:enabled, textarea:enabled";
+const FIRST = "[data-field]:not([readonly]):not([disabled])";
+function editors() {
+  const own = [...document.querySelectorAll(`[data-of="of${here().p}"]`)];
+  const editor = own.map((one) => (one.querySelector("[data-grid]") ? null : one.querySelector(FIRST))).find(Boolean);
+  editor?.focus();
+}
+function nextSource() {
+  const several = [...sources.values()].filter((one) => one.grid?.root.offsetParent);
+  several[(several.indexOf(here()) + 1) % several.length]?.grid.focus();
+}
+function controlToControl(back) {
+  const several = [...document.querySelectorAll(".control")].filter((one) => one.offsetParent);
+  const at = several.findIndex((one) => one.contains(document.activeElement));
+  for (let step = 1; step <= several.length; step++) {
+    const next = several[(at + (back ? -step : step) + 2 * several.length) % several.length];
+    const into =
+      next.querySelector('[role="gridcell"][tabindex="0"]') ||
+      [...next.querySelectorAll(FOCUSABLE)].find((one) => one.offsetParent && !one.closest("[inert]"));
+    if (into) return into.focus();
+  }
+}
+document.addEventListener("keydown", (event) => {
+  const typing = event.target.matches?.("input, textarea, select");
+  if (event.key === "F6") {
+    event.preventDefault();
+    return controlToControl(event.shiftKey);
+  }
+  if (event.key === "?" && !typing && !event.target.closest?.('[role="gridcell"]')) {
+    event.preventDefault();
+    return listKeys();
+  }
+  if (!event.altKey || !event.shiftKey || event.ctrlKey) return;
+  const known = KEYS.find(([keys, , act]) => act && keys === `Alt+Shift+${event.code.replace("Key", "")}`);
+  if (!known) return;
+  event.preventDefault();
+  known[2]();
+});
+function listKeys() {
+  const box = document.getElementById("keys");
+  box.querySelector("dl").replaceChildren(
+    ...KEYS.flatMap(([keys, words]) => {
+      const [term, told] = [document.createElement("dt"), document.createElement("dd")];
+      term.textContent = keys;
+      told.textContent = words;
+      return [term, told];
+    }),
+  );
+  box.showModal();
+}
+document.getElementById("act-keys")?.addEventListener("click", listKeys);
 export { complain, fresh };
