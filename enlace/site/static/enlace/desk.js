@@ -443,7 +443,7 @@ function nextSource() {
   several[(several.indexOf(here()) + 1) % several.length]?.grid.focus();
 }
 function controlToControl(back) {
-  const several = [...document.querySelectorAll(".control")].filter((one) => one.offsetParent);
+  const several = [...document.querySelectorAll(".control:not(:has(.control))")].filter((one) => one.offsetParent);
   const at = several.findIndex((one) => one.contains(document.activeElement));
   for (let step = 1; step <= several.length; step++) {
     const next = several[(at + (back ? -step : step) + 2 * several.length) % several.length];
