@@ -14,7 +14,7 @@ from enlace.core.model.connection import ConnectionSpec
 from enlace.core.model.values import key_of
 from enlace.core.save import save
 
-from . import drafts, endurance, handwritten, hostile, shape, soak, table
+from . import drafts, endurance, handwritten, hostile, shape, sheet, soak, table
 from . import saves as large
 from .results import Results, medians
 from .served import Server
@@ -95,7 +95,10 @@ def main() -> None:
         database = str(Path(folder) / "million.sqlite3")
         print(f"Making a table of {table.ROWS} rows ...", flush=True)
         table.make(database)
-        with Server(Path(folder) / "home", database) as server:
+        offices = str(Path(folder) / "offices.sqlite3")
+        sheet.make(offices)
+        with Server(Path(folder) / "home", database, offices) as server:
+            sheet.main(results, server)
             memory(results, server)
             windows(results, server)
             drafts.keystrokes(results, server)

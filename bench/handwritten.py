@@ -25,6 +25,35 @@ def rows(request):
     return HttpResponse(TEMPLATE.render(Context({"rows": found})))
 
 
+SHEET = Engine().from_string(
+    """{% if not part %}<!DOCTYPE html><html><head><title>Office</title></head><body><form method="get"><input name="office"></form>{% endif %}
+{% for title, rows, record in sources %}<h2>{{ title }}</h2><table>{% for row in rows %}<tr>{% for value in row %}<td>{{ value }}</td>{% endfor %}</tr>
+{% endfor %}</table>{% for value in record %}<label>{{ forloop.counter }}<input value="{{ value }}"></label>{% endfor %}{% endfor %}
+{% if not part %}</body></html>{% endif %}"""
+)
+
+
+def sheet(request):
+    """An office, its projects, and the tasks of the first of these: rows and the record of each."""
+    if not hasattr(_local, "sheet"):
+        _local.sheet = sqlite3.connect(os.environ["BENCH_SHEET"])
+    db, office, part = _local.sheet, int(request.GET["office"]), request.GET.get("part")
+    columns = "id, name, code, city, opened, rate"
+    start = max(0, office - 1 - 33)
+    offices = (
+        [] if part else db.execute(f"SELECT {columns} FROM office ORDER BY id LIMIT 100 OFFSET ?", (start,)).fetchall()
+    )
+    record = db.execute(f"SELECT {columns} FROM office WHERE id = ?", (office,)).fetchone()
+    projects = db.execute(
+        f"SELECT {columns}, office_id FROM project WHERE office_id = ? ORDER BY id LIMIT 60", (office,)
+    ).fetchall()
+    tasks = db.execute(
+        f"SELECT {columns}, project_id FROM task WHERE project_id = ? ORDER BY id LIMIT 60", (projects[0][0],)
+    ).fetchall()
+    sources = [("Office", offices, record), ("Project", projects, projects[0]), ("Task", tasks, tasks[0])]
+    return HttpResponse(SHEET.render(Context({"sources": sources, "part": part})))
+
+
 def save(path: str, changes: list[tuple[str, int, str]]) -> None:
     """Save (new note, id, note as read) in one transaction, each with the check that it is still what was read."""
     db = sqlite3.connect(path, isolation_level=None)

@@ -21,6 +21,10 @@ def main() -> None:
         project=project, name="Bench", parameters={"path": os.environ["BENCH_DATABASE"]}
     )
     Form.make(Dataset.make(connection, make_dataset(connection.to_spec(), "reading"), "reading"), "Reading")
+    if sheet_database := os.environ.get("BENCH_SHEET"):
+        from .sheet import compose
+
+        compose(sheet_database)
 
 
 if __name__ == "__main__":

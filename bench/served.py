@@ -16,11 +16,12 @@ from scripts.serving import ROOT, ServerProcess
 class Server:
     """The server, ended at the end of a `with` block."""
 
-    def __init__(self, home: Path, database: str) -> None:
+    def __init__(self, home: Path, database: str, sheet_database: str = "") -> None:
         self.environment = {
             **os.environ,
             "ENLACE_HOME": str(home),
             "BENCH_DATABASE": database,
+            "BENCH_SHEET": sheet_database,
             "DJANGO_SETTINGS_MODULE": "bench.settings",
         }
         self.server = ServerProcess(self.environment)

@@ -2,6 +2,6 @@
 
 from django.urls import include, path
 
-from .handwritten import rows
+from .handwritten import rows, sheet
 
-urlpatterns = [path("handwritten", rows), path("", include("enlace.site.urls"))]
+urlpatterns = [path("handwritten", rows), path("handwritten-sheet", sheet), path("", include("enlace.site.urls"))]

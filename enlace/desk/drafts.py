@@ -58,6 +58,12 @@ class DraftStore:
         self.part, self.owner, self.practice = part, owner, practice
         self._draft: Draft | None = None
         self._looked = False
+        self._empty = False
+
+    def share(self, other: DraftStore) -> None:
+        """Take over what another store of the same draft knows of it, to read only: where nothing is pending, nothing is asked."""
+        self._draft, self._looked = other.draft, True
+        self._empty = other.draft is None or not other.draft.counts.get("all")
 
     @property
     def draft(self) -> Draft | None:
@@ -69,7 +75,7 @@ class DraftStore:
 
     def look_again(self) -> None:
         """Forget what is known of the draft's row."""
-        self._looked = False
+        self._looked = self._empty = False
 
     @property
     def revision(self) -> int:
@@ -88,6 +94,8 @@ class DraftStore:
 
     def some(self, identifiers: Iterable[str]) -> dict[str, PendingRecord]:
         """Those of the records that are pending."""
+        if self._empty:
+            return {}
         parts = in_parts(list(identifiers), 500)
         return {r.record: self._loaded(r) for some in parts for r in self._mine.filter(record__in=some)}
 
@@ -137,7 +145,7 @@ class DraftStore:
 
     def new_count(self) -> int:
         """How many new records there are."""
-        return self._new.count()
+        return 0 if self._empty else self._new.count()
 
     def new_slice(self, start: int, size: int) -> list[str]:
         """The ids of some new records, in the order in which they came."""

@@ -88,6 +88,8 @@ def details_of(work: Work, view: RecordView | None, places: Places) -> list[Draw
     found: list[Drawing] = []
     if work.sheet is None:
         return found
+    if not work.prefix:
+        work.store.look_again()  # the act that leads here may have changed the draft
     for name in work.sheet.details(work.part.name):
         found += _detail(work, work.parts[name], view, places)
     return found
@@ -114,6 +116,7 @@ def _work_on(work: Work, part: FormPart, view: RecordView, place: Mapping[str, s
         filters_in(asked), on_sheet=True, above=work,
     )  # fmt: skip
     detail.master_values = dict(view.stored or {})
+    detail.store.share(work.store)
     return detail
 
 

@@ -130,7 +130,9 @@ class Work:
         self.live = form.dataset.connection.to_spec()
         self.kept = KeptCopy(form, person) if kept else None
         self.spec = self.kept.spec if self.kept else self.live
-        self.part = part_named(parts_of(form), part) if part else own_part(form)
+        # Who works above knows all parts already; a form's own is known without looking for the others.
+        self._known_parts = dict(above.parts) if above else None
+        self.part = part_named(self._known_parts or parts_of(form), part) if part else own_part(form)
         # The window that was read last: who shows it and who asks for its first record read it once.
         self._windows: dict[tuple[int, int], tuple[list[Row], dict[str, PendingRecord]]] = {}
         self._seen: dict[str, Work] = {}  # other parts, as they are seen from this one
@@ -177,7 +179,7 @@ class Work:
     @cached_property
     def parts(self) -> dict[str, FormPart]:
         """All parts of the form by name; looked up when they are needed, since most answers show one."""
-        found = parts_of(self.form)
+        found = dict(self._known_parts or parts_of(self.form))
         found[self.part.name] = self.part
         for name in self.store.draft.tables if self.store.draft else ():
             found[name] = table_part(self.live, name)
