@@ -25,7 +25,8 @@ KEYS = (
     ["\ud800"], [True], [1.5], {"a": 1}, 7, None, ["a/b"], [{"$": "float", "v": "zz"}], ["x" * 9_000],
 )  # fmt: skip
 ACTS = ("make", "use", "leave", "keep", "take-apart", "kind", "up", "down", "bulk", "repair", "add", "calculate", "work", "live",
-        "refresh", "throw-away", "undo", "remove", "reset", "try")  # fmt: skip
+        "refresh", "throw-away", "undo", "redo", "remove", "reset", "try", "show", "move", "resize", "lay", "fill", "align", "duplicate",
+        "tie", "cross", "set", "page", "opening", "detail")  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -75,7 +76,8 @@ def hostile(
              "p-path", "p-host", "p-port", "table", "reference", "columns", "step", "run", "page", "form", "person", "next",
              "username", "password", "password_from", "variable", "paste", "to", "wanted", "all", "total", "given-x", "member",
              "message", "marks", "severity", "runs", "sorted_by", "compare", "version", "title", "statements", "guard", "column",
-             "count", "whole", "most_failures", *(f"only-{one}" for one in fields)]  # fmt: skip
+             "count", "whole", "most_failures", "on", "places", "layout", "ids", "x", "y", "w", "h", "dx", "dy", "dw", "dh", "into", "source",
+             "control", "how", "sentence", "section", "place", "about", *(f"only-{one}" for one in fields)]  # fmt: skip
     for _ in range(times):
         path = path_of(dice, dice.choice(patterns), numbers)
         given = {}
@@ -100,6 +102,17 @@ def _value(dice: random.Random, name: str, fields: Sequence[str]) -> str:
         return dice.choice(("", "-")) * (name == "order") + dice.choice(fields)
     if name == "act" and chance < 0.8:
         return dice.choice(ACTS)
+    if name == "on" and chance < 0.9:
+        return "sheet"
+    if name == "layout" and chance < 0.9:
+        return str(dice.randrange(3))
+    if name in ("ids", "control", "into") and chance < 0.8:
+        return " ".join(
+            dice.choices(("vessel_grid", "vessel_panel", "vessel_navigator", "heading", "page", "name"), k=2)
+        )
+    if name == "places" and chance < 0.8:
+        view = dice.choice(("order=-id", "order=gone", "only-id=x", *TEXTS[:20]))
+        return json.dumps({str(n): {"record": odd_id(dice)[:200], "master": "i1", "view": view} for n in range(3)})
     if name == "choice" and chance < 0.7:
         return json.dumps(dice.choice(KEYS))
     return dice.choice(TEXTS)
