@@ -14,12 +14,13 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
 from enlace.core.form import CONTROL_KINDS, Control
+from enlace.core.form.conditions import shown
 from enlace.core.form.kinds.button import ACTS
 from enlace.core.problem import Problem
 
 from .charts import WORDS, amounts, drawn
 from .editors import calculated_text, editor_views
-from .parts import FormPart
+from .parts import FormPart, rules_of
 from .sheet import Sheet, columns_of
 
 LONE = ("editor", "value", "button", "cards", "chart")  # drawn anew with each record
@@ -82,6 +83,8 @@ def draw_control(
         for setting in kind.settings
         if setting.name not in ("columns", "fields")
     }
+    if drawing is not None and _is_hidden(one, drawing):
+        return format_html('<div class="lone" id="{}c-{}"{} hidden></div>', context["p"], one.id, SWAP if swap else "")
     if one.kind in MORE and drawing is not None:
         context |= MORE[one.kind](sheet, one, drawing)
     if one.kind == "group":
@@ -96,6 +99,19 @@ def draw_control(
             "pages": [dict(zip(("id", "title", "inner"), page, strict=True)) for page in pages],
         }
     return mark_safe(render_to_string(f"desk/controls/{one.kind}.html", context, request))
+
+
+SWAP = mark_safe(' hx-swap-oob="true"')
+
+
+def _is_hidden(one: Control, drawing: Drawing) -> bool:
+    """Whether a control is not shown with the record that is current; without a record all are."""
+    condition = one.settings.get("shown_when")
+    if not condition or drawing.work is None or drawing.view is None:
+        return False
+    dataset = drawing.part.dataset
+    values = rules_of(dataset).computed.values(drawing.view.values, {}, drawing.view.stored is None)
+    return not shown(dataset, str(condition), values)
 
 
 def lone_controls(request: HttpRequest, sheet: Sheet, drawing: Drawing, kinds: tuple[str, ...] = LONE) -> list[str]:

@@ -162,6 +162,7 @@ class Wiring(unittest.TestCase):
             "ties": more(Control("x", "editor", "call", "gone", low)),
             "required": bare,
             "twice": more(Control("x", "editor", "call", "name", low)),
+            "conditions": more(Control("x", "editor", "call", "name", low, {"shown_when": "gone > 3"})),
             "names": more(Control("x", "grid", "call", place=low, settings={"columns": ["name", "gone"]})),
             "shortcuts": more(
                 *(

@@ -223,6 +223,18 @@ class AtTheDesk(Sheets):
         html = self.on_sheet(at, order="-id")
         self.assertIn(f'data-grid-of="{self.calls.pk}-"', html)
 
+    def test_what_is_shown_only_with_some_records(self):
+        self.act("add", kind="value", source="vessel", field="name")
+        self.act("set", ids="name", name="shown_when", value="in_service = 1")
+        idle = self.sql("SELECT id FROM vessel WHERE in_service = 0 LIMIT 1")[0][0]
+        busy = self.sql("SELECT id FROM vessel WHERE in_service = 1 LIMIT 1")[0][0]
+        self.assertIn(
+            '<div class="lone" id="c-name" hx-swap-oob="true" hidden></div>', self.on_sheet("record", record=f"i{idle}")
+        )
+        self.assertIn('<div class="lone shown-value" id="c-name"', self.on_sheet("record", record=f"i{busy}"))
+        html = self.act("set", ids="name", name="shown_when", value="in_servic = 1")
+        self.assertIn("is not understood", html)
+
     def test_a_chart_counts_the_draft(self):
         self.act("add", kind="chart", source="port_call")
         for name, value in {"by": "status", "function": "count"}.items():

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from .base import Check, Fault, Wired
 from .links import charts, editable, links, lookups
-from .names import labels, names, shortcuts
+from .names import conditions, labels, names, shortcuts
 from .reading import reading
 from .required import required, twice
 from .ties import ties
 from .widths import widths
 
 CHECKS: tuple[Check, ...] = (
-    ties, required, twice, names, shortcuts, labels, links, editable, lookups, charts, widths, reading,
+    ties, required, twice, names, conditions, shortcuts, labels, links, editable, lookups, charts, widths, reading,
 )  # fmt: skip
 
 

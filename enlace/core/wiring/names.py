@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from ..form import Control, FormDocument
+from ..form.conditions import read_condition
 from ..form.edit import setting
 from .base import Fault, Wired
 
@@ -32,6 +33,25 @@ def names(wired: Wired) -> Iterator[Fault]:
                     "Leave it out",
                 )
         yield from _button(one, wired)
+
+
+def conditions(wired: Wired) -> Iterator[Fault]:
+    for one in wired.document.all():
+        text, dataset = one.settings.get("shown_when"), wired.datasets.get(one.source)
+        if not text or dataset is None or not isinstance(text, str):
+            continue
+        wrong = read_condition(dataset, text)
+        if isinstance(wrong, str):
+            repair = partial(setting, identifier=one.id, name="shown_when", text="")
+            yield Fault(
+                "conditions",
+                wrong if wrong.endswith(".") else f"{wrong}.",
+                "error",
+                one.id,
+                one.source,
+                repair,
+                "Show it always",
+            )
 
 
 def _button(one: Control, wired: Wired) -> Iterator[Fault]:

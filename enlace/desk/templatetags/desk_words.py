@@ -12,3 +12,15 @@ register = template.Library()
 def aligned(field: FieldSpec) -> str:
     """How a field's column stands."""
     return align_of(field)
+
+
+@register.filter
+def locked_because(field: FieldSpec) -> str:
+    """Why nobody types in a column, as a sentence."""
+    if field.formula:
+        return f"{field.label} is calculated."
+    if field.generated:
+        return f"The database makes {field.label}."
+    if field.outside:
+        return f"{field.label} is of another table, and is not saved with this one."
+    return field.help or f"{field.label} is read only here."

@@ -1,6 +1,6 @@
 """A button that runs an act."""
 
-from .base import ControlKind, Setting
+from .base import SHOWN_WHEN, ControlKind, Setting
 
 ACTS = (
     ("first", "Go to the first record"),
@@ -30,5 +30,6 @@ BUTTON = ControlKind(
         Setting("act", "Act", "choice", "refresh", ACTS),
         Setting("to", "Which form or action", help="Its title."),
         Setting("shortcut", "Shortcut", help="A letter, pressed with Alt and Shift."),
+        SHOWN_WHEN,
     ),
 )

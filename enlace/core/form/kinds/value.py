@@ -1,6 +1,6 @@
 """A shown value: one field of the current record, to be read."""
 
-from .base import LABEL, ControlKind, Setting
+from .base import LABEL, SHOWN_WHEN, ControlKind, Setting
 
 VALUE = ControlKind(
     "value",
@@ -9,5 +9,5 @@ VALUE = ControlKind(
     source=True,
     field=True,
     size=(3, 2),
-    settings=(LABEL, Setting("large", "In large letters", "yes or no", False)),
+    settings=(LABEL, Setting("large", "In large letters", "yes or no", False), SHOWN_WHEN),
 )

@@ -23,7 +23,7 @@ export class CellEditor {
     const { id } = row.dataset;
     const { number, name, kind } = head.dataset;
     const label = head.textContent.trim();
-    if ("locked" in head.dataset) return enlaceSay(`${label} can't be edited.`);
+    if (head.dataset.locked) return enlaceSay(head.dataset.locked);
     if (row.dataset.state === "removed")
       return enlaceSay("This record is marked for removal. Discard the removal first, then edit it.");
     if (ELSEWHERE.includes(kind)) return (await this.panelEditor(id, number))?.focus();
