@@ -25,4 +25,4 @@ def forget_part(instance: Any, **_: Any) -> None:
     for draft in Draft.objects.filter(records__in=concerned).distinct():
         store = DraftStore(draft.person, draft.form, part=str(instance.pk), practice=draft.practice)
         gone = concerned.filter(draft=draft).values_list("part", "record")
-        store.settle({}, list(gone))
+        store.after_save({}, list(gone))

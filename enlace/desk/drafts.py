@@ -247,7 +247,7 @@ class DraftStore:
         self.draft.tables = tables
 
     @transaction.atomic
-    def settle(self, records: Records, saved: Iterable[tuple[str, str]] = ()) -> None:
+    def after_save(self, records: Records, saved: Iterable[tuple[str, str]] = ()) -> None:
         """Store what a save said of records, and drop those that it saved; nothing before it can be undone then."""
         draft = self.existing()
         gone = list(saved)

@@ -21,7 +21,7 @@ from .kept import KeptCopy
 from .kept_views import away_page, in_use
 from .parameters import ask_page, given_of
 from .renamed import new_name
-from .saving import settle_doubt
+from .saving import resolve_doubt
 from .work import Work
 
 MOST_POSITION = 2**62
@@ -68,7 +68,7 @@ def on_form(view: Callable) -> Callable:
                 on_sheet=request.GET.get("on") == "sheet" or (view.__name__ in WITH_SHEET and not part),
             )
             if request.method == "POST":
-                settle_doubt(work)
+                resolve_doubt(work)
                 _rename(request, work)
             return view(request, work, **more)
 

@@ -70,7 +70,7 @@ def save(work: Work, only: str = "", token: str = "") -> SaveReport:
             report.also = [
                 line for one in report.outcomes.values() for line in in_sentences(one.consequences, past=True)
             ]
-        _settle(work, records, report, claim)
+        _apply_outcomes(work, records, report, claim)
     work.forget_draft()
     return report
 
@@ -93,10 +93,10 @@ def _note(work: Work, held: dict[Address, list[Complaint]]) -> None:
     told = {at: tuple(one for one in several if one.code == "save") for at, several in held.items()}
     if any(told.values()):
         stands = work.store.by_part()
-        work.store.settle({(p, i): replace(stands[p][i], refusals=said) for (p, i), said in told.items() if said})
+        work.store.after_save({(p, i): replace(stands[p][i], refusals=said) for (p, i), said in told.items() if said})
 
 
-def settle_doubt(work: Work) -> None:
+def resolve_doubt(work: Work) -> None:
     """Where a save of the draft was begun and nobody told its outcome, find out before anything else is done to it.
 
     So it is after a crash of Enlace, or when the connection was lost while the server committed. Raises Problem while
@@ -126,7 +126,7 @@ def look_into(work: Work, row: SaveClaim) -> None:
         parts = _parts(work, found)
         outcomes = find_saved(work.live, parts, policy_of(work), Receipt(row.draft.code, row.receipt)) if parts else {}
         report = SaveReport(outcomes)
-        _settle(work, found, report, claim)
+        _apply_outcomes(work, found, report, claim)
         if not report.saved:
             row.delete()  # nothing of it is there: the same request may try again
     work.forget_draft()
@@ -183,7 +183,7 @@ def _problems(work: Work, part: str, record: PendingRecord) -> list[Complaint]:
     return complaints
 
 
-def _settle(work: Work, records: Records, report: SaveReport, claim: Claim) -> None:
+def _apply_outcomes(work: Work, records: Records, report: SaveReport, claim: Claim) -> None:
     """Write the journal, drop what was saved, note what was said of the rest, and end the claim: all at once."""
     saved = report.saved
     with transaction.atomic():
@@ -194,7 +194,7 @@ def _settle(work: Work, records: Records, report: SaveReport, claim: Claim) -> N
         if saved:
             changed |= _handed_down(work, stands, records, report)
             changed |= _edited_meanwhile(work, stands, records, saved)
-        work.store.settle(changed, saved)
+        work.store.after_save(changed, saved)
         renamed = {(part, old): new for (part, old), new in saved.items() if new and old != new}
         for (part, old), new in renamed.items():
             work.store.own(part, old, new)

@@ -100,7 +100,7 @@ class Axe(Served):
         page.get_by_role("button", name="Back without one").click()
         yield from self.away(page)
         self.work("Gate log", page)
-        page.get_by_role("button", name="Filter", exact=True).click()
+        page.locator("#act-filter").click()
         yield "a read-only form, about to be filtered"
         page.goto(self.base + "/desk/2/?record=i7")
         yield "a form with details on its sheet"
@@ -112,7 +112,7 @@ class Axe(Served):
         self.work("Pilot shift", page)
         editor = page.locator("#panel").get_by_label("Ends")
         self.type_into("Ends", "23:58" if editor.input_value().startswith("23:59") else "23:59", page)
-        page.get_by_role("button", name="Save").click()
+        page.locator("#act-save").click()
         self.says("Saved 1 record", page)
         page.goto(self.base + "/desk/journal/")
         yield "the journal"
@@ -148,11 +148,11 @@ class Axe(Served):
         page.keyboard.press("F2")
         yield "a form with errors and an open editor"
         page.keyboard.press("Escape")
-        page.get_by_role("button", name="New", exact=True).click()
+        page.locator("#act-new").click()
         expect(page.locator("#panel")).to_have_attribute("data-state", "new")
         yield "a new record"
         self.cell(5, 2, page).click()
-        page.get_by_role("button", name="Remove", exact=True).click()
+        page.locator("#act-remove").click()
         yield "a question"
         page.locator("#question").get_by_role("button", name="Remove").click()
         expect(page.locator("#panel")).to_have_attribute("data-state", "removed")
@@ -179,7 +179,7 @@ class Axe(Served):
             statement.click()
         yield "review"
         self.work("Vessel", page)
-        page.get_by_role("button", name="Rehearse").click()
+        page.locator("#act-rehearse").click()
         expect(page.get_by_role("heading", name="rehearsal")).to_be_visible()
         yield "a rehearsal"
         self.work("Vessel", page)

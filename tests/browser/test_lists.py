@@ -130,7 +130,7 @@ class Lists(Served):
         expect(page.locator("#act-filter")).to_have_text("Filtered")
         expect(page.get_by_label("Filter by Status")).to_be_focused()
         expect(page.locator("#go-total")).not_to_have_text("1,200")
-        page.get_by_role("button", name="Last", exact=True).click()
+        page.locator("#go-last").click()
         expect(self.editor("Vessel")).to_have_value(re.compile("Jangada Velha"))
         total = page.locator("#go-total").text_content()
         expect(page.locator("#go-number")).to_have_value(total)

@@ -36,7 +36,7 @@ def add(
     made = replace(made, place=place or below(neighbours, width, height))
     if known.name == "tabs":
         made = replace(made, children=(Control(_free_id(document, "page"), "page", place=Place(h=height)),))
-    return checked(_among(document, on, lambda several: settle((*several, made), made.id))), made.id
+    return checked(_among(document, on, lambda several: make_room((*several, made), made.id))), made.id
 
 
 def remove(document: FormDocument, ids: Iterable[str]) -> FormDocument:
@@ -166,7 +166,7 @@ def below(several: Sequence[Control], width: int, height: int) -> Place:
     return Place(1, min(bottom + 1, MOST_ROWS - height + 1), width, height)
 
 
-def settle(several: tuple[Control, ...], *first: str) -> tuple[Control, ...]:
+def make_room(several: tuple[Control, ...], *first: str) -> tuple[Control, ...]:
     """The controls of one sheet, none over another: those named first stay, what they cover goes below them."""
     order = sorted(several, key=lambda one: (one.id not in first, one.place.y, one.place.x))
     placed: dict[str, Place] = {}
@@ -192,7 +192,7 @@ def _placed(document: FormDocument, ids: Sequence[str], change: Callable[[Place]
 
         def changed(several: tuple[Control, ...], mine: list[str] = mine) -> tuple[Control, ...]:
             moved = tuple(replace(one, place=change(one.place)) if one.id in mine else one for one in several)
-            return settle(moved, *mine)
+            return make_room(moved, *mine)
 
         document = _among(document, holder, changed)
     for one in ids:

@@ -48,9 +48,22 @@ function places(source) {
   );
 }
 const moving = () => [...sources.values()].some((one) => one.moves);
+// Acts of buttons under way: the next one waits for them, since it is about what comes of them.
+let acting = 0;
+const acts = ({ requestConfig }) => requestConfig?.verb === "post";
+document.addEventListener("htmx:beforeRequest", ({ detail }) => {
+  if (acts(detail)) acting += 1;
+});
+document.addEventListener("htmx:afterRequest", ({ detail }) => {
+  if (acts(detail)) acting -= 1;
+});
+const busy = () => edits.busy || moving() || acting > 0;
 // Everything typed has arrived, and the record that the person went to is the current one.
 async function settled() {
-  while (edits.busy || moving()) await Promise.all([edits.idle(), ...[...sources.values()].map((one) => one.moving)]);
+  while (busy()) {
+    await Promise.all([edits.idle(), ...[...sources.values()].map((one) => one.moving)]);
+    if (acting) await new Promise((later) => setTimeout(later, 15));
+  }
 }
 
 // -- acts --------------------------------------------------------------------------------------------------
@@ -135,7 +148,7 @@ function run(source, button) {
   enlaceSay("Nothing is pending.");
 }
 document.addEventListener("submit", (event) => {
-  if (event.target.id === "rehearse" && (edits.busy || moving())) {
+  if (event.target.id === "rehearse" && busy()) {
     event.preventDefault();
     settled().then(() => document.getElementById("rehearse")?.submit());
   }
@@ -372,7 +385,8 @@ document.addEventListener("htmx:afterRequest", ({ target }) => {
 document.addEventListener(
   "htmx:confirm",
   (event) => {
-    if (!(edits.busy || moving()) || !desk.contains(event.detail.elt) || event.detail.elt.closest("[data-now]")) return;
+    if (!busy() || !desk.contains(event.detail.elt) || event.detail.elt.closest("[data-now]")) return;
+    if (event.detail.verb === "get") return;
     event.preventDefault();
     event.stopImmediatePropagation();
     const { elt, triggeringEvent } = event.detail;
