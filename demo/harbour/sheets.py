@@ -24,7 +24,7 @@ def _port_call(document: FormDocument) -> FormDocument:
         document,
         "port_call_grid",
         "columns",
-        "id, vessel_id, berth_code, agent_id, pilot_id, status, eta, etd, cargo_t, dues",
+        "id, vessel_id, berth_code, agent_id, pilot_id, status, eta, etd, purpose, cargo_t, dues",
     )
     for kind, settings in (
         ("button", {"act": "action", "to": "Cast off"}),

@@ -35,8 +35,8 @@ def _form(pk: int) -> Form:
     return get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=pk)
 
 
-@require_GET
 @builder_only
+@require_GET
 def compose(request: HttpRequest, form: int) -> HttpResponse:
     """The composer of a form."""
     found = _form(form)
@@ -44,8 +44,8 @@ def compose(request: HttpRequest, form: int) -> HttpResponse:
     return render(request, "composer/page.html", {"project": found.project, **_context(request, found, [])})
 
 
-@require_POST
 @builder_only
+@require_POST
 def act(request: HttpRequest, form: int) -> HttpResponse:
     """Do something to the form's document; the sheet, the board and the check as they are then."""
     found = _form(form)
@@ -202,8 +202,8 @@ def _card(document: FormDocument, wired: Wired, identifier: str) -> dict[str, An
     }
 
 
-@require_GET
 @builder_only
+@require_GET
 def wiring(request: HttpRequest, project: int) -> HttpResponse:
     """What is wired wrongly on all forms of a project."""
     found = get_object_or_404(Project, pk=project)

@@ -90,7 +90,9 @@ class Journey(Served):
         expect(page.locator("#panel")).to_contain_text("The database makes this value")
         self.type_into("Quarry", "2")
         self.type_into("Label", "S-007")
-        self.cell(2, 3).click()
+        page.locator("#go-number").fill("3")
+        page.locator("#go-number").press("Enter")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "2")
         page.locator("#act-remove").click()
         page.locator("#question").get_by_role("button", name="Remove").click()
         expect(page.locator("#strip")).to_contain_text("3 records pending: 1 edited, 1 new, 1 to be removed")
@@ -211,7 +213,8 @@ class Journey(Served):
             w
             for w in self.wrong
             if "ERR_CONNECTION_REFUSED" not in w and "ERR_EMPTY" not in w and "ERR_CONNECTION_RESET" not in w
-        ]
+            and "htmx:sendError" not in w and "htmx:afterRequest" not in w  # the totals were asked for while it was gone
+        ]  # fmt: skip
 
     def test_signed_out_while_typing(self):
         page = self.work("Pilot shift", self.open_page("operator"))

@@ -134,7 +134,7 @@ class Lists(Served):
         expect(self.editor("Vessel")).to_have_value(re.compile("Jangada Velha"))
         total = page.locator("#go-total").text_content()
         expect(page.locator("#go-number")).to_have_value(total)
-        expect(page.locator('.record[aria-selected="true"]')).to_have_attribute("data-at", str(int(total) - 1))
+        expect(page.locator('#rows .record[aria-selected="true"]')).to_have_attribute("data-at", str(int(total) - 1))
         page.locator("select[name=by]").select_option(label="Purpose")
         page.get_by_role("button", name="Count rows by it").click()
         page.locator("#groups a", has_text="repair").click()

@@ -311,7 +311,8 @@ class Sheet(Pages):
         self.assertContains(self.client.get(f"/workshop/dataset/{self.vessels.dataset_id}/"), 'value="flag DESC, name"')
         log = self.form("gate_log")
         self.assertRegex(
-            self.client.get(f"/desk/{log.pk}/?order=direction").content.decode(), 'data-view="order=direction"'
+            self.client.get(f"/desk/{log.pk}/?order=direction").content.decode(),
+            'data-view="order=direction&amp;on=sheet"',
         )
 
     def test_only_rows_that_fulfil_a_condition(self):

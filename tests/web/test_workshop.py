@@ -2,6 +2,7 @@
 
 from django.conf import settings
 
+from enlace.workshop import layout
 from enlace.workshop.models import Connection, Form, Project
 from tests.harbour import made
 from tests.web.pages import Pages
@@ -31,9 +32,8 @@ class FromPathToForm(Pages):
         response = self.client.post(f"/workshop/connection/{connection.pk}/make-form", {"name": "ice", "open": "1"})
         form = Form.objects.get(project=project)
         self.assertRedirects(response, f"/desk/{form.pk}/")
-        kinds = list(form.controls.values_list("kind", flat=True))
-        self.assertEqual(kinds, ["navigator", "grid", "editor", "editor"])
-        self.assertContains(self.client.get(f"/workshop/form/{form.pk}/"), "Editor")
+        self.assertEqual([one.kind for one in layout.document(form).all()], ["navigator", "grid", "panel"])
+        self.assertContains(self.client.get(f"/workshop/form/{form.pk}/"), "Lay it out")
 
     def test_what_is_wrong_is_said_and_stays_in_the_form(self):
         address = f"/workshop/project/{self.project.pk}/connections/new"
