@@ -143,7 +143,7 @@ class CutOff(Pages):
     def crash(self, form):
         """The save is committed, and Enlace is gone before it could note that."""
         with (
-            mock.patch("enlace.desk.saving._settle", side_effect=RuntimeError("gone")),
+            mock.patch("enlace.desk.saving._apply_outcomes", side_effect=RuntimeError("gone")),
             self.assertRaises(RuntimeError),
         ):
             self.client.post(f"/desk/{form.pk}/save")
@@ -174,7 +174,7 @@ class CutOff(Pages):
                     self.edit(form, "i2", name=f"Typed {receipts}")
                     raise RuntimeError("gone")
 
-                with mock.patch("enlace.desk.saving._settle", side_effect=gone), self.assertRaises(RuntimeError):
+                with mock.patch("enlace.desk.saving._apply_outcomes", side_effect=gone), self.assertRaises(RuntimeError):
                     self.client.post(f"/desk/{form.pk}/save")
                 self.assertEqual(self.sql("SELECT name FROM vessel WHERE id = 2"), [(f"Sent {receipts}",)])
                 self.edit(form, "i3", flag="MT")  # looks first what became of the save
