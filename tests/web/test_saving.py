@@ -174,7 +174,10 @@ class CutOff(Pages):
                     self.edit(form, "i2", name=f"Typed {receipts}")
                     raise RuntimeError("gone")
 
-                with mock.patch("enlace.desk.saving._apply_outcomes", side_effect=gone), self.assertRaises(RuntimeError):
+                with (
+                    mock.patch("enlace.desk.saving._apply_outcomes", side_effect=gone),
+                    self.assertRaises(RuntimeError),
+                ):
                     self.client.post(f"/desk/{form.pk}/save")
                 self.assertEqual(self.sql("SELECT name FROM vessel WHERE id = 2"), [(f"Sent {receipts}",)])
                 self.edit(form, "i3", flag="MT")  # looks first what became of the save

@@ -50,19 +50,24 @@ function places(source) {
 const moving = () => [...sources.values()].some((one) => one.moves);
 // Acts of buttons under way: the next one waits for them, since it is about what comes of them.
 let acting = 0;
+let actingSince = 0;
+const LONGEST_ACT = 4000; // what never ends, since what asked is gone, holds nothing up
 const acts = ({ requestConfig }) => requestConfig?.verb === "post";
 document.addEventListener("htmx:beforeRequest", ({ detail }) => {
-  if (acts(detail)) acting += 1;
+  if (!acts(detail)) return;
+  acting += 1;
+  actingSince = Date.now();
 });
 document.addEventListener("htmx:afterRequest", ({ detail }) => {
-  if (acts(detail)) acting -= 1;
+  if (acts(detail)) acting = Math.max(0, acting - 1);
 });
-const busy = () => edits.busy || moving() || acting > 0;
+const underWay = () => acting > 0 && Date.now() - actingSince < LONGEST_ACT;
+const busy = () => edits.busy || moving() || underWay();
 // Everything typed has arrived, and the record that the person went to is the current one.
 async function settled() {
   while (busy()) {
     await Promise.all([edits.idle(), ...[...sources.values()].map((one) => one.moving)]);
-    if (acting) await new Promise((later) => setTimeout(later, 15));
+    if (underWay()) await new Promise((later) => setTimeout(later, 15));
   }
 }
 
