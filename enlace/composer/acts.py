@@ -4,10 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
+from enlace.core.dataset import DatasetSpec
 from enlace.core.form import CONTROL_KINDS, FormDocument, Place, edit
+from enlace.core.form.document import OPENINGS
 from enlace.core.problem import Problem
 from enlace.core.wiring import Wired, faults_of
+from enlace.workshop import layout
+from enlace.workshop.models import Form
 
 from .board import cross
 
@@ -16,10 +21,15 @@ from .board import cross
 class Asked:
     """What a page asks for. ids: the chosen controls. chosen: those to be chosen afterwards."""
 
+    form: Form
     data: Mapping[str, str]
     ids: list[str]
-    wired: Wired
     chosen: list[str]
+
+    @cached_property
+    def wired(self) -> Wired:
+        """The form as the wiring check sees it: only few acts need it, and it asks the server."""
+        return layout.wired(self.form)
 
     def number(self, name: str, default: int = 0) -> int:
         """A whole number that the page sent. Raises Problem."""
@@ -31,12 +41,12 @@ class Asked:
         except ValueError:
             raise Problem("The place is not usable.", "Try again.", code="bad") from None
 
-    def shown(self, source: str) -> list[str]:
-        """The names of a source's fields, in order. Raises Problem."""
+    def dataset(self, source: str) -> DatasetSpec:
+        """The dataset behind a source. Raises Problem."""
         dataset = self.wired.datasets.get(source)
         if dataset is None:
             raise Problem("These records are not there any more.", "Reload the page.", code="bad")
-        return [one.name for one in dataset.shown]
+        return dataset
 
 
 Act = Callable[[FormDocument, Asked], FormDocument]
@@ -81,7 +91,7 @@ def _lay(document: FormDocument, asked: Asked) -> FormDocument:
 
 def _cross(document: FormDocument, asked: Asked) -> FormDocument:
     control = document.control(asked.data.get("control", ""))
-    return cross(document, control.id, asked.data.get("field", ""), asked.shown(control.source))
+    return cross(document, control.id, asked.data.get("field", ""), asked.dataset(control.source))
 
 
 def _page(document: FormDocument, asked: Asked) -> FormDocument:
@@ -100,7 +110,7 @@ def _repair(document: FormDocument, asked: Asked) -> FormDocument:
 
 def _opening(document: FormDocument, asked: Asked) -> FormDocument:
     opening = asked.data.get("value", "")
-    if opening not in ("", "first", "last", "new"):
+    if opening not in OPENINGS:
         raise Problem("A form can't open so.", "Choose one of the list.", code="bad")
     return replace(document, opening=opening)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.conf import settings
@@ -12,7 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enlace.accounts.access import builder_only
 from enlace.core.form import CONTROL_KINDS, Control, FormDocument
-from enlace.core.form.edit import holder_of, kind_of
+from enlace.core.form.edit import kind_of
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.wiring import Fault, Wired, faults_of
@@ -58,7 +59,7 @@ def act(request: HttpRequest, form: int) -> HttpResponse:
         said = _add_detail(found, request)
     elif name in ACTS:
         label, change = ACTS[name]
-        asked = Asked(request.POST.dict(), ids, layout.wired(found), list(ids))
+        asked = Asked(found, request.POST.dict(), ids, list(ids))
         layout.change(found, request.user, _layout(request), label, lambda document: change(document, asked))
         said, chosen_ids = _spoken(found, name, asked.chosen), asked.chosen
     elif name != "show":
@@ -80,8 +81,7 @@ def _add_detail(form: Form, request: HttpRequest) -> str:
     if form.document:
         # A form that was laid out by hand gets the detail's grid at its end; else it is laid out anew by itself.
         name = next(n for n, one in layout.sources_of(form)[1].items() if one is not None and one.pk == made.pk)
-        wired = layout.wired(form)
-        asked = Asked({"kind": "grid", "source": name}, [], wired, [])
+        asked = Asked(form, {"kind": "grid", "source": name}, [], [])
         layout.change(
             form, request.user, form.layout, f"{made.title} added", lambda document: ACTS["add"][1](document, asked)
         )
@@ -114,7 +114,7 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
     faults = faults_of(wired)
     there = {one.id for one in document.all()}
     chosen_ids = [one for one in ids if one in there]
-    frayed = {(f.source, name): f.sentence for f in faults if f.check == "required" for name in _named(f, wired)}
+    frayed = {(one.source, one.field): one.sentence for one in faults if one.field}
     return {
         "form": form,
         "document": document,
@@ -124,7 +124,7 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
         "faults": faults,
         "errors": sum(1 for one in faults if one.severity == "error"),
         "chosen": " ".join(chosen_ids),
-        "card": _card(document, wired, chosen_ids[0]) if len(chosen_ids) == 1 else None,
+        "card": _card(wired, faults, chosen_ids[0]) if len(chosen_ids) == 1 else None,
         "several": len(chosen_ids) > 1,
         "kinds": [one for one in CONTROL_KINDS.values() if one.name != "page"],
         "sources": document.sources,
@@ -136,11 +136,6 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
     }
 
 
-def _named(fault: Fault, wired: Wired) -> list[str]:
-    dataset = wired.datasets.get(fault.source)
-    return [f.name for f in dataset.fields if fault.sentence.startswith(f"{f.label} needs")] if dataset else []
-
-
 def _drawn(request: HttpRequest, form: Form) -> tuple[Any, dict[str, Any], str]:
     """The sheet as the desk draws it, with real rows; "" and why not where they can't be had."""
     try:
@@ -149,10 +144,7 @@ def _drawn(request: HttpRequest, form: Form) -> tuple[Any, dict[str, Any], str]:
         several = [drawing_of(work, view), *details_of(work, view, {})]
         assert work.sheet is not None
         drawings = {work.sheet.source_names[one.part.name]: one for one in several}
-        rows = {
-            name: [row.values for row in one.work.rows.window(0, SAMPLE)] if one.work else []
-            for name, one in drawings.items()
-        }
+        rows = {name: [row.values for row in one.rows[:SAMPLE]] for name, one in drawings.items()}
         return draw(request, work.sheet, drawings), rows, ""
     except Problem as problem:
         return "", {}, str(problem)
@@ -175,9 +167,9 @@ def _title(control: Control) -> str:
     return f"{kind.label if kind else control.kind} {own}".strip()
 
 
-def _card(document: FormDocument, wired: Wired, identifier: str) -> dict[str, Any]:
+def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, Any]:
     """The settings of one control, each with what it is now and whether that differs from what it always is."""
-    control = document.control(identifier)
+    control = wired.document.control(identifier)
     kind = kind_of(control)
     lines = []
     for one in kind.settings:
@@ -197,8 +189,7 @@ def _card(document: FormDocument, wired: Wired, identifier: str) -> dict[str, An
         "title": _title(control),
         "lines": lines,
         "fields": [(f.name, f.label) for f in dataset.shown] if dataset and kind.field else [],
-        "faults": [one for one in faults_of(wired) if one.control == identifier],
-        "holder": holder_of(document, identifier),
+        "faults": [one for one in faults if one.control == identifier],
     }
 
 

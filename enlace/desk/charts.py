@@ -20,7 +20,6 @@ from .work import Work
 MOST = 40  # groups that a chart draws
 SECONDS = 3.0
 WIDTH, HEIGHT, LEFT, FOOT, TOP = 380, 240, 70, 24, 12
-WORDS = {"count": "Number of rows", "sum": "Sum", "avg": "Average", "min": "Least", "max": "Greatest"}
 
 
 @dataclass

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from secrets import token_hex
 from typing import Any
 
@@ -14,16 +14,14 @@ from enlace.core.dataset.related import related_values
 from enlace.core.dataset.window import Row
 from enlace.core.draft import PendingRecord, conflicts
 from enlace.core.form import CONTROL_KINDS, Control
+from enlace.core.form.fields import fields_of
 from enlace.core.problem import Problem
 from enlace.core.save.action import Action, ActionSpec
 from enlace.rows.writer import Overlay, RowWriter, row_writer
 
 from .addresses import filters_text, order_text, view_text
 from .editors import EditorView, editor_views
-from .sheet import columns_of, with_columns
 from .work import RecordView, Work, record_digest
-
-MOST_TOLD = 600  # characters of a text that travels in an event
 
 
 def base_context(work: Work) -> dict[str, Any]:
@@ -80,10 +78,8 @@ def _on_panel(work: Work, view: RecordView, panel: Control | None) -> list[Edito
         return editor_views(work, view)
     if panel is None:
         return []
-    editors = editor_views(work, view)
-    named = columns_of(panel, "fields")
-    by_name = {one.field.name: one for one in editors}
-    return [by_name[name] for name in named if name in by_name] if named else editors
+    by_name = {one.field.name: one for one in editor_views(work, view)}
+    return [by_name[name] for name in fields_of(panel, work.dataset) if name in by_name]
 
 
 def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
@@ -174,9 +170,12 @@ STATES = (("edited", "edited"), ("new", "new"), ("removed", "to be removed"))
 
 def writer_of(work: Work) -> RowWriter:
     """What writes the rows of a part: with the columns that its grid has on the sheet."""
-    columns = columns_of(work.sheet.grid(work.part.name)) if work.sheet else ()
-    dataset = with_columns(work.dataset, columns) if columns else work.dataset
-    return row_writer(dataset, work.formats, work.prefix)
+    return row_writer(on_grid(work), work.formats, work.prefix)
+
+
+def on_grid(work: Work) -> DatasetSpec:
+    """The dataset of a part with the columns that its grid has on the sheet."""
+    return work.sheet.on_grid(work.part.name, work.dataset) if work.sheet else work.dataset
 
 
 def row_html(work: Work, view: RecordView) -> str:
@@ -207,5 +206,9 @@ def _shown(work: Work, view: RecordView) -> tuple[tuple[Any, ...], ...]:
 
 def rows_html(work: Work, start: int, size: int) -> str:
     """The rows of a window."""
-    rows, pending = work.window(start, size)
+    return written(work, *work.window(start, size))
+
+
+def written(work: Work, rows: Sequence[Row], pending: Mapping[str, PendingRecord]) -> str:
+    """Rows that were read, as the page shows them."""
     return mark_safe(writer_of(work).write(rows, pending, work.overlay))

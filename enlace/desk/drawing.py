@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 from django.http import HttpRequest
@@ -13,17 +14,22 @@ from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.window import Row
 from enlace.core.form import CONTROL_KINDS, Control
 from enlace.core.form.conditions import shown
+from enlace.core.form.fields import fields_of
 from enlace.core.form.kinds.button import ACTS
+from enlace.core.form.kinds.chart import FUNCTIONS
 from enlace.core.problem import Problem
 
-from .charts import WORDS, amounts, drawn
-from .editors import calculated_text, editor_views
+from .charts import amounts, drawn
+from .editors import EditorView, calculated_text, editor_views
 from .parts import FormPart, rules_of
-from .sheet import Sheet, columns_of
+from .sheet import Sheet
 
-LONE = ("editor", "value", "button", "cards", "chart")  # drawn anew with each record
+OF_RECORD = ("editor", "value", "button")  # drawn anew with each record
+OF_ROWS = ("cards", "chart")  # drawn anew when rows have changed: a move only makes another card the current one
 CARDS = 60
 
 
@@ -35,6 +41,17 @@ class Drawing:
     context: dict[str, Any]
     work: Any = None
     view: Any = None
+    rows: Sequence[Row] = ()  # around the record, where they were read
+
+    @cached_property
+    def editors(self) -> dict[str, EditorView]:
+        """The editors of the record by their fields' names, for all controls that have one."""
+        return {one.field.name: one for one in editor_views(self.work, self.view)}
+
+    @cached_property
+    def values(self) -> Mapping[str, Any]:
+        """The record's values as conditions of controls ask for them."""
+        return rules_of(self.part.dataset).computed.values(self.view.values, {}, self.view.stored is None)
 
 
 def lone_sheet(request: HttpRequest, drawing: Drawing) -> SafeString:
@@ -109,12 +126,12 @@ def _is_hidden(one: Control, drawing: Drawing) -> bool:
     condition = one.settings.get("shown_when")
     if not condition or drawing.work is None or drawing.view is None:
         return False
-    dataset = drawing.part.dataset
-    values = rules_of(dataset).computed.values(drawing.view.values, {}, drawing.view.stored is None)
-    return not shown(dataset, str(condition), values)
+    return not shown(drawing.part.dataset, str(condition), drawing.values)
 
 
-def lone_controls(request: HttpRequest, sheet: Sheet, drawing: Drawing, kinds: tuple[str, ...] = LONE) -> list[str]:
+def lone_controls(
+    request: HttpRequest, sheet: Sheet, drawing: Drawing, kinds: tuple[str, ...] = OF_RECORD + OF_ROWS
+) -> list[str]:
     """The controls of a part that stand by themselves, to be replaced where the page shows them."""
     name = sheet.source_names[drawing.part.name]
     return [
@@ -126,26 +143,29 @@ def lone_controls(request: HttpRequest, sheet: Sheet, drawing: Drawing, kinds: t
 
 def _editor(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
     field = drawing.part.dataset.any_name.get(one.field)
-    label = one.settings.get("label") or (field.label if field else one.field or "No field")
+    label = _label_of(one, field)
     if drawing.view is None or field is None or drawing.work is None:
-        return {"label": label, "one": None, "help": one.settings.get("help", "")}
-    found = next((e for e in editor_views(drawing.work, drawing.view) if e.field.name == one.field), None)
+        return {"label": label, "one": None}
+    found = drawing.editors.get(one.field)
     if found is not None:
         locked = found.fixed or bool(one.settings.get("read_only"))
         found = replace(found, field=replace(found.field, label=str(label)), fixed=locked)
-    return {"label": label, "one": found, "help": one.settings.get("help", "")}
+    return {"label": label, "one": found}
+
+
+def _label_of(one: Control, field: FieldSpec | None) -> Any:
+    return one.settings.get("label") or (field.label if field else one.field or "No field")
 
 
 def _value(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
     field = drawing.part.dataset.any_name.get(one.field)
-    label = one.settings.get("label") or (field.label if field else one.field or "No field")
     text = ""
     if field is not None and drawing.view is not None and drawing.work is not None:
         if field.name in drawing.part.dataset.by_name:
             text = drawing.work.words.of(drawing.part.dataset, field, drawing.view.values)
         else:
             text = calculated_text(drawing.work, drawing.view, field.name)
-    return {"label": label, "text": text[:400]}
+    return {"label": _label_of(one, field), "text": text[:400]}
 
 
 def _button(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
@@ -180,11 +200,8 @@ def _cards(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
     work = drawing.work
     if work is None:
         return {"cards": []}
-    named = (
-        columns_of(one, "fields")
-        or tuple(f.name for f in work.dataset.shown if f.kind not in ("longtext", "binary", "picture"))[:5]
-    )
-    fields = [work.dataset.any_name[name] for name in named if name in work.dataset.any_name]
+    known = work.dataset.any_name
+    fields = [known[name] for name in fields_of(one, work.dataset) if name in known]
     rows, pending = work.window(0, CARDS)
     names = [f.name for f in work.dataset.fields]
     values = [
@@ -205,7 +222,9 @@ def _chart(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
     function, shape = kind.value(one.settings, "function"), kind.value(one.settings, "shape")
     fields = drawing.part.dataset.any_name
     by, of = fields.get(kind.value(one.settings, "by")), fields.get(kind.value(one.settings, "of"))
-    words = WORDS[function] + (f" of {of.label}" if of and function != "count" else "")
+    if function == "count":
+        of = None
+    words = dict(FUNCTIONS)[function] + (f" of {of.label}" if of else "")
     label = one.settings.get("label") or (f"{words} by {by.label}" if by else "Chart")
     context: dict[str, Any] = {"label": label, "shape": shape, "by": by.label if by else "", "of": words, "wrong": ""}
     if by is None or (function != "count" and (of is None or of.kind not in ("whole", "decimal"))):
@@ -213,12 +232,12 @@ def _chart(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
     if work is None:
         return {**context, "wrong": "There is no record to show this of."}
     try:
-        found = amounts(work, by, of if function != "count" else None, function)
+        found = amounts(work, by, of, function)
     except Problem as problem:
         return {**context, "wrong": str(problem)}
     if not found:
         return {**context, "wrong": "There are no rows to show."}
-    return {**context, "drawn": drawn(found, shape, of if function != "count" else None, work)}
+    return {**context, "drawn": drawn(found, shape, of, work)}
 
 
 MORE = {"editor": _editor, "value": _value, "button": _button, "cards": _cards, "chart": _chart}

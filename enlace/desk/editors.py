@@ -11,8 +11,6 @@ from enlace.core.kinds import KINDS, Nonconforming, stored_as
 
 from .work import RecordView, Work, digest_of
 
-MOST_TOLD = 600  # characters of a text that travels in an event
-
 
 @dataclass(frozen=True)
 class EditorView:

@@ -11,9 +11,6 @@ from enlace.core.form import CONTROL_KINDS, Control, FormDocument
 from enlace.workshop import layout
 from enlace.workshop.models import Form
 
-LONE = ("editor", "value", "button", "cards", "chart")  # drawn anew with each record
-CARDS = 60
-
 
 class Sheet:
     """The document of a form, with the parts behind its sources."""
@@ -48,17 +45,16 @@ class Sheet:
         """The grid of a part."""
         return next((one for one in self.controls(part) if one.kind == "grid"), None)
 
+    def on_grid(self, part: str, dataset: DatasetSpec) -> DatasetSpec:
+        """The dataset of a part with the columns that its grid has."""
+        grid = self.grid(part)
+        named = CONTROL_KINDS["grid"].value(grid.settings, "columns") if grid else ()
+        return with_columns(dataset, tuple(named)) if named else dataset
+
     def details(self, part: str) -> list[str]:
         """The parts that belong to one and are shown on the sheet."""
         under = self.document.under(self.source_names.get(part, ""))
         return [self.part_names[one.name] for one in under if self.document.tied(one.name)]
-
-
-def columns_of(control: Control | None, name: str = "columns") -> tuple[str, ...]:
-    """The fields that a control names; empty for all."""
-    if control is None:
-        return ()
-    return tuple(CONTROL_KINDS[control.kind].value(control.settings, name))
 
 
 @derived

@@ -10,11 +10,10 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.problem import Problem
 
 from .addresses import filters_in, leading, order_text
-from .contexts import base_context, panel_context, rail_context, rows_html
+from .contexts import base_context, on_grid, panel_context, rail_context, written
 from .drawing import Drawing
 from .parts import FormPart
 from .renamed import new_name
-from .sheet import columns_of, with_columns
 from .work import RecordView, Work
 
 WINDOW = 100
@@ -34,32 +33,30 @@ def drawing_of(work: Work, view: RecordView | None) -> Drawing:
     size = window_size(work)
     position = view.position if view else None
     start = max(0, (position or 0) - size // 3)
-    rows = rows_html(work, start, size)
-    count = work.rows.known_count() if not work.prefix or work.rows.whole else _counted(work, start, size, rows)
+    rows, pending = work.window(start, size)
+    count = work.rows.known_count() if not work.prefix or work.rows.whole else _counted(work, start, size, len(rows))
     total = None if count is None else count + work.new_count
     context = {
         **base_context(work),
         "computed": bool(work.rules.computed.formulas),
-        "rows": rows,
+        "rows": written(work, rows, pending),
         "start": start,
         "size": size,
         **head_context(work),
         **panel_context(work, view),
         **rail_context(work, position, total),
     }
-    return Drawing(work.part, context, work, view)
+    return Drawing(work.part, context, work, view, rows)
 
 
-def _counted(work: Work, start: int, size: int, rows: str) -> int | None:
+def _counted(work: Work, start: int, size: int, seen: int) -> int | None:
     """How many rows the server has, where the window shows all of them; else what is known."""
-    seen = rows.count('role="row"')
     return seen - work.new_count if not start and seen < size else work.rows.known_count()
 
 
 def head_context(work: Work) -> dict[str, Any]:
     """The headings of a grid: its columns in order, the boxes to filter by, and their widths."""
-    columns = columns_of(work.sheet.grid(work.part.name)) if work.sheet else ()
-    shown = (with_columns(work.dataset, columns) if columns else work.dataset).shown
+    shown = on_grid(work).shown
     return {
         "columns": _columns(work, shown),
         "boxes": [
@@ -97,12 +94,12 @@ def details_of(work: Work, view: RecordView | None, places: Places) -> list[Draw
 
 def _detail(work: Work, part: FormPart, view: RecordView | None, places: Places) -> list[Drawing]:
     if view is None:
-        return [_blank(work, part), *_blanks(work, part)]
+        return _blanks(work, part)
     place = places.get(part.name, {})
     try:
         detail = _work_on(work, part, view, place)
     except Problem:
-        return [_blank(work, part), *_blanks(work, part)]
+        return _blanks(work, part)
     shown = _record_of(detail, place if new_name(place.get("master", "")) == view.id else {})
     return [drawing_of(detail, shown), *details_of(detail, shown, places)]
 
@@ -136,22 +133,15 @@ def _record_of(work: Work, place: Mapping[str, str]) -> RecordView | None:
 
 
 def _blanks(work: Work, part: FormPart) -> list[Drawing]:
-    """The details of a detail without a master."""
+    """A detail while there is no record that it could belong to, and what would belong to its own."""
     assert work.sheet is not None
-    found = []
-    for name in work.sheet.details(part.name):
-        found += [_blank(work, work.parts[name]), *_blanks(work, work.parts[name])]
-    return found
-
-
-def _blank(work: Work, part: FormPart) -> Drawing:
-    """A detail while there is no record that it could belong to."""
-    shown = part.dataset.shown
+    below = [one for name in work.sheet.details(part.name) for one in _blanks(work, work.parts[name])]
+    shown = work.sheet.on_grid(part.name, part.dataset).shown
     context = {
         "form": work.form, "part": part, "dataset": part.dataset, "order": "", "filters": "", "view": "on=sheet", "at": "",
-        "practice": work.practice, "kept": work.kept, "p": f"{part.name}-", "blank": True, "rows": "", "start": 0, "size": DETAIL_WINDOW,
-        "record": None, "editors": [], "total": 0, "number": None, "position": None, "total_text": "0", "back": 0, "next": 0, "last": 0,
-        "at_first": True, "at_last": True, "boxes": [], "wrong": [], "widths": " ".join(f"{f.width}px" for f in shown),
-        "columns": [(part.dataset.numbers[f.name], f, "none") for f in shown], "actions": [],
+        "practice": work.practice, "kept": work.kept, "p": f"{part.name}-", "blank": True, "rows": "", "start": 0,
+        "size": DETAIL_WINDOW, "boxes": [], "wrong": [], "widths": " ".join(f"{f.width}px" for f in shown),
+        "columns": [(part.dataset.numbers[f.name], f, "none") for f in shown],
+        **panel_context(work, None), **rail_context(work, None, 0),
     }  # fmt: skip
-    return Drawing(part, context)
+    return [Drawing(part, context), *below]

@@ -107,7 +107,7 @@ class Work:
     """A form, the person at it, and the order in which the person reads.
 
     part, master: for a detail of the form, its name and the record id of the master that it belongs to.
-    only: what was typed into the filters' boxes, by field; unfiltered: what can't be understood of it.
+    filter_texts: what was typed into the filters' boxes, by field; filter_faults: what can't be understood of it.
     on_sheet: the page shows the form's sheet, so that ids are told apart by part; above: the work on the master, if there is
     one already. kept: read from the person's kept copy. live: the database that saves go to; spec: the one that is read.
     """

@@ -20,6 +20,7 @@ MOST_ROWS = 200  # of a sheet
 MOST_CONTROLS = 400
 MOST_SOURCES = 30
 MOST_DEPTH = 6
+OPENINGS = ("", "first", "last", "new")
 NAME = re.compile(r"[a-z][a-z0-9_]{0,59}")
 
 
@@ -163,7 +164,7 @@ def document_of(text: str | Mapping[str, Any]) -> FormDocument:
         )
     sources = tuple(_source(one, f"sources[{i}]") for i, one in enumerate(_list(kept, "sources", "form")))
     controls = tuple(_control(one, f"controls[{i}]", 1) for i, one in enumerate(_list(kept, "controls", "form")))
-    opening = _one_of(kept.get("opening", ""), ("", "first", "last", "new"), "opening")
+    opening = _one_of(kept.get("opening", ""), OPENINGS, "opening")
     return checked(FormDocument(sources, controls, opening))
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from .document import COLUMNS, MOST_ROWS, NAME, VERSION
+from .document import COLUMNS, MOST_ROWS, NAME, OPENINGS, VERSION
 from .kinds import CONTROL_KINDS, Setting
 
 TYPES = {"text": "string", "lines": "string", "yes or no": "boolean", "number": "integer", "choice": "string"}
@@ -22,7 +22,7 @@ def schema() -> dict[str, Any]:
         "additionalProperties": False,
         "properties": {
             "version": {"const": VERSION},
-            "opening": {"enum": ["", "first", "last", "new"]},
+            "opening": {"enum": list(OPENINGS)},
             "sources": {"type": "array", "minItems": 1, "items": {"$ref": "#/$defs/source"}},
             "controls": {"type": "array", "items": {"$ref": "#/$defs/control"}},
         },

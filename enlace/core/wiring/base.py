@@ -38,7 +38,7 @@ Repair = Callable[[FormDocument], FormDocument]
 class Fault:
     """One thing that is wired wrongly. severity: "error" keeps the form from working, "warning" does not.
 
-    control, source: where to look. repair: what puts it right, with the words of its button; None where only a person can.
+    control, source, field: where to look. repair: what puts it right, with the words of its button; None where only a person can.
     """
 
     check: str
@@ -48,6 +48,7 @@ class Fault:
     source: str = ""
     repair: Repair | None = None
     words: str = ""
+    field: str = ""
 
 
 Check = Callable[[Wired], Iterator[Fault]]

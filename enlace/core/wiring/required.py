@@ -8,6 +8,7 @@ from functools import partial
 
 from ..form import CONTROL_KINDS, Control, FormDocument
 from ..form.edit import add, remove
+from ..form.fields import fields_of
 from .base import Fault, Wired
 
 
@@ -17,11 +18,7 @@ def edited_by(control: Control, wired: Wired) -> list[str]:
     kind = CONTROL_KINDS.get(control.kind)
     if dataset is None or kind is None or not kind.edits:
         return []
-    if kind.field:
-        return [control.field]
-    named = kind.value(control.settings, "columns" if control.kind == "grid" else "fields")
-    shown = named or [f.name for f in dataset.shown]
-    return [str(name) for name in shown]
+    return fields_of(control, dataset)
 
 
 def required(wired: Wired) -> Iterator[Fault]:
@@ -38,7 +35,7 @@ def required(wired: Wired) -> Iterator[Fault]:
             if field.required and not made and field.name not in offered:
                 sentence = f"{field.label} needs a value, and nothing on the form lets people enter one."
                 repair = partial(_with_editor, source=source, field=field.name)
-                yield Fault("required", sentence, "error", "", source, repair, "Add an editor")
+                yield Fault("required", sentence, "error", "", source, repair, "Add an editor", field.name)
 
 
 def _with_editor(document: FormDocument, source: str, field: str) -> FormDocument:

@@ -78,6 +78,11 @@ class ControlKind:
     edits: bool = False
     settings: tuple[Setting, ...] = ()
 
+    @property
+    def lists(self) -> str:
+        """The setting that names the fields it shows, where it shows several; "" for none."""
+        return next((one.name for one in self.settings if one.kind == "fields"), "")
+
     def setting(self, name: str) -> Setting:
         """A setting by its name. Raises Problem."""
         for one in self.settings:
