@@ -13,7 +13,7 @@ from django.utils.html import format_html
 from django.utils.safestring import mark_safe
 
 from .contexts import base_context, drift_lines, panel_context, rail_context, row_html, strip_context
-from .drawing import Drawing, lone_controls, places_in
+from .drawing import OF_RECORD, OF_ROWS, Drawing, lone_controls, places_in
 from .editors import EditorView, editor_views
 from .showing import details_of
 from .work import RecordView, Work, record_digest
@@ -33,15 +33,20 @@ class Answer:
         self.parts.append(render_to_string(f"desk/{name}", {**base_context(self.work), **context}, self.request))
         return self
 
-    def panel(self, view: RecordView | None) -> Answer:
-        """The editors of a record; tells the page that it is the current one."""
+    def panel(self, view: RecordView | None, moved: bool = False, drawing: Drawing | None = None) -> Answer:
+        """The editors of a record; tells the page that it is the current one.
+
+        moved: nothing else has changed. drawing: of the record, where it is there already.
+        """
         if view is not None:
             self.events["enlace:current"] = {"id": view.id, "position": view.position, "p": self.work.prefix}
-        context = panel_context(self.work, view)
-        self.template("panel.html", swap=True, **context)
+        if drawing is None:
+            context = {**base_context(self.work), **panel_context(self.work, view)}
+            drawing = Drawing(self.work.part, context, self.work, view)
+        self._part("panel.html", drawing)
         if self.work.sheet is not None:
-            drawing = Drawing(self.work.part, {**base_context(self.work), **context}, self.work, view)
-            self.parts += lone_controls(self.request, self.work.sheet, drawing)
+            kinds = OF_RECORD if moved else OF_RECORD + OF_ROWS
+            self.parts += lone_controls(self.request, self.work.sheet, drawing, kinds)
             self._details(view)
         return self
 
@@ -50,10 +55,13 @@ class Answer:
         places = places_in(self.request)
         for one in details_of(self.work, view, places):
             assert self.work.sheet is not None
-            self.parts.append(render_to_string("desk/panel.html", {**one.context, "swap": True}, self.request))
-            self.parts.append(render_to_string("desk/rail.html", {**one.context, "swap": True}, self.request))
+            self._part("panel.html", one)
+            self._part("rail.html", one)
             self.parts += lone_controls(self.request, self.work.sheet, one)
             self._source(one)
+
+    def _part(self, name: str, one: Drawing) -> None:
+        self.parts.append(render_to_string(f"desk/{name}", {**one.context, "swap": True}, self.request))
 
     def _source(self, one: Drawing) -> None:
         """Tell the page where a part of it stands now, with its rows."""
@@ -109,7 +117,7 @@ class Answer:
         if self.work.sheet is not None:
             # What only shows, charts and values, follows at once; editors keep what is being typed in them.
             drawing = Drawing(self.work.part, base_context(self.work), self.work, view)
-            self.parts += lone_controls(self.request, self.work.sheet, drawing, ("value", "chart", "cards"))
+            self.parts += lone_controls(self.request, self.work.sheet, drawing, ("value", *OF_ROWS))
         return self.template("notes.html", record=view, editors=spoken)
 
     def row(self, view: RecordView) -> Answer:

@@ -64,6 +64,12 @@ def lone_sheet(request: HttpRequest, drawing: Drawing) -> SafeString:
     return format_html_join("\n", '<div class="control {}" data-kind="{}" data-of="of">{}</div>', parts)
 
 
+def bare_panel(request: HttpRequest, drawing: Drawing) -> SafeString:
+    """What has to be said of a record whose panel is not on the sheet: its state, its actions, its conflict."""
+    html = mark_safe(render_to_string("desk/panel.html", drawing.context, request))
+    return format_html('<div data-of="of{}">{}</div>', drawing.context["p"], html)
+
+
 def draw(request: HttpRequest, sheet: Sheet, drawings: Mapping[str, Drawing]) -> SafeString:
     """All controls of the sheet."""
     return _several(request, sheet, sheet.document.controls, drawings)

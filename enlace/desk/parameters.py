@@ -6,6 +6,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
+from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.query import parameters_of
 from enlace.core.problem import Problem
 from enlace.workshop.models import Form
@@ -25,8 +26,6 @@ def _place(form: Form) -> str:
 
 def lines(form: Form, parameter_values: dict[str, str]) -> list[tuple[str, str, str]]:
     """(name, label, value) of each value that a form asks for."""
-    from enlace.core.dataset.inference.labels import label_of
-
     names = parameters_of(form.dataset.query, form.dataset.connection.kind)
     return [(name, label_of(name), parameter_values.get(name, "")) for name in names]
 

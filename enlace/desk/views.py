@@ -17,7 +17,7 @@ from enlace.workshop.models import Form
 from . import editing, saving
 from .answers import Answer
 from .contexts import rows_html, strip_context
-from .drawing import draw, lone_sheet, places_in
+from .drawing import bare_panel, draw, lone_sheet, places_in
 from .editors import calculated_text, editor_views
 from .kept import KeptCopy
 from .lists import errand_of
@@ -31,12 +31,7 @@ from .work import Work, record_digest
 @require_GET
 def start(request: HttpRequest) -> HttpResponse:
     """The start page: all forms."""
-    forms = (
-        Form.objects.for_person(request.user)
-        .select_related("project", "dataset__connection")
-        .filter(listed=True)
-        .order_by("project__name", "section", "place", "title")
-    )
+    forms = Form.objects.for_person(request.user).select_related("project", "dataset__connection").filter(listed=True)
     drafts = dict(request.user.drafts.filter(records__isnull=False).values_list("form", "changed"))
     first: dict[tuple[int, str], int] = {}  # a section stands where the first of its tiles does
     for form in forms:
@@ -93,7 +88,7 @@ def page(request: HttpRequest, work: Work) -> HttpResponse:
     }
     fills = any(one.place.fill for one in work.sheet.document.controls)
     sheet = draw(request, work.sheet, drawings)
-    bare = [one for one in drawings.values() if work.sheet.panel(one.part.name) is None]
+    bare = [bare_panel(request, one) for one in drawings.values() if work.sheet.panel(one.part.name) is None]
     more = {"sheet": sheet, "fills": fills, "holders": drawings.values(), "bare": bare}
     return render(request, "desk/work.html", {**context, **more})
 
@@ -138,7 +133,7 @@ def count(request: HttpRequest, work: Work) -> HttpResponse:
 @require_GET
 @on_form
 def at(request: HttpRequest, work: Work) -> HttpResponse:
-    """Go to a position: `position` counts from 0, `number`, which people type, from 1."""
+    """Go to a position: `position` counts from 0, `number`, which people type, from 1. `anew`: what shows rows as well."""
     position = number_from(request, "position", number_from(request, "number", 1) - 1)
     view = work.at(position)
     return _moved(request, work, view)
@@ -149,8 +144,8 @@ def at(request: HttpRequest, work: Work) -> HttpResponse:
 def arrange(request: HttpRequest, work: Work) -> HttpResponse:
     """The grid of a part in the order and with the filters of the address, at its first row."""
     view = work.at(0)
-    answer = Answer(request, work).panel(view)
-    answer.grid(drawing_of(work, view))
+    drawing = drawing_of(work, view)
+    answer = Answer(request, work).panel(view, drawing=drawing).grid(drawing)
     return answer.rail(view.position if view else None, work.total()).response()
 
 
@@ -164,7 +159,7 @@ def record(request: HttpRequest, work: Work) -> HttpResponse:
 
 
 def _moved(request: HttpRequest, work: Work, view: Any) -> HttpResponse:
-    answer = Answer(request, work).panel(view)
+    answer = Answer(request, work).panel(view, moved="anew" not in request.GET)
     if view is not None:
         answer.row(view)
     return answer.rail(view.position if view else None, work.total()).response()

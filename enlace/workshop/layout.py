@@ -13,6 +13,7 @@ from django.db import transaction
 from enlace.accounts.models import Person
 from enlace.core.form import FormDocument, Source, document_of
 from enlace.core.form.defaults import document_for
+from enlace.core.form.edit import free_name
 from enlace.core.model.dataset import DatasetSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog
@@ -44,8 +45,7 @@ def sources_of(form: Form) -> tuple[tuple[Source, ...], dict[str, Detail | None]
 def _name(text: str, taken: set[str]) -> str:
     """A stable name for a source: of its table, with a number where two are of the same one."""
     stem = re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_")[:50] or "records"
-    stem = stem if stem[0].isalpha() else f"t_{stem}"
-    name = next(one for one in (stem, *(f"{stem}_{n}" for n in range(2, 1000))) if one not in taken)
+    name = free_name(stem if stem[0].isalpha() else f"t_{stem}", taken)
     taken.add(name)
     return name
 
@@ -129,20 +129,16 @@ def wired(
 
 def _unserved(form: Form, sources: Sequence[Source], datasets: dict[str, DatasetSpec | None]) -> list[str]:
     """The details whose link begins no index, as far as the server tells."""
+    found = []
     try:
-        catalog = Catalog.of(form.dataset.connection.to_spec())
-        indexes = {
-            one.name: catalog.indexes(_table(datasets, one.name)) for one in sources[1:] if _table(datasets, one.name)
-        }
+        for one in sources[1:]:
+            table, columns = _table(datasets, one.name), set(one.columns)
+            if table and columns:
+                indexes = Catalog.of(form.dataset.connection.to_spec()).indexes(table)
+                found += [] if any(set(i[: len(columns)]) == columns for i in indexes) else [one.name]
     except Problem:
         return []
-    return [
-        one.name
-        for one in sources[1:]
-        if one.name in indexes
-        and one.columns
-        and not any(set(i[: len(one.columns)]) == set(one.columns) for i in indexes[one.name])
-    ]
+    return found
 
 
 def _table(datasets: dict[str, DatasetSpec | None], name: str) -> str:

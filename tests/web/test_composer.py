@@ -249,6 +249,23 @@ class AtTheDesk(Sheets):
         self.assertEqual(after.get(wanted), before[wanted] + 1)
         self.assertEqual(after.get(status, 0), before[status] - 1)
 
+    def test_a_move_leaves_what_shows_all_rows_alone(self):
+        self.act("add", kind="chart", source="vessel")
+        for name, value in {"by": "in_service", "function": "count"}.items():
+            self.act("set", ids="chart", name=name, value=value)
+        self.act("add", kind="cards", source="vessel")
+        for moved in (self.on_sheet("at", position=1), self.on_sheet("record", record="i1")):
+            self.assertIn('id="panel"', moved)
+            self.assertNotIn('id="c-chart"', moved)
+            self.assertNotIn('id="c-cards"', moved)
+        for anew in (
+            self.on_sheet("at", position=1, anew=1),
+            self.on_sheet("record", record="i1", anew=1),
+            self.on_sheet("arrange", order="-name"),
+        ):
+            self.assertIn('id="c-chart"', anew)
+            self.assertIn('id="c-cards"', anew)
+
     def shares(self, html: str) -> dict[str, int]:
         chart = html[html.index('class="chart"') :]
         return {

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import replace
-from typing import Any
+from itertools import chain, count
 
 from ..problem import Problem
 from .document import COLUMNS, MOST_ROWS, Control, FormDocument, Place, Source, checked, put
@@ -218,17 +218,19 @@ def _held(value: int, most: int) -> int:
     return max(1, min(value, most))
 
 
+def free_name(stem: str, taken: Collection[str]) -> str:
+    """A name that is not taken: the stem itself, or with a number behind it."""
+    return next(one for one in chain([stem], (f"{stem}_{n}" for n in count(2))) if one not in taken)
+
+
 def _free_id(document: FormDocument, kind: str, field: str = "") -> str:
     taken = {one.id for one in document.all()}
     stem = "".join(c if c.isascii() and c.isalnum() else "_" for c in (field or kind).lower())[:40].strip("_") or kind
-    stem = stem if stem[0].isalpha() else f"c_{stem}"
-    return stem if stem not in taken else next(f"{stem}_{n}" for n in range(2, 10_000) if f"{stem}_{n}" not in taken)
+    return free_name(stem if stem[0].isalpha() else f"c_{stem}", taken)
 
 
 def _renamed(control: Control, taken: set[str]) -> Control:
     stem = control.id.rstrip("0123456789").rstrip("_") or control.kind
-    identifier = next(f"{stem}_{n}" for n in range(2, 10_000) if f"{stem}_{n}" not in taken)
+    identifier = free_name(stem, {*taken, stem})
     taken.add(identifier)
-    children = tuple(_renamed(one, taken) for one in control.children)
-    settings: dict[str, Any] = dict(control.settings)
-    return replace(control, id=identifier, children=children, settings=settings)
+    return replace(control, id=identifier, children=tuple(_renamed(one, taken) for one in control.children))

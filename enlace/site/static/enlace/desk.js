@@ -1,8 +1,8 @@
 // The desk: holds the sources of the page together; what is typed goes out through Edits, in order.
 
 import { Choices } from "./choices.js";
-import { apply, complain, Edits } from "./edits.js";
-import { fresh, Source } from "./source.js";
+import { apply, Edits } from "./edits.js";
+import { Source } from "./source.js";
 import "./sheetpage.js";
 
 const desk = document.getElementById("desk");
@@ -108,25 +108,20 @@ document.addEventListener("click", (event) => {
   }
   const card = near("[data-card]");
   if (card) source.move(`record?record=${encodeURIComponent(card.dataset.card)}&position=${card.dataset.at}`);
-  const order = near(".grid-head a[href]");
-  if (order) {
+  const arranges = near(".grid-head a[href], [data-filter] a[href]");
+  if (arranges) {
     event.preventDefault();
-    source.arrange(new URLSearchParams(order.getAttribute("href").slice(1)));
-  }
-  const anew = near("[data-filter] a[href]");
-  if (anew) {
-    event.preventDefault();
-    source.arrange(new URLSearchParams(anew.getAttribute("href").slice(1)));
+    source.arrange(new URLSearchParams(arranges.getAttribute("href").slice(1)));
   }
   const runs = near("[data-run]");
   if (runs) run(source, runs);
   if (event.target.id === `${source.p}read-anew`) {
-    source.move(`record?record=${encodeURIComponent(source.record)}`);
+    source.move(`record?record=${encodeURIComponent(source.record)}&anew=1`);
     source.grid?.load();
   }
 });
 function refresh(source) {
-  source.goTo(source.position ?? 0);
+  source.move(`at?position=${source.position ?? 0}&anew=1`);
   source.grid?.load();
   enlaceSay("Read anew.");
 }
@@ -501,4 +496,3 @@ function listKeys() {
   box.showModal();
 }
 document.getElementById("act-keys")?.addEventListener("click", listKeys);
-export { complain, fresh };

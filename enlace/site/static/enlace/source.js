@@ -1,12 +1,11 @@
 // One source of records on the page: its current record, its grid, its editors, wherever they stand on the sheet.
 
 import { CellEditor } from "./celleditor.js";
-import { apply, complain, token as csrf } from "./edits.js";
+import { apply, complain } from "./edits.js";
 import { Grid } from "./grid.js";
 
-export const fresh = () =>
+const fresh = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
-export { csrf };
 
 export class Source {
   /** holder: the element that says what it is. page: what it shares with others: edits, choices, places(). */
