@@ -44,6 +44,24 @@ class Composing(Served):
         page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
         self.says("discarded", page)
 
+    def test_cards_and_a_navigator_of_moves_alone(self):
+        page = self.compose(5)
+        page.locator(".adds summary").click()
+        page.locator("[data-add=cards]").click()
+        expect(page.locator("[data-control=cards]")).to_have_class(re.compile("chosen"))
+        page.locator("[data-choose$=_grid]").first.click()
+        page.locator("[data-stage] [data-kind=navigator]").click(position={"x": 4, "y": 4})
+        page.locator("#set-acts").uncheck()
+        expect(page.locator("[data-set=acts]")).not_to_be_checked()
+        page.get_by_role("link", name="Try it at the desk").click()
+        expect(page.locator("#go-next")).to_be_visible()
+        expect(page.locator("#act-new")).to_be_hidden()
+        cards = page.locator(".card-record")
+        expect(cards.nth(0)).to_have_attribute("aria-selected", "true")
+        page.locator("#go-next").click()
+        expect(cards.nth(1)).to_have_attribute("aria-selected", "true")
+        expect(cards.nth(0)).to_have_attribute("aria-selected", "false")
+
     def test_by_keyboard_alone(self):
         page = self.compose(5)
         page.locator(".adds summary").focus()

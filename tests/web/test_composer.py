@@ -249,6 +249,34 @@ class AtTheDesk(Sheets):
         self.assertEqual(after.get(wanted), before[wanted] + 1)
         self.assertEqual(after.get(status, 0), before[status] - 1)
 
+    def test_a_navigator_with_a_part_of_its_buttons(self):
+        desk = f"/desk/{self.vessel.pk}/"
+        self.assertNotContains(self.client.get(desk), "without-")
+        self.act("set", ids="vessel_navigator", name="acts", value="")
+        self.assertContains(self.client.get(desk), '<div class="navigator without-acts">', 1)
+        self.act("set", ids="vessel_navigator", name="moves", value="")
+        self.assertContains(self.client.get(desk), '<div class="navigator without-moves without-acts">', 1)
+
+    def test_cards_on_the_board_are_those_that_are_drawn(self):
+        self.vessel.dataset.fields.filter(name="flag").update(kind="longtext")
+        self.vessel.dataset.touch()
+        self.act("add", kind="cards", source="vessel")
+        html = self.act("show")
+        knots = re.findall(r'aria-pressed="true"\s+data-cross="cards"\s+data-field="(\w+)"', html)
+        dataset = layout.wired(self.vessel).datasets["vessel"]
+        self.assertNotIn("flag", knots)
+        drawn = re.search(r'class="card-record".*?</div>', html, re.S)[0]
+        labels = re.findall(r'<span class="label">([^<]*)</span>', drawn)
+        self.assertEqual([dataset.any_name[name].label for name in knots], [unescape(one) for one in labels])
+
+    def test_a_kind_that_nobody_knows_breaks_nothing(self):
+        document = json.loads(self.document().to_json())
+        document["controls"].append({"id": "dial", "kind": "dial", "source": "vessel", "place": {"y": 40}})
+        self.vessel.document = json.dumps(document)
+        self.vessel.save()
+        for page in (f"/workshop/form/{self.vessel.pk}/compose", f"/desk/{self.vessel.pk}/"):
+            self.assertContains(self.client.get(page), "Nothing here knows a control of the kind dial.")
+
     def test_a_move_leaves_what_shows_all_rows_alone(self):
         self.act("add", kind="chart", source="vessel")
         for name, value in {"by": "in_service", "function": "count"}.items():

@@ -13,6 +13,5 @@ GRID = ControlKind(
         Setting(
             "columns", "Columns", "fields", [], help="Names of fields with commas between, in order. Left empty, all."
         ),
-        Setting("totals", "Totals under it", "yes or no", False),
     ),
 )
