@@ -61,7 +61,10 @@ def saves(results: Results, database: str) -> None:
 
     def edited() -> list[PendingRecord]:
         rows, text = Rows.of(spec, dataset).whole_rows(ids), f"edit {next(turn)}"
-        records = [as_read(dataset, one, key_of(one), dict(zip(names, rows[one], strict=True))) for one in ids]
+        records = [
+            as_read(dataset, identifier, key_of(identifier), dict(zip(names, rows[identifier], strict=True)))
+            for identifier in ids
+        ]
         return [with_text(record, dataset.by_name["note"], text, Formats.of("en_GB")) for record in records]
 
     def ours() -> None:

@@ -19,10 +19,10 @@ def rows(request):
     """The first hundred rows. Behind the same sign-in, sessions and headers as the desk."""
     if not hasattr(_local, "db"):
         _local.db = sqlite3.connect(os.environ["BENCH_DATABASE"])
-    found = _local.db.execute(
+    rows_read = _local.db.execute(
         "SELECT id, code, gauge, taken_at, level, quality, checked, note FROM reading ORDER BY id LIMIT 100"
     ).fetchall()
-    return HttpResponse(TEMPLATE.render(Context({"rows": found})))
+    return HttpResponse(TEMPLATE.render(Context({"rows": rows_read})))
 
 
 SHEET = Engine().from_string(

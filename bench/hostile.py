@@ -56,7 +56,7 @@ def _patterns(environment: dict[str, str]) -> list[str]:
     told = subprocess.run(
         [sys.executable, "-c", ask], cwd=ROOT, env=environment, check=True, capture_output=True, text=True
     )
-    return [one for one in told.stdout.split() if not one.endswith(LEFT_OUT) and not one.startswith("/demo/")]
+    return [text for text in told.stdout.split() if not text.endswith(LEFT_OUT) and not text.startswith("/demo/")]
 
 
 def _one(
@@ -86,13 +86,13 @@ def _one(
         "vessel_type_code",
         "photo",
     )
-    for one in hostile(dice, patterns, numbers, fields, times):
+    for item in hostile(dice, patterns, numbers, fields, times):
         began = time.monotonic()
-        status = browser.asked(one)
+        status = browser.asked(item)
         if status >= 500 and status != 503:
-            failed.append(f"{name or 'nobody'}: {status} {one}")
+            failed.append(f"{name or 'nobody'}: {status} {item}")
         if time.monotonic() - began > SECONDS:
-            slow.append(f"{name or 'nobody'}: {time.monotonic() - began:.1f} s {one}")
+            slow.append(f"{name or 'nobody'}: {time.monotonic() - began:.1f} s {item}")
 
 
 class _Browser:
@@ -127,10 +127,10 @@ class _Browser:
         assert status == 302, status
         self.token = re.search(rb'X-CSRFToken": "([^"]+)"', self.ask("GET", "/desk/")[1])[1].decode()  # type: ignore[index]
 
-    def asked(self, one: Hostile) -> int:
-        headers = {"HX-Request": "true"} if one.part else {}
-        path = f"{one.path}?{urlencode(one.query, errors='surrogatepass')}"
-        if one.data is None:
+    def asked(self, hostile: Hostile) -> int:
+        headers = {"HX-Request": "true"} if hostile.part else {}
+        path = f"{hostile.path}?{urlencode(hostile.query, errors='surrogatepass')}"
+        if hostile.data is None:
             return self.ask("GET", path, None, headers)[0]
-        body = urlencode(one.data, errors="surrogatepass")
+        body = urlencode(hostile.data, errors="surrogatepass")
         return self.ask("POST", path, body, {**headers, "Content-Type": "application/x-www-form-urlencoded"})[0]

@@ -96,7 +96,7 @@ def measure(results: Results, name: str, spec: ConnectionSpec, hand: ByHand) -> 
 
     def read() -> list[PendingRecord]:
         rows = Rows.of(spec, dataset).whole_rows([f"i{n}" for n in range(1, MANY + 1)])
-        return [as_read(dataset, one, key_of(one), dict(zip(names, row, strict=True))) for one, row in rows.items()]
+        return [as_read(dataset, item, key_of(item), dict(zip(names, row, strict=True))) for item, row in rows.items()]
 
     def edited() -> list[PendingRecord]:
         text = f"edit {next(turn)}"
@@ -112,7 +112,7 @@ def measure(results: Results, name: str, spec: ConnectionSpec, hand: ByHand) -> 
 
     def gone() -> list[PendingRecord]:
         hand.fill()
-        return [record for one in read() if (record := removed(one))]
+        return [record for item in read() if (record := removed(item))]
 
     def ours(records: list[PendingRecord]) -> None:
         outcome = save(spec, dataset, records)

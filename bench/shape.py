@@ -71,8 +71,8 @@ def windows(results: Results, spec: ConnectionSpec) -> None:
     bare = _bare(make_dataset(spec, "item"))
     kinds = ("decimal", "text", "text")
     extra = tuple(
-        FieldSpec(f"calc{i}", f"Calc {i}", kind, formula=one)
-        for i, (one, kind) in enumerate(zip(FORMULAS, kinds, strict=True))
+        FieldSpec(f"calc{i}", f"Calc {i}", kind, formula=item)
+        for i, (item, kind) in enumerate(zip(FORMULAS, kinds, strict=True))
     )
     full = replace(make_dataset(spec, "item"), extra=extra)
 
@@ -97,16 +97,16 @@ def searches(results: Results, spec: ConnectionSpec, path: Path) -> None:
         page = listed(spec, dataset, field, next(turn) + next(turn))
         assert field.lookup is not None
         write = shown_writer(field.lookup, ENGLISH)
-        html = [f"<li data-choice='{one.value}'>{write(one.shown)}</li>" for one in page.options]
+        html = [f"<li data-choice='{option.value}'>{write(option.shown)}</li>" for option in page.options]
         assert len(html) == 50
 
     def theirs() -> None:
-        found: list = []
+        result: list = []
         start = next(turn) + next(turn)
         for spelling in (start, start.capitalize()):
             sql = "SELECT id, name FROM place WHERE name >= ? AND name < ? ORDER BY name LIMIT 50"
-            found += db.execute(sql, (spelling, spelling[:-1] + chr(ord(spelling[-1]) + 1))).fetchall()
-        assert LINES_BY_HAND.render(Context({"rows": found}))
+            result += db.execute(sql, (spelling, spelling[:-1] + chr(ord(spelling[-1]) + 1))).fetchall()
+        assert LINES_BY_HAND.render(Context({"rows": result}))
 
     name = "a search in a list of a million against two raw indexed queries and their rendering"
     results.ratio(name, *medians(ours, theirs, 150), "ms", 1.0)
@@ -115,7 +115,7 @@ def searches(results: Results, spec: ConnectionSpec, path: Path) -> None:
 
 def rules(results: Results, spec: ConnectionSpec, folder: Path) -> None:
     """Rules on 100 000 records against reading them from a CSV file and executemany of them."""
-    dataset = replace(_bare(make_dataset(spec, "item")), rules=tuple(RuleSpec(one) for one in RULES))
+    dataset = replace(_bare(make_dataset(spec, "item")), rules=tuple(RuleSpec(item) for item in RULES))
     names = [f.name for f in dataset.fields]
     lines = [[n, f"C{n}", n % 97 + 0.5, *[n % LINES + 1] * LISTS] for n in range(1, IMPORT + 1)]
     file = folder / "items.csv"
@@ -138,7 +138,7 @@ def rules(results: Results, spec: ConnectionSpec, folder: Path) -> None:
         db.close()
 
     ratios = [(milliseconds(ours), milliseconds(theirs)) for _ in range(3)]
-    first, second = min(one for one, _ in ratios), min(other for _, other in ratios)
+    first, second = min(item for item, _ in ratios), min(other for _, other in ratios)
     print(f"     {IMPORT / first * 1000:,.0f} records a second checked against {len(RULES)} rules", flush=True)
     results.ratio("rules on 100 000 records against reading their CSV and executemany", first, second, "ms", 3.0)
 

@@ -27,15 +27,15 @@ def main(results: Results, server: Server) -> None:
     failed = 0
     before = 0.0
 
-    def ask(one) -> None:
-        if one.data is None:
-            server._ask("GET", f"{one.path}?{urlencode(one.query)}")
+    def ask(item) -> None:
+        if item.data is None:
+            server._ask("GET", f"{item.path}?{urlencode(item.query)}")
         else:
-            server._ask("POST", one.path, urlencode(one.data), headers)
+            server._ask("POST", item.path, urlencode(item.data), headers)
 
-    for n, one in enumerate(mixed(random.Random(6), place, TIMES)):
+    for n, item in enumerate(mixed(random.Random(6), place, TIMES)):
         try:
-            taken.append(milliseconds(lambda one=one: ask(one)))
+            taken.append(milliseconds(lambda item=item: ask(item)))
         except RuntimeError as error:
             failed += " 5" in str(error)[:200] and "404" not in str(error)
         if n % 20 == 0:

@@ -54,8 +54,8 @@ class Crashes:
         engine: Engine = create_engine(self.address)
         try:
             with engine.begin() as db:
-                found = db.execute(text(sql), values or {})
-                return [tuple(row) for row in found] if found.returns_rows else []
+                result = db.execute(text(sql), values or {})
+                return [tuple(row) for row in result] if result.returns_rows else []
         finally:
             engine.dispose()
 
@@ -69,10 +69,10 @@ class Crashes:
         some = self.dice.sample(rows, EDITED + REMOVED)
         whole = Rows.of(self.spec, dataset).whole_rows([row.id for row in some])
         records: list[PendingRecord] = []
-        for n, (one, values) in enumerate(whole.items()):
-            record = as_read(dataset, one, key_of(one), dict(zip(names, values, strict=True)))
-            edited = with_value(record, dataset.by_name["a"], f"{tag} {one}")
-            records += [edited] if n < EDITED else [found for found in [removed(record)] if found]
+        for n, (item, values) in enumerate(whole.items()):
+            record = as_read(dataset, item, key_of(item), dict(zip(names, values, strict=True)))
+            edited = with_value(record, dataset.by_name["a"], f"{tag} {item}")
+            records += [edited] if n < EDITED else [gone for gone in [removed(record)] if gone]
         for n in range(NEW):
             values = {"a": f"{tag} new {n}", "pad": "y" * 300}
             records.append(PendingRecord(new_record().id, "new", now=values))
@@ -111,7 +111,7 @@ class Crashes:
         """One save and one crash at a random moment of it; what was left, and what is wrong about it."""
         tag = f"t{number}"
         texts = self.draft(tag)
-        records = [load(one, body) for one, body in texts]
+        records = [load(item, body) for item, body in texts]
         forget_engines()
         forget_anchors()
         told, killed = self._save_and_crash(texts, tag, self.dice.random() * longest)
@@ -131,7 +131,7 @@ class Crashes:
         return f"{left} ({told}{', killed' if killed else ''})", wrong
 
     def _part(self, texts: list[tuple[str, str]]) -> Part:
-        return Part(make_dataset(self.spec, "crash"), [load(one, body) for one, body in texts])
+        return Part(make_dataset(self.spec, "crash"), [load(item, body) for item, body in texts])
 
     def _save_and_crash(self, texts: list[tuple[str, str]], tag: str, after: float) -> tuple[str, bool]:
         context = multiprocessing.get_context("fork")

@@ -56,8 +56,8 @@ def odd_id(dice: random.Random) -> str:
 def path_of(dice: random.Random, pattern: str, numbers: dict[str, int]) -> str:
     """An address of a pattern, mostly of things that are there."""
 
-    def one(found: re.Match[str]) -> str:
-        kind, name = found[1], found[2]
+    def one(match: re.Match[str]) -> str:
+        kind, name = match[1], match[2]
         if kind == "str":
             from urllib.parse import quote
 
@@ -77,7 +77,7 @@ def hostile(
              "username", "password", "password_from", "variable", "paste", "to", "wanted", "all", "total", "given-x", "member",
              "message", "marks", "severity", "runs", "sorted_by", "compare", "version", "title", "statements", "guard", "column",
              "count", "whole", "most_failures", "on", "places", "layout", "ids", "x", "y", "w", "h", "dx", "dy", "dw", "dh", "into", "source",
-             "control", "how", "sentence", "section", "place", "about", *(f"only-{one}" for one in fields)]  # fmt: skip
+             "control", "how", "sentence", "section", "place", "about", *(f"only-{field}" for field in fields)]  # fmt: skip
     for _ in range(times):
         path = path_of(dice, dice.choice(patterns), numbers)
         given = {}

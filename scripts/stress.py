@@ -42,10 +42,10 @@ class Told:
 def schema(kind: str) -> list[str]:
     """The statements that another program makes the table with."""
     rows = ", ".join(f"({n}, 'a{n}', 'b{n}', 'c{n}')" for n in range(1, RECORDS + 1))
-    found = [SCHEMA.format(numbered=NUMBERED[kind]), f"INSERT INTO stress (id, a, b, c) VALUES {rows}"]  # noqa: S608 (constants)
+    statements = [SCHEMA.format(numbered=NUMBERED[kind]), f"INSERT INTO stress (id, a, b, c) VALUES {rows}"]  # noqa: S608 (constants)
     if kind == "postgresql":
-        found.append(f"SELECT setval(pg_get_serial_sequence('stress', 'id'), {RECORDS})")
-    return found
+        statements.append(f"SELECT setval(pg_get_serial_sequence('stress', 'id'), {RECORDS})")
+    return statements
 
 
 class Somebody:
@@ -72,19 +72,19 @@ class Somebody:
     def prepared(self) -> list[PendingRecord]:
         rows = Rows.of(self.spec, self.dataset).window(0, 200)
         some = self.dice.sample(rows, min(len(rows), self.dice.randrange(1, 5)))
-        found = []
+        drafts = []
         for row in some:
             values = dict(zip(self.names, row.values, strict=True))
             record = as_read(self.dataset, row.id, key_of(row.id), values)
             if self.dice.random() < 0.08:
-                found.append(removed(record))
+                drafts.append(removed(record))
                 continue
             for name in self.dice.sample(FIELDS, self.dice.randrange(1, 3)):
                 record = with_value(record, self.dataset.by_name[name], self.text())
-            found.append(record)
+            drafts.append(record)
         if self.dice.random() < 0.25:
-            found.append(PendingRecord(new_record().id, "new", now={name: self.text() for name in FIELDS}))
-        return found
+            drafts.append(PendingRecord(new_record().id, "new", now={name: self.text() for name in FIELDS}))
+        return drafts
 
     def text(self) -> str:
         self.turn += 1
@@ -115,12 +115,12 @@ def run(spec: ConnectionSpec, people: int, seconds: float) -> list[Told]:
     context = multiprocessing.get_context("spawn")
     queue = context.Queue()
     several = [context.Process(target=_person, args=(spec, n, seconds, queue)) for n in range(people)]
-    for one in several:
-        one.start()
-    found = [queue.get(timeout=seconds + 120) for _ in several]
-    for one in several:
-        one.join(60)
-    return found
+    for item in several:
+        item.start()
+    results = [queue.get(timeout=seconds + 120) for _ in several]
+    for item in several:
+        item.join(60)
+    return results
 
 
 def replayed(told: list[Told], final: dict[str, dict[str, str]]) -> list[str]:
@@ -129,38 +129,38 @@ def replayed(told: list[Told], final: dict[str, dict[str, str]]) -> list[str]:
     final: by record id, the values that are there at the end.
     """
     first = {f"i{n}": {name: f"{name}{n}" for name in FIELDS} for n in range(1, RECORDS + 1)}
-    entered = {one: values for person in told for one, values in person.entered.items()}
-    wrong = [f"{one} was entered twice" for one in first.keys() & entered.keys()]
+    entered = {item: values for person in told for item, values in person.entered.items()}
+    wrong = [f"{item} was entered twice" for item in first.keys() & entered.keys()]
     start = {**first, **entered}
     gone: dict[str, dict] = {}
     for person in told:
-        wrong += [f"{one} was removed twice" for one in gone.keys() & person.removed.keys()]
+        wrong += [f"{item} was removed twice" for item in gone.keys() & person.removed.keys()]
         gone.update(person.removed)
     if set(final) != set(start) - set(gone):
         wrong.append(f"records there: {sorted(set(final) ^ (set(start) - set(gone)))} differ from those reported")
     steps: dict[tuple[str, str], dict] = defaultdict(dict)
     for person in told:
-        for one, name, was, now in person.edits:
-            if was in steps[one, name]:
-                wrong.append(f"{one}.{name}: {was} was replaced twice, by {now} and by {steps[one, name][was]}")
-            steps[one, name][was] = now
-    for one, values in start.items():
-        end = gone.get(one) or final.get(one, {})
+        for item, name, was, now in person.edits:
+            if was in steps[item, name]:
+                wrong.append(f"{item}.{name}: {was} was replaced twice, by {now} and by {steps[item, name][was]}")
+            steps[item, name][was] = now
+    for item, values in start.items():
+        end = gone.get(item) or final.get(item, {})
         for name in FIELDS:
-            chain, value = dict(steps.get((one, name), {})), values[name]
+            chain, value = dict(steps.get((item, name), {})), values[name]
             while value in chain:
                 value = chain.pop(value)
             if chain or value != end.get(name):
-                wrong.append(f"{one}.{name} ends as {end.get(name)}, the reports end with {value}, left over: {chain}")
+                wrong.append(f"{item}.{name} ends as {end.get(name)}, the reports end with {value}, left over: {chain}")
     return wrong
 
 
 def totals(told: list[Told]) -> Counter:
     """What all were told, counted."""
-    found: Counter = Counter()
+    counter: Counter = Counter()
     for person in told:
-        found += person.counts
-        found["edits saved"] += len(person.edits)
-        found["entered"] += len(person.entered)
-        found["removed"] += len(person.removed)
-    return found
+        counter += person.counts
+        counter["edits saved"] += len(person.edits)
+        counter["entered"] += len(person.entered)
+        counter["removed"] += len(person.removed)
+    return counter

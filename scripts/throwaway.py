@@ -156,10 +156,10 @@ class PostgreSQL(Throwaway):
         return self.folder / "data" / "postmaster.pid"
 
     def _program(self, name: str) -> str:
-        found = sorted(glob.glob(f"/usr/lib/postgresql/*/bin/{name}"), key=lambda p: int(p.split("/")[4]))
-        if not found and not shutil.which(name):
+        places = sorted(glob.glob(f"/usr/lib/postgresql/*/bin/{name}"), key=lambda p: int(p.split("/")[4]))
+        if not places and not shutil.which(name):
             raise RuntimeError("PostgreSQL's server is missing: install Debian's package postgresql.")
-        return found[-1] if found else str(shutil.which(name))
+        return places[-1] if places else str(shutil.which(name))
 
     def prepare(self) -> None:
         secret = self.folder / "secret"
@@ -263,7 +263,7 @@ class MariaDB(Throwaway):
         db.close()
 
 
-KINDS: dict[str, type[Throwaway]] = {one.kind: one for one in (PostgreSQL, MariaDB)}
+KINDS: dict[str, type[Throwaway]] = {server.kind: server for server in (PostgreSQL, MariaDB)}
 
 
 def _unprivileged() -> pwd.struct_passwd | None:

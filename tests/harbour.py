@@ -59,9 +59,9 @@ def made(*statements: str, rows: dict[str, list[tuple]] | None = None) -> Connec
 def ask(spec: ConnectionSpec, sql: str, *values) -> list[tuple]:
     """What another program sees in the file."""
     with sqlite3.connect(spec["path"]) as db:
-        found = db.execute(sql, values).fetchall()
+        rows = db.execute(sql, values).fetchall()
     db.close()
-    return found
+    return rows
 
 
 class Bench:

@@ -38,6 +38,6 @@ class Client:
     def renew(self, path: str = "/desk/") -> str:
         """Read a page, and take the token that its acts send; the page."""
         page = self.ask(path)[1]
-        found = re.search(r"X-CSRFToken[^A-Za-z0-9]+(?:&quot;|\")([A-Za-z0-9]{20,})", page)
-        self.token = found[1] if found else self.token
+        token = re.search(r"X-CSRFToken[^A-Za-z0-9]+(?:&quot;|\")([A-Za-z0-9]{20,})", page)
+        self.token = token[1] if token else self.token
         return page

@@ -45,9 +45,9 @@ _numbers = itertools.count(1)
 @lru_cache(maxsize=4)
 def server(kind: str) -> Throwaway:
     """A server of the kind, started at first use and ended with the process."""
-    found = KINDS[kind]()
-    found.start()
-    return found
+    host = KINDS[kind]()
+    host.start()
+    return host
 
 
 class Place:
@@ -74,8 +74,8 @@ class Place:
     def run(self, sql: str, **values: Any) -> list[tuple]:
         """What another program does or sees."""
         with self.engine.begin() as db:
-            found = db.execute(text(sql), values)
-            return [tuple(row) for row in found] if found.returns_rows else []
+            result = db.execute(text(sql), values)
+            return [tuple(row) for row in result] if result.returns_rows else []
 
     def close(self) -> None:
         self.engine.dispose()
@@ -172,7 +172,7 @@ class OnServer:
 
 def on_each_server(namespace: dict, *tests: type) -> None:
     """Put a test case for each server into a module's namespace, for each class of tests."""
-    for one in tests:
+    for test in tests:
         for kind in SERVERS:
-            name = f"{one.__name__}_{kind}"
-            namespace[name] = type(name, (one, unittest.TestCase), {"kind": kind, "__module__": one.__module__})
+            name = f"{test.__name__}_{kind}"
+            namespace[name] = type(name, (test, unittest.TestCase), {"kind": kind, "__module__": test.__module__})

@@ -21,14 +21,14 @@ def statements(server: str) -> list[str]:
     # A function's body has semicolons of its own: only those at the end of a line outside of $$ … $$ end a statement.
     parts = re.split(r"(\$\$.*?\$\$)", text, flags=re.S)
     marked = "".join(p if i % 2 else re.sub(r";\s*$", ";\0", p, flags=re.M) for i, p in enumerate(parts))
-    return [one.strip().rstrip(";") for one in marked.split("\0") if one.strip()]
+    return [text.strip().rstrip(";") for text in marked.split("\0") if text.strip()]
 
 
 def carry(path: Path, server: str, connection: Any) -> None:
     """Make the schema on a server and copy the rows. connection: the driver's own, without autocommit."""
     cursor = connection.cursor()
-    for one in statements(server):
-        cursor.execute(one)
+    for statement in statements(server):
+        cursor.execute(statement)
     with sqlite3.connect(path) as source:
         for table in _tables(source):
             _copy(source, table, server, cursor)
@@ -66,8 +66,8 @@ def _numbered(cursor: Any, table: str, name: str) -> bool:
     return cursor.execute(asked, (table, name)).fetchone() is not None
 
 
-def _rows(found: Iterable[tuple], kinds: list[str]) -> Iterator[tuple]:
-    for row in found:
+def _rows(rows: Iterable[tuple], kinds: list[str]) -> Iterator[tuple]:
+    for row in rows:
         yield tuple(_value(value, kind) for value, kind in zip(row, kinds, strict=True))
 
 

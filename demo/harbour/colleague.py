@@ -57,10 +57,10 @@ class Colleague:
             count = connection.execute(select(func.count()).select_from(self.table)).scalar() or 0
             keys = [self.table.c[n] for n in self.catalog.key]
             statement = statement.order_by(*keys).offset(self.dice.randrange(count or 1)).limit(1)
-        found = connection.execute(statement).mappings().first()
-        if found is None:
+        row = connection.execute(statement).mappings().first()
+        if row is None:
             raise Problem("There is no such record any more.", "Choose another one.", code="gone")
-        return dict(found)
+        return dict(row)
 
     def _is(self, row: Mapping[str, Any]) -> Any:
         return and_(*(self.table.c[name] == row[name] for name in self.catalog.key))
@@ -76,7 +76,7 @@ class Colleague:
 
     def _change(self, row: Mapping[str, Any]) -> tuple[str, Any]:
         """A column that may take another value, and that value."""
-        bound = {n for one in (*self.catalog.references, *self.catalog.uniques) for n in one.columns}
+        bound = {n for reference in (*self.catalog.references, *self.catalog.uniques) for n in reference.columns}
         checked = " ".join(check.expression for check in self.catalog.checks)
         free = [c for c in self.catalog.columns if c.name not in bound | {*self.catalog.key, "version"}]
         texts = [c for c in free if _is_text(c.type_text) and c.name not in checked]
@@ -104,7 +104,7 @@ class Colleague:
 
     def _to_be_new(self) -> Sequence[str]:
         """One column of each set that has to be unique."""
-        sets = [one.columns for one in self.catalog.uniques] + [self.catalog.key]
+        sets = [unique.columns for unique in self.catalog.uniques] + [self.catalog.key]
         return list(dict.fromkeys(columns[-1] for columns in sets if not any(self._made(n) for n in columns)))
 
     def _fresh(self, connection: Connection, name: str, like: Any) -> Any:

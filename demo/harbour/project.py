@@ -109,7 +109,7 @@ WHERE d.currency = :currency"""
 
 def load(path: Path, server: Throwaway | None = None) -> Project:
     """The demo's people and project, made when they are not there yet. server: where it does not run on the file."""
-    Person.objects.filter(username__in=[one for one, _, _ in PEOPLE]).update(demo=True)
+    Person.objects.filter(username__in=[name for name, _, _ in PEOPLE]).update(demo=True)
     for username, name, role in PEOPLE:
         if not Person.objects.filter(username=username).exists():
             first, last = name.split(" ", 1)
@@ -119,7 +119,7 @@ def load(path: Path, server: Throwaway | None = None) -> Project:
     name = NAME if server is None else f"{NAME} on {SERVER_KINDS[server.kind].label}"
     project, made = Project.objects.get_or_create(name=name)
     if made:
-        project.members.set(Person.objects.filter(username__in=[one for one, _, _ in PEOPLE], role="operator"))
+        project.members.set(Person.objects.filter(username__in=[name for name, _, _ in PEOPLE], role="operator"))
         connection = _connection(project, path, server)
         for table in TABLES:
             spec = make_dataset(connection.to_spec(), table)
@@ -156,10 +156,10 @@ def _connection(project: Project, path: Path, server: Throwaway | None) -> Conne
     if server is None:
         return Connection.objects.create(project=project, name="Harbour office", parameters={"path": str(path)})
     source = Connection.PasswordFrom.KEPT
-    found = Connection(project=project, name="Harbour office", kind=server.kind, parameters=server.parameters)
-    found.password_from, found.password = source, seal(server.password, place_of(found))
-    found.save()
-    return found
+    connection = Connection(project=project, name="Harbour office", kind=server.kind, parameters=server.parameters)
+    connection.password_from, connection.password = source, seal(server.password, place_of(connection))
+    connection.save()
+    return connection
 
 
 def _add_details(above: Above, table: str) -> None:

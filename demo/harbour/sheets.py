@@ -34,8 +34,8 @@ def _port_call(document: FormDocument) -> FormDocument:
         document, made = edit.add(document, kind, "port_call")
         for name, text in settings.items():
             document = edit.setting(document, made, name, text)
-    for place, one in enumerate(("button", "button_2", "button_3")):
-        document = edit.lay(document, one, Place(1 + 2 * place, 2, 2, 1))
+    for place, identifier in enumerate(("button", "button_2", "button_3")):
+        document = edit.lay(document, identifier, Place(1 + 2 * place, 2, 2, 1))
     document = edit.lay(document, "port_call_panel", Place(9, 2, 4, 8))
     document = edit.lay(document, "cargo_line_grid", Place(1, 2, 6, 7))
     document = edit.lay(document, "cargo_line_panel", Place(7, 2, 3, 7))

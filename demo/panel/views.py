@@ -47,11 +47,11 @@ def colleague(request):
 @require_POST
 def away(request):
     """Take the database of a connection away, or bring it back."""
-    found = get_object_or_404(_connections(), pk=_number(request, "connection"))
+    connection = get_object_or_404(_connections(), pk=_number(request, "connection"))
     if request.POST.get("act") == "back":
-        outage.bring_back(found)
+        outage.bring_back(connection)
         return _answer(request, "The database is back.")
-    outage.take_away(found)
+    outage.take_away(connection)
     return _answer(request, "The database is away. Work on, and bring it back when you like.")
 
 

@@ -55,10 +55,10 @@ def _failed(sender: Any, credentials: Any, request: HttpRequest = None, **_: Any
          address=request.META.get("REMOTE_ADDR", "") if request else "")  # fmt: skip
 
 
-def end(one: PersonSession) -> None:
+def end(person_session: PersonSession) -> None:
     """End a session."""
-    Session.objects.filter(session_key=one.key).delete()
-    one.delete()
+    Session.objects.filter(session_key=person_session.key).delete()
+    person_session.delete()
 
 
 class Presence:

@@ -106,7 +106,10 @@ def account(request: HttpRequest) -> HttpResponse:
             messages.success(request, "The password is changed. Everywhere else you are signed out.")
             return redirect("account")
     here = request.session.session_key
-    sessions = [(one, one.key == here) for one in PersonSession.objects.filter(person=request.user)]
+    sessions = [
+        (person_session, person_session.key == here)
+        for person_session in PersonSession.objects.filter(person=request.user)
+    ]
     context = {"form": form, "sessions": sessions}
     return render(request, "account.html", context, status=400 if form.errors else 200)
 
@@ -114,9 +117,9 @@ def account(request: HttpRequest) -> HttpResponse:
 @require_POST
 def end_session(request: HttpRequest, number: int) -> HttpResponse:
     """Sign out somewhere else."""
-    found = PersonSession.objects.filter(person=request.user, pk=number).first()
-    if found is not None:
-        end(found)
+    person_session = PersonSession.objects.filter(person=request.user, pk=number).first()
+    if person_session is not None:
+        end(person_session)
         note("session ended", request.user)
         messages.success(request, "That session is ended.")
     return redirect("account")

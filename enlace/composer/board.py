@@ -34,20 +34,27 @@ class Board:
 
 def boards(wired: Wired, faults_by_field: dict[tuple[str, str], str]) -> list[Board]:
     """A board for each source of a form whose dataset is there."""
-    found = []
+    made = []
     for source in wired.document.sources:
         dataset = wired.datasets.get(source.name)
         if dataset is None:
             continue
-        controls = tuple(one for one in wired.document.tied(source.name) if _shows_fields(one))
-        tied = [set(fields_of(one, dataset)) for one in controls]
+        controls = tuple(control for control in wired.document.tied(source.name) if _shows_fields(control))
+        tied = [set(fields_of(control, dataset)) for control in controls]
         strands = []
         for field in dataset.shown:
-            knots = tuple((one, field.name in names) for one, names in zip(controls, tied, strict=True))
+            knots = tuple((control, field.name in names) for control, names in zip(controls, tied, strict=True))
             strands.append(Strand(field, knots, faults_by_field.get((source.name, field.name), "")))
-        above = next((one.title or one.name for one in wired.document.sources if one.name == source.parent), "")
-        found.append(Board(source, controls, tuple(strands), above))
-    return found
+        above = next(
+            (
+                other_source.title or other_source.name
+                for other_source in wired.document.sources
+                if other_source.name == source.parent
+            ),
+            "",
+        )
+        made.append(Board(source, controls, tuple(strands), above))
+    return made
 
 
 def _shows_fields(control: Control) -> bool:
@@ -57,7 +64,7 @@ def _shows_fields(control: Control) -> bool:
 
 def cross(document: FormDocument, identifier: str, field: str, dataset: DatasetSpec) -> FormDocument:
     """Tie a control and a field of the dataset behind its source, or untie them."""
-    control, shown = document.control(identifier), [one.name for one in dataset.shown]
+    control, shown = document.control(identifier), [field.name for field in dataset.shown]
     if field not in shown:
         raise Problem("There is no such field.", "Reload the page; the dataset may have changed.", code="bad")
     setting = kind_of(control).lists
@@ -65,7 +72,9 @@ def cross(document: FormDocument, identifier: str, field: str, dataset: DatasetS
         return put(document, replace(control, field="" if control.field == field else field))
     named = fields_of(control, dataset)
     left = (
-        [one for one in named if one != field] if field in named else [one for one in shown if one in {*named, field}]
+        [name for name in named if name != field]
+        if field in named
+        else [name for name in shown if name in {*named, field}]
     )
     if not left:
         raise Problem("Something has to be left to show.", "Remove the control instead.", code="bad")

@@ -38,33 +38,33 @@ def _form(pk: int) -> Form:
 
 @builder_only
 @require_GET
-def compose(request: HttpRequest, form: int) -> HttpResponse:
+def compose(request: HttpRequest, form_id: int) -> HttpResponse:
     """The composer of a form."""
-    found = _form(form)
-    stand_in(request, found.project, "Forms")
-    return render(request, "composer/page.html", {"project": found.project, **_context(request, found, [])})
+    form = _form(form_id)
+    stand_in(request, form.project, "Forms")
+    return render(request, "composer/page.html", {"project": form.project, **_context(request, form, [])})
 
 
 @builder_only
 @require_POST
-def act(request: HttpRequest, form: int) -> HttpResponse:
+def act(request: HttpRequest, form_id: int) -> HttpResponse:
     """Do something to the form's document; the sheet, the board and the check as they are then."""
-    found = _form(form)
+    form = _form(form_id)
     name, ids = request.POST.get("act", ""), request.POST.get("ids", "").split()[:MOST_CHOSEN]
     said, chosen_ids = "", ids
     if name in ("undo", "redo"):
-        said = f"{'Undone' if name == 'undo' else 'Done again'}: {layout.step(found, request.user, _layout(request), name == 'undo')}."
+        said = f"{'Undone' if name == 'undo' else 'Done again'}: {layout.step(form, request.user, _layout(request), name == 'undo')}."
         chosen_ids = []
     elif name == "detail":
-        said = _add_detail(found, request)
+        said = _add_detail(form, request)
     elif name in ACTS:
         label, change = ACTS[name]
-        asked = Asked(found, request.POST.dict(), ids, list(ids))
-        layout.change(found, request.user, _layout(request), label, lambda document: change(document, asked))
-        said, chosen_ids = _spoken(found, name, asked.chosen), asked.chosen
+        asked = Asked(form, request.POST.dict(), ids, list(ids))
+        layout.change(form, request.user, _layout(request), label, lambda document: change(document, asked))
+        said, chosen_ids = _spoken(form, name, asked.chosen), asked.chosen
     elif name != "show":
         raise Problem("There is no such act.", "Use the buttons of the page.", code="bad")
-    html = render_to_string("composer/body.html", _context(request, found, chosen_ids, said), request)
+    html = render_to_string("composer/body.html", _context(request, form, chosen_ids, said), request)
     return HttpResponse(html)
 
 
@@ -80,7 +80,9 @@ def _add_detail(form: Form, request: HttpRequest) -> str:
     made = add_detail(above, choice.reference, choice.dataset)
     if form.document:
         # A form that was laid out by hand gets the detail's grid at its end; else it is laid out anew by itself.
-        name = next(n for n, one in layout.sources_of(form)[1].items() if one is not None and one.pk == made.pk)
+        name = next(
+            n for n, source in layout.sources_of(form)[1].items() if source is not None and source.pk == made.pk
+        )
         asked = Asked(form, {"kind": "grid", "source": name}, [], [])
         layout.change(
             form, request.user, form.layout, f"{made.title} added", lambda document: ACTS["add"][1](document, asked)
@@ -112,9 +114,9 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
     drawings, rows, away = _drawn(request, form)
     wired = layout.wired(form, document, rows)
     faults = faults_of(wired)
-    there = {one.id for one in document.all()}
-    chosen_ids = [one for one in ids if one in there]
-    frayed = {(one.source, one.field): one.sentence for one in faults if one.field}
+    there = {control.id for control in document.all()}
+    chosen_ids = [identifier for identifier in ids if identifier in there]
+    frayed = {(fault.source, fault.field): fault.sentence for fault in faults if fault.field}
     return {
         "form": form,
         "document": document,
@@ -122,11 +124,11 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
         "away": away,
         "boards": boards(wired, frayed),
         "faults": faults,
-        "errors": sum(1 for one in faults if one.severity == "error"),
+        "errors": sum(1 for fault in faults if fault.severity == "error"),
         "chosen": " ".join(chosen_ids),
         "card": _card(wired, faults, chosen_ids[0]) if len(chosen_ids) == 1 else None,
         "several": len(chosen_ids) > 1,
-        "kinds": [one for one in CONTROL_KINDS.values() if one.name != "page"],
+        "kinds": [kind for kind in CONTROL_KINDS.values() if kind.name != "page"],
         "sources": document.sources,
         "details": _details(form, document),
         "can_undo": form.steps.filter(undone=False).exists(),
@@ -143,8 +145,8 @@ def _drawn(request: HttpRequest, form: Form) -> tuple[Any, dict[str, Any], str]:
         view = work.at(0)
         several = [drawing_of(work, view), *details_of(work, view, {})]
         assert work.sheet is not None
-        drawings = {work.sheet.source_names[one.part.name]: one for one in several}
-        rows = {name: [row.values for row in one.rows[:SAMPLE]] for name, one in drawings.items()}
+        drawings = {work.sheet.source_names[drawing.part.name]: drawing for drawing in several}
+        rows = {name: [row.values for row in drawing.rows[:SAMPLE]] for name, drawing in drawings.items()}
         return draw(request, work.sheet, drawings), rows, ""
     except Problem as problem:
         return "", {}, str(problem)
@@ -152,13 +154,13 @@ def _drawn(request: HttpRequest, form: Form) -> tuple[Any, dict[str, Any], str]:
 
 def _details(form: Form, document: FormDocument) -> list[tuple[Any, list[Any]]]:
     """What can be added under each source, by the references of the schema."""
-    found = []
+    offers = []
     behind = layout.sources_of(form)[1]
-    for one in document.sources:
-        choices = possible_choices(Above(form, behind[one.name]))
+    for source in document.sources:
+        choices = possible_choices(Above(form, behind[source.name]))
         if choices:
-            found.append((one, choices))
-    return found
+            offers.append((source, choices))
+    return offers
 
 
 def _title(control: Control) -> str:
@@ -172,16 +174,16 @@ def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, A
     control = wired.document.control(identifier)
     kind = kind_of(control)
     lines = []
-    for one in kind.settings:
-        value = kind.value(control.settings, one.name)
+    for setting in kind.settings:
+        value = kind.value(control.settings, setting.name)
         text = (
             ", ".join(value)
             if isinstance(value, list)
             else ("yes" if value else "")
-            if one.kind == "yes or no"
+            if setting.kind == "yes or no"
             else value
         )
-        lines.append({"setting": one, "text": text, "own": one.name in control.settings})
+        lines.append({"setting": setting, "text": text, "own": setting.name in control.settings})
     dataset = wired.datasets.get(control.source)
     return {
         "control": control,
@@ -189,20 +191,20 @@ def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, A
         "title": _title(control),
         "lines": lines,
         "fields": [(f.name, f.label) for f in dataset.shown] if dataset and kind.field else [],
-        "faults": [one for one in faults if one.control == identifier],
+        "faults": [fault for fault in faults if fault.control == identifier],
     }
 
 
 @builder_only
 @require_GET
-def wiring(request: HttpRequest, project: int) -> HttpResponse:
+def wiring(request: HttpRequest, project_id: int) -> HttpResponse:
     """What is wired wrongly on all forms of a project."""
-    found = get_object_or_404(Project, pk=project)
-    stand_in(request, found, "Forms")
-    return render(request, "composer/wiring.html", {"project": found, "forms": checked(found)})
+    project = get_object_or_404(Project, pk=project_id)
+    stand_in(request, project, "Forms")
+    return render(request, "composer/wiring.html", {"project": project, "forms": checked(project)})
 
 
 def checked(project: Project) -> list[tuple[Form, list[Fault]]]:
     """Each form of a project with its faults."""
     several = project.forms.select_related("project", "dataset__connection")
-    return [(one, faults_of(layout.wired(one))) for one in several]
+    return [(item, faults_of(layout.wired(item))) for item in several]

@@ -11,9 +11,9 @@ SHORTEST_WORD = 4  # letters: shorter ones are found inside too many others
 
 def words_of(names: Iterable[str]) -> frozenset[str]:
     """The words that names show where they have separators, or stand alone: by them words that run together are told."""
-    found: set[str] = set()
+    words: set[str] = set()
     for name in names:
         parts = [part.lower() for part in re.split(r"[\s_\-.]+", NAME.sub(" ", name)) if part]
         if len(parts) > 1:
-            found.update(part for part in parts if len(part) >= SHORTEST_WORD and part.isalpha())
-    return frozenset(found)
+            words.update(part for part in parts if len(part) >= SHORTEST_WORD and part.isalpha())
+    return frozenset(words)

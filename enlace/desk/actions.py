@@ -25,36 +25,38 @@ from .work import Work
 
 @require_POST
 @on_form
-def run(request: HttpRequest, work: Work, action: int) -> HttpResponse:
+def run(request: HttpRequest, work: Work, action_id: int) -> HttpResponse:
     """Run an action on the record that the request names."""
-    found = get_object_or_404(work.form.actions, pk=action)
+    server_action = get_object_or_404(work.form.actions, pk=action_id)
     identifier = text_from(request, "record")
     work.require_server()
     if work.store.get(identifier) is not None:
         hint = "Save them or take them back first, so that the action works on what you see."
-        raise Problem(f"This record has changes that are not saved, so {found.title} was not run.", hint, code="bad")
-    ready = ready_action(work.dataset, found.to_spec(), work.live.kind)
+        raise Problem(
+            f"This record has changes that are not saved, so {server_action.title} was not run.", hint, code="bad"
+        )
+    ready = ready_action(work.dataset, server_action.to_spec(), work.live.kind)
     with claimed(work.store, request.POST.get("token", ""), partial(look_into, work), action=True) as claim:
         if claim.answer == UNKNOWN_ACTION:
-            raise _unknown(found.title)
-        sentence = claim.answer or _done(work, found, ready, identifier, claim)
+            raise _unknown(server_action.title)
+        sentence = claim.answer or _done(work, server_action, ready, identifier, claim)
     work.forget_draft()
     return all_anew(request, work, or_first(work, identifier, work.record)).say(sentence).response()
 
 
-def _done(work: Work, found: ServerAction, ready: Action, identifier: str, claim: Claim) -> str:
+def _done(work: Work, action: ServerAction, ready: Action, identifier: str, claim: Claim) -> str:
     """Run an action once; what there is to say of it."""
     claim.sending()
     try:
         outcome = run_action(work.live, ready, identifier, work.person.username)
     except UnknownOutcome:
         claim.end(UNKNOWN_ACTION)
-        raise _unknown(found.title) from None
+        raise _unknown(action.title) from None
     except Problem as problem:
-        raise _refused(work, found.title, problem) from None
+        raise _refused(work, action.title, problem) from None
     with transaction.atomic():
         if outcome.done and outcome.was is not None:
-            write_action(work, found.title, identifier, outcome.was, outcome.now)
+            write_action(work, action.title, identifier, outcome.was, outcome.now)
         claim.end(outcome.sentence)
     return outcome.sentence
 

@@ -53,22 +53,27 @@ class Answer:
     def _details(self, view: RecordView | None) -> None:
         """What belongs to the record, where the page shows it: in this answer, so that nobody has to ask for it."""
         places = places_in(self.request)
-        for one in details_of(self.work, view, places):
+        for detail in details_of(self.work, view, places):
             assert self.work.sheet is not None
-            self._part("panel.html", one)
-            self._part("rail.html", one)
-            self.parts += lone_controls(self.request, self.work.sheet, one)
-            self._source(one)
+            self._part("panel.html", detail)
+            self._part("rail.html", detail)
+            self.parts += lone_controls(self.request, self.work.sheet, detail)
+            self._source(detail)
 
-    def _part(self, name: str, one: Drawing) -> None:
-        self.parts.append(render_to_string(f"desk/{name}", {**one.context, "swap": True}, self.request))
+    def _part(self, name: str, drawing: Drawing) -> None:
+        self.parts.append(render_to_string(f"desk/{name}", {**drawing.context, "swap": True}, self.request))
 
-    def _source(self, one: Drawing) -> None:
+    def _source(self, drawing: Drawing) -> None:
         """Tell the page where a part of it stands now, with its rows."""
-        place = {key: one.context.get(key) for key in ("p", "at", "view", "start", "size", "total", "position")}
-        place |= {"record": one.view.id if one.view else "", "editable": bool(one.context["dataset"].editable)}
+        place = {key: drawing.context.get(key) for key in ("p", "at", "view", "start", "size", "total", "position")}
+        place |= {
+            "record": drawing.view.id if drawing.view else "",
+            "editable": bool(drawing.context["dataset"].editable),
+        }
         told = '<template data-source="{}" data-detail="{}">{}</template>'
-        self.parts.append(format_html(told, one.context["p"], json.dumps(place), mark_safe(one.context["rows"])))
+        self.parts.append(
+            format_html(told, drawing.context["p"], json.dumps(place), mark_safe(drawing.context["rows"]))
+        )
 
     def grid(self, drawing: Drawing) -> Answer:
         """The whole grid of a part, headings included."""
@@ -95,19 +100,19 @@ class Answer:
         Notes without a word are left out: the page empties all that are not named.
         """
         editors = editor_views(self.work, view)
-        spoken = [one for one in editors if one.noted(view.state)]
-        edited = next(one for one in editors if one.field.name == name)
+        spoken = [editor for editor in editors if editor.noted(view.state)]
+        edited = next(editor for editor in editors if editor.field.name == name)
         settled = {
             "p": self.work.prefix,
             "record": view.id,
             "number": edited.number,
-            "notes": [one.number for one in spoken],
+            "notes": [editor.number for editor in spoken],
         }
         settled["state"] = view.state
         if len(edited.text) < MOST_TOLD:  # a long text stays as it was typed
             settled["text"] = edited.text
         settled["others"] = _others(self.work, editors, edited)
-        settled["fixed"] = {one.number: one.fixed for one in editors if one.field.read_only_when}
+        settled["fixed"] = {editor.number: editor.fixed for editor in editors if editor.field.read_only_when}
         # It grows with the fields of a form: in the body, since browsers and what stands between refuse long headers.
         self.parts.append(
             format_html('<template data-event="enlace:settled" data-detail="{}"></template>', json.dumps(settled))
@@ -158,4 +163,4 @@ class Answer:
 def _others(work: Work, editors: list[EditorView], edited: EditorView) -> dict[int, str]:
     """What the editors beside an edited one show now: calculated fields, and the rest of a reference."""
     also = {name for name, _ in edited.field.lookup.also} if edited.field.lookup else set()
-    return {one.number: one.text[:80] for one in editors if one.field.formula or one.field.name in also}
+    return {editor.number: editor.text[:80] for editor in editors if editor.field.formula or editor.field.name in also}

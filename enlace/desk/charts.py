@@ -60,17 +60,17 @@ def amounts(work: Work, by: FieldSpec, of: FieldSpec | None, function: str) -> l
     statement = select(value, *shown, *asked).select_from(rows.source_with(needed)).where(rows.belonging())
     statement = statement.group_by(value, *shown).order_by(value).limit(MOST + 1)
     with advising(work.spec, SECONDS) as connection:
-        found = [tuple(row) for row in connection.execute(statement, rows.bound_values)]
-    if len(found) > MOST:
+        bars = [tuple(row) for row in connection.execute(statement, rows.bound_values)]
+    if len(bars) > MOST:
         raise Problem(f"{by.label} has more than {MOST} values.", "Group by another field.", code="bad")
     groups: dict[Any, Amount] = {}
-    for row in found:
+    for row in bars:
         texts = row[1 : 1 + len(shown)]
-        words = " · ".join(str(one) for one in texts if one is not None) or _words(work, by, row[0])
+        words = " · ".join(str(text) for text in texts if text is not None) or _words(work, by, row[0])
         count, total, least, greatest = (*row[1 + len(shown) :], None, None, None)[:4]
         groups[row[0]] = Amount(words, int(count), _number(total) or 0, _number(least), _number(greatest))
     _with_draft(work, by, of, groups)
-    return [(one.words, one.value(function)) for one in groups.values() if one.count]
+    return [(group.words, group.value(function)) for group in groups.values() if group.count]
 
 
 def _with_draft(work: Work, by: FieldSpec, of: FieldSpec | None, groups: dict[Any, Amount]) -> None:
@@ -130,9 +130,9 @@ class Drawn:
     foot: int = HEIGHT - 8
 
 
-def drawn(found: Sequence[tuple[str, Any]], shape: str, number: FieldSpec | None, work: Work) -> Drawn:
+def drawn(groups: Sequence[tuple[str, Any]], shape: str, number: FieldSpec | None, work: Work) -> Drawn:
     """Where the bars, points or the line of some values stand."""
-    values = [float(value) if value is not None else 0.0 for _, value in found]
+    values = [float(value) if value is not None else 0.0 for _, value in groups]
     least, most = min([0.0, *values]), max([0.0, *values]) or 1.0
     span, room = (most - least) or 1.0, HEIGHT - FOOT - TOP
     write = _writer(number, work)
@@ -142,7 +142,7 @@ def drawn(found: Sequence[tuple[str, Any]], shape: str, number: FieldSpec | None
 
     step = (WIDTH - LEFT) / max(len(values), 1)
     bars = []
-    for i, ((name, raw), value) in enumerate(zip(found, values, strict=True)):
+    for i, ((name, raw), value) in enumerate(zip(groups, values, strict=True)):
         x, top, ground = LEFT + i * step, y(value), y(0)
         bars.append(
             {
@@ -152,8 +152,8 @@ def drawn(found: Sequence[tuple[str, Any]], shape: str, number: FieldSpec | None
             }
         )  # fmt: skip
     marks = [(y(least + span * part), write(Decimal(str(round(least + span * part, 6))))) for part in (0, 0.5, 1)]
-    line = " ".join(f"{one['middle']},{one['top']}" for one in bars) if shape == "line" else ""
-    return Drawn(bars, marks, line, "; ".join(f"{one['name']} {one['text']}" for one in bars))
+    line = " ".join(f"{bar['middle']},{bar['top']}" for bar in bars) if shape == "line" else ""
+    return Drawn(bars, marks, line, "; ".join(f"{bar['name']} {bar['text']}" for bar in bars))
 
 
 def _writer(field: FieldSpec | None, work: Work) -> Any:

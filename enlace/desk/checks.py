@@ -35,13 +35,13 @@ class Checks:
         """Ask at once for all that the rules and the words of several pending records need from elsewhere."""
         if not records:
             return
-        values = [one.values() for one in records]
+        values = [record.values() for record in records]
         if part.dataset.looked_up:
-            self.work.words.prefetch(part.dataset, [*values, *(one.was for one in records)])
+            self.work.words.prefetch(part.dataset, [*values, *(record.was for record in records)])
         self._learn_masters(part, records)
         if part.rules.related:
-            of_master = [self.of_master(part, part.master_of(one)) for one in records]
-            self._ask(part, [one.id for one in records], values, of_master)
+            of_master = [self.of_master(part, part.master_of(record)) for record in records]
+            self._ask(part, [record.id for record in records], values, of_master)
 
     def _ask(
         self,
@@ -51,9 +51,9 @@ class Checks:
         more: Sequence[Mapping[str, Any]],
     ) -> None:
         """Ask for what several records need from elsewhere, once for all of them."""
-        named = [{**one, RECORD_ID: identifier} for identifier, one in zip(ids, values, strict=True)]
-        found = related_rows(self.work.spec, part.dataset, part.rules.related, named, self._totals(part))
-        for identifier, base, related, beside in zip(ids, values, found, more, strict=True):
+        named = [{**value, RECORD_ID: identifier} for identifier, value in zip(ids, values, strict=True)]
+        values_known = related_rows(self.work.spec, part.dataset, part.rules.related, named, self._totals(part))
+        for identifier, base, related, beside in zip(ids, values, values_known, more, strict=True):
             self._related[part.name, identifier] = (dict(base), {**related, **beside})
 
     def _learn_masters(self, part: FormPart, records: Sequence[PendingRecord]) -> None:
@@ -64,17 +64,17 @@ class Checks:
         over = own.rules.over_details(part.dataset.table)
         if not (part.rules.of_master or over):
             return
-        masters = {found for one in records if (found := part.master_of(one))}
-        lacking = [one for one in sorted(masters) if (own.name, one) not in self._masters]
+        masters = {owner for record in records if (owner := part.master_of(record))}
+        lacking = [master for master in sorted(masters) if (own.name, master) not in self._masters]
         if not lacking:
             return
         above = self.work.for_part(own.name)
         stored, there = above.stored_of(lacking), above.store.some(lacking)
-        for one in lacking:
-            self._masters[own.name, one] = (stored.get(one), there.get(one))
+        for name in lacking:
+            self._masters[own.name, name] = (stored.get(name), there.get(name))
         if over and own.rules.related:
-            values = [self._master_values(own, one) for one in lacking]
-            beside = [self.of_master(own, own.master_by(one)) for one in values]
+            values = [self._master_values(own, name) for name in lacking]
+            beside = [self.of_master(own, own.master_by(value)) for value in values]
             self._ask(own, lacking, values, beside)
 
     def related(self, part: FormPart, identifier: str, values: Mapping[str, Any], ask: bool = True) -> dict[str, Any]:
@@ -114,7 +114,7 @@ class Checks:
 
     def _totals(self, part: FormPart) -> Any:
         """What adds up details with the draft counted in; None for a part that has none."""
-        has_some = any(one.name and one.of == part.name for one in self.work.parts.values())
+        has_some = any(other.name and other.of == part.name for other in self.work.parts.values())
         return DetailTotals(self.work, part) if has_some else None
 
     def complaints(
@@ -133,7 +133,7 @@ class Checks:
         if pending is None or pending.state == "removed":
             return list(pending.refusals) if pending else []
         part = part or self.work.part
-        found = [*unreadable(pending, part.dataset, self.work.formats), *_without_column(pending, part)]
+        standing = [*unreadable(pending, part.dataset, self.work.formats), *_without_column(pending, part)]
         values = pending.values(stored)
         related = self.related(part, pending.id, values, ask)
         for name in pending.texts:
@@ -145,7 +145,7 @@ class Checks:
         rules = [c for c in told if not c.fields or not set(c.fields) <= unread]
         if part.name and ask:
             rules += self._of_master(part, pending, saving)
-        return found + rules + list(pending.refusals)
+        return standing + rules + list(pending.refusals)
 
     def _of_master(self, part: FormPart, pending: PendingRecord, saving: bool) -> list[Complaint]:
         """The rules of the master that add up its details, told beside a detail that breaks them."""
@@ -159,7 +159,10 @@ class Checks:
             return []
         values = self._master_values(own, master)
         told = own.rules.complaints_over(part.dataset.table, values, self.related(own, master, values), saving)
-        return [replace(one, fields=tuple(n for n in one.fields if n in part.dataset.by_name)) for one in told]
+        return [
+            replace(complaint, fields=tuple(n for n in complaint.fields if n in part.dataset.by_name))
+            for complaint in told
+        ]
 
     def questions(self, pending: PendingRecord | None, stored: Mapping[str, Any] | None) -> list[Complaint]:
         """What is asked of the server for one record: values that are taken, choices that do not fit any more.
@@ -168,12 +171,12 @@ class Checks:
         """
         if pending is None or pending.state == "removed":
             return []
-        found: list[Complaint] = []
+        complaints: list[Complaint] = []
         for ask in (self._called_so, self._taken, self._offered):
             # Advice only: where it can't be had now, or not soon, the edit stands without it and the save tells.
             with suppress(Problem):
-                found += ask(pending, pending.values(stored))
-        return found
+                complaints += ask(pending, pending.values(stored))
+        return complaints
 
     def _called_so(self, pending: PendingRecord, values: Mapping[str, Any]) -> Iterator[Complaint]:
         """Texts that several lines of a list read as."""
@@ -193,19 +196,19 @@ class Checks:
             yield Complaint("warning", f"Another record already has this {words}.", tuple(f.name for f in fields))
 
     def _offered(self, pending: PendingRecord, values: Mapping[str, Any]) -> Iterator[Complaint]:
-        for one in self.work.dataset.fields:
-            if one.lookup is None or not one.lookup.narrowed or values.get(one.name) is None:
+        for field in self.work.dataset.fields:
+            if field.lookup is None or not field.lookup.narrowed or values.get(field.name) is None:
                 continue
-            if not pending.touched & {one.name, *narrowing_fields(self.work.dataset, one.lookup)}:
+            if not pending.touched & {field.name, *narrowing_fields(self.work.dataset, field.lookup)}:
                 continue
             try:
-                offered = still_offered(self.work.spec, self.work.dataset, one, values)
+                offered = still_offered(self.work.spec, self.work.dataset, field, values)
             except BrokenList as problem:
-                yield Complaint("warning", str(problem), (one.name,))
+                yield Complaint("warning", str(problem), (field.name,))
                 continue
             if not offered:
-                sentence = f"{one.label} is not among what the list offers for this record now."
-                yield Complaint("warning", f"{sentence} Choose anew, or clear it.", (one.name,))
+                sentence = f"{field.label} is not among what the list offers for this record now."
+                yield Complaint("warning", f"{sentence} Choose anew, or clear it.", (field.name,))
 
 
 def gone_fields(pending: PendingRecord, part: FormPart) -> list[str]:

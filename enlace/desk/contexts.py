@@ -42,13 +42,13 @@ def base_context(work: Work) -> dict[str, Any]:
 
 def drift_lines(work: Work, pending: PendingRecord, stored: Mapping[str, Any]) -> list[dict[str, Any]]:
     """The fields that are not on the server what they were when a pending record was read."""
-    found = []
+    lines = []
     for field in work.dataset.shown:
         if field.name not in pending.was or conflicts.exactly(pending.was[field.name], stored.get(field.name)):
             continue
         now = work.words.of(work.dataset, field, stored)[:80]
-        found.append({"label": field.label, "now": now, "mine": field.name in pending.touched})
-    return found
+        lines.append({"label": field.label, "now": now, "mine": field.name in pending.touched})
+    return lines
 
 
 def panel_context(work: Work, view: RecordView | None) -> dict[str, Any]:
@@ -78,7 +78,7 @@ def _on_panel(work: Work, view: RecordView, panel: Control | None) -> list[Edito
         return editor_views(work, view)
     if panel is None:
         return []
-    by_name = {one.field.name: one for one in editor_views(work, view)}
+    by_name = {editor_view.field.name: editor_view for editor_view in editor_views(work, view)}
     return [by_name[name] for name in fields_of(panel, work.dataset) if name in by_name]
 
 
@@ -86,18 +86,20 @@ def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
     """The form's server actions, each with whether it can be run on a record now."""
     if work.part.name:
         return []
-    found = []
-    for one in work.form.actions.all():
+    offers = []
+    for action in work.form.actions.all():
         try:
-            ready = ready_action(work.dataset, one.to_spec(), work.form.dataset.connection.kind)
+            ready = ready_action(work.dataset, action.to_spec(), work.form.dataset.connection.kind)
         except Problem:
             continue  # the table has changed since it was written; the workshop's page says so
         may = False
         if view.stored is not None and view.pending is None:
             related = related_values(work.spec, work.dataset, ready.related, view.stored) if ready.related else None
             may = ready.allows(view.stored, related)
-        found.append({"pk": one.pk, "title": one.title, "question": one.question, "may": may, "token": token_hex(16)})
-    return found
+        offers.append(
+            {"pk": action.pk, "title": action.title, "question": action.question, "may": may, "token": token_hex(16)}
+        )
+    return offers
 
 
 @derived
@@ -116,15 +118,15 @@ def _conflict_context(work: Work, view: RecordView) -> dict[str, Any]:
 
     lines = [
         {
-            "field": one.field,
-            "number": work.dataset.fields.index(one.field),
-            "was": text(one.field, one.was),
-            "mine": pending.texts.get(one.field.name) or text(one.field, one.mine),
-            "theirs": text(one.field, one.theirs),
-            "mine_edited": one.mine_edited,
-            "disputed": one.disputed,
+            "field": version.field,
+            "number": work.dataset.fields.index(version.field),
+            "was": text(version.field, version.was),
+            "mine": pending.texts.get(version.field.name) or text(version.field, version.mine),
+            "theirs": text(version.field, version.theirs),
+            "mine_edited": version.mine_edited,
+            "disputed": version.disputed,
         }
-        for one in conflicts.versions(work.dataset, pending)
+        for version in conflicts.versions(work.dataset, pending)
     ]
     return {
         "lines": lines,

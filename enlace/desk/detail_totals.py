@@ -41,31 +41,31 @@ class DetailTotals:
             detail, column = detail_column(self.own.dataset, inner)
             if (part := self._part(detail, column)) is not None:
                 by_part.setdefault(part.name, []).append((name, Total(column.name, function)))
-        found: dict[str, dict[int, Any]] = {}
+        numbers: dict[str, dict[int, Any]] = {}
         for part_name, wanted in by_part.items():
-            found |= self._of_part(connection, self.work.parts[part_name], wanted, records)
-        return found
+            numbers |= self._of_part(connection, self.work.parts[part_name], wanted, records)
+        return numbers
 
     def _part(self, detail: DetailSpec, column: ColumnSpec) -> FormPart | None:
-        for one in self.work.parts.values():
-            if one.name and one.of == self.own.name and _is_of(one, detail) and column.name in one.dataset.by_name:
-                return one
+        for part in self.work.parts.values():
+            if part.name and part.of == self.own.name and _is_of(part, detail) and column.name in part.dataset.by_name:
+                return part
         return None
 
     def _of_part(
         self, connection: Connection, part: FormPart, wanted: Sequence[tuple[str, Total]], records: Sequence[Record]
     ) -> dict[str, dict[int, Any]]:
-        links = [links_to(one.get(RECORD_ID, ""), one, part.master_columns) for one in records]
+        links = [links_to(record.get(RECORD_ID, ""), record, part.master_columns) for record in records]
         pending = self.work.store.linked(part.name, {link for several in links for link in several})
         by_link: dict[str, list[PendingRecord]] = {}
-        for one in pending:
-            for link in set(links_of(one, part.columns, part.of)) - {"", UNKNOWN_LINK}:
-                by_link.setdefault(link, []).append(one)
+        for other in pending:
+            for link in set(links_of(other, part.columns, part.of)) - {"", UNKNOWN_LINK}:
+                by_link.setdefault(link, []).append(other)
         drafted: dict[tuple[Any, ...], list[PendingRecord]] = {}
         places: dict[tuple[Any, ...], list[int]] = {}
         for i, record in enumerate(records):
-            several = [one for link in links[i] for one in by_link.get(link, ())]
-            met = [m for one in several if (m := _as_met(one, set(links[i]), part)) is not None]
+            several = [record for link in links[i] for record in by_link.get(link, ())]
+            met = [m for record in several if (m := _as_met(record, set(links[i]), part)) is not None]
             if not met:
                 continue
             values = tuple(record.get(name) for name in part.master_columns)
@@ -88,12 +88,12 @@ def _is_of(part: FormPart, detail: DetailSpec) -> bool:
     return part.dataset.table == detail.table and same
 
 
-def _as_met(one: PendingRecord, links: set[str], part: FormPart) -> PendingRecord | None:
+def _as_met(record: PendingRecord, links: set[str], part: FormPart) -> PendingRecord | None:
     """A pending detail as a master meets it: one that moves to another master leaves it, one that comes is new to it."""
-    was, now = links_of(one, part.columns, part.of)
+    was, now = links_of(record, part.columns, part.of)
     belonged, belongs = was in links, now in links
-    if one.state == "new":
-        return one if belongs else None
-    if belongs and one.state != "removed":
-        return one if belonged else replace(one, state="new", now=one.values())
-    return replace(one, state="removed") if belonged else None
+    if record.state == "new":
+        return record if belongs else None
+    if belongs and record.state != "removed":
+        return record if belonged else replace(record, state="new", now=record.values())
+    return replace(record, state="removed") if belonged else None

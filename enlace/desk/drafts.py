@@ -107,11 +107,11 @@ class DraftStore:
         """The pending records of a part that belong, or belonged when they were read, to the masters of some links."""
         if not self.draft:
             return []
-        found: dict[int, DraftRecord] = {}
+        records: dict[int, DraftRecord] = {}
         for some in in_parts([*links, UNKNOWN_LINK], 400):
             either = models.Q(was_of__in=some) | models.Q(now_of__in=some)
-            found |= {row.pk: row for row in self.draft.records.filter(either, part=part)}
-        return [self._loaded(found[pk]) for pk in sorted(found)]
+            records |= {row.pk: row for row in self.draft.records.filter(either, part=part)}
+        return [self._loaded(records[pk]) for pk in sorted(records)]
 
     def in_view(self) -> list[PendingRecord]:
         """The pending records of the part, new ones of other masters left out."""
@@ -120,11 +120,11 @@ class DraftStore:
 
     def by_part(self, later: bool = True) -> dict[str, dict[str, PendingRecord]]:
         """All pending records of all parts. later: those that saves leave out as well."""
-        found: dict[str, dict[str, PendingRecord]] = {}
+        by_name: dict[str, dict[str, PendingRecord]] = {}
         rows = self.draft.records.all() if self.draft else DraftRecord.objects.none()
         for row in rows if later else rows.filter(later=False):
-            found.setdefault(row.part, {})[row.record] = self._loaded(row)
-        return found
+            by_name.setdefault(row.part, {})[row.record] = self._loaded(row)
+        return by_name
 
     def as_texts(self, records: Mapping[str, Mapping[str, PendingRecord]]) -> str:
         """Records of some parts as one text, large values by their digests; `from_texts` gives them again."""
@@ -133,15 +133,15 @@ class DraftStore:
 
     def from_texts(self, text: str) -> dict[str, dict[str, PendingRecord]]:
         """The records of a text that `as_texts` made."""
-        found: dict[str, dict[str, PendingRecord]] = {}
+        by_part: dict[str, dict[str, PendingRecord]] = {}
         for part, identifier, body in json.loads(text):
-            found.setdefault(part, {})[identifier] = load(identifier, body, self._unpack)
-        return found
+            by_part.setdefault(part, {})[identifier] = load(identifier, body, self._unpack)
+        return by_part
 
     @property
     def _new(self) -> Any:
-        found = self._mine.filter(state="new")
-        return found.filter(owner=self.owner) if self.part else found
+        new = self._mine.filter(state="new")
+        return new.filter(owner=self.owner) if self.part else new
 
     def new_count(self) -> int:
         """How many new records there are."""
@@ -175,8 +175,8 @@ class DraftStore:
         """Store what a person did to records of the part."""
         self.put_all(
             label,
-            {(self.part, one): record for one, record in before.items()},
-            {(self.part, one): record for one, record in after.items()},
+            {(self.part, identifier): record for identifier, record in before.items()},
+            {(self.part, identifier): record for identifier, record in after.items()},
         )
 
     @transaction.atomic
@@ -222,7 +222,7 @@ class DraftStore:
     def _stepped(self, row: DraftStep, texts: str, number: int, back: bool) -> Step:
         step = Step(row.label, self._records(row.before), self._records(row.after))
         step = undone(step) if back else step
-        self._write(step.after, {(part, one): owner for part, one, owner, _ in json.loads(texts)})
+        self._write(step.after, {(part, identifier): owner for part, identifier, owner, _ in json.loads(texts)})
         self._stand(row.draft if self.draft is None else self.draft, number)
         return step
 
@@ -310,12 +310,12 @@ class DraftStore:
         assert self.draft is not None
         gone: dict[str, list[str]] = {}
         kept: list[DraftRecord] = []
-        found = dict(owners or {})
+        owners_known = dict(owners or {})
         for (part, identifier), record in records.items():
             if record is None:
                 gone.setdefault(part, []).append(identifier)
                 continue
-            owner = found.setdefault((part, identifier), self.owner if part and part == self.part else "")
+            owner = owners_known.setdefault((part, identifier), self.owner if part and part == self.part else "")
             row = DraftRecord(draft=self.draft, part=part, record=identifier, state=record.state, later=record.later)
             row.owner, row.body = owner, dump(record, self._pack)
             row.faulty = self.faulty(part, record)
@@ -332,7 +332,7 @@ class DraftStore:
             unique_fields=["draft", "part", "record"],
             update_fields=["state", "body", "faulty", "later", "owner", "was_of", "now_of"],
         )
-        return found
+        return owners_known
 
     def _count(self, records: Records, kept: Iterable[DraftRecord]) -> None:
         """Keep the draft's counts: what the records were before goes, what they are now comes.
@@ -358,13 +358,16 @@ class DraftStore:
 
     def _texts(self, records: Records, owners: Mapping[tuple[str, str], str]) -> str:
         lines = []
-        for (part, one), record in records.items():
-            owner = owners.get((part, one)) or (self.owner if part and part == self.part else "")
-            lines.append([part, one, owner, record and dump(record, self._pack)])
+        for (part, identifier), record in records.items():
+            owner = owners.get((part, identifier)) or (self.owner if part and part == self.part else "")
+            lines.append([part, identifier, owner, record and dump(record, self._pack)])
         return json.dumps(lines)
 
     def _records(self, text: str) -> Records:
-        return {(part, one): body and load(one, body, self._unpack) for part, one, _, body in json.loads(text)}
+        return {
+            (part, identifier): body and load(identifier, body, self._unpack)
+            for part, identifier, _, body in json.loads(text)
+        }
 
     # -- large values -----------------------------------------------------------------------------------
 
@@ -408,7 +411,7 @@ def _tally(state: str, faulty: bool, later: bool) -> list[str]:
 def handed_down(record: PendingRecord, part: str, identifier: str, values: Mapping[str, Any]) -> PendingRecord:
     """A record that waited for the key of another one, once that one is saved. values: of the saved record."""
     known = {
-        name: values[column] for name, (p, one, column) in record.waits_for.items() if (p, one) == (part, identifier)
+        name: values[column] for name, (p, text, column) in record.waits_for.items() if (p, text) == (part, identifier)
     }
     rest = {name: source for name, source in record.waits_for.items() if name not in known}
     return replace(record, now={**record.now, **known}, waits_for=rest)

@@ -46,7 +46,7 @@ class Drawing:
     @cached_property
     def editors(self) -> dict[str, EditorView]:
         """The editors of the record by their fields' names, for all controls that have one."""
-        return {one.field.name: one for one in editor_views(self.work, self.view)}
+        return {editor_view.field.name: editor_view for editor_view in editor_views(self.work, self.view)}
 
     @cached_property
     def values(self) -> Mapping[str, Any]:
@@ -79,57 +79,59 @@ def _several(
     request: HttpRequest, sheet: Sheet, several: tuple[Control, ...], drawings: Mapping[str, Drawing]
 ) -> SafeString:
     made = []
-    for one in several:
-        place = one.place
+    for control in several:
+        place = control.place
         css = f"x{place.x} y{place.y} w{place.w} h{place.h}" + (" fill" if place.fill else "")
-        drawing = drawings.get(one.source)
+        drawing = drawings.get(control.source)
         p = drawing.context["p"] if drawing else ""
-        html = draw_control(request, sheet, one, drawings)
-        made.append((css, one.kind, one.id, "" if drawing is None else f"of{p}", html))
+        html = draw_control(request, sheet, control, drawings)
+        made.append((css, control.kind, control.id, "" if drawing is None else f"of{p}", html))
     wrap = '<div class="control {}" data-kind="{}" data-control="{}" data-of="{}">{}</div>'
     return format_html_join("\n", wrap, made)
 
 
 def draw_control(
-    request: HttpRequest, sheet: Sheet, one: Control, drawings: Mapping[str, Drawing], swap: bool = False
+    request: HttpRequest, sheet: Sheet, control: Control, drawings: Mapping[str, Drawing], swap: bool = False
 ) -> SafeString:
     """One control. A kind that nobody knows is said to be one."""
-    kind = CONTROL_KINDS.get(one.kind)
+    kind = CONTROL_KINDS.get(control.kind)
     if kind is None:
-        return format_html('<p class="told wrong">Nothing here knows a control of the kind {}.</p>', one.kind)
-    drawing = drawings.get(one.source)
+        return format_html('<p class="told wrong">Nothing here knows a control of the kind {}.</p>', control.kind)
+    drawing = drawings.get(control.source)
     if kind.source and drawing is None:
         return format_html('<p class="told wrong">This {} is tied to no records.</p>', kind.label.lower())
-    context = {**(drawing.context if drawing else {"p": ""}), "control": one, "swap": swap}
+    context = {**(drawing.context if drawing else {"p": ""}), "control": control, "swap": swap}
     context |= {
-        setting.name: kind.value(one.settings, setting.name)
+        setting.name: kind.value(control.settings, setting.name)
         for setting in kind.settings
         if setting.name not in ("columns", "fields")
     }
-    if drawing is not None and _is_hidden(one, drawing):
-        return format_html('<div class="lone" id="{}c-{}"{} hidden></div>', context["p"], one.id, SWAP if swap else "")
-    if one.kind in MORE and drawing is not None:
-        context |= MORE[one.kind](sheet, one, drawing)
-    if one.kind == "group":
-        context["inner"] = _several(request, sheet, one.children, drawings)
-    if one.kind == "tabs":
+    if drawing is not None and _is_hidden(control, drawing):
+        return format_html(
+            '<div class="lone" id="{}c-{}"{} hidden></div>', context["p"], control.id, SWAP if swap else ""
+        )
+    if control.kind in MORE and drawing is not None:
+        context |= MORE[control.kind](sheet, control, drawing)
+    if control.kind == "group":
+        context["inner"] = _several(request, sheet, control.children, drawings)
+    if control.kind == "tabs":
         pages = [
             (page.id, page.settings.get("title", "Page"), _several(request, sheet, page.children, drawings))
-            for page in one.children
+            for page in control.children
         ]
         context |= {
             "label": "Pages",
             "pages": [dict(zip(("id", "title", "inner"), page, strict=True)) for page in pages],
         }
-    return mark_safe(render_to_string(f"desk/controls/{one.kind}.html", context, request))
+    return mark_safe(render_to_string(f"desk/controls/{control.kind}.html", context, request))
 
 
 SWAP = mark_safe(' hx-swap-oob="true"')
 
 
-def _is_hidden(one: Control, drawing: Drawing) -> bool:
+def _is_hidden(control: Control, drawing: Drawing) -> bool:
     """Whether a control is not shown with the record that is current; without a record all are."""
-    condition = one.settings.get("shown_when")
+    condition = control.settings.get("shown_when")
     if not condition or drawing.work is None or drawing.view is None:
         return False
     return not shown(drawing.part.dataset, str(condition), drawing.values)
@@ -141,51 +143,51 @@ def lone_controls(
     """The controls of a part that stand by themselves, to be replaced where the page shows them."""
     name = sheet.source_names[drawing.part.name]
     return [
-        draw_control(request, sheet, one, {name: drawing}, swap=True)
-        for one in sheet.controls(drawing.part.name)
-        if one.kind in kinds
+        draw_control(request, sheet, control, {name: drawing}, swap=True)
+        for control in sheet.controls(drawing.part.name)
+        if control.kind in kinds
     ]
 
 
-def _editor(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
-    field = drawing.part.dataset.any_name.get(one.field)
-    label = _label_of(one, field)
+def _editor(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
+    field = drawing.part.dataset.any_name.get(control.field)
+    label = _label_of(control, field)
     if drawing.view is None or field is None or drawing.work is None:
         return {"label": label, "one": None}
-    found = drawing.editors.get(one.field)
-    if found is not None:
-        locked = found.fixed or bool(one.settings.get("read_only"))
-        found = replace(found, field=replace(found.field, label=str(label)), fixed=locked)
-    return {"label": label, "one": found}
+    editor = drawing.editors.get(control.field)
+    if editor is not None:
+        locked = editor.fixed or bool(control.settings.get("read_only"))
+        editor = replace(editor, field=replace(editor.field, label=str(label)), fixed=locked)
+    return {"label": label, "one": editor}
 
 
-def _label_of(one: Control, field: FieldSpec | None) -> Any:
-    return one.settings.get("label") or (field.label if field else one.field or "No field")
+def _label_of(control: Control, field: FieldSpec | None) -> Any:
+    return control.settings.get("label") or (field.label if field else control.field or "No field")
 
 
-def _value(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
-    field = drawing.part.dataset.any_name.get(one.field)
+def _value(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
+    field = drawing.part.dataset.any_name.get(control.field)
     text = ""
     if field is not None and drawing.view is not None and drawing.work is not None:
         if field.name in drawing.part.dataset.by_name:
             text = drawing.work.words.of(drawing.part.dataset, field, drawing.view.values)
         else:
             text = calculated_text(drawing.work, drawing.view, field.name)
-    return {"label": _label_of(one, field), "text": text[:400]}
+    return {"label": _label_of(control, field), "text": text[:400]}
 
 
-def _button(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
-    act = CONTROL_KINDS["button"].value(one.settings, "act")
-    label, to, action, off = str(one.settings.get("label") or dict(ACTS)[act]), "", "", ""
-    title = str(one.settings.get("to", ""))
+def _button(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
+    act = CONTROL_KINDS["button"].value(control.settings, "act")
+    label, to, action, off = str(control.settings.get("label") or dict(ACTS)[act]), "", "", ""
+    title = str(control.settings.get("to", ""))
     if act == "form":
-        found = sheet.form.project.forms.filter(title=title).first()
-        to = reverse("work", args=[found.pk]) if found else ""
-        off = "" if found else f"There is no form called {title}."
-        label = str(one.settings.get("label") or f"Open {title}")
+        form = sheet.form.project.forms.filter(title=title).first()
+        to = reverse("work", args=[form.pk]) if form else ""
+        off = "" if form else f"There is no form called {title}."
+        label = str(control.settings.get("label") or f"Open {title}")
     if act == "action":
         offered = {a["title"]: a for a in drawing.context.get("actions", [])}
-        label = str(one.settings.get("label") or title)
+        label = str(control.settings.get("label") or title)
         action = str(offered[title]["pk"]) if title in offered else ""
         off = "" if action and offered[title]["may"] else "This can't be done to this record now."
     if act == "remove" and drawing.view is None:
@@ -197,17 +199,17 @@ def _button(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
         "to": to,
         "action": action,
         "off": off,
-        "key": str(one.settings.get("shortcut", ""))[:1].lower(),
+        "key": str(control.settings.get("shortcut", ""))[:1].lower(),
         "act": act,
     }
 
 
-def _cards(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
+def _cards(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
     work = drawing.work
     if work is None:
         return {"cards": []}
     known = work.dataset.any_name
-    fields = [known[name] for name in fields_of(one, work.dataset) if name in known]
+    fields = [known[name] for name in fields_of(control, work.dataset) if name in known]
     rows, pending = work.window(0, CARDS)
     names = [f.name for f in work.dataset.fields]
     values = [
@@ -223,27 +225,27 @@ def _cards(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
     return {"cards": cards}
 
 
-def _chart(sheet: Sheet, one: Control, drawing: Drawing) -> dict[str, Any]:
+def _chart(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
     kind, work = CONTROL_KINDS["chart"], drawing.work
-    function, shape = kind.value(one.settings, "function"), kind.value(one.settings, "shape")
+    function, shape = kind.value(control.settings, "function"), kind.value(control.settings, "shape")
     fields = drawing.part.dataset.any_name
-    by, of = fields.get(kind.value(one.settings, "by")), fields.get(kind.value(one.settings, "of"))
+    by, of = fields.get(kind.value(control.settings, "by")), fields.get(kind.value(control.settings, "of"))
     if function == "count":
         of = None
     words = dict(FUNCTIONS)[function] + (f" of {of.label}" if of else "")
-    label = one.settings.get("label") or (f"{words} by {by.label}" if by else "Chart")
+    label = control.settings.get("label") or (f"{words} by {by.label}" if by else "Chart")
     context: dict[str, Any] = {"label": label, "shape": shape, "by": by.label if by else "", "of": words, "wrong": ""}
     if by is None or (function != "count" and (of is None or of.kind not in ("whole", "decimal"))):
         return {**context, "wrong": "Choose the field to group by, and the number to show, in the control's settings."}
     if work is None:
         return {**context, "wrong": "There is no record to show this of."}
     try:
-        found = amounts(work, by, of, function)
+        groups = amounts(work, by, of, function)
     except Problem as problem:
         return {**context, "wrong": str(problem)}
-    if not found:
+    if not groups:
         return {**context, "wrong": "There are no rows to show."}
-    return {**context, "drawn": drawn(found, shape, of, work)}
+    return {**context, "drawn": drawn(groups, shape, of, work)}
 
 
 MORE = {"editor": _editor, "value": _value, "button": _button, "cards": _cards, "chart": _chart}
@@ -253,13 +255,13 @@ def places_in(request: HttpRequest) -> dict[str, dict[str, str]]:
     """What the page says of its other sources: by part, the record, the master and the view that each shows."""
     text = request.POST.get("places") or request.GET.get("places") or "{}"
     try:
-        found = json.loads(text[:20_000])
+        places = json.loads(text[:20_000])
     except (ValueError, RecursionError):
         return {}
-    if not isinstance(found, dict):
+    if not isinstance(places, dict):
         return {}
     return {
-        str(name): {k: v for k, v in one.items() if isinstance(v, str)}
-        for name, one in found.items()
-        if isinstance(one, dict)
+        str(name): {k: v for k, v in place.items() if isinstance(v, str)}
+        for name, place in places.items()
+        if isinstance(place, dict)
     }

@@ -45,7 +45,7 @@ class Kept:
         """
         view = self.work.view(self.id, None, self.stored, self.result)
         if self.result is not None and self.work.rules.related:
-            faulty = bool(self.result.conflict) or any(one.holds_back for one in view.complaints)
+            faulty = bool(self.result.conflict) or any(complaint.holds_back for complaint in view.complaints)
             self.work.store.note_fault(self.id, faulty)
         return view
 
@@ -252,8 +252,8 @@ def _unlocked(work: Work, identifier: str, field: FieldSpec, stored: Stored, the
 
 def _parsed(work: Work, text: str, field: FieldSpec) -> Any:
     if field.lookup is not None:
-        found = found_by_text(work.spec, work.dataset, field, text, work.formats, {}) if text else None
-        return option_value(field, found) if found else None
+        option = found_by_text(work.spec, work.dataset, field, text, work.formats, {}) if text else None
+        return option_value(field, option) if option else None
     try:
         return KINDS[field.kind].parse(text, field, work.formats)
     except Unreadable:

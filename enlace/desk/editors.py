@@ -67,16 +67,16 @@ def editor_views(work: Work, view: RecordView) -> list[EditorView]:
     told: dict[str, tuple[str, str]] = {}
     edited = view.pending.now if view.pending else {}
     order = {field.name: (field.name not in edited, i) for i, field in enumerate(work.dataset.shown)}
-    for one in sorted(view.complaints, key=lambda c: not c.holds_back):  # what holds back is said first
-        state = TOLD.get(one.code, "wrong")
-        if one.code == "missing" and work.quiet:
+    for complaint in sorted(view.complaints, key=lambda c: not c.holds_back):  # what holds back is said first
+        state = TOLD.get(complaint.code, "wrong")
+        if complaint.code == "missing" and work.quiet:
             continue
-        places = sorted((name for name in one.fields if name in order), key=order.__getitem__)
+        places = sorted((name for name in complaint.fields if name in order), key=order.__getitem__)
         for name in places:
             at = work.dataset.any_name[places[0]].label
-            again = name != places[0] and len(one.sentence) > SAID_AGAIN
+            again = name != places[0] and len(complaint.sentence) > SAID_AGAIN
             told.setdefault(
-                name, (state, f"See {at}: what is asked there concerns this too." if again else one.sentence)
+                name, (state, f"See {at}: what is asked there concerns this too." if again else complaint.sentence)
             )
     numbers = work.dataset.numbers
     return [

@@ -36,7 +36,7 @@ def write_entry(
 ) -> JournalEntry:
     """Keep what a save did; to be called in the transaction that settles the draft."""
     draft = work.store.draft
-    several = [found for one in outcomes.values() for found in one.consequences.rows]
+    several = [row for outcome in outcomes.values() for row in outcome.consequences.rows]
     entry = JournalEntry.objects.create(
         person=work.person,
         person_name=work.person.shown_name,
@@ -45,7 +45,7 @@ def write_entry(
         table=", ".join(work.parts[name].dataset.table for name in outcomes),
         practice=work.practice,
         takes_back_id=draft.takes_back_id if draft else None,
-        also=[line for one in outcomes.values() for line in in_sentences(one.consequences, past=True)],
+        also=[line for outcome in outcomes.values() for line in in_sentences(outcome.consequences, past=True)],
         lost=_lost(several),
     )
     JournalRecord.objects.bulk_create((_beside(entry, *line) for line in _kept(several)), batch_size=200)
@@ -70,16 +70,21 @@ def write_entry(
 
 
 def _kept(several: Sequence[Consequence]) -> Iterator[tuple[Consequence, str, Mapping[str, Any]]]:
-    return ((one, identifier, row) for one in several for identifier, row in one.kept if one.act != CHANGED)
+    return (
+        (consequence, identifier, row)
+        for consequence in several
+        for identifier, row in consequence.kept
+        if consequence.act != CHANGED
+    )
 
 
-def _beside(entry: JournalEntry, one: Consequence, identifier: str, row: Mapping[str, Any]) -> JournalRecord:
+def _beside(entry: JournalEntry, consequence: Consequence, identifier: str, row: Mapping[str, Any]) -> JournalRecord:
     """A row that the database removed, or emptied columns of, by itself."""
-    gone = one.act == REMOVED
-    was = dict(row) if gone else {name: row[name] for name in one.columns}
-    now = {} if gone else dict.fromkeys(one.columns)
+    gone = consequence.act == REMOVED
+    was = dict(row) if gone else {name: row[name] for name in consequence.columns}
+    now = {} if gone else dict.fromkeys(consequence.columns)
     action, after = ("removed", "") if gone else ("updated", identifier)
-    part = TABLE + one.table
+    part = TABLE + consequence.table
     return JournalRecord(
         entry=entry,
         part=part,
@@ -95,9 +100,9 @@ def _beside(entry: JournalEntry, one: Consequence, identifier: str, row: Mapping
 def _lost(several: Sequence[Consequence]) -> list[str]:
     """What can't be put back by taking the save back."""
     return [
-        f"{one.count - len(one.kept):,} {'or more ' if one.more else ''}rows of {one.table} that the database {one.act} by itself"
-        for one in several
-        if one.act != CHANGED and not one.restorable
+        f"{consequence.count - len(consequence.kept):,} {'or more ' if consequence.more else ''}rows of {consequence.table} that the database {consequence.act} by itself"
+        for consequence in several
+        if consequence.act != CHANGED and not consequence.restorable
     ]
 
 
@@ -115,11 +120,11 @@ def tidy(newest: int) -> None:
 
 def own_saves(work: Work, identifier: str, removed: bool = False) -> Iterator[dict[str, Any]]:
     """What the person's own last saves made of a record, the newest first: stored values by field."""
-    found = JournalRecord.objects.filter(
+    saves = JournalRecord.objects.filter(
         entry__person=work.person, entry__form=work.form, entry__practice=work.practice, part=work.part.name
     )
-    found = found.filter(before=identifier, action="removed") if removed else found.filter(after=identifier)
-    return (_values(row.now) for row in found.order_by("-pk")[:5])
+    saves = saves.filter(before=identifier, action="removed") if removed else saves.filter(after=identifier)
+    return (_values(row.now) for row in saves.order_by("-pk")[:5])
 
 
 def write_action(
@@ -189,7 +194,7 @@ def _shown(work: Work | None, name: str, line: JournalLine) -> dict[str, Any]:
     return {
         "action": line.action,
         "record": line.after or line.before,
-        "name": ", ".join(raw_text(one) for one in key_of(line.after or line.before)),
+        "name": ", ".join(raw_text(item) for item in key_of(line.after or line.before)),
         "part": name.removeprefix(TABLE) if beside else part.title if part and name else "",
         "beside": beside,
         "there": bool(line.after) and not name,

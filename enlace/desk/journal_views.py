@@ -30,18 +30,18 @@ PAGE = 50
 @require_GET
 def entries(request: HttpRequest) -> HttpResponse:
     """Saves, the newest first, narrowed by form, person and table: to operators their own, to builders all."""
-    found = seen_by(request.user).annotate(
+    saves = seen_by(request.user).annotate(
         inserted=Count("records", filter=Q(records__action="inserted")),
         updated=Count("records", filter=Q(records__action="updated")),
         removed=Count("records", filter=Q(records__action="removed")),
     )
-    found = found.order_by("-pk")  # counting drops the model's own order
+    saves = saves.order_by("-pk")  # counting drops the model's own order
     form, person = number_from(request, "form", 0), request.GET.get("person", "")[:300].replace("\0", "")
     if form:
-        found = found.filter(form_id=form)
+        saves = saves.filter(form_id=form)
     if person:
-        found = found.filter(person_name__icontains=person)
-    pages = Paginator(found, PAGE)
+        saves = saves.filter(person_name__icontains=person)
+    pages = Paginator(saves, PAGE)
     page = pages.get_page(number_from(request, "page", 1, 10**6))
     context = {"page": page, "forms": Form.objects.for_person(request.user), "chosen": form, "person": person}
     return render(request, "desk/journal.html", context)
@@ -52,46 +52,46 @@ def seen_by(person: Person) -> Any:
     return JournalEntry.objects.all() if person.is_builder else JournalEntry.objects.filter(person=person)
 
 
-def _opened(request: HttpRequest, entry: int) -> tuple[JournalEntry, Work | None]:
+def _opened(request: HttpRequest, entry_id: int) -> tuple[JournalEntry, Work | None]:
     several = seen_by(request.user).select_related("form__dataset__connection", "form__project")
-    found = get_object_or_404(several, pk=entry)
-    if found.form is None:
-        return found, None
-    form_of(request, found.form.pk)
-    stand_in(request, found.form.project, "Desk")
-    return found, Work(request.user, found.form, Formats.of(settings.LOCALE))
+    save = get_object_or_404(several, pk=entry_id)
+    if save.form is None:
+        return save, None
+    form_of(request, save.form.pk)
+    stand_in(request, save.form.project, "Desk")
+    return save, Work(request.user, save.form, Formats.of(settings.LOCALE))
 
 
 @require_GET
-def entry(request: HttpRequest, entry: int) -> HttpResponse:
+def entry(request: HttpRequest, entry_id: int) -> HttpResponse:
     """One save, record by record and field by field."""
-    found, work = _opened(request, entry)
-    total = found.records.count()
+    save, work = _opened(request, entry_id)
+    total = save.records.count()
     context = {
-        "entry": found,
-        "lines": shown_lines(work, found),
+        "entry": save,
+        "lines": shown_lines(work, save),
         "left_out": max(0, total - MOST_SHOWN),
         "can_take_back": work is not None
-        and not found.action
+        and not save.action
         and work.dataset.editable
-        and found.practice == work.practice,
-        "taken_back_by": found.taken_back_by.first(),
+        and save.practice == work.practice,
+        "taken_back_by": save.taken_back_by.first(),
     }
     return render(request, "desk/journal_entry.html", context)
 
 
 @require_POST
-def undo_entry(request: HttpRequest, entry: int) -> HttpResponse:
+def undo_entry(request: HttpRequest, entry_id: int) -> HttpResponse:
     """Make a draft that takes a save back, and show it for review."""
-    found, work = _opened(request, entry)
-    if found.action:
+    entry, work = _opened(request, entry_id)
+    if entry.action:
         raise Problem("An action can't be taken back as a save can.", "Its statements did more than this.", code="bad")
     if work is None:
         raise Problem("The form of this save is not there any more.", "Make the change on another form.", code="gone")
-    count, lost = take_back(work, found)
+    count, lost = take_back(work, entry)
     records = "record" if count == 1 else "records"
     said = f"A draft of {count} {records} that takes the save back. Look through it, then save it."
     if lost:
         said += f" It can't put back {joined(lost)}."
     messages.success(request, said)
-    return redirect("review", found.form_id)
+    return redirect("review", entry.form_id)

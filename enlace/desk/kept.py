@@ -52,7 +52,7 @@ class KeptCopy:
         FOLDER.mkdir(mode=0o700, exist_ok=True)
         tables = take_copy(live, datasets, self.path)
         forget_engine(self.spec)
-        return sum(one.rows for one in tables)
+        return sum(table.rows for table in tables)
 
     def throw_away(self) -> None:
         """Remove the copy."""

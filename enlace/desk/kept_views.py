@@ -25,33 +25,33 @@ def in_use(request: HttpRequest, form: Form) -> bool:
 
 def leave(request: HttpRequest, form: Form) -> None:
     """Work on the server again."""
-    request.session[IN_USE] = [one for one in request.session.get(IN_USE, ()) if one != form.pk]
+    request.session[IN_USE] = [item for item in request.session.get(IN_USE, ()) if item != form.pk]
 
 
 @require_POST
-def act(request: HttpRequest, form: int) -> HttpResponse:
+def act(request: HttpRequest, form_id: int) -> HttpResponse:
     """Make a copy, use it, leave it, or throw it away."""
-    found = get_object_or_404(
-        Form.objects.for_person(request.user).select_related("dataset__connection", "project"), pk=form
+    form = get_object_or_404(
+        Form.objects.for_person(request.user).select_related("dataset__connection", "project"), pk=form_id
     )
-    copy = KeptCopy(found, request.user)
+    copy = KeptCopy(form, request.user)
     wanted = request.POST.get("act", "")
     if wanted == "make":
-        work = Work(request.user, found, Formats.of(settings.LOCALE))
+        work = Work(request.user, form, Formats.of(settings.LOCALE))
         count = copy.make(work.live, [part.dataset for part in work.parts.values()])
         messages.success(request, f"A copy of {count} rows is kept. When the server is away, the form offers it.")
     elif wanted == "use":
         _ = copy.spec
-        request.session[IN_USE] = [*request.session.get(IN_USE, ()), found.pk]
+        request.session[IN_USE] = [*request.session.get(IN_USE, ()), form.pk]
     elif wanted == "leave":
-        leave(request, found)
+        leave(request, form)
     elif wanted == "throw away":
-        leave(request, found)
+        leave(request, form)
         copy.throw_away()
         messages.success(request, "The copy is gone.")
     else:
         raise Problem("The request is incomplete.", "Go back to the form and press the button again.", code="bad")
-    return redirect("work", found.pk)
+    return redirect("work", form.pk)
 
 
 def away_page(request: HttpRequest, form: Form, problem: Problem) -> HttpResponse:

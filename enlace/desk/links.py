@@ -42,4 +42,4 @@ def links_of(record: PendingRecord, columns: Sequence[str], of: str) -> tuple[st
 def links_to(identifier: str, values: Mapping[str, Any], columns: Sequence[str]) -> list[str]:
     """What the details of a master may hold. columns: the master's own ones."""
     own = link_text([values.get(name) for name in columns])
-    return [one for one in (own, WAITS + identifier) if one]
+    return [name for name in (own, WAITS + identifier) if name]

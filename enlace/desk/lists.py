@@ -31,7 +31,7 @@ def choices(request: HttpRequest, work: Work) -> HttpResponse:
     start = number_from(request, "start", 0, 10_000_000)
     typed = request.GET.get("typed", "")[:200]
     page = listed(work.spec, work.dataset, field, typed, start, record.values)
-    lines = [(start + i, choice_of(one), _words(work, field, one)) for i, one in enumerate(page.options)]
+    lines = [(start + i, choice_of(option), _words(work, field, option)) for i, option in enumerate(page.options)]
     context = {"lines": lines, "more": start + len(lines) if page.more else None, "typed": typed, "field": field}
     context["adds"] = start == 0 and _form_of(work, field) is not None
     context["narrowed"] = bool(field.lookup and field.lookup.narrowed)
@@ -45,11 +45,11 @@ def _with_list(work: Work, name: str) -> FieldSpec:
     return field
 
 
-def _words(work: Work, field: FieldSpec, one: Option) -> str:
+def _words(work: Work, field: FieldSpec, option: Option) -> str:
     assert field.lookup is not None
     if not field.lookup.table:
-        return str(one.shown[0])
-    return shown_text(field.lookup, one.shown, work.formats) or raw_text(one.value)
+        return str(option.shown[0])
+    return shown_text(field.lookup, option.shown, work.formats) or raw_text(option.value)
 
 
 def _form_of(work: Work, field: FieldSpec) -> Form | None:
@@ -58,8 +58,8 @@ def _form_of(work: Work, field: FieldSpec) -> Form | None:
     if lookup is None or not lookup.table or lookup.query or lookup.also:
         return None
     here = {"project": work.form.project, "dataset__connection": work.form.dataset.connection}
-    found = Form.objects.filter(**here, dataset__table=lookup.table, dataset__read_only_because="")
-    return found.first()
+    forms = Form.objects.filter(**here, dataset__table=lookup.table, dataset__read_only_because="")
+    return forms.first()
 
 
 @require_GET
@@ -104,10 +104,10 @@ def bring(request: HttpRequest, work: Work) -> HttpResponse:
     if "leave" not in request.POST:
         field = _with_list(back, errand["field"])
         assert field.lookup is not None
-        found = work.stored(text_from(request, "record"))
-        if found is None:
+        stored = work.stored(text_from(request, "record"))
+        if stored is None:
             raise Problem("This record is not saved yet.", "Save it first, then choose it.", code="bad")
-        option = Option(found.get(field.lookup.target), ())
+        option = Option(stored.get(field.lookup.target), ())
         editing.edit(back, errand["record"], field.name, "", choice=choice_of(option))
     request.session.pop(ERRAND)
     return HttpResponseRedirect(f"{back.address}?record={errand['record']}")

@@ -27,10 +27,10 @@ from .work import Work
 MOST_POSITION = 2**62
 
 
-def form_of(request: HttpRequest, form: int) -> Form:
+def form_of(request: HttpRequest, form_id: int) -> Form:
     """A form that the person may open; 404 where there is none."""
     several = Form.objects.for_person(request.user).select_related("dataset__connection", "project")
-    return get_object_or_404(several, pk=form)
+    return get_object_or_404(several, pk=form_id)
 
 
 WITH_SHEET = ("page",)  # what shows the whole sheet without being asked from one
@@ -41,14 +41,14 @@ def on_form(view: Callable) -> Callable:
 
     @wraps(view)
     def opened(
-        request: HttpRequest, form: int, detail: int | None = None, master: str = "", **more: Any
+        request: HttpRequest, form_id: int, detail_id: int | None = None, master: str = "", **more: Any
     ) -> HttpResponse:
-        found = form_of(request, form)
-        stand_in(request, found.project, "Desk")
+        form = form_of(request, form_id)
+        stand_in(request, form.project, "Desk")
         order = request.GET.get("order") or request.POST.get("order") or ""
         wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []
-        part = "" if detail is None else str(detail)
-        kept = in_use(request, found)
+        part = "" if detail_id is None else str(detail_id)
+        kept = in_use(request, form)
         if (saved := new_name(master)) != master:  # the master was new when the page was shown
             if request.method == "GET" and request.headers.get("HX-Request") != "true" and request.path.endswith("/"):
                 return redirect(request.get_full_path().replace(f"/{master}/", f"/{saved}/", 1))
@@ -57,13 +57,13 @@ def on_form(view: Callable) -> Callable:
         def once() -> Any:
             work = Work(
                 request.user,
-                found,
+                form,
                 Formats.of(settings.LOCALE),
                 wanted,
                 part,
                 master,
                 kept,
-                given_of(request, found),
+                given_of(request, form),
                 filters_in(request.GET),
                 on_sheet=request.GET.get("on") == "sheet" or (view.__name__ in WITH_SHEET and not part),
             )
@@ -75,22 +75,22 @@ def on_form(view: Callable) -> Callable:
         try:
             return once()
         except Problem as problem:
-            if problem.code == "table gone" and _left_out(found):
+            if problem.code == "table gone" and _left_out(form):
                 return once()  # nothing was done yet: what reads or writes a column that is gone does nothing at all
             if problem.code == "parameters" and request.method == "GET":
-                return ask_page(request, found)
+                return ask_page(request, form)
             page = request.method == "GET" and request.headers.get("HX-Request") != "true"
-            if problem.code != "away" or kept or not page or KeptCopy(found, request.user).made is None:
+            if problem.code != "away" or kept or not page or KeptCopy(form, request.user).made is None:
                 raise
-            return away_page(request, found, problem)
+            return away_page(request, form, problem)
 
     return opened
 
 
 def _left_out(form: Form) -> bool:
     """Whether a form goes on without some fields from now on, since their columns are gone from the table."""
-    datasets = [form.dataset, *(one.dataset for one in form.details.all())]
-    return sum(leave_out_gone(one) for one in datasets) > 0  # each of them, not only the first
+    datasets = [form.dataset, *(detail.dataset for detail in form.details.all())]
+    return sum(leave_out_gone(dataset) for dataset in datasets) > 0  # each of them, not only the first
 
 
 def _rename(request: HttpRequest, work: Work) -> None:

@@ -16,8 +16,8 @@ LONGEST = 200
 
 def given_of(request: HttpRequest, form: Form) -> dict[str, str]:
     """The values that the person gave for a form's query."""
-    found = request.session.get(_place(form), {})
-    return dict(found)
+    kept = request.session.get(_place(form), {})
+    return dict(kept)
 
 
 def _place(form: Form) -> str:
@@ -37,13 +37,13 @@ def ask_page(request: HttpRequest, form: Form) -> HttpResponse:
 
 
 @require_POST
-def give(request: HttpRequest, form: int) -> HttpResponse:
+def give(request: HttpRequest, form_id: int) -> HttpResponse:
     """Take the values, and show the form."""
-    found = get_object_or_404(Form.objects.for_person(request.user).select_related("dataset__connection"), pk=form)
-    names = parameters_of(found.dataset.query, found.dataset.connection.kind)
+    form = get_object_or_404(Form.objects.for_person(request.user).select_related("dataset__connection"), pk=form_id)
+    names = parameters_of(form.dataset.query, form.dataset.connection.kind)
     values = {name: request.POST.get(f"given-{name}", "").strip()[:LONGEST] for name in names}
     lacking = [name for name, value in values.items() if not value]
     if lacking:
         raise Problem(f"The form asks for {', '.join(lacking)}.", "Go back and give a value for each.", code="bad")
-    request.session[_place(found)] = values
-    return redirect("work", found.pk)
+    request.session[_place(form)] = values
+    return redirect("work", form.pk)

@@ -98,10 +98,10 @@ def own_part(form: Form) -> FormPart:
 
 def parts_of(form: Form) -> dict[str, FormPart]:
     """The parts of a form by name, its own dataset first."""
-    found = {"": own_part(form)}
+    parts = {"": own_part(form)}
     for detail in form.details.select_related("dataset").order_by("pk"):  # a master came before its details
-        found[str(detail.pk)] = _detail(detail, found[str(detail.of_id or "")].dataset)
-    return found
+        parts[str(detail.pk)] = _detail(detail, parts[str(detail.of_id or "")].dataset)
+    return parts
 
 
 def _detail(detail: Detail, master: DatasetSpec) -> FormPart:

@@ -27,15 +27,15 @@ class SaveReport:
 
     @property
     def conflicts(self) -> list[Address]:
-        return [(p, one) for p, o in self.outcomes.items() for one in o.conflicts]
+        return [(p, conflict) for p, o in self.outcomes.items() for conflict in o.conflicts]
 
     @property
     def refusals(self) -> dict[Address, list[Complaint]]:
-        return {(p, one): told for p, o in self.outcomes.items() for one, told in o.refusals.items()}
+        return {(p, identifier): told for p, o in self.outcomes.items() for identifier, told in o.refusals.items()}
 
     @property
     def not_tried(self) -> dict[Address, str]:
-        return {(p, one): why for p, o in self.outcomes.items() for one, why in o.not_tried.items()}
+        return {(p, identifier): why for p, o in self.outcomes.items() for identifier, why in o.not_tried.items()}
 
     @property
     def failed(self) -> list[Address]:
@@ -46,15 +46,15 @@ class SaveReport:
         """The report as text: which records were saved under which ids, and what was said of the others."""
         outcomes = {
             name: {
-                "committed": one.committed,
-                "ids": one.ids,
-                "conflicts": {i: [c.theirs is None, c.kind, c.id] for i, c in one.conflicts.items()},
-                "refusals": {i: [_line(c) for c in told] for i, told in one.refusals.items()},
-                "not_tried": one.not_tried,
+                "committed": outcome.committed,
+                "ids": outcome.ids,
+                "conflicts": {i: [c.theirs is None, c.kind, c.id] for i, c in outcome.conflicts.items()},
+                "refusals": {i: [_line(c) for c in told] for i, told in outcome.refusals.items()},
+                "not_tried": outcome.not_tried,
             }
-            for name, one in self.outcomes.items()
+            for name, outcome in self.outcomes.items()
         }
-        held = [[part, one, [_line(c) for c in told]] for (part, one), told in self.held.items()]
+        held = [[part, identifier, [_line(c) for c in told]] for (part, identifier), told in self.held.items()]
         return json.dumps({"outcomes": outcomes, "held": held, "also": self.also}, ensure_ascii=False)
 
     @classmethod
@@ -62,22 +62,22 @@ class SaveReport:
         """The report behind `to_text`. Of a conflict it knows only of which kind it is; the draft has the rest."""
         body = json.loads(text)
         outcomes = {}
-        for name, one in body["outcomes"].items():
+        for name, item in body["outcomes"].items():
             outcomes[name] = SaveOutcome(
-                committed=one["committed"],
-                ids=one["ids"],
+                committed=item["committed"],
+                ids=item["ids"],
                 conflicts={
-                    i: Conflict(None if gone else {}, kind, to) for i, (gone, kind, to) in one["conflicts"].items()
+                    i: Conflict(None if gone else {}, kind, to) for i, (gone, kind, to) in item["conflicts"].items()
                 },
-                refusals={i: [_complaint(line) for line in told] for i, told in one["refusals"].items()},
-                not_tried=one["not_tried"],
+                refusals={i: [_complaint(line) for line in told] for i, told in item["refusals"].items()},
+                not_tried=item["not_tried"],
             )
-        held = {(part, one): [_complaint(line) for line in told] for part, one, told in body["held"]}
+        held = {(part, identifier): [_complaint(line) for line in told] for part, identifier, told in body["held"]}
         return cls(outcomes, held, body["also"])
 
 
-def _line(one: Complaint) -> list:
-    return [one.code, one.sentence, list(one.fields)]
+def _line(complaint: Complaint) -> list:
+    return [complaint.code, complaint.sentence, list(complaint.fields)]
 
 
 def _complaint(line: list) -> Complaint:

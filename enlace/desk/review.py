@@ -36,7 +36,7 @@ def _each(work: Work) -> Iterator[tuple[FormPart, str, PendingRecord]]:
 
 def pending_list(work: Work) -> list[dict[str, Any]]:
     """For each pending record: its name, its state, (field, was, now) of each edited field, and its statement."""
-    found = []
+    lines = []
     for part, identifier, record in _each(work):
         state = "conflict" if record.conflict else record.state
         changes = [
@@ -53,7 +53,7 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
             {"name": name, "label": name, "was": "", "now": "its column is gone"} for name in gone_fields(record, part)
         ]
         at = _address(work, part, record)
-        found.append(
+        lines.append(
             {
                 "id": identifier,
                 "at": at,
@@ -64,11 +64,11 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
                 "word": STATE_WORDS[state],
                 "later": record.later,
                 "changes": changes,
-                "complaints": [one.sentence for one in work.checks.complaints(record, part=part)],
+                "complaints": [complaint.sentence for complaint in work.checks.complaints(record, part=part)],
                 "sql": _statement(work, part, record),
             }
         )
-    return found
+    return lines
 
 
 def _now(work: Work, part: FormPart, field: Any, record: PendingRecord) -> str:
@@ -104,7 +104,7 @@ def _any_address(work: Work, part: FormPart) -> str:
 
 def rehearsal_list(work: Work, report: SaveReport) -> list[dict[str, Any]]:
     """For each pending record: what a save would make of it, and the values that would not be just those entered."""
-    found = []
+    lines = []
     for part, identifier, record in _each(work):
         outcome = report.outcomes.get(part.name)
         address = (part.name, identifier)
@@ -112,14 +112,14 @@ def rehearsal_list(work: Work, report: SaveReport) -> list[dict[str, Any]]:
         if record.later:
             word, told = "left for later", []
         elif address in report.held:
-            word, told = "held back", [one.sentence for one in report.held[address]]
+            word, told = "held back", [complaint.sentence for complaint in report.held[address]]
         elif outcome is None:
             word, told = "not tried", []
         elif identifier in outcome.conflicts:
             gone = outcome.conflicts[identifier].theirs is None
             word, told = "conflict", [f"Somebody else {'removed' if gone else 'changed'} it meanwhile."]
         elif identifier in outcome.refusals:
-            word, told = "refused", [one.sentence for one in outcome.refusals[identifier]]
+            word, told = "refused", [refusal.sentence for refusal in outcome.refusals[identifier]]
         elif identifier in outcome.ids:
             word, told = "would be removed" if record.state == "removed" else "would be saved", []
             row = outcome.rows.get(identifier)
@@ -127,8 +127,8 @@ def rehearsal_list(work: Work, report: SaveReport) -> list[dict[str, Any]]:
             word, told = "not tried", [outcome.not_tried.get(identifier, "")]
         line = {"id": identifier, "at": _address(work, part, record), "word": word, "told": told}
         line |= {"name": name_of(part, record), "part": part.title if part.name else ""}
-        found.append({**line, "made": _made(work, part, record, row)})
-    return found
+        lines.append({**line, "made": _made(work, part, record, row)})
+    return lines
 
 
 def _made(work: Work, part: FormPart, record: PendingRecord, row: Mapping[str, Any] | None) -> list[tuple[str, str]]:

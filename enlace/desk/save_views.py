@@ -80,7 +80,7 @@ def _back_at_the_server(request: HttpRequest, work: Work, report: Any) -> HttpRe
     if report.failed or report.not_tried:
         said += f" {_left(report)} Review shows which."
     messages.success(request, said)
-    first = next((one for part, one in report.failed if part == work.part.name), "")
+    first = next((identifier for part, identifier in report.failed if part == work.part.name), "")
     answer = Answer(request, work)
     answer.events["enlace:go"] = {"to": work.address + (f"?record={first}" if first else "")}
     return answer.response()
@@ -103,24 +103,24 @@ def _left(report: Any) -> str:
 
 def _held_back(request: HttpRequest, work: Work, report: Any) -> HttpResponse:
     """Show the first record that needs attention, and say why nothing was saved."""
-    mine = [one for part, one in report.failed if part == work.part.name]
+    mine = [identifier for part, identifier in report.failed if part == work.part.name]
     view = or_first(work, mine[0], work.record) if mine else work.at(number_from(request, "position", 0))
     count = len(report.failed)
-    one = count == 1
+    item = count == 1
     if report.conflicts:
         n = len(report.conflicts)
-        gone = all(c.theirs is None for one in report.outcomes.values() for c in one.conflicts.values())
+        gone = all(c.theirs is None for outcome in report.outcomes.values() for c in outcome.conflicts.values())
         did = "removed" if gone else "changed"
         why = f"Somebody else {did} {n} of your records meanwhile. Choose what stays, then save again."
-        kinds = {c.kind for one in report.outcomes.values() for c in one.conflicts.values()}
+        kinds = {c.kind for outcome in report.outcomes.values() for c in outcome.conflicts.values()}
         if kinds == {"inserted"}:
             why = "There is already a record with this key. Give yours another one, or let it go on as an edit."
     elif report.refusals:
         reasons = next(iter(report.refusals.values()))
-        why = reasons[0].sentence if one else f"The database refused {count} records; the first is shown."
+        why = reasons[0].sentence if item else f"The database refused {count} records; the first is shown."
     else:
         why = "1 record needs attention first; it is shown."
-        if not one:
+        if not item:
             why = f"{count} records need attention first; the first one is shown."
     if not mine:
         titles = sorted({work.parts[part].title for part, _ in report.failed})

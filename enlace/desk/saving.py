@@ -37,7 +37,7 @@ def rehearse(work: Work) -> SaveReport:
     if not _any(records) or (held and work.form.whole):
         return SaveReport({}, held)
     report = SaveReport(rehearse_parts(work.live, _parts(work, records), policy_of(work)), held)
-    report.also = [line for one in report.outcomes.values() for line in in_sentences(one.consequences)]
+    report.also = [line for outcome in report.outcomes.values() for line in in_sentences(outcome.consequences)]
     return report
 
 
@@ -68,7 +68,7 @@ def save(work: Work, only: str = "", token: str = "") -> SaveReport:
         report = SaveReport(save_parts(work.live, _parts(work, records), policy_of(work), receipt=receipt), held)
         if report.saved:
             report.also = [
-                line for one in report.outcomes.values() for line in in_sentences(one.consequences, past=True)
+                line for outcome in report.outcomes.values() for line in in_sentences(outcome.consequences, past=True)
             ]
         _apply_outcomes(work, records, report, claim)
     work.forget_draft()
@@ -90,7 +90,7 @@ def takes_along(work: Work, only: str = "") -> list[str]:
 
 def _note(work: Work, held: dict[Address, list[Complaint]]) -> None:
     """Keep what only a save looks at beside the records that it holds back, until they are edited again."""
-    told = {at: tuple(one for one in several if one.code == "save") for at, several in held.items()}
+    told = {at: tuple(complaint for complaint in several if complaint.code == "save") for at, several in held.items()}
     if any(told.values()):
         stands = work.store.by_part()
         work.store.after_save({(p, i): replace(stands[p][i], refusals=said) for (p, i), said in told.items() if said})
@@ -122,11 +122,11 @@ def look_into(work: Work, row: SaveClaim) -> None:
             claim.end(UNKNOWN_ACTION)  # what it did elsewhere only the server knows
             return
         sent = work.store.from_texts(row.records) if row.records else work.store.by_part(later=False)
-        found = {part: several for part, several in sent.items() if part in work.parts}
-        parts = _parts(work, found)
+        records = {part: several for part, several in sent.items() if part in work.parts}
+        parts = _parts(work, records)
         outcomes = find_saved(work.live, parts, policy_of(work), Receipt(row.draft.code, row.receipt)) if parts else {}
         report = SaveReport(outcomes)
-        _apply_outcomes(work, found, report, claim)
+        _apply_outcomes(work, records, report, claim)
         if not report.saved:
             row.delete()  # nothing of it is there: the same request may try again
     work.forget_draft()
@@ -138,46 +138,48 @@ def _any(records: Records) -> bool:
 
 def _parts(work: Work, records: Records) -> list[Part]:
     """What a save is told; records that change a column which is gone can't be part of one."""
-    found = []
+    parts = []
     for name, several in records.items():
         part = work.parts[name]
-        if fitting := [one for one in several.values() if not gone_fields(one, part)]:
-            found.append(Part(part.dataset, fitting, part.rules, name))
-    return found
+        if fitting := [record for record in several.values() if not gone_fields(record, part)]:
+            parts.append(Part(part.dataset, fitting, part.rules, name))
+    return parts
 
 
 def _to_send(work: Work, only: str | None) -> tuple[Records, dict[Address, list[Complaint]]]:
     """The records to send, and what holds others back."""
     work.require_editable()
-    found = {part: several for part, several in work.store.by_part(later=False).items() if part in work.parts}
+    wanted = {part: several for part, several in work.store.by_part(later=False).items() if part in work.parts}
     if only is not None:
-        found = _with_details(found, work.part.name, only)
+        wanted = _with_details(wanted, work.part.name, only)
     records: Records = {}
     held: dict[Address, list[Complaint]] = {}
-    for part, several in found.items():
+    for part, several in wanted.items():
         work.checks.prefetch_all(work.parts[part], list(several.values()))
-        for one, record in several.items():
+        for identifier, record in several.items():
             if complaints := _problems(work, part, record):
-                held[part, one] = complaints
+                held[part, identifier] = complaints
             else:
-                records.setdefault(part, {})[one] = record
+                records.setdefault(part, {})[identifier] = record
     return records, held
 
 
-def _with_details(found: Records, part: str, only: str) -> Records:
+def _with_details(records: Records, part: str, only: str) -> Records:
     """One record, and those that wait for its key."""
     kept: Records = {}
-    for p, several in found.items():
-        for one, record in several.items():
-            if (p, one) == (part, only) or any(source[:2] == (part, only) for source in record.waits_for.values()):
-                kept.setdefault(p, {})[one] = record
+    for p, several in records.items():
+        for identifier, record in several.items():
+            if (p, identifier) == (part, only) or any(
+                source[:2] == (part, only) for source in record.waits_for.values()
+            ):
+                kept.setdefault(p, {})[identifier] = record
     return kept
 
 
 def _problems(work: Work, part: str, record: PendingRecord) -> list[Complaint]:
     """What keeps a record from being saved as it is: complaints, or a conflict to settle."""
     told = work.checks.complaints(replace(record, refusals=()), part=work.parts[part], saving=True)
-    complaints = [one for one in told if one.holds_back]
+    complaints = [complaint for complaint in told if complaint.holds_back]
     if record.conflict:
         complaints.append(Complaint("conflict", "Somebody else changed this record; choose what stays.", ()))
     return complaints
@@ -207,12 +209,12 @@ def _told(stands: Records, records: Records, report: SaveReport) -> dict[Address
     changed: dict[Address, PendingRecord] = {}
     for part, several in records.items():
         outcome = report.outcomes.get(part, SaveOutcome())
-        for one, record in several.items():
-            told = one in outcome.conflicts or one in outcome.refusals or record.refusals
-            now = stands.get(part, {}).get(one)
-            if told and now is not None and not (outcome.committed and one in outcome.ids):
-                refusals = tuple(outcome.refusals.get(one, ()))
-                changed[part, one] = replace(now, conflict=outcome.conflicts.get(one), refusals=refusals)
+        for identifier, record in several.items():
+            told = identifier in outcome.conflicts or identifier in outcome.refusals or record.refusals
+            now = stands.get(part, {}).get(identifier)
+            if told and now is not None and not (outcome.committed and identifier in outcome.ids):
+                refusals = tuple(outcome.refusals.get(identifier, ()))
+                changed[part, identifier] = replace(now, conflict=outcome.conflicts.get(identifier), refusals=refusals)
     return changed
 
 
@@ -220,39 +222,39 @@ def _edited_meanwhile(
     work: Work, stands: Records, sent: Records, saved: dict[Address, str]
 ) -> dict[Address, PendingRecord]:
     """What somebody went on editing while the save was under way: pending still, over what was saved."""
-    found: dict[Address, PendingRecord] = {}
+    records: dict[Address, PendingRecord] = {}
     for (part, one), identifier in saved.items():
         now = stands.get(part, {}).get(one)
         if now is None or now == sent[part][one]:
             continue
         left = conflicts.saved_meanwhile(work.parts[part].dataset, sent[part][one], now, identifier)
         if left is not None:
-            found[part, left.id] = left
-    return found
+            records[part, left.id] = left
+    return records
 
 
 def _handed_down(work: Work, stands: Records, sent: Records, report: SaveReport) -> dict[Address, PendingRecord]:
     """The records left in the draft that waited for the key of one that is saved now."""
-    found: dict[Address, PendingRecord] = {}
+    records: dict[Address, PendingRecord] = {}
     saved = report.saved
     for part, several in stands.items():
-        for one, record in several.items():
-            if (part, one) in saved or not record.waits_for:
+        for identifier, record in several.items():
+            if (part, identifier) in saved or not record.waits_for:
                 continue
             for source in {s[:2] for s in record.waits_for.values()} & saved.keys():
                 record = handed_down(record, *source, _values(work, sent, source, saved[source]))
-            found[part, one] = record
-    return found
+            records[part, identifier] = record
+    return records
 
 
 def _values(work: Work, sent: Records, source: Address, now: str) -> Mapping:
-    part, one = source
-    return {**sent[part][one].now, **dict(zip(work.parts[part].dataset.key, key_of(now), strict=True))}
+    part, identifier = source
+    return {**sent[part][identifier].now, **dict(zip(work.parts[part].dataset.key, key_of(now), strict=True))}
 
 
 def later(work: Work, identifiers: Collection[str], wanted: bool) -> None:
     """Leave records out of saves until somebody comes back to them, or take them in again."""
     with transaction.atomic():
         before = work.store.some(identifiers)
-        after = {one: replace(record, later=wanted) for one, record in before.items()}
+        after = {identifier: replace(record, later=wanted) for identifier, record in before.items()}
         work.store.put("Leave for later" if wanted else "Take up again", before, after)

@@ -26,7 +26,7 @@ class Sheet:
     @cached_property
     def part_names(self) -> dict[str, str]:
         """The name of a part by its source's."""
-        return {name: "" if one is None else str(one.pk) for name, one in self._details.items()}
+        return {name: "" if detail is None else str(detail.pk) for name, detail in self._details.items()}
 
     @cached_property
     def source_names(self) -> dict[str, str]:
@@ -39,11 +39,11 @@ class Sheet:
 
     def panel(self, part: str) -> Control | None:
         """The panel of editors of a part."""
-        return next((one for one in self.controls(part) if one.kind == "panel"), None)
+        return next((control for control in self.controls(part) if control.kind == "panel"), None)
 
     def grid(self, part: str) -> Control | None:
         """The grid of a part."""
-        return next((one for one in self.controls(part) if one.kind == "grid"), None)
+        return next((control for control in self.controls(part) if control.kind == "grid"), None)
 
     def on_grid(self, part: str, dataset: DatasetSpec) -> DatasetSpec:
         """The dataset of a part with the columns that its grid has."""
@@ -54,7 +54,7 @@ class Sheet:
     def details(self, part: str) -> list[str]:
         """The parts that belong to one and are shown on the sheet."""
         under = self.document.under(self.source_names.get(part, ""))
-        return [self.part_names[one.name] for one in under if self.document.tied(one.name)]
+        return [self.part_names[source.name] for source in under if self.document.tied(source.name)]
 
 
 @derived

@@ -82,14 +82,14 @@ def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[tuple[int, FieldS
 
 def details_of(work: Work, view: RecordView | None, places: Places) -> list[Drawing]:
     """What belongs to a record on the sheet, to any depth. places: where the page stands in each part."""
-    found: list[Drawing] = []
+    drawings: list[Drawing] = []
     if work.sheet is None:
-        return found
+        return drawings
     if not work.prefix:
         work.store.look_again()  # the act that leads here may have changed the draft
     for name in work.sheet.details(work.part.name):
-        found += _detail(work, work.parts[name], view, places)
-    return found
+        drawings += _detail(work, work.parts[name], view, places)
+    return drawings
 
 
 def _detail(work: Work, part: FormPart, view: RecordView | None, places: Places) -> list[Drawing]:
@@ -135,7 +135,7 @@ def _record_of(work: Work, place: Mapping[str, str]) -> RecordView | None:
 def _blanks(work: Work, part: FormPart) -> list[Drawing]:
     """A detail while there is no record that it could belong to, and what would belong to its own."""
     assert work.sheet is not None
-    below = [one for name in work.sheet.details(part.name) for one in _blanks(work, work.parts[name])]
+    below = [blank for name in work.sheet.details(part.name) for blank in _blanks(work, work.parts[name])]
     shown = work.sheet.on_grid(part.name, part.dataset).shown
     context = {
         "form": work.form, "part": part, "dataset": part.dataset, "order": "", "filters": "", "view": "on=sheet", "at": "",

@@ -62,8 +62,8 @@ def groups(request: HttpRequest, work: Work) -> HttpResponse:
     if field is None:
         raise Problem("This form has no such field.", "Choose one from the list.", code="bad")
     start = number_from(request, "start", 0)
-    found, more = grouped(work.rows, field.name, start)
-    counts = {_value_key(one.value): one for one in found}
+    counted, more = grouped(work.rows, field.name, start)
+    counts = {_value_key(group.value): group for group in counted}
     moved, records = _moved(work, field)
     if not start:
         # Values that only the draft has stand on the first page; those that the server has too, where it has them.
@@ -71,7 +71,7 @@ def groups(request: HttpRequest, work: Work) -> HttpResponse:
         ours = [key for key, value in wanted.items() if value is not None][:MOST_GROUPS]
         values = [wanted[key] for key in ours]
         there = (
-            {_value_key(one.value) for one in grouped(work.rows, field.name, 0, MOST_GROUPS, values)[0]}
+            {_value_key(group.value) for group in grouped(work.rows, field.name, 0, MOST_GROUPS, values)[0]}
             if values
             else set()
         )
@@ -80,11 +80,11 @@ def groups(request: HttpRequest, work: Work) -> HttpResponse:
                 counts[key] = Group(records[key].values().get(field.name), (), 0)
     number = work.formats.number()
     lines = []
-    for key, one in counts.items():
-        count = one.count + moved.get(key, 0)
+    for key, other in counts.items():
+        count = other.count + moved.get(key, 0)
         if count > 0:
-            words = _words(work, field, one, records.get(key))
-            lines.append((count, words, number(count), _address(work, field, one.value)))
+            words = _words(work, field, other, records.get(key))
+            lines.append((count, words, number(count), _address(work, field, other.value)))
     lines.sort(key=lambda line: -line[0])
     context = {"field": field, "lines": [line[1:] for line in lines], "start": start + 1, **base_context(work)}
     context["next"] = start + MOST_GROUPS if more else None
@@ -116,12 +116,12 @@ def _moved(work: Work, field: FieldSpec) -> tuple[Counter[str], dict[str, Pendin
 def _met(work: Work) -> list[PendingRecord]:
     """The draft's records that are in view, those aside that the filters leave out."""
     drafted = list(work.store.in_view())
-    touched = [one.id for one in drafted if one.state != "new"]
+    touched = [record.id for record in drafted if record.state != "new"]
     if not (touched and work.rows.filters):
         return drafted
     with reading(work.spec) as connection:
         there = present(connection, work.rows, touched, ())
-    return [one for one in drafted if one.state == "new" or one.id in there]
+    return [record for record in drafted if record.state == "new" or record.id in there]
 
 
 def _address(work: Work, field: FieldSpec, value: Any) -> str:
@@ -148,11 +148,11 @@ def _mine(work: Work) -> Any:
 
 
 def _page(request: HttpRequest, work: Work) -> HttpResponse:
-    chosen = [Total(one.field, one.function) for one in _mine(work)]
+    chosen = [Total(item.field, item.function) for item in _mine(work)]
     shown = {f.name: f for f in work.dataset.shown}
-    wanted = [one for one in chosen if one.field in shown]
+    wanted = [total for total in chosen if total.field in shown]
     values = totals(work.rows, wanted, work.store.in_view()) if wanted else []
-    lines = [_line(work, one, value) for one, value in zip(wanted, values, strict=True)]
+    lines = [_line(work, total, value) for total, value in zip(wanted, values, strict=True)]
     offers = [
         {"value": f"{f.name}:{function}", "words": f"{f.label}: {FUNCTIONS[function].lower()}"}
         for f in work.dataset.shown

@@ -50,12 +50,12 @@ class Typed:
 
 def _found(work: Work, field: FieldSpec, text: str, record: Mapping[str, Any]) -> Option | None:
     """The line of a field's list that a text stands for: by what it shows, by its value, by how it starts."""
-    found = found_by_text(work.spec, work.dataset, field, text, work.formats, record)
-    if found is None:
-        found = _by_value(work, field, text, record)
-    if found is None and field.lookup and not field.lookup.others:
-        found = found_by_start(work.spec, work.dataset, field, text, record)
-    return found
+    several = found_by_text(work.spec, work.dataset, field, text, work.formats, record)
+    if several is None:
+        several = _by_value(work, field, text, record)
+    if several is None and field.lookup and not field.lookup.others:
+        several = found_by_start(work.spec, work.dataset, field, text, record)
+    return several
 
 
 def typed_in(work: Work, field: FieldSpec, text: str, choice: str, record: Mapping[str, Any]) -> Typed:
@@ -74,11 +74,11 @@ def typed_in(work: Work, field: FieldSpec, text: str, choice: str, record: Mappi
         # Of a reference over several columns only the field that was cleared is cleared.
         return Typed(dataset, field, work.formats, "", {field.name: None})
     try:
-        found = _found(work, field, text, record)
+        meant = _found(work, field, text, record)
     except BrokenList:
-        found = None  # what was typed is kept, and the record says what is wrong with the list
-    if found is not None:
-        return Typed(dataset, field, work.formats, text, _values(field, found))
+        meant = None  # what was typed is kept, and the record says what is wrong with the list
+    if meant is not None:
+        return Typed(dataset, field, work.formats, text, _values(field, meant))
     return plain if lookup.others else Typed(dataset, field, work.formats, text, unread=True)
 
 
@@ -120,7 +120,7 @@ def _chosen(field: FieldSpec, choice: str) -> Option:
     assert lookup is not None
     try:
         values = json.loads(choice)
-        value, *others = [unpacked(one) if isinstance(one, dict) else one for one in values]
+        value, *others = [unpacked(value) if isinstance(value, dict) else value for value in values]
         also = tuple(zip((name for name, _ in lookup.also), others, strict=True))
         known = bool(lookup.table) or value in dict(lookup.choices)
     except (ValueError, TypeError, KeyError, RecursionError):

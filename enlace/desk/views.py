@@ -84,11 +84,14 @@ def page(request: HttpRequest, work: Work) -> HttpResponse:
             request, "desk/work.html", {**context, "sheet": lone_sheet(request, main), "fills": True, "holders": [main]}
         )
     drawings = {
-        work.sheet.source_names[one.part.name]: one for one in [main, *details_of(work, view, places_in(request))]
+        work.sheet.source_names[detail.part.name]: detail
+        for detail in [main, *details_of(work, view, places_in(request))]
     }
-    fills = any(one.place.fill for one in work.sheet.document.controls)
+    fills = any(control.place.fill for control in work.sheet.document.controls)
     sheet = draw(request, work.sheet, drawings)
-    bare = [bare_panel(request, one) for one in drawings.values() if work.sheet.panel(one.part.name) is None]
+    bare = [
+        bare_panel(request, drawing) for drawing in drawings.values() if work.sheet.panel(drawing.part.name) is None
+    ]
     more = {"sheet": sheet, "fills": fills, "holders": drawings.values(), "bare": bare}
     return render(request, "desk/work.html", {**context, **more})
 
@@ -358,9 +361,9 @@ def _stepped(request: HttpRequest, work: Work, step: Any, done: str, nothing: st
         return Answer(request, work).strip().say(nothing).response()
     # Show the record that the step was about, as far as it is still there and of this part of the form.
     ids = [
-        one
-        for (part, one), record in step.after.items()
-        if part == work.part.name and (not one.startswith("n") or record)
+        item
+        for (part, item), record in step.after.items()
+        if part == work.part.name and (not item.startswith("n") or record)
     ]
     view = or_first(work, ids[0], work.record) if ids else work.at(number_from(request, "position", 0))
     return all_anew(request, work, view).say(f"{done}: {step.label.lower().rstrip('.')}.").response()

@@ -28,9 +28,9 @@ class Words:
             lacking = [r for r in several if None not in (k := _key(field, r)) and k not in known]
             if not lacking or not lookup.shows:
                 continue
-            found = shown_for(self.spec, field, lacking)
+            texts = shown_for(self.spec, field, lacking)
             for record in lacking:
-                shown = found.get(_key(field, record))
+                shown = texts.get(_key(field, record))
                 known[_key(field, record)] = None if shown is None else shown_text(lookup, shown, self.formats)
 
     def chosen(self, dataset: DatasetSpec, field: FieldSpec, record: Record) -> str | None:

@@ -159,7 +159,7 @@ class Work:
         self.filter_texts = {
             name: said for name, said in (filter_texts or {}).items() if name in shown and said.strip()
         }
-        self._wanted = (tuple(one for one in wanted if one[0] in shown), filters)
+        self._wanted = (tuple(pair for pair in wanted if pair[0] in shown), filters)
 
     @cached_property
     def rows(self) -> Rows:
@@ -179,17 +179,17 @@ class Work:
     @cached_property
     def parts(self) -> dict[str, FormPart]:
         """All parts of the form by name; looked up when they are needed, since most answers show one."""
-        found = dict(self._known_parts or parts_of(self.form))
-        found[self.part.name] = self.part
+        by_name = dict(self._known_parts or parts_of(self.form))
+        by_name[self.part.name] = self.part
         for name in self.store.draft.tables if self.store.draft else ():
-            found[name] = table_part(self.live, name)
-        return found
+            by_name[name] = table_part(self.live, name)
+        return by_name
 
     def _is_faulty(self, part: str, record: PendingRecord) -> bool:
         if part not in self.parts:
             return False
         told = self.checks.complaints(record, part=self.parts[part], ask=False)
-        return bool(record.conflict) or any(one.holds_back for one in told)
+        return bool(record.conflict) or any(complaint.holds_back for complaint in told)
 
     def _links(self, part: str, record: PendingRecord) -> tuple[str, str]:
         if part not in self.parts or not self.parts[part].columns:
@@ -209,8 +209,8 @@ class Work:
         if values is None:
             values = self.master_work.stored(self.master) if self.master else None
         values = values or {}
-        found = [values.get(name) for name in self.part.master_columns]
-        return list(zip(self.part.columns, found, strict=True))
+        values_held = [values.get(name) for name in self.part.master_columns]
+        return list(zip(self.part.columns, values_held, strict=True))
 
     @property
     def master_work(self) -> Work:
@@ -295,18 +295,18 @@ class Work:
         return self._windows[start, size]
 
     def _window(self, start: int, size: int) -> tuple[list[Row], dict[str, PendingRecord]]:
-        found = self.rows.window(start, size)
-        pending = self.store.some([row.id for row in found]) if self.dataset.editable else {}
-        if len(found) < size and self.new_count:
+        rows = self.rows.window(start, size)
+        pending = self.store.some([row.id for row in rows]) if self.dataset.editable else {}
+        if len(rows) < size and self.new_count:
             count = self.rows.count()
             first = max(start - count, 0)
-            ids = self.store.new_slice(first, size - len(found))
+            ids = self.store.new_slice(first, size - len(rows))
             pending |= self.store.some(ids)
             nothing = (None,) * len(self.dataset.fields)
-            none_shown = tuple((None,) * len(one.reads) for _, one in self.dataset.looked_up.values())
-            found += [Row(one, count + first + i, nothing, (), none_shown) for i, one in enumerate(ids)]
+            none_shown = tuple((None,) * len(lookup.reads) for _, lookup in self.dataset.looked_up.values())
+            rows += [Row(identifier, count + first + i, nothing, (), none_shown) for i, identifier in enumerate(ids)]
         self.checks.prefetch_all(self.part, list(pending.values()))
-        return found, pending
+        return rows, pending
 
     def at(self, position: int) -> RecordView | None:
         """The record at a position, the last one when the position lies beyond; None when there are none."""
@@ -336,31 +336,31 @@ class Work:
         anywhere = alone or (bool(self.part.name) and self.store.get(identifier) is not None)
         with _known_ids():
             row = self.rows.row(identifier, anywhere)
-        found = None if row is None else dict(zip(self._names, row, strict=True))
-        if alone and found is not None and self.part.of in self.parts:
-            owner, above = self.part.master_by(found), self.parts[self.part.of]
+        values = None if row is None else dict(zip(self._names, row, strict=True))
+        if alone and values is not None and self.part.of in self.parts:
+            owner, above = self.part.master_by(values), self.parts[self.part.of]
             if (
                 owner
                 and (above.dataset.row_condition or above.name)
                 and self.for_part(above.name).stored(owner) is None
             ):
                 return None
-        return found
+        return values
 
     def stored_of(self, identifiers: Sequence[str]) -> dict[str, dict[str, Any]]:
         """What the server has of several records, by their ids."""
-        there = [one for one in identifiers if not one.startswith("n")]
+        there = [identifier for identifier in identifiers if not identifier.startswith("n")]
         with _known_ids():
-            found = self.rows.whole_rows(there, anywhere=True) if there else {}
-        return {one: dict(zip(self._names, row, strict=True)) for one, row in found.items()}
+            rows = self.rows.whole_rows(there, anywhere=True) if there else {}
+        return {identifier: dict(zip(self._names, row, strict=True)) for identifier, row in rows.items()}
 
     def record(self, identifier: str, position: int | None = None) -> RecordView:
         """One record by its id. Raises Problem when neither the server nor the draft has it."""
         if identifier.startswith("p") and identifier[1:].isdecimal() and len(identifier) < 20:
-            found = self.at(int(identifier[1:]))
-            if found is None:
+            view = self.at(int(identifier[1:]))
+            if view is None:
                 raise _no_record()
-            return found
+            return view
         pending = self.store.get(identifier)
         stored = self.stored(identifier)
         if stored is None and pending is None:
@@ -379,8 +379,8 @@ class Work:
     def overlay(self, pending: PendingRecord) -> Overlay:
         """What a pending record lays over its row."""
         values = pending.values()
-        found = self._computed(pending.id, values, pending.state == "new")[0]
-        extra = tuple(found.get(f.name) for f in self.dataset.extra)
+        calculated = self._computed(pending.id, values, pending.state == "new")[0]
+        extra = tuple(calculated.get(f.name) for f in self.dataset.extra)
         return Overlay(self.checks.complaints(pending), extra, lambda f, record: self.words.of(self.dataset, f, record))
 
     def _computed(
@@ -410,12 +410,15 @@ class Work:
     ) -> RecordView:
         """A record as a person sees it, from what is known of it."""
         asked = self.checks.questions(pending, stored)
-        better = {one.fields for one in asked if one.code == SEVERAL}
+        better = {complaint.fields for complaint in asked if complaint.code == SEVERAL}
         known = self.checks.complaints(pending, stored)
-        told = [*(one for one in known if one.code != "unreadable" or one.fields not in better), *asked]
+        told = [
+            *(complaint for complaint in known if complaint.code != "unreadable" or complaint.fields not in better),
+            *asked,
+        ]
         view = RecordView(identifier, position, stored, pending, tuple(told))
-        found, locked = self._computed(identifier, view.values, stored is None)
-        return replace(view, calculated=found, locked=locked)
+        calculated, locked = self._computed(identifier, view.values, stored is None)
+        return replace(view, calculated=calculated, locked=locked)
 
     def glimpse(self, identifier: str, stored: Mapping[str, Any] | None, pending: PendingRecord) -> RecordView:
         """A record with what is computed of it, no rule checked."""

@@ -77,7 +77,7 @@ class RowWriter:
 
     def _toned(self, values: Sequence[Any], cells: list[str]) -> tuple[list[str], str]:
         """The cells with the tones that conditions give them, and an attribute for a tone of the whole row."""
-        found: dict[str, str] = {}
+        tones: dict[str, str] = {}
         row = ""
         for place, name, tone in self._tones:
             if values[place] not in (True, 1):
@@ -85,10 +85,10 @@ class RowWriter:
             if tone.endswith(f" {ROW}"):
                 row = row or f' data-tone="{safe(tone.removesuffix(f" {ROW}"))}"'
             else:
-                found.setdefault(name, tone)
+                tones.setdefault(name, tone)
         names = (field.name for _, field, _, _ in self._columns)
         toned = [
-            cell.replace('class="', f'class="tone-{safe(found[name])} ', 1) if name in found else cell
+            cell.replace('class="', f'class="tone-{safe(tones[name])} ', 1) if name in tones else cell
             for name, cell in zip(names, cells, strict=True)
         ]
         return toned, row
@@ -96,10 +96,10 @@ class RowWriter:
     def changed(self, row: Row, pending: PendingRecord, over: Overlay, swap: bool = False) -> str:
         """A row with pending changes. swap: for replacing the row in a page that shows it."""
         wrong = {
-            name: one.sentence
-            for one in over.complaints
-            for name in one.fields
-            if one.code not in ("missing", "warning")
+            name: complaint.sentence
+            for complaint in over.complaints
+            for name in complaint.fields
+            if complaint.code not in ("missing", "warning")
         }
         state = "conflict" if pending.conflict else pending.state
         row = replace(row, extra=over.extra)

@@ -24,7 +24,7 @@ def policy() -> Policy:
     folders = None if settings.FOLDERS is None else tuple(map(Path, filter(None, settings.FOLDERS.split(os.pathsep))))
     return Policy(
         home=settings.HOME,
-        own=(*(settings.HOME / one for one in ("local", "practice", "kept", "demo")), folder(True)),
+        own=(*(settings.HOME / name for name in ("local", "practice", "kept", "demo")), folder(True)),
         folders=folders,
         servers=None if settings.SERVERS is None else tuple(servers_of(settings.SERVERS)),
     )

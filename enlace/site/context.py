@@ -25,20 +25,20 @@ def frame(request: HttpRequest) -> dict[str, Any]:
 def stops(request: HttpRequest) -> list[dict]:
     """The stops of the line: Connections, Datasets, Forms (for builders, in a project) and Desk."""
     project = getattr(request, "enlace_project", None)
-    found = []
+    stops_shown = []
     if project is not None and request.user.is_builder:
         tests = list(project.connections.values_list("test_passed", flat=True))
-        found = [
+        stops_shown = [
             _stop(
                 "Connections", reverse("connections", args=[project.pk]), len(tests), all(t is not False for t in tests)
             ),
             _stop("Datasets", reverse("datasets", args=[project.pk]), project.datasets.count()),
             _stop("Forms", reverse("forms", args=[project.pk]), project.forms.count()),
         ]
-    found.append(_stop("Desk", reverse("desk"), None))
-    for stop in found:
+    stops_shown.append(_stop("Desk", reverse("desk"), None))
+    for stop in stops_shown:
         stop["here"] = stop["label"] == getattr(request, "enlace_stop", "")
-    return found
+    return stops_shown
 
 
 def _stop(label: str, url: str, count: int | None, sound: bool = True) -> dict:

@@ -91,9 +91,9 @@ class Processes:
 
     def end(self, number: int, frame: FrameType | None) -> None:
         self.ending = True
-        for one in self.running:
+        for item in self.running:
             try:
-                os.kill(one, signal.SIGTERM)
+                os.kill(item, signal.SIGTERM)
             except ProcessLookupError:
                 continue
 

@@ -23,17 +23,17 @@ def _form(pk: int) -> Form:
 
 
 @builder_only
-def new(request: HttpRequest, form: int) -> HttpResponse:
+def new(request: HttpRequest, form_id: int) -> HttpResponse:
     """A new action on a form."""
-    found = _form(form)
-    return _page(request, found, ServerAction(form=found, place=found.actions.count()))
+    form = _form(form_id)
+    return _page(request, form, ServerAction(form=form, place=form.actions.count()))
 
 
 @builder_only
-def edit(request: HttpRequest, action: int) -> HttpResponse:
+def edit(request: HttpRequest, action_id: int) -> HttpResponse:
     """Change an action."""
-    found = get_object_or_404(ServerAction.objects.select_related("form__project"), pk=action)
-    return _page(request, _form(found.form_id), found)
+    server_action = get_object_or_404(ServerAction.objects.select_related("form__project"), pk=action_id)
+    return _page(request, _form(server_action.form_id), server_action)
 
 
 def _page(request: HttpRequest, form: Form, action: ServerAction) -> HttpResponse:
@@ -86,9 +86,9 @@ def _tried(request: HttpRequest, form: Form, action: ServerAction) -> str:
 
 @require_POST
 @builder_only
-def remove(request: HttpRequest, action: int) -> HttpResponse:
+def remove(request: HttpRequest, action_id: int) -> HttpResponse:
     """Remove an action."""
-    found = get_object_or_404(ServerAction.objects.select_related("form"), pk=action)
-    found.delete()
-    messages.success(request, f"{found.title} is removed.")
-    return redirect(found.form)
+    server_action = get_object_or_404(ServerAction.objects.select_related("form"), pk=action_id)
+    server_action.delete()
+    messages.success(request, f"{server_action.title} is removed.")
+    return redirect(server_action.form)

@@ -35,18 +35,18 @@ MOST_COLUMNS = 60
 
 
 def _connection(request: HttpRequest, pk: int) -> Connection:
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=pk)
-    stand_in(request, found.project, "Connections")
-    return found
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=pk)
+    stand_in(request, connection.project, "Connections")
+    return connection
 
 
 @builder_only
-def connection(request: HttpRequest, connection: int) -> HttpResponse:
+def connection(request: HttpRequest, connection_id: int) -> HttpResponse:
     """A connection: its test, and the tables and views that it reaches."""
-    found = _connection(request, connection)
+    opened = _connection(request, connection_id)
     catalog, problem, steps = None, None, []
     try:
-        spec = found.to_spec()
+        spec = opened.to_spec()
         steps = step_names(spec)
         catalog = Catalog.of(spec)
     except PasswordAsked:
@@ -54,10 +54,10 @@ def connection(request: HttpRequest, connection: int) -> HttpResponse:
     except Problem as error:
         problem = error
     context = {
-        "project": found.project,
-        "connection": found,
-        "copy_made": practice.made_at(found) if found.server.is_file else None,
-        "receipts_sql": create_statement(spec) if catalog and not found.receipts else "",
+        "project": opened.project,
+        "connection": opened,
+        "copy_made": practice.made_at(opened) if opened.server.is_file else None,
+        "receipts_sql": create_statement(spec) if catalog and not opened.receipts else "",
         "steps": steps,
         "test_now": "test" in request.GET or problem is not None,
         "catalog": catalog,
@@ -69,8 +69,8 @@ def connection(request: HttpRequest, connection: int) -> HttpResponse:
 
 def _cards(catalog: Catalog) -> list[dict]:
     out: dict[str, int] = {}
-    for one in catalog.references:
-        out[one.table] = out.get(one.table, 0) + 1
+    for reference in catalog.references:
+        out[reference.table] = out.get(reference.table, 0) + 1
     cards = [{"name": name, "is_view": False, "references": out.get(name, 0)} for name in catalog.tables]
     return cards + [{"name": name, "is_view": True, "references": 0} for name in catalog.views]
 
@@ -83,12 +83,12 @@ def _name(request: HttpRequest) -> str:
 
 
 @builder_only
-def count(request: HttpRequest, connection: int) -> HttpResponse:
+def count(request: HttpRequest, connection_id: int) -> HttpResponse:
     """The row count of one table, asked apart: it may take a while."""
-    found = _connection(request, connection)
+    connection = _connection(request, connection_id)
     name = _name(request)
     try:
-        catalog = Catalog.of(found.to_spec())
+        catalog = Catalog.of(connection.to_spec())
         rows = count_of(catalog.spec, catalog.table(name).name)
     except Problem as problem:
         if problem.code == "missing":
@@ -98,10 +98,10 @@ def count(request: HttpRequest, connection: int) -> HttpResponse:
 
 
 @builder_only
-def table(request: HttpRequest, connection: int) -> HttpResponse:
+def table(request: HttpRequest, connection_id: int) -> HttpResponse:
     """One table or view with all that the catalog says of it."""
-    found = _connection(request, connection)
-    spec = found.to_spec()
+    connection = _connection(request, connection_id)
+    spec = connection.to_spec()
     details = Catalog.of(spec).table(_name(request))
     try:
         with reading(spec) as server:
@@ -112,8 +112,8 @@ def table(request: HttpRequest, connection: int) -> HttpResponse:
     except Problem as problem:  # a view whose tables are gone can be listed but not read
         rows, unreadable = [], problem
     context = {
-        "project": found.project,
-        "connection": found,
+        "project": connection.project,
+        "connection": connection,
         "table": details,
         "columns": [_column(details, column) for column in details.columns],
         "rows": rows,
@@ -122,7 +122,7 @@ def table(request: HttpRequest, connection: int) -> HttpResponse:
         "unreadable": unreadable,
         "kinds": [(kind, label) for kind, label in KINDS.items() if kind != "number"],
         "why_read_only": why_read_only(details),
-        "forms": Form.objects.filter(dataset__connection=found, dataset__table=details.name),
+        "forms": Form.objects.filter(dataset__connection=connection, dataset__table=details.name),
     }
     return render(request, "workshop/table.html", context)
 
@@ -150,13 +150,13 @@ def _shown(value: Any) -> str | None:
 
 @require_POST
 @builder_only
-def make_form(request: HttpRequest, connection: int) -> HttpResponse:
+def make_form(request: HttpRequest, connection_id: int) -> HttpResponse:
     """A dataset and a complete form from a table or view."""
-    found = _connection(request, connection)
+    connection = _connection(request, connection_id)
     name = _name(request)
-    spec = make_dataset(found.to_spec(), name)
-    title = _free_title(found, label_of(name))
-    dataset = Dataset.make(found, spec, title)
+    spec = make_dataset(connection.to_spec(), name)
+    title = _free_title(connection, label_of(name))
+    dataset = Dataset.make(connection, spec, title)
     form = Form.make(dataset, title)
     messages.success(request, f"The form “{title}” is ready: {len(spec.fields)} fields, a grid and a navigator.")
     return redirect(reverse("work", args=[form.pk]) if request.POST.get("open") else form)

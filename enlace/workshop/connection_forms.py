@@ -68,10 +68,10 @@ class Typed:
 
     def pasted(self, request: HttpRequest) -> Typed:
         """The same with a pasted URL or string taken apart; its password waits in the session, sealed."""
-        found = take_apart(request.POST.get("paste", "")[:LONGEST])
-        typed = Typed(self.name, found.kind or self.kind, dict(found.parameters))
-        if found.secret:
-            request.session[PASTED] = secrets.seal(found.secret)
+        taken = take_apart(request.POST.get("paste", "")[:LONGEST])
+        typed = Typed(self.name, taken.kind or self.kind, dict(taken.parameters))
+        if taken.secret:
+            request.session[PASTED] = secrets.seal(taken.secret)
             typed.password_from, typed.has_password = str(From.KEPT), True
         return typed
 
@@ -99,18 +99,18 @@ def keep(request: HttpRequest, connection: Connection, typed: Typed) -> None:
 
 
 def _parameters(typed: Typed, connection: Connection) -> dict[str, str]:
-    found = {}
-    for one in typed.server.parameters:
-        value = typed.parameters.get(one.name, "")
-        if "\0" in value or (one.required and not value):
-            raise Problem(f"{one.label}: a value is missing.", one.help, code="bad")
-        if one.choices and value not in dict(one.choices):
-            value = one.choices[0][0]
+    parameters = {}
+    for parameter in typed.server.parameters:
+        value = typed.parameters.get(parameter.name, "")
+        if "\0" in value or (parameter.required and not value):
+            raise Problem(f"{parameter.label}: a value is missing.", parameter.help, code="bad")
+        if parameter.choices and value not in dict(parameter.choices):
+            value = parameter.choices[0][0]
         if value:
-            found[one.name] = value
-    if typed.server.is_file and (connection.pk is None or found["path"] != connection.parameters.get("path")):
-        found["path"] = _path(found["path"])
-    return found
+            parameters[parameter.name] = value
+    if typed.server.is_file and (connection.pk is None or parameters["path"] != connection.parameters.get("path")):
+        parameters["path"] = _path(parameters["path"])
+    return parameters
 
 
 def _path(typed: str) -> str:

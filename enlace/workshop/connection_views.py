@@ -24,28 +24,28 @@ from .place import stand_in
 
 
 @builder_only
-def connections(request: HttpRequest, project: int) -> HttpResponse:
+def connections(request: HttpRequest, project_id: int) -> HttpResponse:
     """The connections of a project."""
-    found = get_object_or_404(Project, pk=project)
-    stand_in(request, found, "Connections")
-    context = {"project": found, "connections": found.connections.all()}
+    project = get_object_or_404(Project, pk=project_id)
+    stand_in(request, project, "Connections")
+    context = {"project": project, "connections": project.connections.all()}
     return render(request, "workshop/connections.html", context)
 
 
 @builder_only
-def new(request: HttpRequest, project: int) -> HttpResponse:
+def new(request: HttpRequest, project_id: int) -> HttpResponse:
     """A new connection."""
-    found = get_object_or_404(Project, pk=project)
-    stand_in(request, found, "Connections")
-    return _form(request, found, Connection(project=found), "New connection")
+    project = get_object_or_404(Project, pk=project_id)
+    stand_in(request, project, "Connections")
+    return _form(request, project, Connection(project=project), "New connection")
 
 
 @builder_only
-def edit(request: HttpRequest, connection: int) -> HttpResponse:
+def edit(request: HttpRequest, connection_id: int) -> HttpResponse:
     """Change a connection."""
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
-    stand_in(request, found.project, "Connections")
-    return _form(request, found.project, found, f"Change {found.name}")
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    stand_in(request, connection.project, "Connections")
+    return _form(request, connection.project, connection, f"Change {connection.name}")
 
 
 def _form(request: HttpRequest, project: Project, connection: Connection, title: str) -> HttpResponse:
@@ -71,10 +71,10 @@ def _form(request: HttpRequest, project: Project, connection: Connection, title:
 
 
 @builder_only
-def test(request: HttpRequest, connection: int) -> HttpResponse:
+def test(request: HttpRequest, connection_id: int) -> HttpResponse:
     """One step of the connection test; its answer asks for the next one."""
-    found = get_object_or_404(Connection, pk=connection)
-    spec = found.to_spec()
+    connection = get_object_or_404(Connection, pk=connection_id)
+    spec = connection.to_spec()
     names = step_names(spec)
     try:
         number = int(request.GET.get("step", "0"))
@@ -85,9 +85,9 @@ def test(request: HttpRequest, connection: int) -> HttpResponse:
     outcome = run_step(spec, number)
     last = number == len(names) - 1
     if not outcome.ok or last:
-        Connection.objects.filter(pk=found.pk).update(test_passed=outcome.ok or _reads(number, spec))
+        Connection.objects.filter(pk=connection.pk).update(test_passed=outcome.ok or _reads(number, spec))
     context = {
-        "connection": found,
+        "connection": connection,
         "outcome": outcome,
         "next": number + 1,
         "last": last,
@@ -103,94 +103,94 @@ def _reads(number: int, spec: ConnectionSpec) -> bool:
 
 @require_POST
 @builder_only
-def remove(request: HttpRequest, connection: int) -> HttpResponse:
+def remove(request: HttpRequest, connection_id: int) -> HttpResponse:
     """Remove a connection that no dataset uses."""
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
     try:
-        found.delete()
+        connection.delete()
     except ProtectedError:
-        names = ", ".join(found.datasets.values_list("name", flat=True)[:5])
-        raise Problem(f"{found.name} is still used by: {names}.", "Remove their forms first.") from None
-    messages.success(request, f"The connection {found.name} is removed. Its database was not touched.")
-    return redirect("connections", found.project_id)
+        names = ", ".join(connection.datasets.values_list("name", flat=True)[:5])
+        raise Problem(f"{connection.name} is still used by: {names}.", "Remove their forms first.") from None
+    messages.success(request, f"The connection {connection.name} is removed. Its database was not touched.")
+    return redirect("connections", connection.project_id)
 
 
 @require_POST
 @builder_only
-def copy(request: HttpRequest, connection: int) -> HttpResponse:
+def copy(request: HttpRequest, connection_id: int) -> HttpResponse:
     """The practice copy: work on it, refresh it, go back to the live database, throw it away."""
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
-    if not found.server.is_file:
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    if not connection.server.is_file:
         raise Problem("Only databases in files can be copied here.", "Ask who runs the server for a copy.", code="bad")
     act = request.POST.get("act", "")
     if act in ("work", "refresh"):
-        if act == "refresh" or practice.made_at(found) is None:
-            practice.refresh(found)
+        if act == "refresh" or practice.made_at(connection) is None:
+            practice.refresh(connection)
         told = "The copy is as the live database is now."
         if act == "work":
-            found.practice, told = True, "All forms of this connection work on the practice copy from now on."
+            connection.practice, told = True, "All forms of this connection work on the practice copy from now on."
     elif act in ("live", "throw-away"):
-        found.practice = False
+        connection.practice = False
         told = "All forms of this connection work on the live database from now on."
         if act == "throw-away":
-            practice.throw_away(found)
+            practice.throw_away(connection)
             told = "The practice copy is gone. Forms work on the live database."
     else:
         raise Problem("There is no such act.", "Use the buttons of the page.", code="bad")
-    found.save(update_fields=["practice"])
+    connection.save(update_fields=["practice"])
     forget_engines()
     messages.success(request, told)
-    return redirect(found)
+    return redirect(connection)
 
 
 @builder_only
-def compare(request: HttpRequest, connection: int) -> HttpResponse:
+def compare(request: HttpRequest, connection_id: int) -> HttpResponse:
     """What the practice copy and the live database hold differently, table by table."""
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
-    stand_in(request, found.project, "Connections")
-    if not found.server.is_file or practice.made_at(found) is None:
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    stand_in(request, connection.project, "Connections")
+    if not connection.server.is_file or practice.made_at(connection) is None:
         raise Problem("There is no practice copy.", "Make one on the connection's page.", code="missing")
-    context = {"project": found.project, "connection": found, "lines": practice.compare(found)}
+    context = {"project": connection.project, "connection": connection, "lines": practice.compare(connection)}
     return render(request, "workshop/copy_compared.html", context)
 
 
 @require_POST
 @builder_only
-def receipts(request: HttpRequest, connection: int) -> HttpResponse:
+def receipts(request: HttpRequest, connection_id: int) -> HttpResponse:
     """Let saves leave receipts in a table of the database, or not any more."""
-    found = get_object_or_404(Connection, pk=connection)
+    connection = get_object_or_404(Connection, pk=connection_id)
     if request.POST.get("act") == "make":
-        make_table(found.to_spec(), NAME)
-        found.receipts = NAME
+        make_table(connection.to_spec(), NAME)
+        connection.receipts = NAME
         messages.success(request, f"The table {NAME} is there. From now on each save leaves a receipt in it.")
     else:
-        found.receipts = ""
+        connection.receipts = ""
         messages.success(request, f"Saves leave no receipts any more. The table {NAME} stays until you drop it.")
-    found.save(update_fields=["receipts"])
-    return redirect(found)
+    connection.save(update_fields=["receipts"])
+    return redirect(connection)
 
 
-def unlock(request: HttpRequest, connection: int) -> HttpResponse:
+def unlock(request: HttpRequest, connection_id: int) -> HttpResponse:
     """Give the password of a connection that asks for it. For everybody who works with the connection."""
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
-    stand_in(request, found.project, "Desk")
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    stand_in(request, connection.project, "Desk")
     told, after = "", _inside(request)
     if request.method == "POST":
         kept = dict(request.session.get(secrets.IN_SESSION, {}))
         request.session[secrets.IN_SESSION] = {
             **kept,
-            str(found.pk): secrets.seal(request.POST.get("password", ""), place_of(found)),
+            str(connection.pk): secrets.seal(request.POST.get("password", ""), place_of(connection)),
         }
         token = secrets.given.set(request.session[secrets.IN_SESSION])
         try:
-            problem = first_problem(found.to_spec())
+            problem = first_problem(connection.to_spec())
         finally:
             secrets.given.reset(token)
         if problem is None:
             return HttpResponseRedirect(after)
         request.session[secrets.IN_SESSION] = kept
         told = str(problem)
-    context = {"connection": found, "told": told, "after": after}
+    context = {"connection": connection, "told": told, "after": after}
     return render(request, "workshop/unlock.html", context, status=400 if told else 200)
 
 

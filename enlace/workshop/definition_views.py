@@ -33,37 +33,39 @@ from .sheet_views import sheet_context
 
 
 @builder_only
-def datasets(request: HttpRequest, project: int) -> HttpResponse:
+def datasets(request: HttpRequest, project_id: int) -> HttpResponse:
     """The datasets of a project."""
-    found = get_object_or_404(Project, pk=project)
-    stand_in(request, found, "Datasets")
-    context = {"project": found, "datasets": found.datasets.select_related("connection").prefetch_related("forms")}
+    project = get_object_or_404(Project, pk=project_id)
+    stand_in(request, project, "Datasets")
+    context = {"project": project, "datasets": project.datasets.select_related("connection").prefetch_related("forms")}
     return render(request, "workshop/datasets.html", context)
 
 
 @builder_only
-def dataset(request: HttpRequest, dataset: int) -> HttpResponse:
+def dataset(request: HttpRequest, dataset_id: int) -> HttpResponse:
     """A dataset: its field sheet, how it is saved, its rules."""
-    return dataset_page(request, get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset))
+    return dataset_page(
+        request, get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset_id)
+    )
 
 
-def dataset_page(request: HttpRequest, found: Dataset, told: Problem | None = None, at: str = "") -> HttpResponse:
+def dataset_page(request: HttpRequest, dataset: Dataset, told: Problem | None = None, at: str = "") -> HttpResponse:
     """The page of a dataset. told: what is wrong with what was typed in one of its parts; that stays as it was typed."""
-    stand_in(request, found.project, "Datasets")
-    context = {"project": found.project, "fields": found.fields.all(), "problem": "", **sheet_context(found)}
-    context |= {"compares": Dataset.Compare.choices, "rules": found.rules.all(), "severities": Rule.Severity.choices}
-    context |= {"times": Rule.Runs.choices, "local": is_local(found.connection)}
+    stand_in(request, dataset.project, "Datasets")
+    context = {"project": dataset.project, "fields": dataset.fields.all(), "problem": "", **sheet_context(dataset)}
+    context |= {"compares": Dataset.Compare.choices, "rules": dataset.rules.all(), "severities": Rule.Severity.choices}
+    context |= {"times": Rule.Runs.choices, "local": is_local(dataset.connection)}
     typed = {
         "severity": "error",
         "runs": "always",
-        "sorted_by": sorted_text(found.sorted_by),
-        "only": found.row_condition,
+        "sorted_by": sorted_text(dataset.sorted_by),
+        "only": dataset.row_condition,
     }
     if told is not None:
         typed |= {**request.POST.dict(), "marks": request.POST.getlist("marks")}
     context |= {"typed": typed, "refused": told, "refused_at": at}
     try:
-        context["drift"] = drift(found)
+        context["drift"] = drift(dataset)
         context["gone"] = {field.name for field in context["drift"].gone}
     except Problem as problem:
         context["problem"] = str(problem)
@@ -72,83 +74,83 @@ def dataset_page(request: HttpRequest, found: Dataset, told: Problem | None = No
 
 @require_POST
 @builder_only
-def saving(request: HttpRequest, dataset: int) -> HttpResponse:
+def saving(request: HttpRequest, dataset_id: int) -> HttpResponse:
     """What is compared when a record of the dataset is saved, and when it is saved."""
-    found = get_object_or_404(Dataset.objects.select_related("project"), pk=dataset)
+    dataset = get_object_or_404(Dataset.objects.select_related("project"), pk=dataset_id)
     compare, version = request.POST.get("compare", ""), request.POST.get("version", "")
     if compare not in Dataset.Compare.values:
         raise Problem("Say what is to be compared.", "Choose one of the three ways.", code="bad")
-    if compare == Dataset.Compare.VERSION and not found.fields.filter(name=version).exists():
+    if compare == Dataset.Compare.VERSION and not dataset.fields.filter(name=version).exists():
         raise Problem("The version field is missing.", "Choose the field that changes with every save.", code="bad")
-    found.compare, found.version = compare, version if compare == Dataset.Compare.VERSION else ""
-    found.each = "each" in request.POST
-    found.save(update_fields=["compare", "version", "each"])
-    found.touch()
+    dataset.compare, dataset.version = compare, version if compare == Dataset.Compare.VERSION else ""
+    dataset.each = "each" in request.POST
+    dataset.save(update_fields=["compare", "version", "each"])
+    dataset.touch()
     messages.success(request, "Saved. All forms of this dataset save in this way from now on.")
-    return redirect(found)
+    return redirect(dataset)
 
 
 @require_POST
 @builder_only
-def sorting(request: HttpRequest, dataset: int) -> HttpResponse:
+def sorting(request: HttpRequest, dataset_id: int) -> HttpResponse:
     """Which rows the dataset has, and in which order they come where nobody asks for another."""
-    found = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset)
+    dataset = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset_id)
     try:
-        spec, only = found.to_spec(), request.POST.get("only", "").strip()[:2000]
+        spec, only = dataset.to_spec(), request.POST.get("only", "").strip()[:2000]
         terms = sorted_terms(spec, request.POST.get("sorted_by", "")[:500])
         if only:
             spec = replace(spec, row_condition=only)
-            own_rows(spec, found.connection.kind)
+            own_rows(spec, dataset.connection.kind)
     except Problem as problem:
-        return dataset_page(request, found, problem, "order")
-    Dataset.objects.filter(pk=found.pk).update(sorted_by=[list(term) for term in terms], row_condition=only)
-    found.touch()
+        return dataset_page(request, dataset, problem, "order")
+    Dataset.objects.filter(pk=dataset.pk).update(sorted_by=[list(term) for term in terms], row_condition=only)
+    dataset.touch()
     messages.success(request, "Saved. All forms of this dataset show these rows, in this order, from now on.")
-    return redirect(found)
+    return redirect(dataset)
 
 
 @builder_only
-def forms(request: HttpRequest, project: int) -> HttpResponse:
+def forms(request: HttpRequest, project_id: int) -> HttpResponse:
     """The forms of a project."""
-    found = get_object_or_404(Project, pk=project)
-    stand_in(request, found, "Forms")
-    context = {"project": found, "forms": found.forms.select_related("dataset__connection")}
+    project = get_object_or_404(Project, pk=project_id)
+    stand_in(request, project, "Forms")
+    context = {"project": project, "forms": project.forms.select_related("dataset__connection")}
     return render(request, "workshop/forms.html", context)
 
 
 @builder_only
-def form(request: HttpRequest, form: int) -> HttpResponse:
+def form(request: HttpRequest, form_id: int) -> HttpResponse:
     """A form: its title and the controls it has."""
-    found = get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=form)
-    stand_in(request, found.project, "Forms")
+    opened = get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=form_id)
+    stand_in(request, opened.project, "Forms")
     told = ""
     if request.method == "POST":
         try:
-            found.title = clean_name(request.POST.get("title", ""), "form", 120)
-            found.whole = request.POST.get("policy", "whole") != "keep"
-            found.most_failures = _failures(request) if not found.whole else None
-            found.may_keep = "may_keep" in request.POST and not found.dataset.query  # a copy holds whole tables only
-            found.section = " ".join(request.POST.get("section", "").split())[:60]
-            found.about = " ".join(request.POST.get("about", "").split())[:200]
-            found.place = _place(request)
-            found.counted, found.listed = "counted" in request.POST, "listed" in request.POST
-            found.save()
+            opened.title = clean_name(request.POST.get("title", ""), "form", 120)
+            opened.whole = request.POST.get("policy", "whole") != "keep"
+            opened.most_failures = _failures(request) if not opened.whole else None
+            opened.may_keep = "may_keep" in request.POST and not opened.dataset.query  # a copy holds whole tables only
+            opened.section = " ".join(request.POST.get("section", "").split())[:60]
+            opened.about = " ".join(request.POST.get("about", "").split())[:200]
+            opened.place = _place(request)
+            opened.counted, opened.listed = "counted" in request.POST, "listed" in request.POST
+            opened.save()
             messages.success(request, "Saved.")
-            return redirect(found)
+            return redirect(opened)
         except Problem as problem:
             told = str(problem)
-    return form_page(request, found, told=told)
+    return form_page(request, opened, told=told)
 
 
-def form_page(request: HttpRequest, found: Form, **wrong: str) -> HttpResponse:
+def form_page(request: HttpRequest, form: Form, **wrong: str) -> HttpResponse:
     """The page of a form. wrong: what could not be taken, as it was typed, and why."""
-    stand_in(request, found.project, "Forms")
+    stand_in(request, form.project, "Forms")
     context = {
-        "project": found.project,
-        "form": found,
-        "details": found.details.select_related("dataset"),
-        "above": [(one, possible_choices(one), possible_queries(one)) for one in all_above(found)],
-        "actions": found.actions.all(),
+        "project": form.project,
+        "form": form,
+        "details": form.details.select_related("dataset"),
+        "above": [(above, possible_choices(above), possible_queries(above)) for above in all_above(form)],
+        "actions": form.actions.all(),
         **wrong,
     }
     return render(request, "workshop/form.html", context, status=400 if any(wrong.values()) else 200)
@@ -172,47 +174,49 @@ def _failures(request: HttpRequest) -> int | None:
 
 @require_POST
 @builder_only
-def details(request: HttpRequest, form: int) -> HttpResponse:
+def details(request: HttpRequest, form_id: int) -> HttpResponse:
     """Add a detail to a form by a reference of the schema, or take one away."""
-    found = get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=form)
+    form = get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=form_id)
     if request.POST.get("act") == "remove":
-        detail = get_object_or_404(found.details, pk=request.POST.get("detail", "0") or 0)
+        detail = get_object_or_404(form.details, pk=request.POST.get("detail", "0") or 0)
         take_detail_away(detail)
         messages.success(request, f"{detail.title} is no longer a detail of this form. Its table was not touched.")
-        return redirect(found)
-    above = next((one for one in all_above(found) if str(one.number) == request.POST.get("of", "")), None)
+        return redirect(form)
+    above = next((above for above in all_above(form) if str(above.number) == request.POST.get("of", "")), None)
     if above is None:
         raise Problem("There is no such detail.", "Choose one from the page's list.", code="missing")
     if request.POST.get("act") == "query":
-        query = next((one for one in possible_queries(above) if str(one.pk) == request.POST.get("query", "")), None)
+        query = next(
+            (query for query in possible_queries(above) if str(query.pk) == request.POST.get("query", "")), None
+        )
         if query is None:
             raise Problem("There is no such query.", "Choose one from the page's list.", code="missing")
         detail = add_query(above, query)
         messages.success(request, f"{detail.title} shows its rows for the current record of this form.")
-        return redirect(found)
+        return redirect(form)
     if request.POST.get("act") == "link":
         try:
             detail = add_linked(above, request.POST.get("link", "")[:1000])
         except Problem as problem:
             return form_page(
-                request, found, link_told=str(problem), link=request.POST.get("link", ""), link_of=str(above.number)
+                request, form, link_told=str(problem), link=request.POST.get("link", ""), link_of=str(above.number)
             )
     else:
         choice = chosen(above, request.POST.get("reference", ""))
         detail = add_detail(above, choice.reference, choice.dataset)
     messages.success(request, f"{detail.title} is a detail of this form: it shows what belongs to the current record.")
-    return redirect(found)
+    return redirect(form)
 
 
 @require_POST
 @builder_only
-def remove_form(request: HttpRequest, form: int) -> HttpResponse:
+def remove_form(request: HttpRequest, form_id: int) -> HttpResponse:
     """Remove a form, its drafts, and its dataset when no other form uses it."""
-    found = get_object_or_404(Form.objects.select_related("project", "dataset"), pk=form)
-    dataset = found.dataset
-    for detail in found.details.all():
+    form = get_object_or_404(Form.objects.select_related("project", "dataset"), pk=form_id)
+    dataset = form.dataset
+    for detail in form.details.all():
         take_detail_away(detail)
-    found.delete()
+    form.delete()
     remove_if_unused(dataset)
-    messages.success(request, f"The form {found.title} is removed. Its table was not touched.")
-    return redirect("forms", found.project_id)
+    messages.success(request, f"The form {form.title} is removed. Its table was not touched.")
+    return redirect("forms", form.project_id)

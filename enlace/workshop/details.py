@@ -49,7 +49,7 @@ class Above:
 def all_above(form: Form) -> list[Above]:
     """All that may get a detail: queries as details show rows that nothing hangs on."""
     several = form.details.filter(dataset__query="").select_related("dataset__connection")
-    return [Above(form), *(Above(form, one) for one in several)]
+    return [Above(form), *(Above(form, item) for item in several)]
 
 
 def reference_name(reference: Reference) -> str:
@@ -61,13 +61,13 @@ def possible_details(above: Above) -> list[Reference]:
     """The references to a table that no detail uses yet; none while the server is away."""
     try:
         catalog = Catalog.of(above.dataset.connection.to_spec())
-        found = catalog.table(above.dataset.table).referenced_by
+        references = catalog.table(above.dataset.table).referenced_by
     except Problem:
         return []
     used = {
         (d.dataset.table, tuple(d.columns)) for d in above.form.details.filter(of=above.of).select_related("dataset")
     }
-    return [r for r in found if (r.table, r.columns) not in used and r.table != above.dataset.table]
+    return [r for r in references if (r.table, r.columns) not in used and r.table != above.dataset.table]
 
 
 @dataclass(frozen=True)
@@ -82,12 +82,14 @@ class Choice:
 
 def possible_choices(above: Above) -> list[Choice]:
     """Each reference with the datasets of its table that are already shaped, and with one of its own."""
-    found, several = [], shaped(above)
-    for one in possible_details(above):
-        name = reference_name(one)
-        found += [Choice(f"{name}/{d.pk}", f"{name} · dataset {d.name}", one, d) for d in fitting(several, one)]
-        found.append(Choice(name, f"{name} · new dataset", one))
-    return found
+    choices, several = [], shaped(above)
+    for reference in possible_details(above):
+        name = reference_name(reference)
+        choices += [
+            Choice(f"{name}/{d.pk}", f"{name} · dataset {d.name}", reference, d) for d in fitting(several, reference)
+        ]
+        choices.append(Choice(name, f"{name} · new dataset", reference))
+    return choices
 
 
 def shaped(above: Above) -> list[Dataset]:
@@ -99,18 +101,19 @@ def shaped(above: Above) -> list[Dataset]:
 def fitting(several: list[Dataset], reference: Reference) -> list[Dataset]:
     """Those of the table that a reference is from, with fields for its columns."""
     return [
-        one
-        for one in several
-        if one.table == reference.table and {field.name for field in one.fields.all()}.issuperset(reference.columns)
+        dataset
+        for dataset in several
+        if dataset.table == reference.table
+        and {field.name for field in dataset.fields.all()}.issuperset(reference.columns)
     ]
 
 
 def chosen(above: Above, value: str) -> Choice:
     """The choice that a value stands for. Raises Problem."""
-    found = next((one for one in possible_choices(above) if one.value == value), None)
-    if found is None:
+    choice = next((choice for choice in possible_choices(above) if choice.value == value), None)
+    if choice is None:
         raise Problem("No such table refers to this one.", "Choose one from the page's list.", code="missing")
-    return found
+    return choice
 
 
 def possible_queries(above: Above) -> list[Dataset]:
@@ -118,7 +121,7 @@ def possible_queries(above: Above) -> list[Dataset]:
     kind = above.dataset.connection.kind
     used = set(above.form.details.values_list("dataset", flat=True))
     several = Dataset.objects.filter(connection=above.dataset.connection).exclude(query="")
-    return [one for one in several if one.pk not in used and parameters_of(one.query, kind)]
+    return [item for item in several if item.pk not in used and parameters_of(item.query, kind)]
 
 
 def add_query(above: Above, dataset: Dataset) -> Detail:
@@ -152,14 +155,14 @@ def add_detail(above: Above, reference: Reference, dataset: Dataset | None = Non
 
 def without_links(dataset: DatasetSpec, columns: Collection[str]) -> DatasetSpec:
     """A detail's dataset that does not show what its master gives it: nobody has to type that. Something is left to see."""
-    fields = tuple(replace(one, hidden=True) if one.name in columns else one for one in dataset.fields)
-    return replace(dataset, fields=fields) if any(not one.hidden for one in fields) else dataset
+    fields = tuple(replace(field, hidden=True) if field.name in columns else field for field in dataset.fields)
+    return replace(dataset, fields=fields) if any(not field.hidden for field in fields) else dataset
 
 
 def take_detail_away(detail: Detail) -> None:
     """Remove a detail with its own details, and the datasets that nothing else uses."""
-    for one in detail.details.select_related("dataset"):
-        take_detail_away(one)
+    for other_detail in detail.details.select_related("dataset"):
+        take_detail_away(other_detail)
     dataset = detail.dataset
     detail.delete()
     remove_if_unused(dataset)

@@ -18,10 +18,10 @@ _lock = threading.Lock()
 
 def lacking(dataset: int, revision: int) -> frozenset[str]:
     """The columns that a dataset's table is known to lack just now."""
-    found = _noted.get(dataset)
-    if found is None or found[0] != revision or found[2] < time.monotonic():
+    noted = _noted.get(dataset)
+    if noted is None or noted[0] != revision or noted[2] < time.monotonic():
         return frozenset()
-    return found[1]
+    return noted[1]
 
 
 def note_lacking(dataset: int, revision: int, names: frozenset[str]) -> bool:

@@ -30,14 +30,14 @@ def sources_of(form: Form) -> tuple[tuple[Source, ...], dict[str, Detail | None]
     main = Source(_name(form.dataset.table, taken), str(form.dataset_id), form.title)
     sources, names = [main], {None: main.name}
     behind: dict[str, Detail | None] = {main.name: None}
-    for one in form.details.select_related("dataset").order_by("pk"):  # a master came before its details
-        name = _name(one.dataset.table or one.dataset.name, taken)
-        names[one.pk] = name
-        behind[name] = one
-        columns = tuple(str(c) for c in one.columns)
-        parent = names[one.of_id]
+    for detail in form.details.select_related("dataset").order_by("pk"):  # a master came before its details
+        name = _name(detail.dataset.table or detail.dataset.name, taken)
+        names[detail.pk] = name
+        behind[name] = detail
+        columns = tuple(str(c) for c in detail.columns)
+        parent = names[detail.of_id]
         sources.append(
-            Source(name, str(one.dataset_id), one.title, parent, columns, tuple(map(str, one.master_columns)))
+            Source(name, str(detail.dataset_id), detail.title, parent, columns, tuple(map(str, detail.master_columns)))
         )
     return tuple(sources), behind
 
@@ -55,7 +55,7 @@ def document(form: Form) -> FormDocument:
     sources, behind = sources_of(form)
     if form.document:
         return replace(_read(form.document), sources=sources)
-    counts = {name: _shown(form.dataset if one is None else one.dataset) for name, one in behind.items()}
+    counts = {name: _shown(form.dataset if detail is None else detail.dataset) for name, detail in behind.items()}
     return document_for(sources, counts)
 
 
@@ -96,13 +96,13 @@ def step(form: Form, person: Person, layout: int, back: bool) -> str:
     if locked.layout != layout:
         raise Problem("Somebody else has changed this form meanwhile.", "Reload the page.", code="changed")
     several = form.steps.filter(undone=not back)
-    one: FormStep | None = several.last() if back else several.first()
-    if one is None:
+    kept_step: FormStep | None = several.last() if back else several.first()
+    if kept_step is None:
         raise Problem("There is nothing to undo." if back else "There is nothing to redo.", "", code="bad")
-    before, one.document, one.undone = one.document, locked.document, back
-    one.save()
+    before, kept_step.document, kept_step.undone = kept_step.document, locked.document, back
+    kept_step.save()
     _keep(form, locked, before)
-    return one.label
+    return kept_step.label
 
 
 def _keep(form: Form, locked: Form, text: str) -> None:
@@ -117,9 +117,9 @@ def wired(
     """A form as the wiring check sees it. A source whose dataset can't be had is told as gone."""
     sources, behind = sources_of(form)
     datasets: dict[str, DatasetSpec | None] = {}
-    for name, one in behind.items():
+    for name, detail in behind.items():
         try:
-            datasets[name] = (form.dataset if one is None else one.dataset).to_spec()
+            datasets[name] = (form.dataset if detail is None else detail.dataset).to_spec()
         except Problem:
             datasets[name] = None
     titles = list(form.project.forms.values_list("title", flat=True))
@@ -129,16 +129,16 @@ def wired(
 
 def _unserved(form: Form, sources: Sequence[Source], datasets: dict[str, DatasetSpec | None]) -> list[str]:
     """The details whose link begins no index, as far as the server tells."""
-    found = []
+    unserved = []
     try:
-        for one in sources[1:]:
-            table, columns = _table(datasets, one.name), set(one.columns)
+        for source in sources[1:]:
+            table, columns = _table(datasets, source.name), set(source.columns)
             if table and columns:
                 indexes = Catalog.of(form.dataset.connection.to_spec()).indexes(table)
-                found += [] if any(set(i[: len(columns)]) == columns for i in indexes) else [one.name]
+                unserved += [] if any(set(i[: len(columns)]) == columns for i in indexes) else [source.name]
     except Problem:
         return []
-    return found
+    return unserved
 
 
 def _table(datasets: dict[str, DatasetSpec | None], name: str) -> str:

@@ -31,9 +31,9 @@ def add_linked(above: Above, said: str) -> Detail:
     master = above.dataset
     link = read_link(master, said)
     known = [*master.details_known]
-    if not any(one["table"] == link.table and tuple(one["columns"]) == link.columns for one in known):
+    if not any(item["table"] == link.table and tuple(item["columns"]) == link.columns for item in known):
         table = Catalog.of(master.connection.to_spec()).table(link.table)
-        spec = detail_in(table, link, {one["name"] for one in known})
+        spec = detail_in(table, link, {item["name"] for item in known})
         Dataset.objects.filter(pk=master.pk).update(details_known=[*known, as_json(spec)])
         master.touch()
     return add_detail(above, link, next(iter(fitting(shaped(above), link)), None))
@@ -46,12 +46,14 @@ def read_link(dataset: Dataset, said: str) -> Reference:
     except Unsupported as error:
         raise Problem(f"The link is not understood: {error}", HINT, code="bad") from None
     catalog, master = Catalog.of(dataset.connection.to_spec()), dataset.to_spec()
-    pairs = [_pair(one.unnest(), catalog, master) for one in (tree.flatten() if isinstance(tree, exp.And) else [tree])]
+    pairs = [
+        _pair(expr.unnest(), catalog, master) for expr in (tree.flatten() if isinstance(tree, exp.And) else [tree])
+    ]
     tables = {table.name for table, _, _ in pairs}
     if len(tables) > 1:
         raise Problem(f"The link names {' and '.join(sorted(tables))}.", "A detail is one table.", code="bad")
     table = pairs[0][0]
-    columns, targets = tuple(one for _, one, _ in pairs), tuple(one for _, _, one in pairs)
+    columns, targets = tuple(name for _, name, _ in pairs), tuple(name for _, _, name in pairs)
     return Reference("", table.name, columns, master.table, targets)
 
 
@@ -68,14 +70,14 @@ def _pair(node: exp.Expr, catalog: Catalog, master: DatasetSpec) -> tuple[Table,
     table = catalog.named(other.table) or catalog.table(other.table)
     if table.name == master.table:
         raise Problem(f"{table.name} is the master's own table.", "Choose another table for a detail.", code="bad")
-    column = _found(other.name, [one.name for one in table.columns], table.name)
+    column = _found(other.name, [column.name for column in table.columns], table.name)
     return table, column, _found(own.name, list(master.by_name), "the master")
 
 
 def _found(name: str, names: list[str], where: str) -> str:
-    found = next((one for one in names if one.lower() == name.lower()), "")
-    if not found:
+    same = next((other for other in names if other.lower() == name.lower()), "")
+    if not same:
         near = closest(name, names)
         hint = f"The closest one is {near}." if near else HINT
         raise Problem(f"There is no {name} in {where}.", hint, code="bad")
-    return found
+    return same

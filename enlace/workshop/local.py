@@ -38,13 +38,13 @@ def local_database(project: Project, memory: bool) -> Connection:
         hint = "Somebody else made it. Ask whoever runs this machine to remove it."
         raise Problem(f"The folder {place} is not Enlace's own.", hint, code="forbidden")
     name = IN_MEMORY if memory else KEPT
-    found = project.connections.filter(name=name).first()
-    if found is None:
+    connection = project.connections.filter(name=name).first()
+    if connection is None:
         path = place / f"{secrets.token_hex(8)}.sqlite3"
-        found = Connection.objects.create(project=project, name=name, parameters={"path": str(path)})
-    if is_local(found):
-        Path(found.parameters["path"]).touch(mode=0o600)
-    return found
+        connection = Connection.objects.create(project=project, name=name, parameters={"path": str(path)})
+    if is_local(connection):
+        Path(connection.parameters["path"]).touch(mode=0o600)
+    return connection
 
 
 def is_local(connection: Connection) -> bool:

@@ -33,11 +33,17 @@ LINES = 8
 
 
 @builder_only
-def table(request: HttpRequest, connection: int) -> HttpResponse:
+def table(request: HttpRequest, connection_id: int) -> HttpResponse:
     """A new table: its columns are typed, or taken from a file; its statement is shown before it is run."""
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
-    stand_in(request, found.project, "Connections")
-    context = {"project": found.project, "connection": found, "kinds": KINDS.items(), "name": "", "content": ""}
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    stand_in(request, connection.project, "Connections")
+    context = {
+        "project": connection.project,
+        "connection": connection,
+        "kinds": KINDS.items(),
+        "name": "",
+        "content": "",
+    }
     if request.method != "POST":
         return render(request, "workshop/make_table.html", context | {"lines": _lines([])})
     name = request.POST.get("name", "").strip()
@@ -48,15 +54,15 @@ def table(request: HttpRequest, connection: int) -> HttpResponse:
         read = inferred(content) if content else Inferred((), ())
         columns = columns or list(read.columns)
         context |= {"lines": _lines(columns), "rows": len(read.rows)}
-        statement = create_statement(found.to_spec(), name, columns)
+        statement = create_statement(connection.to_spec(), name, columns)
         if "schema" in request.POST:
             return HttpResponse(table_schema(columns), content_type="application/json")
         if "run" in request.POST:
             rows = _fitting(read, columns)
-            make_table(found.to_spec(), name, columns, rows)
-            keep_schema(found, name, columns)
+            make_table(connection.to_spec(), name, columns, rows)
+            keep_schema(connection, name, columns)
             messages.success(request, f"The table {name} is made{f', with {len(rows)} rows' if rows else ''}.")
-            return redirect(f"{reverse('table', args=[found.pk])}?{urlencode({'name': name})}")
+            return redirect(f"{reverse('table', args=[connection.pk])}?{urlencode({'name': name})}")
         context |= {"statement": statement, "schema": table_schema(columns)}
     except Problem as problem:
         context |= {"told": str(problem) + (f" ({problem.words})" if problem.words else ""), "lines": _lines(columns)}
@@ -79,13 +85,13 @@ def _content(request: HttpRequest) -> str:
 def _columns(request: HttpRequest) -> list[NewColumn]:
     posted = request.POST
     names = posted.getlist("column")[:200]
-    found = []
+    columns = []
     for i, name in enumerate(names):
         if name.strip():
             kinds, sizes = posted.getlist("kind"), posted.getlist("size")
             kind, size = (several[i] if i < len(several) else "" for several in (kinds, sizes))
-            found.append(NewColumn(name.strip(), kind, size[:12], str(i) in posted.getlist("needed"), str(i) in posted.getlist("key")))  # fmt: skip
-    return found
+            columns.append(NewColumn(name.strip(), kind, size[:12], str(i) in posted.getlist("needed"), str(i) in posted.getlist("key")))  # fmt: skip
+    return columns
 
 
 def _lines(columns: list[NewColumn]) -> list[NewColumn]:
@@ -97,19 +103,21 @@ def _fitting(read: Inferred, columns: list[NewColumn]) -> list[tuple]:
     """The file's rows for the columns as they are wanted: values whose kind was changed go through their text."""
     if not read.rows:
         return []
-    places = {one.name: i for i, one in enumerate(c for c in read.columns if c.kind != "number")}
-    wanted = [one for one in columns if one.kind != "number"]
-    lacking = [one.name for one in wanted if one.name not in places]
+    places = {other.name: i for i, other in enumerate(c for c in read.columns if c.kind != "number")}
+    wanted = [column for column in columns if column.kind != "number"]
+    lacking = [column.name for column in wanted if column.name not in places]
     if lacking:
         hint = "Keep the names that the file has, or make the table without its rows."
         raise Problem(f"The file has no column {lacking[0]}.", hint, code="bad")
-    kinds = {one.name: one.kind for one in read.columns}
+    kinds = {column.name: column.kind for column in read.columns}
     texts = {
-        one.name for one in wanted if one.kind in ("text", "longtext") and kinds[one.name] not in ("text", "longtext")
+        column.name
+        for column in wanted
+        if column.kind in ("text", "longtext") and kinds[column.name] not in ("text", "longtext")
     }
     made = []
     for row in read.rows:
-        values = [row[places[one.name]] for one in wanted]
+        values = [row[places[column.name]] for column in wanted]
         made.append(
             tuple(str(v) if v is not None and c.name in texts else v for v, c in zip(values, wanted, strict=True))
         )
@@ -118,19 +126,25 @@ def _fitting(read: Inferred, columns: list[NewColumn]) -> list[tuple]:
 
 @require_POST
 @builder_only
-def column(request: HttpRequest, connection: int) -> HttpResponse:
+def column(request: HttpRequest, connection_id: int) -> HttpResponse:
     """A new column of a table: first the statement, then (run) it is run."""
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
-    stand_in(request, found.project, "Connections")
-    spec = found.to_spec()
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    stand_in(request, connection.project, "Connections")
+    spec = connection.to_spec()
     name = Catalog.of(spec).table(request.POST.get("table", "")).name
     new = NewColumn(
         request.POST.get("column", "").strip(), request.POST.get("kind", ""), request.POST.get("size", "")[:12]
     )
     statement = add_statement(spec, name, new)
-    back = f"{reverse('table', args=[found.pk])}?{urlencode({'name': name})}"
+    back = f"{reverse('table', args=[connection.pk])}?{urlencode({'name': name})}"
     if "run" not in request.POST:
-        context = {"project": found.project, "connection": found, "table": name, "new": new, "statement": statement}
+        context = {
+            "project": connection.project,
+            "connection": connection,
+            "table": name,
+            "new": new,
+            "statement": statement,
+        }
         return render(request, "workshop/add_column.html", context | {"back": back})
     run_statement(spec, statement)
     messages.success(request, f"{name} has a column {new.name} now. Its datasets can add a field for it.")
@@ -139,23 +153,23 @@ def column(request: HttpRequest, connection: int) -> HttpResponse:
 
 @require_POST
 @builder_only
-def samples(request: HttpRequest, dataset: int) -> HttpResponse:
+def samples(request: HttpRequest, dataset_id: int) -> HttpResponse:
     """Made-up rows for a dataset in the project's own database."""
-    found = get_object_or_404(Dataset.objects.select_related("connection", "project"), pk=dataset)
-    if not is_local(found.connection):
+    dataset = get_object_or_404(Dataset.objects.select_related("connection", "project"), pk=dataset_id)
+    if not is_local(dataset.connection):
         hint = "Only a database of the project's own takes made-up rows. Enter some at the desk instead."
         raise Problem("This table may hold real data.", hint, code="bad")
     text = request.POST.get("count", "").strip()
     count = int(text[:9]) if text.isdecimal() else 0
-    added = add_samples(found.connection.to_spec(), found.to_spec(), count)
+    added = add_samples(dataset.connection.to_spec(), dataset.to_spec(), count)
     rest = f" The rules or the database took no more of the {count}." if added < count else ""
-    messages.success(request, f"{added} made-up {'row is' if added == 1 else 'rows are'} in {found.table} now.{rest}")
-    return redirect(found)
+    messages.success(request, f"{added} made-up {'row is' if added == 1 else 'rows are'} in {dataset.table} now.{rest}")
+    return redirect(dataset)
 
 
 @require_POST
 @builder_only
-def local(request: HttpRequest, project: int) -> HttpResponse:
+def local(request: HttpRequest, project_id: int) -> HttpResponse:
     """A database of the project's own: for tables that are nowhere else."""
-    found = get_object_or_404(Project, pk=project)
-    return redirect("make-table", local_database(found, "memory" in request.POST).pk)
+    project = get_object_or_404(Project, pk=project_id)
+    return redirect("make-table", local_database(project, "memory" in request.POST).pk)

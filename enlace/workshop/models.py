@@ -164,7 +164,7 @@ class Dataset(models.Model):
             locator=spec.locator or "",
             read_only_because=spec.read_only_because,
             uniques=[list(columns) for columns in spec.uniques],
-            details_known=[as_json(one) for one in spec.details],
+            details_known=[as_json(detail) for detail in spec.details],
             query=spec.query,
             sorted_by=[list(term) for term in spec.sorted_by],
             compare=spec.compare,
@@ -172,20 +172,20 @@ class Dataset(models.Model):
             row_condition=spec.row_condition,
         )
         places = {name: i for i, name in enumerate(spec.order)}
-        ordered = sorted(spec.all, key=lambda one: places.get(one.name, len(places)))
-        kept = [one for one in ordered if not one.name.startswith(MARK)]  # what computes tones is made of them
-        Field.objects.bulk_create(Field.from_spec(dataset, i, one) for i, one in enumerate(kept))
+        ordered = sorted(spec.all, key=lambda field: places.get(field.name, len(places)))
+        kept = [field for field in ordered if not field.name.startswith(MARK)]  # what computes tones is made of them
+        Field.objects.bulk_create(Field.from_spec(dataset, i, field) for i, field in enumerate(kept))
         Rule.objects.bulk_create(
             Rule(
                 dataset=dataset,
-                name=one.name,
-                expression=one.expression,
-                message=one.message,
-                severity=one.severity,
-                marks=list(one.marks),
-                runs=one.runs,
+                name=rule.name,
+                expression=rule.expression,
+                message=rule.message,
+                severity=rule.severity,
+                marks=list(rule.marks),
+                runs=rule.runs,
             )
-            for one in spec.rules
+            for rule in spec.rules
         )
         return dataset
 
@@ -217,21 +217,21 @@ _specs_lock = threading.Lock()
 
 def _made_spec(pk: int, without: frozenset[str]) -> DatasetSpec:
     dataset = Dataset.objects.get(pk=pk)
-    fields = [one.to_spec() for one in dataset.fields.all() if one.name not in without]
-    saved = tuple(one for one in fields if not (one.formula or one.outside))
+    fields = [field.to_spec() for field in dataset.fields.all() if field.name not in without]
+    saved = tuple(field for field in fields if not (field.formula or field.outside))
     made = DatasetSpec(
         table=dataset.table,
         fields=saved,
-        extra=tuple(one for one in fields if one.formula or one.outside) + tone_fields(fields),
-        order=tuple(one.name for one in fields),
-        details=tuple(detail_of(one) for one in dataset.details_known),
+        extra=tuple(field for field in fields if field.formula or field.outside) + tone_fields(fields),
+        order=tuple(field.name for field in fields),
+        details=tuple(detail_of(item) for item in dataset.details_known),
         query=dataset.query,
         row_condition=dataset.row_condition,
         sorted_by=tuple((name, descending) for name, descending in dataset.sorted_by),
         key=tuple(dataset.key),
         locator=dataset.locator or None,
         read_only_because=dataset.read_only_because,
-        rules=tuple(one.to_spec() for one in dataset.rules.all()),
+        rules=tuple(rule.to_spec() for rule in dataset.rules.all()),
         uniques=tuple(tuple(columns) for columns in dataset.uniques),
         is_view=dataset.is_view,
         compare=dataset.compare,
@@ -290,13 +290,15 @@ class Field(models.Model):
         """The columns of a spec as they are kept."""
         kept = {part: getattr(spec, part) for part in cls.PARTS}
         kept["lookup"] = as_json(spec.lookup) if spec.lookup else None
-        kept["conditional_formats"] = [list(one) for one in spec.conditional_formats]
+        kept["conditional_formats"] = [list(conditional_format) for conditional_format in spec.conditional_formats]
         return kept
 
     def to_spec(self) -> FieldSpec:
         parts = {part: getattr(self, part) for part in self.PARTS}
         parts["lookup"] = lookup_of(self.lookup)
-        parts["conditional_formats"] = tuple((one[0], one[1]) for one in self.conditional_formats)
+        parts["conditional_formats"] = tuple(
+            (conditional_format[0], conditional_format[1]) for conditional_format in self.conditional_formats
+        )
         return FieldSpec(**parts)
 
 

@@ -80,14 +80,14 @@ def compare(connection: Any) -> list[Difference]:
         with contextlib.closing(sqlite3.connect(f"file:{quote(live)}?mode=ro", uri=True)) as db:
             db.text_factory = bytes
             db.execute("ATTACH DATABASE ? AS copy", (f"file:{quote(str(copy))}?mode=ro",))
-            return [found for name in _tables(db) if (found := _difference(db, name))]
+            return [difference for name in _tables(db) if (difference := _difference(db, name))]
     except sqlite3.Error as error:
         raise Problem("The two files could not be compared.", "Refresh the copy.", str(error), "missing") from error
 
 
 def _tables(db: sqlite3.Connection) -> list[str]:
-    one = "SELECT name FROM {}.sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\'"
-    return sorted(row[0].decode() for row in db.execute(f"{one.format('main')} INTERSECT {one.format('copy')}"))
+    name = "SELECT name FROM {}.sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\'"
+    return sorted(row[0].decode() for row in db.execute(f"{name.format('main')} INTERSECT {name.format('copy')}"))
 
 
 def _difference(db: sqlite3.Connection, table: str) -> Difference | None:

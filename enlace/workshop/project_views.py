@@ -30,39 +30,39 @@ def projects(request: HttpRequest) -> HttpResponse:
             return redirect(Project.objects.create(name=name))
         except Problem as problem:
             told = str(problem)
-    found = Project.objects.annotate(
+    several = Project.objects.annotate(
         n_connections=Count("connections", distinct=True), n_forms=Count("forms", distinct=True)
     )
-    context = {"projects": found, "told": told, "typed": typed}
+    context = {"projects": several, "told": told, "typed": typed}
     return render(request, "workshop/projects.html", context, status=400 if told else 200)
 
 
 @builder_only
-def members(request: HttpRequest, project: int) -> HttpResponse:
+def members(request: HttpRequest, project_id: int) -> HttpResponse:
     """Which operators work with a project."""
-    found = get_object_or_404(Project, pk=project)
+    project = get_object_or_404(Project, pk=project_id)
     people = Person.objects.filter(role=Person.Role.OPERATOR, is_active=True).order_by("username")
     if request.method == "POST":
-        chosen = [int(one) for one in request.POST.getlist("member") if one.isdecimal() and len(one) < 12]
-        found.members.set(people.filter(pk__in=chosen))
-        note("members", request.user, project=found.pk, members=sorted(found.members.values_list("pk", flat=True)))
-        messages.success(request, f"{found.members.count()} operators work with {found.name}.")
-        return redirect("members", found.pk)
-    stand_in(request, found, "People")
-    context = {"project": found, "people": people, "members": set(found.members.values_list("pk", flat=True))}
+        chosen = [int(text) for text in request.POST.getlist("member") if text.isdecimal() and len(text) < 12]
+        project.members.set(people.filter(pk__in=chosen))
+        note("members", request.user, project=project.pk, members=sorted(project.members.values_list("pk", flat=True)))
+        messages.success(request, f"{project.members.count()} operators work with {project.name}.")
+        return redirect("members", project.pk)
+    stand_in(request, project, "People")
+    context = {"project": project, "people": people, "members": set(project.members.values_list("pk", flat=True))}
     return render(request, "workshop/members.html", context)
 
 
 @require_POST
 @builder_only
-def remove(request: HttpRequest, project: int) -> HttpResponse:
+def remove(request: HttpRequest, project_id: int) -> HttpResponse:
     """Remove a project with all that it defines; databases stay as they are."""
-    found = get_object_or_404(Project, pk=project)
+    project = get_object_or_404(Project, pk=project_id)
     try:
-        found.forms.all().delete()
-        found.datasets.all().delete()
-        found.delete()
+        project.forms.all().delete()
+        project.datasets.all().delete()
+        project.delete()
     except ProtectedError:
         raise Problem("The project is still in use.", "Remove what uses it first.") from None
-    messages.success(request, f"The project {found.name} is removed. Its databases were not touched.")
+    messages.success(request, f"The project {project.name} is removed. Its databases were not touched.")
     return redirect("projects")

@@ -26,16 +26,21 @@ CUT = 120
 
 
 @builder_only
-def pad(request: HttpRequest, connection: int) -> HttpResponse:
+def pad(request: HttpRequest, connection_id: int) -> HttpResponse:
     """The pad."""
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
-    stand_in(request, found.project, "Connections")
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    stand_in(request, connection.project, "Connections")
     try:
-        catalog = Catalog.of(found.to_spec())
+        catalog = Catalog.of(connection.to_spec())
         tables = [*catalog.tables, *catalog.views]
     except Problem:
         tables = []
-    context = {"project": found.project, "connection": found, "tables": tables, "sql": request.GET.get("sql", "")}
+    context = {
+        "project": connection.project,
+        "connection": connection,
+        "tables": tables,
+        "sql": request.GET.get("sql", ""),
+    }
     return render(request, "workshop/query.html", context)
 
 
@@ -46,17 +51,19 @@ def _asked(request: HttpRequest, connection: Connection) -> tuple[Query, dict[st
 
 @require_POST
 @builder_only
-def run(request: HttpRequest, connection: int) -> HttpResponse:
+def run(request: HttpRequest, connection_id: int) -> HttpResponse:
     """Run the query and show its first rows. Values for its parameters are asked for first."""
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
     try:
-        query, given = _asked(request, found)
-        context = {"given": [(name, given[name]) for name in query.parameters], "connection": found}
+        query, given = _asked(request, connection)
+        context = {"given": [(name, given[name]) for name in query.parameters], "connection": connection}
         if any(f"given-{name}" not in request.POST for name in query.parameters):
             return render(request, "workshop/query_result.html", {**context, "asking": True})
-        result = run_query(found.to_spec(), query, given, run=f"{request.user.pk} {request.POST.get('run', '')[:40]}")
+        result = run_query(
+            connection.to_spec(), query, given, run=f"{request.user.pk} {request.POST.get('run', '')[:40]}"
+        )
     except Problem as problem:
-        return render(request, "workshop/query_result.html", {"problem": problem, "connection": found})
+        return render(request, "workshop/query_result.html", {"problem": problem, "connection": connection})
     rows = [[None if v is None else raw_text(v)[:CUT] for v in row] for row in result.rows]
     context |= {"result": result, "rows": rows, "most": MOST_ROWS, "milliseconds": round(result.seconds * 1000)}
     return render(request, "workshop/query_result.html", context)
@@ -79,11 +86,11 @@ def _cell(value: Any) -> str:
 
 @require_POST
 @builder_only
-def export(request: HttpRequest, connection: int) -> HttpResponse:
+def export(request: HttpRequest, connection_id: int) -> HttpResponse:
     """All rows of the query as CSV (RFC 4180), read once and sent as they come."""
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
-    query, given = _asked(request, found)
-    rows = stream_query(found.to_spec(), query, given)
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    query, given = _asked(request, connection)
+    rows = stream_query(connection.to_spec(), query, given)
     first = next(rows)  # what is wrong with the query is told before anything is sent
     writer = csv.writer(_Line())
     lines = (writer.writerow([_cell(v) for v in row]) for row in chain([first], rows))
@@ -96,23 +103,23 @@ def export(request: HttpRequest, connection: int) -> HttpResponse:
 
 @require_POST
 @builder_only
-def halt(request: HttpRequest, connection: int) -> HttpResponse:
+def halt(request: HttpRequest, connection_id: int) -> HttpResponse:
     """Stop the query that runs."""
-    found = get_object_or_404(Connection, pk=connection)
-    stopped = stop(found.to_spec(), f"{request.user.pk} {request.POST.get('run', '')[:40]}")
+    connection = get_object_or_404(Connection, pk=connection_id)
+    stopped = stop(connection.to_spec(), f"{request.user.pk} {request.POST.get('run', '')[:40]}")
     return HttpResponse("Stopped." if stopped else "Nothing runs any more.")
 
 
 @require_POST
 @builder_only
 @transaction.atomic
-def keep(request: HttpRequest, connection: int) -> HttpResponse:
+def keep(request: HttpRequest, connection_id: int) -> HttpResponse:
     """Keep the query as a dataset, with a form."""
-    found = get_object_or_404(Connection.objects.select_related("project"), pk=connection)
+    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
     name = clean_name(request.POST.get("name", ""), "dataset", 120)
-    query, given = _asked(request, found)
-    spec = query_dataset(found.to_spec(), query.sql, given)
-    dataset = Dataset.make(found, spec, name)
+    query, given = _asked(request, connection)
+    spec = query_dataset(connection.to_spec(), query.sql, given)
+    dataset = Dataset.make(connection, spec, name)
     Form.make(dataset, name)
     why = spec.read_only_because or f"Its rows are rows of {spec.table}: the fields of that table can be edited."
     asked = query.tree.args.get("order")

@@ -22,19 +22,19 @@ LONGEST = 2000
 
 @require_POST
 @builder_only
-def add(request: HttpRequest, dataset: int) -> HttpResponse:
+def add(request: HttpRequest, dataset_id: int) -> HttpResponse:
     """A new rule; all forms of the dataset check it from now on."""
-    found = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset)
+    dataset = get_object_or_404(Dataset.objects.select_related("project", "connection"), pk=dataset_id)
     try:
-        rule = _made(request, found)
+        rule = _made(request, dataset)
     except Problem as problem:
-        return dataset_page(request, found, problem, "rule")
-    found.touch()
+        return dataset_page(request, dataset, problem, "rule")
+    dataset.touch()
     messages.success(request, "The rule holds in all forms of this dataset. Here is what breaks it already.")
     return redirect("rule-try", rule.pk)
 
 
-def _made(request: HttpRequest, found: Dataset) -> Rule:
+def _made(request: HttpRequest, dataset: Dataset) -> Rule:
     """The rule that was typed. Raises Problem."""
     severity = request.POST.get("severity", Rule.Severity.ERROR)
     if severity not in Rule.Severity.values:
@@ -47,27 +47,27 @@ def _made(request: HttpRequest, found: Dataset) -> Rule:
         raise Problem("A warning that runs on save only would be told too late.", hint, code="bad")
     expression = request.POST.get("expression", "").strip()[:LONGEST]
     message = " ".join(request.POST.get("message", "").split())[:300]
-    checked(found.to_spec(), RuleSpec(expression))
-    marks = [name for name in request.POST.getlist("marks") if found.fields.filter(name=name).exists()]
-    return found.rules.create(
+    checked(dataset.to_spec(), RuleSpec(expression))
+    marks = [name for name in request.POST.getlist("marks") if dataset.fields.filter(name=name).exists()]
+    return dataset.rules.create(
         expression=expression, message=message, severity=severity, own=True, marks=marks, runs=runs
     )
 
 
 @builder_only
-def attempt(request: HttpRequest, rule: int) -> HttpResponse:
+def attempt(request: HttpRequest, rule_id: int) -> HttpResponse:
     """The rows that break a rule as they are now."""
-    found = get_object_or_404(Rule.objects.select_related("dataset__project", "dataset__connection"), pk=rule)
-    dataset = found.dataset
+    rule = get_object_or_404(Rule.objects.select_related("dataset__project", "dataset__connection"), pk=rule_id)
+    dataset = rule.dataset
     stand_in(request, dataset.project, "Datasets")
     spec = dataset.to_spec()
-    trial = broken_rows(dataset.connection.to_spec(), spec, found.to_spec())
+    trial = broken_rows(dataset.connection.to_spec(), spec, rule.to_spec())
     rows = [
-        {"id": one, "key": _key(one), "values": [raw_text(v) if v is not None else "" for v in values]}
-        for one, values in trial.rows
+        {"id": name, "key": _key(name), "values": [raw_text(v) if v is not None else "" for v in values]}
+        for name, values in trial.rows
     ]
     labels = [spec.any_name[name].label if name in spec.any_name else name for name in trial.names]
-    context = {"project": dataset.project, "dataset": dataset, "rule": found, "trial": trial, "rows": rows}
+    context = {"project": dataset.project, "dataset": dataset, "rule": rule, "trial": trial, "rows": rows}
     context |= {"labels": labels, "form": dataset.forms.first(), "left_out": trial.count - len(rows)}
     return render(request, "workshop/rule_tried.html", context)
 
@@ -80,13 +80,13 @@ def _key(identifier: str) -> str:
 
 @require_POST
 @builder_only
-def remove(request: HttpRequest, rule: int) -> HttpResponse:
+def remove(request: HttpRequest, rule_id: int) -> HttpResponse:
     """Remove a rule that a builder made; the table's own conditions stay."""
-    found = get_object_or_404(Rule.objects.select_related("dataset"), pk=rule)
-    if not found.own:
+    rule = get_object_or_404(Rule.objects.select_related("dataset"), pk=rule_id)
+    if not rule.own:
         raise Problem("This condition is the table's own.", "The database checks it whatever is said here.", code="bad")
-    dataset = found.dataset
-    found.delete()
+    dataset = rule.dataset
+    rule.delete()
     dataset.touch()
     messages.success(request, "The rule is gone.")
     return redirect(dataset)

@@ -37,7 +37,7 @@ RENAMED = {"knows": "text_check", "tones": "conditional_formats"}
 @transaction.atomic
 def changed(dataset: Dataset, label: str, act: Callable[[], Any]) -> Any:
     """Do something to a dataset's fields, keeping what stood before; forms see it from now on."""
-    before = [_kept(one) for one in dataset.fields.all()]
+    before = [_kept(field) for field in dataset.fields.all()]
     result = act()
     dataset.steps.create(label=label[:120], before=before)
     old = list(dataset.steps.order_by("-pk").values_list("pk", flat=True)[MOST_STEPS:])
@@ -56,12 +56,12 @@ def undo(dataset: Dataset) -> str:
     step: SheetStep | None = dataset.steps.last()
     if step is None:
         raise Problem("There is nothing to undo.", "Nothing was changed on this sheet yet.", code="bad")
-    there = {one.name: one for one in dataset.fields.all()}
-    names = [one["name"] for one in step.before]
+    there = {field.name: field for field in dataset.fields.all()}
+    names = [item["name"] for item in step.before]
     dataset.fields.exclude(name__in=names).delete()
-    for one in step.before:
-        field = there.get(one["name"]) or Field(dataset=dataset)
-        for part, value in one.items():
+    for item in step.before:
+        field = there.get(item["name"]) or Field(dataset=dataset)
+        for part, value in item.items():
             if part != "gone":  # of steps that were kept when fields had it
                 setattr(field, RENAMED.get(part, part), value)
         field.save()
@@ -76,8 +76,8 @@ def put(dataset: Dataset, fields: Iterable[Field], part: str, text: str) -> None
     several = list(fields)
 
     def act() -> None:
-        for one in several:
-            _store(one, with_property(dataset.to_spec(), one.to_spec(), part, text, dataset.connection.kind))
+        for field in several:
+            _store(field, with_property(dataset.to_spec(), field.to_spec(), part, text, dataset.connection.kind))
 
     label = several[0].label if len(several) == 1 else f"{len(several)} fields"
     changed(dataset, f"{label}: {part.replace('_', ' ').replace('lookup.', 'list, ')}", act)
@@ -97,8 +97,8 @@ def moved(dataset: Dataset, field: Field, by: int) -> None:
 
     def act() -> None:
         order.insert(to, order.pop(at))
-        for place, one in enumerate(order):
-            one.place = place
+        for place, item in enumerate(order):
+            item.place = place
         Field.objects.bulk_update(order, ["place"])
 
     if to != at:
@@ -123,25 +123,25 @@ def drift(dataset: Dataset, now: DatasetSpec | None = None) -> Drift:
     """How the table has changed since the dataset was made. Raises Problem."""
     if dataset.query:
         return Drift()
-    rules = tuple(one.to_spec() for one in dataset.rules.filter(own=False))
-    kept = replace(dataset.to_spec(), fields=tuple(one.to_spec() for one in dataset.fields.all()), rules=rules)
+    rules = tuple(rule.to_spec() for rule in dataset.rules.filter(own=False))
+    kept = replace(dataset.to_spec(), fields=tuple(field.to_spec() for field in dataset.fields.all()), rules=rules)
     return drift_of(kept, now or suggested(dataset))
 
 
 def leave_out_gone(dataset: Dataset) -> bool:
     """Let forms go on for a while without the fields whose columns are gone; whether that was not known yet."""
-    gone = frozenset(one.name for one in drift(dataset).gone)
+    gone = frozenset(field.name for field in drift(dataset).gone)
     return note_lacking(dataset.pk, dataset.revision, gone)
 
 
 def repair(dataset: Dataset) -> None:
     """Make the dataset fit its table again: fields of gone columns go, those of changed ones follow."""
     now = suggested(dataset)
-    found = drift(dataset, now)
+    drifted = drift(dataset, now)
 
     def act() -> None:
-        dataset.fields.filter(name__in=[f.name for f in found.gone]).delete()
-        changed_ones = {one.name: one for one, _ in found.changed}
+        dataset.fields.filter(name__in=[f.name for f in drifted.gone]).delete()
+        changed_ones = {field.name: field for field, _ in drifted.changed}
         for field in dataset.fields.exclude(formula__gt="").exclude(outside=True):
             there = now.by_name[field.name]
             if field.name in changed_ones:
@@ -168,7 +168,7 @@ def _follow(dataset: Dataset, now: DatasetSpec) -> None:
 
 def _next_place(dataset: Dataset) -> int:
     """The place behind all fields."""
-    return max((one.place for one in dataset.fields.all()), default=-1) + 1
+    return max((field.place for field in dataset.fields.all()), default=-1) + 1
 
 
 def added(dataset: Dataset, names: Iterable[str]) -> int:
@@ -178,8 +178,8 @@ def added(dataset: Dataset, names: Iterable[str]) -> int:
     first = _next_place(dataset)
 
     def act() -> None:
-        for place, one in enumerate(lacking, first):
-            Field.from_spec(dataset, place, one).save()
+        for place, field in enumerate(lacking, first):
+            Field.from_spec(dataset, place, field).save()
 
     if lacking:
         changed(dataset, f"{len(lacking)} added", act)
@@ -200,7 +200,7 @@ def calculated(dataset: Dataset, label: str, kind: str, formula: str) -> Field:
     if not label:
         raise Problem("The field needs a name.", "Type what people should read above it.", code="bad")
     name = re.sub(r"\W+", "_", label.lower()).strip("_") or "calculated"
-    taken = {one.name.lower() for one in dataset.fields.all()} | {n.lower() for n in dataset.to_spec().looked_up}
+    taken = {field.name.lower() for field in dataset.fields.all()} | {n.lower() for n in dataset.to_spec().looked_up}
     if name in taken:
         raise Problem(f"There is a field {name} already.", "Take another name.", code="bad")
     spec = FieldSpec(name, label, kind or "decimal", "calculated", read_only=True, formula=formula or "NULL")
@@ -213,35 +213,37 @@ def calculated(dataset: Dataset, label: str, kind: str, formula: str) -> Field:
 
 def reachable(dataset: DatasetSpec) -> list[tuple[FieldSpec, list[tuple[str, str]]]]:
     """The fields whose lists lead to other tables, each with (`lookup.column`, words) of what is not shown of them."""
-    there = {"".join(one.formula.split()).replace('"', "") for one in dataset.extra}
-    found = []
+    there = {"".join(field.formula.split()).replace('"', "") for field in dataset.extra}
+    offers = []
     for name, (field, lookup) in dataset.looked_up.items():
-        columns = [one for one in lookup.columns if one.kind in CALCULATED or one.kind == "longtext"]
-        names = [(f"{name}.{one.name}", label_of(one.name)) for one in columns if one.name != lookup.target]
-        found.append((field, [one for one in names if one[0].replace(" ", "") not in there]))
-    return [one for one in found if one[1]]
+        columns = [column for column in lookup.columns if column.kind in CALCULATED or column.kind == "longtext"]
+        names = [(f"{name}.{column.name}", label_of(column.name)) for column in columns if column.name != lookup.target]
+        offers.append((field, [name for name in names if name[0].replace(" ", "") not in there]))
+    return [offer for offer in offers if offer[1]]
 
 
 def joined(dataset: Dataset, wanted: Iterable[str]) -> int:
     """Show columns of the tables that lists lead to, as calculated fields; how many. Raises Problem."""
     spec, chosen = dataset.to_spec(), set(wanted)
     offered = [(field, name, words) for field, names in reachable(spec) for name, words in names if name in chosen]
-    taken = {one.name.lower() for one in dataset.fields.all()}
+    taken = {field.name.lower() for field in dataset.fields.all()}
     first = _next_place(dataset)
     made = []
     for place, (field, name, words) in enumerate(offered, first):
         lookup, _, column = name.partition(".")
         kind = spec.looked_up[lookup][1].by_name[column].kind
         own = re.sub(r"\W+", "_", f"{lookup}_{column}".lower())
-        own = next(one for one in (own, *(f"{own}_{n}" for n in range(2, 99))) if one not in taken)
+        own = next(name for name in (own, *(f"{own}_{n}" for n in range(2, 99))) if name not in taken)
         taken.add(own)
         label = f"{field.label}: {words[:1].lower()}{words[1:]}"[:120]
         formula = exp.column(column, table=lookup, quoted=True).sql(dialect="sqlite")
-        one = FieldSpec(
+        other_field = FieldSpec(
             own, label, "text" if kind == "longtext" else kind, "calculated", read_only=True, formula=formula
         )
         made.append(
-            Field.from_spec(dataset, place, with_property(spec, one, "formula", formula, dataset.connection.kind))
+            Field.from_spec(
+                dataset, place, with_property(spec, other_field, "formula", formula, dataset.connection.kind)
+            )
         )
     if made:
         changed(dataset, f"{len(made)} added", lambda: Field.objects.bulk_create(made))
@@ -288,27 +290,27 @@ def _no_list() -> Problem:
 def _reached(dataset: Dataset, field: Field, name: str) -> str:
     """Under which name expressions reach what a field's list shows of a table."""
     reached = lookup_name(field.name, name)
-    taken = {n for n, (one, _) in dataset.to_spec().looked_up.items() if one.name != field.name}
+    taken = {n for n, (other_field, _) in dataset.to_spec().looked_up.items() if other_field.name != field.name}
     return field.name if reached in taken or reached == MASTER else reached
 
 
 def _lookup_of(dataset: Dataset, field: Field, number: int, column: str) -> LookupSpec:
     """A list from the query of another dataset on the same connection."""
-    found = next((one for one in _queries(dataset) if one.pk == number), None)
-    fields = found.to_spec().all if found else ()
-    if found is None or column not in {f.name for f in fields if not f.formula}:
+    query = next((query for query in _queries(dataset) if query.pk == number), None)
+    fields = query.to_spec().all if query else ()
+    if query is None or column not in {f.name for f in fields if not f.formula}:
         raise _no_list()
     columns = tuple(ColumnSpec(f.name, f.kind, f.storage) for f in fields if not f.formula and f.kind in LEAST)
     shows = next((c.name for c in columns if c.kind == "text" and c.name != column), column)
-    reached = _reached(dataset, field, found.name)
-    return LookupSpec(found.name, column, (shows,), columns, unique=False, name=reached, query=found.query)
+    reached = _reached(dataset, field, query.name)
+    return LookupSpec(query.name, column, (shows,), columns, unique=False, name=reached, query=query.query)
 
 
 def _queries(dataset: Dataset) -> list[Dataset]:
     """The datasets whose queries can be lists here: on the same connection, and asking for nothing."""
     kind = dataset.connection.kind
     several = Dataset.objects.filter(connection=dataset.connection).exclude(query="").exclude(pk=dataset.pk)
-    return [one for one in several if not parameters_of(one.query, kind)]
+    return [item for item in several if not parameters_of(item.query, kind)]
 
 
 def _lookup_in(dataset: Dataset, field: Field, name: str, column: str) -> LookupSpec:
@@ -317,7 +319,7 @@ def _lookup_in(dataset: Dataset, field: Field, name: str, column: str) -> Lookup
     if table is None or column not in {c.name for c in table.columns}:
         raise _no_list()
     reached = _reached(dataset, field, table.name)
-    keys = [table.key, *(one.columns for one in table.uniques)]
+    keys = [table.key, *(unique.columns for unique in table.uniques)]
     return LookupSpec(
         table=table.name,
         target=column,
@@ -331,11 +333,11 @@ def _lookup_in(dataset: Dataset, field: Field, name: str, column: str) -> Lookup
 def possible_lists(dataset: Dataset) -> list[tuple[str, str]]:
     """(value, words) of the keys of other tables, and of the queries, that a list may come from."""
     keys = Catalog.of(dataset.connection.to_spec()).single_keys()
-    found = [(place_of(table, column), f"{label_of(table)}: {column}") for table, column in keys]
-    for one in _queries(dataset):
-        names = [f.name for f in one.to_spec().all if not f.formula]
-        found += [(place_of(one.pk, name), f"{one.name} (query): {name}") for name in names]
-    return found
+    lists = [(place_of(table, column), f"{label_of(table)}: {column}") for table, column in keys]
+    for query in _queries(dataset):
+        names = [f.name for f in query.to_spec().all if not f.formula]
+        lists += [(place_of(query.pk, name), f"{query.name} (query): {name}") for name in names]
+    return lists
 
 
 def place_of(name: str | int, column: str) -> str:
@@ -349,5 +351,5 @@ def place_now(dataset: Dataset, lookup: LookupSpec | None) -> str:
         return ""
     if not lookup.query:
         return place_of(lookup.table, lookup.target)
-    found = next((one.pk for one in _queries(dataset) if one.query == lookup.query), 0)
-    return place_of(found, lookup.target)
+    query = next((query.pk for query in _queries(dataset) if query.query == lookup.query), 0)
+    return place_of(query, lookup.target)

@@ -47,7 +47,7 @@ SAMPLES: dict[str, Any] = {"whole": -1234, "decimal": -1234.567}
 def sheet_context(dataset: Dataset) -> dict[str, Any]:
     """What the field sheet shows."""
     fields = list(dataset.fields.all())
-    lines = [{"field": one, "kind": KINDS[one.kind].label, "facts": _facts(one)} for one in fields]
+    lines = [{"field": field, "kind": KINDS[field.kind].label, "facts": _facts(field)} for field in fields]
     last = dataset.steps.last()
     return {
         "dataset": dataset,
@@ -63,9 +63,9 @@ def sheet_context(dataset: Dataset) -> dict[str, Any]:
 
 def _names(spec: DatasetSpec) -> list[str]:
     """What can be written in an expression: fields, columns of looked-up records and of details."""
-    found = [f.name for f in spec.all if f.name.isidentifier()]
-    found += [f"{name}.{column.name}" for name, (_, lookup) in spec.looked_up.items() for column in lookup.columns]
-    return found + [f"{detail.name}.{column.name}" for detail in spec.details for column in detail.fields]
+    names = [f.name for f in spec.all if f.name.isidentifier()]
+    names += [f"{name}.{column.name}" for name, (_, lookup) in spec.looked_up.items() for column in lookup.columns]
+    return names + [f"{detail.name}.{column.name}" for detail in spec.details for column in detail.fields]
 
 
 def _facts(field: Field) -> str:
@@ -74,12 +74,12 @@ def _facts(field: Field) -> str:
         return field.formula
     if field.numbered or field.computed:
         return "made by the database"
-    found = [f"default {field.default}"] if field.default else []
+    facts = [f"default {field.default}"] if field.default else []
     if field.length:
-        found.append(f"at most {field.length} characters")
+        facts.append(f"at most {field.length} characters")
     if field.precision:
-        found.append(f"{field.precision} digits" + (f", {field.scale} after the point" if field.scale else ""))
-    return "; ".join(found)
+        facts.append(f"{field.precision} digits" + (f", {field.scale} after the point" if field.scale else ""))
+    return "; ".join(facts)
 
 
 def _strip(dataset: Dataset) -> dict[str, Any]:
@@ -120,16 +120,16 @@ def _wants_part(request: HttpRequest) -> bool:
 
 @require_POST
 @builder_only
-def put(request: HttpRequest, field: int) -> HttpResponse:
+def put(request: HttpRequest, field_id: int) -> HttpResponse:
     """One part of one field."""
-    found = _field(field)
+    field = _field(field_id)
     part, text = request.POST.get("part", ""), request.POST.get("value", "")
     told = ""
     try:
         if part == "lookup.from":
-            sheet.list_from(found.dataset, found, text)
+            sheet.list_from(field.dataset, field, text)
         elif part in PARTS or part.startswith("lookup."):
-            sheet.put(found.dataset, [found], part, text)
+            sheet.put(field.dataset, [field], part, text)
         else:
             raise Problem("A field has no such part.", "Reload the page.", code="bad")
     except Problem as problem:
@@ -137,10 +137,10 @@ def put(request: HttpRequest, field: int) -> HttpResponse:
         if not _wants_part(request):
             raise
     if not _wants_part(request):
-        return redirect(found.dataset)
-    found.refresh_from_db()
-    opened = found if request.POST.get("open") else None
-    response = _answer(request, found.dataset, opened, told)
+        return redirect(field.dataset)
+    field.refresh_from_db()
+    opened = field if request.POST.get("open") else None
+    response = _answer(request, field.dataset, opened, told)
     if told:
         response["HX-Trigger"] = '{"enlace:refused": {"part": "%s"}}' % (part if part.isidentifier() else "")
     return response
@@ -148,23 +148,23 @@ def put(request: HttpRequest, field: int) -> HttpResponse:
 
 @builder_only
 @require_GET
-def part(request: HttpRequest, field: int) -> HttpResponse:
+def part(request: HttpRequest, field_id: int) -> HttpResponse:
     """All that can be settled about one field."""
-    found = _field(field)
+    field = _field(field_id)
     if not _wants_part(request):
-        return redirect(found.dataset)
-    return _answer(request, found.dataset, found)
+        return redirect(field.dataset)
+    return _answer(request, field.dataset, field)
 
 
 def _part_context(field: Field) -> dict[str, Any]:
     spec = field.to_spec()
     sample = SAMPLES.get(field.kind)
-    formats = [(one, _example(one, field.kind, sample)) for one in COMMON.get(field.kind, ())]
+    formats = [(name, _example(name, field.kind, sample)) for name in COMMON.get(field.kind, ())]
     names = _names(field.dataset.to_spec())
     context = {
         "open": field,
         "spec": spec,
-        "kinds_for": [(one, KINDS[one].label) for one in kinds_for(spec)],
+        "kinds_for": [(item, KINDS[item].label) for item in kinds_for(spec)],
         "aligns": ALIGNS.items(),
         "formats": formats,
         "known": [(name, label) for name, (label, _, _) in KNOWN.items()],
@@ -199,19 +199,19 @@ def _example(pattern: str, kind: str, sample: Any) -> str:
 
 @require_POST
 @builder_only
-def act(request: HttpRequest, dataset: int) -> HttpResponse:
+def act(request: HttpRequest, dataset_id: int) -> HttpResponse:
     """Add, remove, order, reset, undo, repair, or change many fields at once."""
-    found = _dataset(dataset)
+    dataset = _dataset(dataset_id)
     told = opened = None
     try:
-        opened = _acts(request, found)
+        opened = _acts(request, dataset)
     except Problem as problem:
         if not _wants_part(request):
             raise
         told = str(problem)
     if not _wants_part(request):
-        return redirect(found)
-    return _answer(request, found, opened, told or "")
+        return redirect(dataset)
+    return _answer(request, dataset, opened, told or "")
 
 
 def _acts(request: HttpRequest, dataset: Dataset) -> Field | None:
@@ -255,19 +255,19 @@ def _acts(request: HttpRequest, dataset: Dataset) -> Field | None:
 
 @builder_only
 @require_GET
-def attempt(request: HttpRequest, dataset: int) -> HttpResponse:
+def attempt(request: HttpRequest, dataset_id: int) -> HttpResponse:
     """What an expression gives for a few real records: asked while it is typed."""
-    found = _dataset(dataset)
+    dataset = _dataset(dataset_id)
     text = next((said for name in ("expression", "value", "formula", "only") if (said := request.GET.get(name))), "")
     if not text.strip():
         return HttpResponse("")
-    spec = found.to_spec()
+    spec = dataset.to_spec()
     try:
         expression = Expression(text, names_for(spec))
     except Unsupported as error:
         return render(request, "workshop/tried.html", {"fault": str(error)})
     try:
-        lines = _values(found, spec, expression)
+        lines = _values(dataset, spec, expression)
     except Problem as problem:
         return render(request, "workshop/tried.html", {"fault": str(problem)})
     return render(request, "workshop/tried.html", {"lines": lines})
@@ -281,7 +281,7 @@ def _values(dataset: Dataset, spec: DatasetSpec, expression: Expression) -> list
     records = [dict(zip(spec.by_name, row.values, strict=True)) for row in rows]
     needed = computed.needed(expression)
     related = related_rows(server, spec, {n for n in needed if "." in n}, records)
-    found = []
+    facts = []
     for row, record, met in zip(rows, records, related, strict=True):
         try:
             value = expression.value(computed.values(record, met))
@@ -291,8 +291,8 @@ def _values(dataset: Dataset, spec: DatasetSpec, expression: Expression) -> list
             )
         except (ExpressionError, KeyError) as error:
             shown = str(error)
-        found.append((_name(spec, row), shown[:80]))
-    return found
+        facts.append((_name(spec, row), shown[:80]))
+    return facts
 
 
 def _name(spec: DatasetSpec, row: Any) -> str:

@@ -192,10 +192,10 @@ class Axe(Served):
         self.says("discarded", page)
 
     def violations(self, page):
-        found = page.evaluate(f"axe.run(document, {RULES})")["violations"]
+        violations_told = page.evaluate(f"axe.run(document, {RULES})")["violations"]
         return [
             (v["id"], v["help"], [n["html"][:160] for n in v["nodes"][:3]], v["nodes"][0]["failureSummary"][:300])
-            for v in found
+            for v in violations_told
         ]
 
     def check(self, page, dark=False):

@@ -29,9 +29,9 @@ def office(path):
 class Journey(Served):
     def ask(self, sql, path=None):
         with sqlite3.connect(path or self.harbour) as db:
-            found = db.execute(sql).fetchall()
+            rows = db.execute(sql).fetchall()
         db.close()
-        return found
+        return rows
 
     def connect(self, page, path):
         page.get_by_label("Name").fill("Stone office")

@@ -49,6 +49,6 @@ class Markup(Served):
 
     def own(self, sql: str):
         with sqlite3.connect(self.home / "enlace.sqlite3") as db:
-            found = db.execute(sql).fetchall()
+            rows = db.execute(sql).fetchall()
         db.close()
-        return found
+        return rows

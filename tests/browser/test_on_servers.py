@@ -42,8 +42,8 @@ class OnServers(Served):
         self.says("Settled", page)
         page.locator("#act-save").click()
         self.says("Saved 1 record", page)
-        found = self.sql("SELECT name, vessel_type_code, remarks, version FROM vessel WHERE id = 6")
-        self.assertEqual(found, [("Mine II", "TUG", "theirs", 3)])
+        rows = self.sql("SELECT name, vessel_type_code, remarks, version FROM vessel WHERE id = 6")
+        self.assertEqual(rows, [("Mine II", "TUG", "theirs", 3)])
         # the server goes away with an edit under way, and comes back
         editor = page.locator("#panel").get_by_label("Remarks")
         page.locator("details.other summary").click()
@@ -66,7 +66,7 @@ class OnServers(Served):
         page.locator("#act-save").click()
         self.says("Saved 1 record", page)
         self.assertEqual(self.sql("SELECT remarks FROM vessel WHERE id = 6"), [("theirs",)])
-        self.wrong[:] = [one for one in self.wrong if "503" not in one]
+        self.wrong[:] = [item for item in self.wrong if "503" not in item]
 
     def test_details_and_generated_keys(self):
         page = self.page

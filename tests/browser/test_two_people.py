@@ -92,7 +92,7 @@ class TwoPeople(Served):
         page.locator("#act-save").click()
         self.says("Saved 1 record", page)
         self.assertEqual(self.sql("SELECT notes FROM port_call WHERE id = 30"), [("typed while away",)])
-        self.wrong[:] = [one for one in self.wrong if "503" not in one]  # the browser notes each such answer
+        self.wrong[:] = [item for item in self.wrong if "503" not in item]  # the browser notes each such answer
 
     def test_a_save_while_the_database_is_away_says_so(self):
         page = self.on("Port call", "i31")
@@ -105,7 +105,7 @@ class TwoPeople(Served):
         self.says("is back", page)
         page.locator("#act-save").click()
         self.says("Saved 1 record", page)
-        self.wrong[:] = [one for one in self.wrong if "503" not in one]
+        self.wrong[:] = [item for item in self.wrong if "503" not in item]
 
     def test_details_entered_under_a_new_master(self):
         page = self.work("Port call")

@@ -29,8 +29,8 @@ class Actions(OnServer):
         self.assertEqual((outcome.was["pieces"], outcome.now["pieces"]), (1, 2))
         again = run_action(self.spec, ready, "i3", "rui")
         self.assertEqual((again.done, again.sentence), (False, "S-003 was shipped before."))
-        found = self.place.run("SELECT s.pieces, a.name FROM shipment s JOIN agent a ON a.id = s.id + 1000")
-        self.assertEqual(found, [(2, "rui")])
+        rows = self.place.run("SELECT s.pieces, a.name FROM shipment s JOIN agent a ON a.id = s.id + 1000")
+        self.assertEqual(rows, [(2, "rui")])
         self.assertEqual(self.place.run("SELECT remarks FROM shipment WHERE id = 3"), [("shipped: now; by ",)])
 
     def test_a_refusal_leaves_nothing_and_a_rehearsal_neither(self):
@@ -53,10 +53,10 @@ class Actions(OnServer):
                 outcomes.append(None)
 
         threads = [threading.Thread(target=go) for _ in range(6)]
-        for one in threads:
-            one.start()
-        for one in threads:
-            one.join()
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
         self.assertEqual(outcomes.count(True), 1, outcomes)
         self.assertEqual(self.place.run("SELECT pieces FROM shipment WHERE id = 4"), [(2,)])
 

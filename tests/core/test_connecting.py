@@ -14,8 +14,8 @@ from tests.servers import server
 
 
 def apart(text):
-    found = take_apart(text)
-    return found.kind, dict(found.parameters), found.secret
+    taken = take_apart(text)
+    return taken.kind, dict(taken.parameters), taken.secret
 
 
 class TakenApart(unittest.TestCase):

@@ -54,7 +54,7 @@ class Cascades(OnServer):
         )
         outcome = save_parts(self.spec, [part])[""]
         self.assertTrue(outcome.committed)
-        kept = {one.table: (one.act, len(one.kept), one.restorable) for one in outcome.consequences.rows}
+        kept = {row.table: (row.act, len(row.kept), row.restorable) for row in outcome.consequences.rows}
         expected = {"berth": ("removed", 3, True), "visit": ("removed", 3, True), "lamp": ("emptied", 2, True)}
         self.assertEqual(kept, expected)
         self.assertEqual(self.place.run("SELECT count(*) FROM visit"), [(1,)])
@@ -62,8 +62,8 @@ class Cascades(OnServer):
     def test_what_the_draft_removes_itself_is_no_consequence(self):
         visits = Bench(self.spec, "visit")
         details = [removed(visits.read(row.id)) for row in visits.rows.window(0, 9) if row.values[0] == 1]
-        found = foreseen(self.spec, [Part(self.quays.dataset, [self.gone()]), Part(visits.dataset, details, name="v")])
-        self.assertIn("3 rows of berth and 1 row of visit", in_sentences(found)[0])
+        told = foreseen(self.spec, [Part(self.quays.dataset, [self.gone()]), Part(visits.dataset, details, name="v")])
+        self.assertIn("3 rows of berth and 1 row of visit", in_sentences(told)[0])
 
     def test_another_key_changes_those_that_refer_to_it(self):
         edited = self.quays.edit(self.gone().id, code="NN")
@@ -155,7 +155,7 @@ class Deferred(unittest.TestCase):
         told = "This record can't be removed: 9 rows of call still refer to it."
         for act in (rehearse_parts, save_parts, save_parts):
             outcome = act(self.file, [part])[""]
-            self.assertEqual([one.sentence for one in outcome.refusals["i1"]], [told])
+            self.assertEqual([refusal.sentence for refusal in outcome.refusals["i1"]], [told])
             self.assertFalse(outcome.committed or outcome.ids)
         self.assertEqual(ask(self.file, "SELECT count(*) FROM ship"), [(2,)])
 

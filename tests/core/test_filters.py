@@ -32,9 +32,9 @@ class Filtering(OnServer):
 
     def rows_of(self, rows):
         names = [f.name for f in self.dataset.fields]
-        found = rows.window(0, 1000)
-        self.assertEqual([row.position for row in found], list(range(len(found))))
-        return [{**dict(zip(names, row.values, strict=True)), "agent": row.shown[0][0], "id": row.id} for row in found]
+        read = rows.window(0, 1000)
+        self.assertEqual([row.position for row in read], list(range(len(read))))
+        return [{**dict(zip(names, row.values, strict=True)), "agent": row.shown[0][0], "id": row.id} for row in read]
 
     def only(self, dataset=None, **typed):
         dataset = dataset or self.dataset
@@ -46,9 +46,9 @@ class Filtering(OnServer):
         """Rows, count and positions agree with a test of each row's values."""
         rows = self.only(dataset, **typed)
         expected = [row["id"] for row in self.all if test(row)]
-        found = [row.id for row in rows.window(0, 1000)]
+        ids = [row.id for row in rows.window(0, 1000)]
         with self.subTest(typed):
-            self.assertEqual(found, expected)
+            self.assertEqual(ids, expected)
             self.assertEqual(rows.count(), len(expected))
             self.assertNotIn(len(expected), (0, len(self.all)))
             middle = len(expected) // 2

@@ -86,7 +86,7 @@ class Documents(unittest.TestCase):
         """Whatever is done, ids stay unique, controls stay on the sheet, and what is stored is read again."""
         number = st.integers(-15, 15)
         for _ in range(data.draw(st.integers(1, 6))):
-            ids = [one.id for one in document.all()]
+            ids = [item.id for item in document.all()]
             some = data.draw(st.lists(st.sampled_from(ids), min_size=1, max_size=2, unique=True)) if ids else []
             steps = [
                 lambda d: edit.add(d, data.draw(st.sampled_from(sorted(CONTROL_KINDS))))[0],
@@ -103,7 +103,7 @@ class Documents(unittest.TestCase):
             except Problem:
                 continue
             self.assertEqual(document_of(document.to_json()), document)
-        self.assertEqual(len({one.id for one in document.all()}), len(list(document.all())))
+        self.assertEqual(len({item.id for item in document.all()}), len(list(document.all())))
 
     @given(documents())
     def test_the_check_answers_whatever_is_there(self, document):
@@ -115,7 +115,7 @@ class Documents(unittest.TestCase):
             document = document_for(SOURCES[:2], {"call": fields, "cargo": 4})
             wired = Wired(document, {**DATASETS, "lot": None})
             self.assertEqual(faults_of(wired), [])
-            self.assertEqual({one.kind for one in document.all()}, {"navigator", "grid", "panel", "tabs", "page"})
+            self.assertEqual({item.kind for item in document.all()}, {"navigator", "grid", "panel", "tabs", "page"})
 
     def test_what_is_covered_gives_way(self):
         document = FormDocument(
@@ -184,14 +184,14 @@ class Wiring(unittest.TestCase):
         for check, document in self.planted().items():
             with self.subTest(check):
                 wired = Wired(document, DATASETS)
-                mine = [one for one in faults_of(wired) if one.check == check]
-                self.assertTrue(mine, [one.sentence for one in faults_of(wired)])
+                mine = [fault for fault in faults_of(wired) if fault.check == check]
+                self.assertTrue(mine, [fault.sentence for fault in faults_of(wired)])
                 for _ in range(5):
                     if not mine:
                         break
                     self.assertIsNotNone(mine[0].repair, mine[0].sentence)
                     document = mine[0].repair(document)
-                    mine = [one for one in faults_of(Wired(document, DATASETS)) if one.check == check]
+                    mine = [fault for fault in faults_of(Wired(document, DATASETS)) if fault.check == check]
                 self.assertEqual(mine, [])
 
     def test_those_that_only_a_person_can_mend(self):
@@ -216,5 +216,5 @@ class Wiring(unittest.TestCase):
         ]
         for check, wired in told:
             with self.subTest(check):
-                self.assertIn(check, {one.check for one in faults_of(wired)})
+                self.assertIn(check, {fault.check for fault in faults_of(wired)})
         self.assertEqual(len(CHECKS), len(set(CHECKS)))

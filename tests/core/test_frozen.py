@@ -40,7 +40,7 @@ class Frozen:
         tasks = Path(f"/proc/{pid}/task")
         try:
             return all(
-                one.joinpath("stat").read_text().rpartition(")")[2].split()[0] in "TZ" for one in tasks.iterdir()
+                text.joinpath("stat").read_text().rpartition(")")[2].split()[0] in "TZ" for text in tasks.iterdir()
             )
         except OSError:
             return not tasks.exists()

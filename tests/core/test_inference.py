@@ -87,7 +87,7 @@ class Nobodys(unittest.TestCase):
                     " app_version INTEGER, settings TEXT NOT NULL CHECK ((JSON_VALID(settings) OR settings IS NULL)))"
                 )
             dataset = make_dataset(ConnectionSpec.of("sqlite", path=path), "t")
-        self.assertEqual([one.name for one in dataset.fields if one.hidden], ["lock_version", "api_token"])
+        self.assertEqual([field.name for field in dataset.fields if field.hidden], ["lock_version", "api_token"])
         version = dataset.by_name["lock_version"]
         self.assertEqual((version.read_only, version.initial), (True, "1"))
         self.assertEqual((dataset.by_name["settings"].kind, dataset.by_name["settings"].storage), ("longtext", "json"))

@@ -37,7 +37,7 @@ class Keeping(OnServer):
 
     def test_the_same_rows_in_the_same_order(self):
         made = take_copy(self.spec, self.datasets, self.path)
-        self.assertEqual({one.name: one.rows for one in made}, {"shipment": 400, "Leg of way": 3, "agent": 3})
+        self.assertEqual({item.name: item.rows for item in made}, {"shipment": 400, "Leg of way": 3, "agent": 3})
         self.assertEqual(self.path.stat().st_mode & 0o777, 0o600)
         for order in ((), (("weight", True),), (("code", True), ("weight", False))):
             live, kept = self.rows(self.spec, *order), self.rows(self.kept, *order)
@@ -45,7 +45,7 @@ class Keeping(OnServer):
             if order[:1] == (("weight", True),):  # servers place NULLs differently; the numbers stand in one order
                 one, other = ([r.values for r in rows if r.values[3] is not None] for rows in (one, other))
             self.assertEqual(one, other)
-        typed = lambda found: [(type(v), v) for v in found]  # noqa: E731
+        typed = lambda values: [(type(v), v) for v in values]  # noqa: E731
         for identifier in ("i5", "i6", "i7"):
             self.assertEqual(typed(self.rows(self.spec).row(identifier)), typed(self.rows(self.kept).row(identifier)))
         ordered = self.rows(self.kept, ("weight", False))
@@ -66,8 +66,8 @@ class Keeping(OnServer):
         self.assertEqual((outcome.committed, list(outcome.conflicts)), (False, ["i6"]))
         outcome = save(self.spec, dataset, [records[0], records[2]])
         self.assertTrue(outcome.committed, outcome)
-        found = self.place.run("SELECT id, weight FROM shipment WHERE id IN (5, 6, 7) ORDER BY id")
-        self.assertEqual([float(w) for _, w in found], [77.125, 1, 77.125])
+        rows = self.place.run("SELECT id, weight FROM shipment WHERE id IN (5, 6, 7) ORDER BY id")
+        self.assertEqual([float(w) for _, w in rows], [77.125, 1, 77.125])
 
     def test_too_much_leaves_the_older_copy(self):
         take_copy(self.spec, self.datasets, self.path)
@@ -77,7 +77,7 @@ class Keeping(OnServer):
         with mock.patch.object(keeping, "MOST_BYTES", 100), self.assertRaisesRegex(Problem, "too much"):
             take_copy(self.spec, self.datasets, self.path)
         self.assertEqual(self.path.read_bytes(), before)
-        self.assertEqual([one.name for one in self.path.parent.iterdir()], [self.path.name])
+        self.assertEqual([path.name for path in self.path.parent.iterdir()], [self.path.name])
 
 
 on_each_server(globals(), Keeping)

@@ -40,7 +40,7 @@ class Looking(OnServer):
     def names(self, typed="", start=0, record=None, size=50, dataset=None):
         dataset = dataset or self.shipment
         page = listed(self.spec, dataset, dataset.by_name["agent_id"], typed, start, record, size)
-        return [one.shown[0] for one in page.options], page.more
+        return [option.shown[0] for option in page.options], page.more
 
     def test_the_schema_suggests_a_list_with_something_to_read(self):
         lookup = self.field.lookup
@@ -83,14 +83,16 @@ class Looking(OnServer):
         rows = Rows.of(self.spec, dataset)
         self.assertEqual([write(row.shown[0]) for row in rows.window(0, 3)], ["Big Ana", "32", None])
         self.assertEqual(shown_for(self.spec, field, [{"crane": 32}, {"crane": 99}]), {(32,): (None, 32)})
-        for typed, found in (("", {31, 32}), ("32", {32}), ("ana", {31})):
-            self.assertEqual({one.value for one in listed(self.spec, dataset, field, typed).options}, found)
+        for typed, expected in (("", {31, 32}), ("32", {32}), ("ana", {31})):
+            self.assertEqual({option.value for option in listed(self.spec, dataset, field, typed).options}, expected)
         self.assertEqual(found_by_text(self.spec, dataset, field, "32", ENGLISH, {}).value, 32)
-        for typed, found in (("=32", [2]), ("big", [1])):
+        for typed, expected in (("=32", [2]), ("big", [1])):
             only = read_filters(dataset, {"crane": typed}, ENGLISH)[0]
-            self.assertEqual([row.values[0] for row in Rows.of(self.spec, dataset, filters=only).window(0, 3)], found)
+            self.assertEqual(
+                [row.values[0] for row in Rows.of(self.spec, dataset, filters=only).window(0, 3)], expected
+            )
         self.assertEqual(
-            {write(one.shown): one.count for one in grouped(rows, "crane")[0]}, {"Big Ana": 1, "32": 1, None: 1}
+            {write(item.shown): item.count for item in grouped(rows, "crane")[0]}, {"Big Ana": 1, "32": 1, None: 1}
         )
 
     def test_a_search_folds_capitals_and_accents_and_puts_what_starts_so_first(self):
@@ -143,7 +145,7 @@ class Looking(OnServer):
         dataset = self.with_field("chief_id", self.bench("agent").dataset, lookup=lookup)
         self.place.run("UPDATE agent SET chief_id = 1")
         page = listed(self.spec, dataset, dataset.by_name["chief_id"])
-        self.assertEqual([one.value for one in page.options], [1])
+        self.assertEqual([option.value for option in page.options], [1])
         self.assertEqual(len(Rows.of(self.spec, dataset).window(0, 10)), 3)
 
     def test_calculated_fields_over_the_master(self):
@@ -158,8 +160,8 @@ class Looking(OnServer):
         waits_for = replace(legs, master=DetailSpec("master", "shipment", ("shipment_id",), ("id",), known))
         self.place.run("UPDATE shipment SET pieces = 7, weight = 12.5, code = 'ab' WHERE id = 1")
         order = [("heavy", True), ("sum", True), ("coded", False)]
-        found = [row.extra for row in Rows.of(self.spec, waits_for, order).window(0, 5)]
-        self.assertEqual([(Decimal(str(h)), int(s), c) for h, s, c in found], [(25, n, "AB!") for n in (10, 9, 8)])
+        calculated = [row.extra for row in Rows.of(self.spec, waits_for, order).window(0, 5)]
+        self.assertEqual([(Decimal(str(h)), int(s), c) for h, s, c in calculated], [(25, n, "AB!") for n in (10, 9, 8)])
         alone = [row.extra for row in Rows.of(self.spec, legs, order).window(0, 5)]
         self.assertEqual([(h, int(s), c) for h, s, c in alone], [(None, n, None) for n in (103, 102, 101)])
 
@@ -241,13 +243,13 @@ class Looking(OnServer):
         rows = Rows.of(self.spec, dataset)
         some = self.place.run(f"SELECT s.id {sql}")
         self.assertEqual(rows.count(), len(some))
-        found = [row.values[0] for start in range(0, len(some), 50) for row in rows.window(start, 50)]
-        self.assertEqual(sorted(found), sorted(one for (one,) in some))
+        ids = [row.values[0] for start in range(0, len(some), 50) for row in rows.window(start, 50)]
+        self.assertEqual(sorted(ids), sorted(value for (value,) in some))
         names = [row.shown[0][0] for row in rows.window(0, len(some))]
         self.assertEqual([name for name, _ in groupby(names)], list(dict.fromkeys(names)))
-        self.assertEqual(rows.position(f"i{found[70]}"), 70)
+        self.assertEqual(rows.position(f"i{ids[70]}"), 70)
         self.assertEqual(totals(rows, [Total("id", "count")], [])[0], len(some))
-        self.assertEqual(sum(one.count for one in grouped(rows, "agent_id")[0]), len(some))
+        self.assertEqual(sum(item.count for item in grouped(rows, "agent_id")[0]), len(some))
 
     def test_a_misspelt_name_is_told_with_the_one_that_may_be_meant(self):
         for text, told in (
@@ -273,11 +275,11 @@ class Looking(OnServer):
             for r, o in zip(records, related, strict=True)
         ]
         self.assertEqual(
-            [[c.sentence for c in one] for one in told], [["sul e norte takes no goods."], ["3 legs for 2."]]
+            [[c.sentence for c in item] for item in told], [["sul e norte takes no goods."], ["3 legs for 2."]]
         )
         self.assertEqual(told[0][0].fields, ("agent_id",))
-        found = broken_rows(self.spec, dataset, rules[0])
-        self.assertEqual(found.count, len(self.place.run("SELECT id FROM shipment WHERE agent_id = 3")))
+        broken = broken_rows(self.spec, dataset, rules[0])
+        self.assertEqual(broken.count, len(self.place.run("SELECT id FROM shipment WHERE agent_id = 3")))
 
     def test_required_and_read_only_when(self):
         dataset = self.with_field("remarks", required_when="weight > 90", read_only_when="pieces = 2")

@@ -64,7 +64,7 @@ class Behaviour(OnServer):
             [(r.columns, r.target, r.target_columns) for r in table.references], [(("agent_id",), "agent", ("id",))]
         )
         self.assertEqual([r.table for r in table.referenced_by], ["Leg of way"])
-        self.assertIn(("code",), [one.columns for one in table.uniques])
+        self.assertIn(("code",), [unique.columns for unique in table.uniques])
         self.assertEqual(
             [self.shipments.dataset.by_name[n].required for n in ("code", "weight", "id")], [True, False, False]
         )
@@ -87,8 +87,8 @@ class Behaviour(OnServer):
             whole = [r[0] for r in self.place.run(f"SELECT id FROM shipment ORDER BY weight {way}, id {way}")]
             with mock.patch.object(anchors, "LEAST_STEP", 16):
                 for start in (0, 37, 200, 390, 399, 140):
-                    found = [int(row.id[1:]) for row in rows.window(start, 25)]
-                    self.assertEqual(found, whole[start : start + 25], (down, start))
+                    ids = [int(row.id[1:]) for row in rows.window(start, 25)]
+                    self.assertEqual(ids, whole[start : start + 25], (down, start))
             self.assertEqual(rows.position(f"i{whole[57]}"), 57)
         self.assertEqual(self.shipments.rows.count(), 400)
         self.place.run("DELETE FROM shipment WHERE id = 400")
@@ -124,8 +124,8 @@ class Behaviour(OnServer):
     def test_many_new_records_get_their_own_keys(self):
         records = [self.new(self.shipments, code=f"N{n}", agent_id="1") for n in range(50)]
         outcome = self.save(*records)
-        found = dict(self.place.run("SELECT id, code FROM shipment WHERE code LIKE 'N%'"))
-        self.assertEqual([found[int(outcome.ids[r.id][1:])] for r in records], [f"N{n}" for n in range(50)])
+        ids = dict(self.place.run("SELECT id, code FROM shipment WHERE code LIKE 'N%'"))
+        self.assertEqual([ids[int(outcome.ids[r.id][1:])] for r in records], [f"N{n}" for n in range(50)])
 
     def test_changed_and_removed_behind_ones_back(self):
         edited, gone = self.shipments.edit("i2", code="MINE"), self.shipments.edit("i5", code="X")

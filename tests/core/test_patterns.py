@@ -95,7 +95,7 @@ class Pictures(unittest.TestCase):
     @given(st.text("9AX-/ .", min_size=1, max_size=12).filter(lambda p: set(p) & set("9AX")), st.data())
     def test_what_fits_is_kept_as_it_is(self, picture, data):
         made = {"9": st.sampled_from("0123456789"), "A": st.sampled_from("abÇé"), "X": st.sampled_from("a1- ")}
-        text = "".join(one if literal else data.draw(made[one]) for one, literal in picture_of(picture))
+        text = "".join(item if literal else data.draw(made[item]) for item, literal in picture_of(picture))
         self.assertEqual(fitted(picture, text), text)
 
     def test_each_known_kind_takes_its_example_and_no_other_text(self):

@@ -82,7 +82,7 @@ class Queries(OnServer):
     def test_parameters_are_taken_for_what_stands_beside_them(self):
         """As people type them, as texts, and as a master's fields give them."""
         heavy = len(self.place.run("SELECT id FROM shipment WHERE weight > 90.5"))
-        for sql, given, found in (
+        for sql, given, expected in (
             ("SELECT id FROM agent WHERE id = :no", {"no": "2"}, [2]),
             ("SELECT id FROM agent WHERE id = :no", {"no": 2}, [2]),
             (
@@ -97,37 +97,37 @@ class Queries(OnServer):
         ):
             with self.subTest(sql, **given):
                 result = run_query(self.spec, checked_query(sql, self.kind), given)
-                self.assertEqual([row[0] for row in result.rows], found)
+                self.assertEqual([row[0] for row in result.rows], expected)
 
     def test_the_order_of_a_query_is_kept_as_far_as_its_columns_tell_it(self):
         base = "SELECT s.id, s.code AS name, s.weight FROM shipment s JOIN agent a ON a.id = s.agent_id ORDER BY "
-        for order, found in (
+        for order, expected in (
             ("s.weight DESC, name", [("weight", True), ("name", False)]),
             ("3 DESC, s.code", [("weight", True), ("name", False)]),
             ("weight, a.name, s.code", [("weight", False)]),
             ("a.name", []),
         ):
             dataset = query_dataset(self.spec, base + order, {})
-            self.assertEqual(list(dataset.sorted_by), found)
+            self.assertEqual(list(dataset.sorted_by), expected)
             ours = [row.values[0] for row in Rows.of(self.spec, dataset).window(0, 400)]
             theirs = [
                 row[0]
                 for row in self.place.run(
-                    base + (order if found and "a." not in order else "s.weight" if found else "s.id")
+                    base + (order if expected and "a." not in order else "s.weight" if expected else "s.id")
                 )
             ]
             weights = dict(self.place.run("SELECT id, weight FROM shipment"))
-            of = (lambda i: i) if not found or len(found) == 2 else weights.get
+            of = (lambda i: i) if not expected or len(expected) == 2 else weights.get
             self.assertEqual([of(i) for i in ours], [of(i) for i in theirs])
 
     def test_rows_without_a_value_for_a_parameter_are_not_read(self):
         dataset = query_dataset(self.spec, "SELECT id, name FROM agent WHERE id = :no", {"no": "1"})
-        for given, found in (((), None), ((("no", 2),), 1), ((), None), ((("no", "2"),), 1)):
+        for given, expected in (((), None), ((("no", 2),), 1), ((), None), ((("no", "2"),), 1)):
             rows = Rows.of(self.spec, replace(dataset, parameter_values=given))
-            if found is None:
+            if expected is None:
                 self.assertRaisesRegex(Problem, "asks for no", rows.window, 0, 1)
             else:
-                self.assertEqual(len(rows.window(0, 2)), found)
+                self.assertEqual(len(rows.window(0, 2)), expected)
 
     def test_rows_are_traced_to_one_table_or_not_at_all(self):
         joined = "SELECT s.id, s.code, a.name FROM shipment s JOIN agent a ON a.id = s.agent_id"

@@ -117,10 +117,10 @@ class Saves(unittest.TestCase):
     def test_new_records_in_doubt_are_not_inserted_twice(self):
         """The evidence is the transaction's: edits of the same draft, or rows with just these values."""
         bench = self.bench("berth")
-        one = self.new(bench, code="X1", quay="Test", length_m="10", depth_m="3.5", shore_power="no")
+        item = self.new(bench, code="X1", quay="Test", length_m="10", depth_m="3.5", shore_power="no")
         edited = bench.edit(bench.rows.window(0, 1)[0].id, quay="Moved")
-        self.assertTrue(save(self.spec, bench.dataset, [one, edited]).committed)
-        for draft in ([one, edited], [one]):
+        self.assertTrue(save(self.spec, bench.dataset, [item, edited]).committed)
+        for draft in ([item, edited], [item]):
             again = save(self.spec, bench.dataset, draft, in_doubt=True)
             self.assertEqual((again.committed, len(again.ids)), (True, len(draft)))
         self.assertEqual(ask(self.spec, "SELECT count(*) FROM berth WHERE quay = 'Test'"), [(1,)])

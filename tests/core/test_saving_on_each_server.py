@@ -36,7 +36,7 @@ class Saving(OnServer):
         ]
 
     def all_saved(self, outcomes):
-        self.assertTrue(all(one.committed and not one.failed for one in outcomes.values()), outcomes)
+        self.assertTrue(all(outcome.committed and not outcome.failed for outcome in outcomes.values()), outcomes)
 
     # -- the plan -------------------------------------------------------------------------------------------
 
@@ -50,19 +50,19 @@ class Saving(OnServer):
             for n in (1, 2)
         ]
         self.all_saved(save_parts(self.spec, self.parts([agent, chief], [ship], legs)))
-        found = self.place.run(
+        rows = self.place.run(
             'SELECT l.place, a.name, c.name FROM "Leg of way" l JOIN shipment s ON s.id = l.shipment_id '
             "JOIN agent a ON a.id = s.agent_id JOIN agent c ON c.id = a.chief_id WHERE s.code = 'NEW' ORDER BY 1"
             if self.kind != "mariadb"
             else "SELECT l.place, a.name, c.name FROM `Leg of way` l JOIN shipment s ON s.id = l.shipment_id "
             "JOIN agent a ON a.id = s.agent_id JOIN agent c ON c.id = a.chief_id WHERE s.code = 'NEW' ORDER BY 1"
         )
-        self.assertEqual(found, [("P1", "House", "Chief"), ("P2", "House", "Chief")])
+        self.assertEqual(rows, [("P1", "House", "Chief"), ("P2", "House", "Chief")])
 
     def test_details_go_before_masters_and_may_be_moved_away(self):
         self.place.run("INSERT INTO agent (id, name, chief_id) VALUES (11, 'Lone', NULL), (12, 'Under', 11)")
         self.place.run("INSERT INTO shipment (id, code, agent_id) VALUES (900, 'A', 11), (901, 'B', 12)")
-        gone = [removed(self.agents.read(one)) for one in ("i11", "i12")]
+        gone = [removed(self.agents.read(item)) for item in ("i11", "i12")]
         ships = [removed(self.shipments.read("i900")), self.shipments.edit("i901", agent_id="2")]
         legs = [removed(self.legs.read(row.id)) for row in self.legs.rows.window(0, 3)]
         self.all_saved(save_parts(self.spec, self.parts(gone, [*ships, removed(self.shipments.read("i1"))], legs)))

@@ -12,7 +12,7 @@ from enlace.core.draft.pending import removed
 from enlace.core.save import save
 from tests.servers import OnServer, on_each_server
 
-WANTED = [Total("weight", one) for one in FUNCTIONS] + [
+WANTED = [Total("weight", item) for item in FUNCTIONS] + [
     Total("pieces", "sum"),
     Total("day", "max"),
     Total("day", "count"),
@@ -42,24 +42,26 @@ class Totals(OnServer):
             self.assertTrue(save(self.spec, bench.dataset, draft).committed)
             self.assertEqual(self.plain(totals(bench.rows, WANTED)), self.plain(before))
 
-    def plain(self, found):
+    def plain(self, values):
         """Numbers of one type: the least value of a file comes as a float, the same one of a draft as a Decimal."""
-        return [Decimal(str(one)) if isinstance(one, int | float | Decimal) else one for one in found]
+        return [Decimal(str(value)) if isinstance(value, int | float | Decimal) else value for value in values]
 
     def test_against_the_statistics_module(self):
         bench = self.bench("shipment")
-        weights = [Decimal(str(one)) for (one,) in self.place.run("SELECT weight FROM shipment") if one is not None]
-        found = totals(bench.rows, WANTED[:5])
-        self.assertEqual(found[0], len(weights))
-        self.assertEqual(found[1], sum(weights))
-        self.assertEqual(found[2], round(statistics.mean(weights), 5))
-        self.assertEqual([Decimal(str(one)) for one in found[3:]], [min(weights), max(weights)])
+        weights = [
+            Decimal(str(value)) for (value,) in self.place.run("SELECT weight FROM shipment") if value is not None
+        ]
+        tally = totals(bench.rows, WANTED[:5])
+        self.assertEqual(tally[0], len(weights))
+        self.assertEqual(tally[1], sum(weights))
+        self.assertEqual(tally[2], round(statistics.mean(weights), 5))
+        self.assertEqual([Decimal(str(item)) for item in tally[3:]], [min(weights), max(weights)])
 
     def test_those_of_one_master_and_of_nothing(self):
         bench = self.bench("shipment")
         some = Rows.of(self.spec, bench.dataset, within=[("agent_id", 2)])
         [(count, total)] = self.place.run("SELECT count(weight), sum(weight) FROM shipment WHERE agent_id = 2")
-        self.assertEqual([Decimal(str(one)) for one in totals(some, WANTED[:2])], [count, Decimal(str(total))])
+        self.assertEqual([Decimal(str(total)) for total in totals(some, WANTED[:2])], [count, Decimal(str(total))])
         other = bench.edit("i3", weight="9000")  # of another master: it does not count here
         self.assertEqual(totals(some, WANTED[:2], [other]), totals(some, WANTED[:2]))
         none = Rows.of(self.spec, bench.dataset, within=[("agent_id", None)])

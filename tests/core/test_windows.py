@@ -37,9 +37,9 @@ class Windows(unittest.TestCase):
         bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a TEXT)"), "t")
         self.assertEqual((bench.rows.window(0, 50), bench.rows.count()), ([], 0))
         self.assertEqual(bench.rows.window(10**15, 50), [])
-        one = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY)", "INSERT INTO t VALUES (-5)"), "t")
-        self.assertEqual([r.id for r in one.rows.window(0, 50)], ["i-5"])
-        self.assertEqual(one.rows.position("i-5"), 0)
+        item = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY)", "INSERT INTO t VALUES (-5)"), "t")
+        self.assertEqual([r.id for r in item.rows.window(0, 50)], ["i-5"])
+        self.assertEqual(item.rows.position("i-5"), 0)
 
     def test_long_values_are_cut_and_bytes_not_read(self):
         spec = made(
@@ -108,8 +108,8 @@ class LockedFiles(unittest.TestCase):
             made("CREATE TABLE quay (id INTEGER PRIMARY KEY, name TEXT)", rows={"quay": [(1, "North")]})
             for _ in range(2)
         ]
-        for one in self.specs:
-            self.assertEqual(self.look(one), 1)
+        for spec in self.specs:
+            self.assertEqual(self.look(spec), 1)
 
     def look(self, spec):
         rows = Rows.of(spec, make_dataset(spec, "quay"))
@@ -136,7 +136,7 @@ class LockedFiles(unittest.TestCase):
             self.assertEqual([self.look(free) for _ in range(20)], [1] * 20)
             self.assertTrue(waiting.is_alive())
             waiting.join()
-            self.assertEqual([one.code for one in told], ["locked"] * 3)
+            self.assertEqual([item.code for item in told], ["locked"] * 3)
             self.assertEqual(waits, [4_000, 0, 0])
             other.execute("ROLLBACK")
         self.assertEqual(self.look(locked), 1)

@@ -52,7 +52,9 @@ class Combination(unittest.TestCase):
         if record.idle or theirs == was:
             return  # one side changed nothing: there is no conflict to settle
         expected = merged(was, mine, theirs)
-        disputed = [one for one in versions(DATASET, held) if one.disputed and one.mine != one.theirs]
+        disputed = [
+            version for version in versions(DATASET, held) if version.disputed and version.mine != version.theirs
+        ]
         self.assertEqual(expected is None, bool(disputed), (was, mine, theirs))
         if expected is None:
             self.assertFalse(combinable(DATASET, held))

@@ -27,7 +27,7 @@ VALUES = {
 
 class Conditions(OnServer):
     def test_the_same_rows_break_them(self):
-        checks = ", ".join(f"CHECK ({one})" for one in CONDITIONS)
+        checks = ", ".join(f"CHECK ({item})" for item in CONDITIONS)
         self.place.run(
             f"CREATE TABLE craft (id integer PRIMARY KEY, kind varchar(9), vote integer, low integer, high integer, {checks})"
         )

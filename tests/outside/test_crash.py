@@ -24,9 +24,9 @@ class SaverKilled(OnServer):
             make_table(spec)
             spec = ConnectionSpec(spec.kind, spec.parameters, spec.secret, NAME)
         address = self.place.engine.url.render_as_string(hide_password=False)
-        found = Crashes(spec, address, random.Random(7))
-        found.prepare()
-        return found
+        run = Crashes(spec, address, random.Random(7))
+        run.prepare()
+        return run
 
     def test_with_and_without_receipts(self):
         for receipts in (False, True):

@@ -222,11 +222,11 @@ class AgainstTheServers(OnServer):
                 return  # SQLite divides in binary: whether a quotient equals another number exactly is chance there
             asked = text("SELECT " + sql.text.replace(":", "\\:") + " FROM r ORDER BY id")
             try:
-                found = engine.execute(asked).scalars().all()
+                values = engine.execute(asked).scalars().all()
             except OperationalError as error:
                 self.assertIn("parser stack overflow", str(error))  # SQLite's own bound on nesting
                 return
-            for row, theirs in zip(ROWS, found, strict=True):
+            for row, theirs in zip(ROWS, values, strict=True):
                 try:
                     ours, theirs = expression.value(row), tidy(theirs, sql.type)
                 except ExpressionError:
@@ -246,8 +246,8 @@ class AgainstTheServers(OnServer):
         expression = Expression("y AND n", TYPES)
         sql = condition(expression, self.kind, self.column)
         with self.place.engine.connect() as db:
-            found = db.execute(text(f"SELECT id FROM r WHERE {sql} ORDER BY id")).scalars().all()
-        self.assertEqual(found, [i for i, row in enumerate(ROWS, 1) if row["y"] and row["n"]])
+            ids = db.execute(text(f"SELECT id FROM r WHERE {sql} ORDER BY id")).scalars().all()
+        self.assertEqual(ids, [i for i, row in enumerate(ROWS, 1) if row["y"] and row["n"]])
 
 
 on_each_server(globals(), AgainstTheServers)

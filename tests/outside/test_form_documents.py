@@ -29,7 +29,8 @@ class Published(unittest.TestCase):
 
         def bare(controls: list) -> list:
             return [
-                {k: bare(v) if k == "children" else v for k, v in one.items() if k != "settings"} for one in controls
+                {k: bare(v) if k == "children" else v for k, v in control.items() if k != "settings"}
+                for control in controls
             ]
 
         values["controls"] = bare(values.get("controls", []))
@@ -45,9 +46,9 @@ class Published(unittest.TestCase):
             {**sound, "controls": [{"id": "a", "kind": "grid", "place": {"x": 13}}]},
             {**sound, "controls": [{"id": "a", "kind": "chart", "settings": {"shape": "cake"}}]},
         )
-        for one in wrong:
-            with self.subTest(one), self.assertRaises(jsonschema.ValidationError):
-                jsonschema.validate(one, SCHEMA)
+        for item in wrong:
+            with self.subTest(item), self.assertRaises(jsonschema.ValidationError):
+                jsonschema.validate(item, SCHEMA)
 
 
 class Charts(Sheets):
@@ -67,9 +68,9 @@ class Charts(Sheets):
                 f"/desk/{form.pk}/record", {"on": "sheet", "record": f"i{call}"}, headers={"HX-Request": "true"}
             ).content.decode()
             chart = html[html.index('class="chart"') :]
-            found = re.findall(r'<th scope="row">([^<]*)</th><td[^>]*>([^<]*)</td>', chart[: chart.index("</table>")])
+            bars = re.findall(r'<th scope="row">([^<]*)</th><td[^>]*>([^<]*)</td>', chart[: chart.index("</table>")])
             wanted = rows.groupby("direction")["tonnes"].agg(theirs)
             with self.subTest(function):
-                self.assertEqual({unescape(name) for name, _ in found}, set(wanted.index))
-                for name, text in found:
+                self.assertEqual({unescape(name) for name, _ in bars}, set(wanted.index))
+                for name, text in bars:
                     self.assertAlmostEqual(float(text.replace(",", "")), float(wanted[name]), 3)

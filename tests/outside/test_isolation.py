@@ -38,11 +38,11 @@ class Anomalies(OnServer):
             barrier.wait()
             told[name] = save(self.spec, self.accounts.dataset, [record]).committed
 
-        people = [threading.Thread(target=work, args=one) for one in (("mine", mine), ("theirs", theirs))]
-        for one in people:
-            one.start()
-        for one in people:
-            one.join()
+        people = [threading.Thread(target=work, args=item) for item in (("mine", mine), ("theirs", theirs))]
+        for person in people:
+            person.start()
+        for person in people:
+            person.join()
         self.assertEqual(sorted(told.values()), [False, True])
         self.assertEqual(self.values(), (1, 1) if told["mine"] else (2, 2))
 
@@ -111,7 +111,7 @@ class Anomalies(OnServer):
         reader.start()
         try:
             for n in range(15):
-                both = [self.accounts.edit(one, x=str(n)) for one in ("i1", "i2")]
+                both = [self.accounts.edit(item, x=str(n)) for item in ("i1", "i2")]
                 self.assertTrue(save_parts(self.spec, [Part(self.accounts.dataset, both)])[""].committed)
         finally:
             stop.set()

@@ -95,10 +95,10 @@ class World(OnServer):
         only, _ = read_filters(city, {"country_iso": "united", "population": ">500000"}, ENGLISH)
         mask = folded.str.contains("united") & (people > 500_000)
         rows = Rows.of(self.spec, city, [("country_iso", False)], filters=only)
-        found = Counter(row.shown[0][0] for row in rows.window(0, 2000))
-        self.assertEqual(dict(found), names[mask].value_counts().to_dict())
+        left = Counter(row.shown[0][0] for row in rows.window(0, 2000))
+        self.assertEqual(dict(left), names[mask].value_counts().to_dict())
         groups, _ = grouped(rows, "country_iso")
-        self.assertEqual({g.shown[0]: g.count for g in groups}, dict(found))
+        self.assertEqual({g.shown[0]: g.count for g in groups}, dict(left))
         self.assertEqual(totals(rows, [Total("population", "sum")]), [people[mask].sum()])
 
     def test_a_search_finds_what_pandas_finds(self):
@@ -117,17 +117,17 @@ class World(OnServer):
             wanted = plain(" ".join(typed.split()))
             starting = set(self.cities[folded.str.startswith(wanted)].geonameid)
             containing = set(self.cities[folded.str.contains(wanted, regex=False)].geonameid)
-            found, start, more = [], 0, True
+            ids, start, more = [], 0, True
             while more and start < 500:
                 page = listed(self.spec, dataset, field, typed, start)
-                found += [one.value for one in page.options]
+                ids += [option.value for option in page.options]
                 start, more = start + len(page.options), page.more
             with self.subTest(typed):
-                most = len(found)
-                self.assertEqual(len(set(found)), most)
+                most = len(ids)
+                self.assertEqual(len(set(ids)), most)
                 if not more:
-                    self.assertEqual(set(found), containing)
-                self.assertLessEqual(set(found[: len(starting)]) - starting, set())
+                    self.assertEqual(set(ids), containing)
+                self.assertLessEqual(set(ids[: len(starting)]) - starting, set())
 
 
 on_each_server(globals(), World)

@@ -101,7 +101,7 @@ class Types(OnServer):
         if self.kind == "postgresql":
             self.place.run("CREATE TYPE mood AS ENUM ('calm', 'rough', 'it''s foggy')")
             self.place.run("CREATE DOMAIN code AS varchar(5)")
-        columns = ", ".join(f"c{n} {one}" for n, one in enumerate(self.types))
+        columns = ", ".join(f"c{n} {kind_of_value}" for n, kind_of_value in enumerate(self.types))
         self.place.run(f"CREATE TABLE t (id {KEY[self.kind]}, {columns}, shown {SHOWN[self.kind][1]})")
 
     def insert(self, values) -> int:
@@ -146,7 +146,7 @@ class Types(OnServer):
             phases=[Phase.generate],
             suppress_health_check=list(HealthCheck),
         )
-        @given(st.tuples(*(st.none() | one for one in self.types.values())))
+        @given(st.tuples(*(st.none() | kind_of_value for kind_of_value in self.types.values())))
         def same(values):
             number = self.insert(values)
             record = self.typed_again(bench, number)
@@ -155,14 +155,14 @@ class Types(OnServer):
             other = outcome.ids[record.id][1:]
             asked = ", ".join(f"{SAME[self.kind].format(f'c{n}')}, a.c{n}, b.c{n}" for n, _ in enumerate(self.types))
             with self.place.engine.connect() as db:
-                found = list(
+                read = list(
                     db.execute(text(f"SELECT {asked} FROM t a, t b WHERE a.id = {number} AND b.id = {other}")).one()
                 )
-            for n, one in enumerate(self.types):
-                is_same, first, second = found[3 * n : 3 * n + 3]
-                if self.kind == "sqlite" and one.startswith("TIME"):
+            for n, kind_of_value in enumerate(self.types):
+                is_same, first, second = read[3 * n : 3 * n + 3]
+                if self.kind == "sqlite" and kind_of_value.startswith("TIME"):
                     is_same = moment(first) == moment(second)
-                self.assertTrue(is_same, (one, values[n], first, second))
+                self.assertTrue(is_same, (kind_of_value, values[n], first, second))
 
         same()
 

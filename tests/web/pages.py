@@ -30,14 +30,14 @@ class FlatClient(Client):
         response = super().request(**request)
         if not response.streaming and response["Content-Type"].startswith("text/html"):
             text = re.sub(r"\s*\n\s*", "\n", response.content.decode())
-            text = re.sub(r">\n|\n<(?!/?textarea|/?pre)", lambda found: found[0].strip(), text)
+            text = re.sub(r">\n|\n<(?!/?textarea|/?pre)", lambda match: match[0].strip(), text)
             response.content = _joined(text).encode()
         return response
 
 
 def _joined(text: str) -> str:
     """Line ends inside tags, between attributes, as blanks."""
-    return re.sub(r"<[a-zA-Z][^<>]*>", lambda found: found[0].replace("\n", " "), text)
+    return re.sub(r"<[a-zA-Z][^<>]*>", lambda match: match[0].replace("\n", " "), text)
 
 
 @override_settings(STORAGES=PLAIN_FILES, PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"])
@@ -99,9 +99,9 @@ class Pages(TestCase):
 
     def events(self, response) -> dict:
         """What an answer tells the page's scripts, in its header and in its body."""
-        found = json.loads(response.get("HX-Trigger", "{}"))
+        told = json.loads(response.get("HX-Trigger", "{}"))
         body = re.findall(r'data-event="([\w:]+)" data-detail="([^"]*)"', response.content.decode())
-        return found | {name: json.loads(unescape(detail)) for name, detail in body}
+        return told | {name: json.loads(unescape(detail)) for name, detail in body}
 
     def total(self, form: Form) -> int:
         """How many records a form says there are."""

@@ -9,11 +9,11 @@ from tests.web.pages import Pages
 
 
 def addresses(resolver=None, prefix="/"):
-    for one in (resolver or get_resolver()).url_patterns:
-        if isinstance(one, URLResolver):
-            yield from addresses(one, prefix + str(one.pattern))
-        elif isinstance(one, URLPattern):
-            yield prefix + str(one.pattern)
+    for url_pattern in (resolver or get_resolver()).url_patterns:
+        if isinstance(url_pattern, URLResolver):
+            yield from addresses(url_pattern, prefix + str(url_pattern.pattern))
+        elif isinstance(url_pattern, URLPattern):
+            yield prefix + str(url_pattern.pattern)
 
 
 class Access(Pages):
@@ -26,13 +26,15 @@ class Access(Pages):
     def detail(self, form):
         """Port calls that belong to a vessel."""
         link = {"columns": ["vessel_id"], "master_columns": ["id"], "title": "Calls"}
-        found = form.details.first()
-        return found or form.details.create(dataset=self.form("port_call").dataset, **link)
+        first_detail = form.details.first()
+        return first_detail or form.details.create(dataset=self.form("port_call").dataset, **link)
 
     def action(self, form):
         """A statement that the form offers as a button."""
-        found = form.actions.first()
-        return found or form.actions.create(title="Touch", statements="UPDATE vessel SET name = name WHERE id = :id")
+        first_action = form.actions.first()
+        return first_action or form.actions.create(
+            title="Touch", statements="UPDATE vessel SET name = name WHERE id = :id"
+        )
 
     def fill(self, address, form, number=None):
         values = {

@@ -35,7 +35,7 @@ class Sheets(Pages):
         self.cargo = self.detail(Above(self.vessel, self.calls), "cargo_line")
 
     def detail(self, above, table):
-        reference = next(one for one in possible_details(above) if one.table == table)
+        reference = next(reference for reference in possible_details(above) if reference.table == table)
         return add_detail(above, reference)
 
     def act(self, act: str, status: int = 200, form: Form | None = None, **data) -> str:
@@ -111,8 +111,8 @@ class Composer(Sheets):
         self.assertEqual(self.document().all().__class__.__name__, "generator")
 
     def reference(self, html: str) -> str:
-        found = re.search(r'id="under-port_call">(.*?)</select>', html, re.S)[1]
-        return re.search(r'value="([^"]*)"', found)[1].replace("&#x27;", "'")
+        options = re.search(r'id="under-port_call">(.*?)</select>', html, re.S)[1]
+        return re.search(r'value="([^"]*)"', options)[1].replace("&#x27;", "'")
 
     def test_kinds_that_can_t_be_and_markup_in_settings(self):
         self.act("add", 400, kind="nothing")
@@ -142,8 +142,10 @@ class OneMoreKind(Sheets):
                 self.act("set", ids="rule", name="label", value="Below")
                 self.assertContains(self.client.get(f"/desk/{self.vessel.pk}/"), '<hr aria-label="Below">')
                 self.assertIn("rule", json.dumps(schema()))
-                self.assertEqual([one for one in faults_of(layout.wired(self.vessel)) if one.control == "rule"], [])
-        told = [one.sentence for one in faults_of(layout.wired(self.vessel)) if one.control == "rule"]
+                self.assertEqual(
+                    [fault for fault in faults_of(layout.wired(self.vessel)) if fault.control == "rule"], []
+                )
+        told = [fault.sentence for fault in faults_of(layout.wired(self.vessel)) if fault.control == "rule"]
         self.assertEqual(told, ["Nothing here knows a control of the kind rule."])
 
 
@@ -156,8 +158,8 @@ class AtTheDesk(Sheets):
         ).content.decode()
 
     def told(self, html: str) -> dict[str, dict]:
-        found = re.findall(r'<template data-source="([^"]*)" data-detail="([^"]*)">', html)
-        return {p: json.loads(unescape(detail)) for p, detail in found}
+        places = re.findall(r'<template data-source="([^"]*)" data-detail="([^"]*)">', html)
+        return {p: json.loads(unescape(detail)) for p, detail in places}
 
     def calls_of(self, vessel: int) -> list[int]:
         return [row[0] for row in self.sql("SELECT id FROM port_call WHERE vessel_id = ? ORDER BY id", vessel)]
@@ -242,7 +244,7 @@ class AtTheDesk(Sheets):
         before = self.shares(self.on_sheet("at", position=0))
         call = self.calls_of(1)[0]
         status = self.sql("SELECT status FROM port_call WHERE id = ?", call)[0][0]
-        wanted = next(one for one in before if one != status)
+        wanted = next(item for item in before if item != status)
         at = f"/desk/{self.vessel.pk}/detail/{self.calls.pk}/i1/edit?on=sheet"
         self.client.post(at, {"record": f"i{call}", "field": "status", "value": wanted}, headers={"HX-Request": "true"})
         after = self.shares(self.on_sheet("at", position=0))
@@ -267,7 +269,7 @@ class AtTheDesk(Sheets):
         self.assertNotIn("flag", knots)
         drawn = re.search(r'class="card-record".*?</div>', html, re.S)[0]
         labels = re.findall(r'<span class="label">([^<]*)</span>', drawn)
-        self.assertEqual([dataset.any_name[name].label for name in knots], [unescape(one) for one in labels])
+        self.assertEqual([dataset.any_name[name].label for name in knots], [unescape(label) for label in labels])
 
     def test_a_kind_that_nobody_knows_breaks_nothing(self):
         document = json.loads(self.document().to_json())

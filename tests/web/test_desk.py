@@ -252,8 +252,8 @@ class Saving(Pages):
     def test_somebody_else_removed_it(self):
         form = self.form("pilot_shift")
         first, second = [r.id for r in self.rows(form, 2)]
-        for one in (first, second):
-            self.edit(form, one, ends="23:59")
+        for item in (first, second):
+            self.edit(form, item, ends="23:59")
         self.sql("DELETE FROM pilot_shift WHERE pilot_id = 1")
         self.post(form, "save", record=first)
         self.post(form, "create-again", record=first)
@@ -281,9 +281,9 @@ class Saving(Pages):
 
     def test_typing_into_a_record_that_is_gone_keeps_what_was_typed(self):
         form = self.form("pilot_shift")
-        one = self.rows(form, 1)[0].id
+        item = self.rows(form, 1)[0].id
         self.sql("DELETE FROM pilot_shift WHERE pilot_id = 1")
-        html = self.post(form, "edit", record=one, field="ends", value="22:15", seen_text="08:30").content.decode()
+        html = self.post(form, "edit", record=item, field="ends", value="22:15", seen_text="08:30").content.decode()
         self.assertIn("Somebody removed this record", html)
         self.assertIn("22:15", html)
 

@@ -153,10 +153,10 @@ class Details(Pages):
         self.assertRegex(counted, r"Notes</[^>]*>(\s|<[^>]*>)*1\b")  # the pending one
         self.assertIn("Saved 4 records", self.said(self.post(form, "save")))
         self.assertRedirects(self.client.get(f"{at}/{notes.pk}/{first}/?record=i4"), f"{at}/{notes.pk}/i4/?record=i4")
-        found = self.sql(
+        rows = self.sql(
             "SELECT d.title, s.minutes, n.words FROM drill d JOIN drill_step s ON s.drill_no = d.no JOIN drill_note n ON n.step_id = s.id WHERE n.id > 3 ORDER BY n.id"
         )
-        self.assertEqual(sorted(found), [("Abandon ship", 3, "Count heads"), ("Fire", 5, "Breathe")])
+        self.assertEqual(sorted(rows), [("Abandon ship", 3, "Count heads"), ("Fire", 5, "Breathe")])
         entry = JournalEntry.objects.get()
         self.client.post(f"/desk/journal/{entry.pk}/take-back")
         self.assertIn("Saved 4 records", self.said(self.post(form, "save")))

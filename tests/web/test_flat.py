@@ -98,15 +98,15 @@ class LargeDrafts(Pages):
             records["", f"i{n}"] = PendingRecord(
                 f"i{n}", "edited", (n,), {"id": n, "name": f"Quay {n}", "room": 10**9}, {"name": f"Q{n}"}
             )
-            one = PendingRecord(new_record().id, "new", now={"quay_id": n, "metres": 5})
-            records[self.part, one.id] = one
+            item = PendingRecord(new_record().id, "new", now={"quay_id": n, "metres": 5})
+            records[self.part, item.id] = item
         store.links = Work(self.builder, self.quays, Formats.of("en_GB"))._links
         store.put_all("Many", dict.fromkeys(records), records)
         Draft.objects.get(form=self.quays).steps.all().delete()
 
     def costs(self, pending: int) -> dict[str, tuple[int, int]]:
         self.prepare(pending)
-        form, found = self.quays, {}
+        form, by_size = self.quays, {}
         acts = {
             "window": lambda: self.client.get(f"/desk/{form.pk}/rows", {"start": 0, "size": 40}),
             "edit": lambda: self.edit(form, "i1", name=f"Edited {pending}"),
@@ -122,8 +122,8 @@ class LargeDrafts(Pages):
             with Counted() as counted:
                 act()
             self.assertLessEqual(counted.deepest, 1, f"{name}: one connection inside another")
-            found[name] = (counted.statements, counted.decodes)
-        return found
+            by_size[name] = (counted.statements, counted.decodes)
+        return by_size
 
     def test_the_same_for_a_draft_of_one_and_of_ten_thousand(self):
         one, hundred = self.costs(1), self.costs(100)
@@ -134,15 +134,15 @@ class LargeDrafts(Pages):
         self.assertLessEqual(max(n for n, _ in hundred.values()), 30)
 
     def test_a_save_asks_by_the_hundred(self):
-        found = {}
+        costs = {}
         for pending in (100, 1_000):
             self.prepare(pending)
             with Counted() as counted:
                 said = self.said(self.post(self.quays, "save"))
             self.assertIn(f"Saved {2 * pending} records", said)
-            found[pending] = counted
+            costs[pending] = counted
         # What reads for the rules goes by the hundred; each record is written, and its row is looked at, by itself.
-        per = {n: (one.statements / n, one.decodes / n) for n, one in found.items()}
+        per = {n: (cost.statements / n, cost.decodes / n) for n, cost in costs.items()}
         self.assertLessEqual(per[1_000][0], per[100][0] + 0.5, per)
         self.assertLessEqual(per[1_000][1], per[100][1] + 0.5, per)
 
@@ -239,20 +239,20 @@ class GoneColumn(Pages):
 class Soak(Pages):
     """A thousand mixed requests: the last ones cost what the first ones did, and nothing that is kept grew."""
 
-    def ask(self, one):
+    def ask(self, item):
         whole = {"headers": {"HX-Request": "true"}}
-        if one.data is None:
-            return self.client.get(one.path, one.query, **whole)
-        return self.client.post(one.path, one.data, **whole)
+        if item.data is None:
+            return self.client.get(item.path, item.query, **whole)
+        return self.client.post(item.path, item.data, **whole)
 
     def probe(self, at: str) -> list[list[str]]:
-        found = []
+        costs = []
         for path, query in (("rows", {"start": 300, "size": 60, "order": "-height_m"}), ("record", {"record": "i9"})):
             self.client.get(at + path, query)
             with Counted() as counted:
                 self.assertEqual(self.client.get(at + path, query).status_code, 200)
-            found.append(counted.asked)
-        return found
+            costs.append(counted.asked)
+        return costs
 
     def test_a_thousand_requests(self):
         form = self.form("tide_reading")
@@ -265,9 +265,9 @@ class Soak(Pages):
             (("only-height_m", ">1"), ("only-quality", "1")),
         )
         kept = memory = first = None
-        for n, one in enumerate(mixed(random.Random(4), place, 1_000)):
-            answer = self.ask(one)
-            self.assertLess(answer.status_code, 500, (one, answer.content[:300]))
+        for n, item in enumerate(mixed(random.Random(4), place, 1_000)):
+            answer = self.ask(item)
+            self.assertLess(answer.status_code, 500, (item, answer.content[:300]))
             if n == 400:
                 form.dataset.refresh_from_db()
                 self.post(form, "discard")

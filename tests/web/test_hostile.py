@@ -33,16 +33,20 @@ class Fuzz(Pages):
         }  # fmt: skip
         fields = [field.name for field in self.ports.dataset.fields.all()]
         # What takes itself away is left out: there would be nothing left to try.
-        patterns = [one for one in addresses() if not one.endswith(("remove", "sign-out/", "end", "query/run"))]
+        patterns = [
+            address for address in addresses() if not address.endswith(("remove", "sign-out/", "end", "query/run"))
+        ]
         wrong = []
-        for one in hostile(random.Random(seed), patterns, numbers, fields, TIMES):
-            path = f"{one.path}?{urlencode(one.query, errors='surrogatepass')}"
-            headers = {"HX-Request": "true"} if one.part else {}
+        for item in hostile(random.Random(seed), patterns, numbers, fields, TIMES):
+            path = f"{item.path}?{urlencode(item.query, errors='surrogatepass')}"
+            headers = {"HX-Request": "true"} if item.part else {}
             answer = (
-                client.get(path, headers=headers) if one.data is None else self.posted(client, path, one.data, headers)
+                client.get(path, headers=headers)
+                if item.data is None
+                else self.posted(client, path, item.data, headers)
             )
             if answer.status_code >= 500 and answer.status_code != 503:
-                wrong.append((answer.status_code, one))
+                wrong.append((answer.status_code, item))
         return wrong
 
     def posted(self, client, path, data, headers):

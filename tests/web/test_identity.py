@@ -32,12 +32,12 @@ class Identity(Pages):
                 "downwards": [(1, "a"), (None, "b")],
             },
         )
-        found = {
+        identities = {
             name: make_dataset(place.to_spec(), name).key
             for name in ("declared", "by_fact", "a_set", "plain", "downwards")
         }
         self.assertEqual(
-            found,
+            identities,
             {
                 "downwards": ("_rowid_",),
                 "declared": ("_rowid_",),
@@ -82,8 +82,10 @@ class Identity(Pages):
                 self.assertEqual(form.dataset.key, ["ship", "day", "tons"])
                 ids = self.ids(form)
                 self.assertEqual(len(set(ids)), 4)  # two rows are alike
-                one = next(i for i in ids if "A" in self.editors(form, i) and "2026" not in self.editors(form, i))
-                self.edit(form, one, tons="3")
+                identifier = next(
+                    i for i in ids if "A" in self.editors(form, i) and "2026" not in self.editors(form, i)
+                )
+                self.edit(form, identifier, tons="3")
                 self.assertIn("Saved 1 record", self.said(self.post(form, "save")))
                 self.assertEqual(place.run("SELECT tons FROM visit WHERE ship = 'A' AND day IS NULL")[0][0], 3)
                 twin = next(i for i in self.ids(form) if "B" in self.editors(form, i))
@@ -97,8 +99,8 @@ class Identity(Pages):
         place.run("CREATE TABLE level (k double precision PRIMARY KEY, v text)")
         place.run("INSERT INTO level VALUES ('NaN', 'a'), ('Infinity', 'b'), (0.1, 'c')")
         form = self.form("level", self.connect(place.spec))
-        for one in self.ids(form):
-            self.edit(form, one, v="seen")
+        for identifier in self.ids(form):
+            self.edit(form, identifier, v="seen")
         self.assertIn("Saved 3 records", self.said(self.post(form, "save")))
         place = Place("mariadb")
         self.addCleanup(place.close)
@@ -148,9 +150,9 @@ class Identity(Pages):
                 self.edit(form, new, id="77")
                 self.new(form, name="By the server")
                 self.assertIn("Saved 2 records", self.said(self.post(form, "save")))
-                found = place.run("SELECT id, name FROM buoy ORDER BY name")
-                self.assertEqual(found[0], (77, "By number"))
-                self.assertEqual(len(found), 2)
+                rows = place.run("SELECT id, name FROM buoy ORDER BY name")
+                self.assertEqual(rows[0], (77, "By number"))
+                self.assertEqual(len(rows), 2)
 
     def test_made_up_types_hold_what_they_hold(self):
         place = self.on(
@@ -261,5 +263,5 @@ class Lists(Pages):
         for words in ("(empty text)", "(no value)", "x"):
             self.assertIn(f">{words}<", notes)
         for said, count in (("==", 1), ("no value", 1), ("==x", 998), ("==X", 0)):
-            found = self.client.get(f"/desk/{self.call.pk}/count", {"only-flag": said})
-            self.assertEqual(json.loads(found["HX-Trigger"])["enlace:total"]["total"], count, said)
+            response = self.client.get(f"/desk/{self.call.pk}/count", {"only-flag": said})
+            self.assertEqual(json.loads(response["HX-Trigger"])["enlace:total"]["total"], count, said)

@@ -22,7 +22,7 @@ class Making(Pages):
         self.assertContains(shown, "CREATE TABLE branch")
         self.assertContains(shown, "2 rows were read")
         context = shown.context
-        columns = [one for one in context["lines"] if one.name]
+        columns = [item for item in context["lines"] if item.name]
         data = {"name": "branch", "content": context["content"], "column": [c.name for c in columns], "kind": [c.kind for c in columns], "size": [c.size for c in columns], "key": ["0"]}  # fmt: skip
         made = self.client.post(address, {**data, "run": "1"})
         self.assertEqual(made.status_code, 302, made.content[:300])

@@ -94,7 +94,7 @@ class Trials(OnServer):
         ):
             trial = broken_rows(self.spec, dataset, RuleSpec(rule), 1000)
             whole = self.place.run(f"SELECT id FROM shipment WHERE {condition} ORDER BY id")
-            self.assertEqual([one for one, _ in trial.rows], [f"i{row[0]}" for row in whole], rule)
+            self.assertEqual([item for item, _ in trial.rows], [f"i{row[0]}" for row in whole], rule)
             self.assertEqual(trial.count, len(whole))
 
 

@@ -115,17 +115,17 @@ class Undoing(Pages):
 
         states = [state()]
         for n in range(60):
-            act, one = dice.choice(("edit", "edit", "edit", "new", "remove", "keep")), f"i{dice.randrange(1, 9)}"
+            act, item = dice.choice(("edit", "edit", "edit", "new", "remove", "keep")), f"i{dice.randrange(1, 9)}"
             if act == "edit":
                 field, value = dice.choice(
                     (("name", f"N{n}"), ("built", "31 Feb"), ("flag", ""), ("length_m", str(n + 50)))
                 )
-                target = dice.choice([one, *new])
+                target = dice.choice([item, *new])
                 self.client.post(f"/desk/{form.pk}/edit", {"record": target, "field": field, "value": value})
             elif act == "new":
                 new.append(self.new(form))
             else:
-                self.client.post(f"/desk/{form.pk}/{act}", {"record": dice.choice([one, *new])})
+                self.client.post(f"/desk/{form.pk}/{act}", {"record": dice.choice([item, *new])})
             if state() != states[-1]:
                 states.append(state())
         self.assertGreater(len(states), 20)

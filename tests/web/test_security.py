@@ -97,7 +97,7 @@ class Markup(Pages):
             f"?only-a={evil}",
             "choices?record=i1&field=k",
         ]
-        for page in [f"{at}{one}" for one in pages] + [
+        for page in [f"{at}{page}" for page in pages] + [
             "/desk/",
             "/desk/journal/",
             f"/workshop/dataset/{form.dataset_id}/",
@@ -213,9 +213,9 @@ class Files(Pages):
 
     def test_folders_and_servers_by_a_setting(self):
         inside, outside = self.place / "in", self.place / "out"
-        for one in (inside, outside):
-            one.mkdir()
-            (one / "a.db").write_bytes(b"x")
+        for item in (inside, outside):
+            item.mkdir()
+            (item / "a.db").write_bytes(b"x")
         allow(Policy(home=self.home, folders=(inside,), servers=(("db.example", 5432),)))
         checked_file(str(inside / "a.db"))
         (inside / "link").symlink_to(outside / "a.db")
@@ -249,11 +249,11 @@ class Files(Pages):
                 except OSError:
                     continue
                 finally:
-                    for one in held[:]:
+                    for item in held[:]:
                         try:
-                            one.send(b"\x10")
+                            item.send(b"\x10")
                         except OSError:
-                            held.remove(one)
+                            held.remove(item)
 
         threading.Thread(target=drip, daemon=True).start()
         port = str(listening.getsockname()[1])
@@ -469,8 +469,8 @@ class SigningIn(Pages):
 
     def test_sessions_are_listed_and_end(self):
         here, there = Client(), Client()
-        for one in (here, there):
-            one.post("/sign-in/", {"username": "rui", "password": "quay-side-7"})
+        for item in (here, there):
+            item.post("/sign-in/", {"username": "rui", "password": "quay-side-7"})
         self.assertEqual(PersonSession.objects.filter(person=self.operator).count(), 2)
         page = here.get("/account/").content.decode()
         other = re.search(r"/account/session/(\d+)/end", page)[0]

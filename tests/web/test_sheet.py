@@ -225,11 +225,11 @@ class Sheet(Pages):
         self.act(self.calls, act="calculate", label="Moved", kind="whole", formula="sum(container_move.gross_kg)")
         self.calls.dataset.refresh_from_db()
         number = next(i for i, f in enumerate(self.calls.dataset.to_spec().all) if f.label == "Moved")
-        (one, first), (two, second) = self.sql("SELECT port_call_id, sum(gross_kg) FROM container_move GROUP BY 1 LIMIT 2")  # fmt: skip
-        *key, weight = self.sql("SELECT port_call_id, container_no, direction, gross_kg FROM container_move WHERE port_call_id = ? AND gross_kg > 0", one)[0]  # fmt: skip
-        at = f"/desk/{self.calls.pk}/detail/{self.calls.details.get().pk}/i{one}/"
+        (item, first), (two, second) = self.sql("SELECT port_call_id, sum(gross_kg) FROM container_move GROUP BY 1 LIMIT 2")  # fmt: skip
+        *key, weight = self.sql("SELECT port_call_id, container_no, direction, gross_kg FROM container_move WHERE port_call_id = ? AND gross_kg > 0", item)[0]  # fmt: skip
+        at = f"/desk/{self.calls.pk}/detail/{self.calls.details.get().pk}/i{item}/"
         self.client.post(f"{at}edit", {"record": record_id(tuple(key)), "field": "port_call_id", "value": str(two)})
-        for call, total in ((one, first - weight), (two, second + weight)):
+        for call, total in ((item, first - weight), (two, second + weight)):
             shown = self.client.get(f"/desk/{self.calls.pk}/record?record=i{call}").content.decode()
             self.assertEqual(re.search(rf'id="e-{number}"[^>]*>([^<]*)<', shown)[1].replace(",", ""), str(total))
 
@@ -260,8 +260,10 @@ class Sheet(Pages):
         ]
         self.edit(self.calls, f"i{first}", agent_id=other[0])
         html = self.client.get(f"/desk/{self.calls.pk}/groups", {"by": "agent_id"}).content.decode()
-        found = dict(re.findall(r'<th scope="row"><a [^>]*>([^<]*)</a></th><td class="digits end">([\d,]+)</td>', html))
-        self.assertEqual((found[one[0]], found[other[0]]), (str(one[1] - 1), str(other[1] + 1)))
+        counts = dict(
+            re.findall(r'<th scope="row"><a [^>]*>([^<]*)</a></th><td class="digits end">([\d,]+)</td>', html)
+        )
+        self.assertEqual((counts[one[0]], counts[other[0]]), (str(one[1] - 1), str(other[1] + 1)))
         self.assertEqual(self.client.get(f"/desk/{self.calls.pk}/groups", {"by": "notes"}).status_code, 400)
 
     def test_an_expression_is_tried_on_real_records(self):
@@ -325,12 +327,12 @@ class Sheet(Pages):
         self.client.post(address + "sorting", {"only": condition})
         sql = "FROM port_call c JOIN vessel v ON v.id = c.vessel_id WHERE v.flag = 'PT' AND c.draught_m > 5"
         count = self.sql(f"SELECT count(*) {sql}")[0][0]
-        some = [one for (one,) in self.sql(f"SELECT c.id {sql} ORDER BY c.id")]
+        some = [value for (value,) in self.sql(f"SELECT c.id {sql} ORDER BY c.id")]
         html = self.page(self.calls)
         self.assertEqual(self.total(self.calls), count)
-        self.assertEqual(re.findall(r'data-id="(i\d+)"', html)[:20], [f"i{one}" for one in some[:20]])
+        self.assertEqual(re.findall(r'data-id="(i\d+)"', html)[:20], [f"i{item}" for item in some[:20]])
         rows = self.client.get(f"/desk/{self.calls.pk}/rows", {"start": count - 2, "size": 5}).content.decode()
-        self.assertEqual(re.findall(r'data-id="(i\d+)"', rows), [f"i{one}" for one in some[-2:]])
+        self.assertEqual(re.findall(r'data-id="(i\d+)"', rows), [f"i{item}" for item in some[-2:]])
         groups = self.client.get(f"/desk/{self.calls.pk}/groups", {"by": "status"}).content.decode()
         self.assertEqual(sum(map(int, re.findall(r"<td[^>]*>(\d+)</td>", groups))), count)
         other = self.sql("SELECT id FROM port_call WHERE draught_m < 5 AND status <> 'berthed' ORDER BY id")[0]

@@ -40,9 +40,9 @@ class SlowClients(unittest.TestCase):
             return answer.status
 
     def begun(self, head: bytes) -> socket.socket:
-        one = socket.create_connection(("127.0.0.1", self.server.port), 10)
-        one.sendall(head)
-        return one
+        item = socket.create_connection(("127.0.0.1", self.server.port), 10)
+        item.sendall(head)
+        return item
 
     def test_half_sent_heads_and_slow_bodies(self):
         heads = [
@@ -59,11 +59,11 @@ class SlowClients(unittest.TestCase):
 
     def test_what_is_too_large_is_refused_by_its_head(self):
         head = b"POST /sign-in/ HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 300000000\r\n\r\n"
-        with self.begun(head) as one:
-            self.assertIn(b" 413 ", one.recv(200))
+        with self.begun(head) as item:
+            self.assertIn(b" 413 ", item.recv(200))
         head = b"GET /" + b"a" * 200_000 + b" HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n"
-        with contextlib.suppress(OSError), self.begun(head) as one:
-            self.assertRegex(one.recv(200), rb" 4\d\d ")
+        with contextlib.suppress(OSError), self.begun(head) as item:
+            self.assertRegex(item.recv(200), rb" 4\d\d ")
         self.assertEqual(self.asked(), 200)
 
     def test_many_sign_ins_at_once(self):
@@ -78,7 +78,7 @@ class SlowClients(unittest.TestCase):
             several = [pool.submit(sign_in, n) for n in range(24)]
             time.sleep(0.2)
             self.assertEqual(self.asked(), 200)
-            self.assertLessEqual({one.result() for one in several}, {200, 429, 503})
+            self.assertLessEqual({item.result() for item in several}, {200, 429, 503})
 
     def test_files_are_for_the_account_that_runs_it(self):
         for path in (self.home, *self.home.iterdir()):

@@ -64,9 +64,9 @@ class FourProcesses(unittest.TestCase):
         self.client = self.window()
 
     def window(self) -> Client:
-        found = Client(self.server.base)
-        found.sign_in("ana", "quay-side-7")
-        return found
+        client = Client(self.server.base)
+        client.sign_in("ana", "quay-side-7")
+        return client
 
     def act(self, client: Client, act: str, **data: str) -> tuple[int, str]:
         return client.ask(f"/desk/{self.form}/{act}", data)
@@ -103,7 +103,7 @@ class FourProcesses(unittest.TestCase):
                 with ThreadPoolExecutor(2) as pool:
                     save = lambda window, token: self.act(window, "save", token=token)[1]  # noqa: E731
                     told = list(pool.map(save, windows, tokens))
-                self.assertEqual([("Saved 1 record" in one) for one in told], [True, True], told)
+                self.assertEqual([("Saved 1 record" in item) for item in told], [True, True], told)
                 self.assertEqual((self.rows(name), self.entries()), (1, before + 1))
                 if tokens[0]:
                     self.assertIn("Saved 1 record", self.act(self.client, "save", token=tokens[0])[1])

@@ -32,7 +32,7 @@ class FromPathToForm(Pages):
         response = self.client.post(f"/workshop/connection/{connection.pk}/make-form", {"name": "ice", "open": "1"})
         form = Form.objects.get(project=project)
         self.assertRedirects(response, f"/desk/{form.pk}/")
-        self.assertEqual([one.kind for one in layout.document(form).all()], ["navigator", "grid", "panel"])
+        self.assertEqual([item.kind for item in layout.document(form).all()], ["navigator", "grid", "panel"])
         self.assertContains(self.client.get(f"/workshop/form/{form.pk}/"), "Lay it out")
 
     def test_what_is_wrong_is_said_and_stays_in_the_form(self):

@@ -51,13 +51,13 @@ def anchors_of(spec: ConnectionSpec, table: Hashable, order: tuple[OrderPart, ..
     stamp = server_kind(spec.kind).change_stamp(spec, engine_for(spec))
     key = (spec, table, order)
     with _lock:
-        found = _kept.get(key)
-        if found is None or found.stamp is None or found.stamp != stamp:
-            found = _kept[key] = Anchors(stamp)
+        anchors = _kept.get(key)
+        if anchors is None or anchors.stamp is None or anchors.stamp != stamp:
+            anchors = _kept[key] = Anchors(stamp)
         _kept.move_to_end(key)
         while len(_kept) > MOST_KEPT:
             _kept.popitem(last=False)
-        return found
+        return anchors
 
 
 def forget_anchors() -> None:

@@ -40,13 +40,13 @@ def derived(make: Callable[Concatenate[D, P], R]) -> Callable[Concatenate[D, P],
     def kept(owner: D, *rest: P.args, **named: P.kwargs) -> R:
         assert not named, "derived functions take their arguments by position"
         several = owner.derived.setdefault(name, {})
-        found = several.get(rest, several)
-        if found is several:
+        derived_values = several.get(rest, several)
+        if derived_values is several:
             made = make(owner, *rest, **named)
             with _lock:
                 while len(several) >= MOST:
                     del several[next(iter(several))]
-                found = several.setdefault(rest, made)
-        return found
+                derived_values = several.setdefault(rest, made)
+        return derived_values
 
     return kept

@@ -34,9 +34,9 @@ def tone_fields(fields: Iterable[FieldSpec]) -> tuple[FieldSpec, ...]:
 
 def tones_of(dataset: DatasetSpec) -> list[tuple[str, str, str]]:
     """(hidden field, field, tone) of a dataset, the first condition of a field first."""
-    found = []
-    for one in dataset.extra:
-        if one.name.startswith(MARK):
-            _, tone, _, name = one.name.split(MARK, 3)
-            found.append((one.name, name, tone))
-    return found
+    tones = []
+    for field in dataset.extra:
+        if field.name.startswith(MARK):
+            _, tone, _, name = field.name.split(MARK, 3)
+            tones.append((field.name, name, tone))
+    return tones

@@ -57,7 +57,7 @@ def _others(was: DatasetSpec, now: DatasetSpec) -> Iterator[str]:
         yield f"{_listed(columns)} must be unique now."
     for columns in sorted(set(was.uniques) - set(now.uniques)):
         yield f"{_listed(columns)} need not be unique any more."
-    before, after = ({rule.expression for rule in one.rules} for one in (was, now))
+    before, after = ({rule.expression for rule in dataset.rules} for dataset in (was, now))
     for expression in sorted(after - before):
         yield f"The table has a new condition: {expression}"
     for expression in sorted(before - after):
@@ -68,9 +68,9 @@ def _listed(columns: tuple[str, ...]) -> str:
     return ", ".join(columns) or "none"
 
 
-def _differs(one: FieldSpec, other: FieldSpec) -> bool:
+def _differs(field: FieldSpec, other: FieldSpec) -> bool:
     facts = ("type_text", "nullable", "length", "precision", "scale", "numbered", "computed", "default")
-    return any(getattr(one, name) != getattr(other, name) for name in facts)
+    return any(getattr(field, name) != getattr(other, name) for name in facts)
 
 
 def repaired(field: FieldSpec, suggested: FieldSpec) -> FieldSpec:

@@ -54,8 +54,8 @@ def _computable(dataset: DatasetSpec, field: FieldSpec, server: str) -> None:
     changed = replace(dataset, fields=fields, extra=extra)
     source = source_of(changed, server)
     try:
-        for one in extra:
-            source.column(one.name)
+        for other_field in extra:
+            source.column(other_field.name)
     except Unsupported as error:
         hint = "Use the names of this dataset's fields, numbers, texts in single quotes, and SQL's operators."
         raise Problem(f"This can't be computed: {error}", hint, code="bad") from None
@@ -164,7 +164,7 @@ def _texts_only(field: FieldSpec) -> None:
 
 
 def _tones(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
-    found = []
+    tones = []
     for line in filter(None, map(str.strip, text.splitlines())):
         tone, separator, condition = (part.strip() for part in line.partition(":"))
         word, _, whole = " ".join(tone.lower().split()).partition(" ")
@@ -173,8 +173,8 @@ def _tones(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
             raise Problem("Each line is a tone, a colon and a condition.", hint, code="bad")
         if fault := expression_fault(dataset, condition):
             raise Problem(f"{condition} is not understood: {fault}", "Use names of fields.", code="bad")
-        found.append((condition, " ".join(filter(None, (word, whole)))))
-    return replace(field, conditional_formats=tuple(found))
+        tones.append((condition, " ".join(filter(None, (word, whole)))))
+    return replace(field, conditional_formats=tuple(tones))
 
 
 def tones_text(field: FieldSpec) -> str:
@@ -196,7 +196,7 @@ def _lookup(dataset: DatasetSpec, field: FieldSpec, part: str, text: str) -> Loo
     if part == "others":
         return replace(lookup, others=text == "yes")
     if part == "shows":
-        names = tuple(one.strip() for one in text.split(",") if one.strip())
+        names = tuple(piece.strip() for piece in text.split(",") if piece.strip())
         lacking = [name for name in names if name not in lookup.by_name]
         if not names or lacking:
             known = ", ".join(lookup.by_name)

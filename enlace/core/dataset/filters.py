@@ -54,7 +54,7 @@ def read_filters(
     dataset: DatasetSpec, typed: Mapping[str, str], formats: Formats
 ) -> tuple[tuple[Filter, ...], dict[str, str]]:
     """The filters of what was typed, by field, and for each box that can't be understood a sentence."""
-    found, wrong = [], {}
+    filters, wrong = [], {}
     for name, said in typed.items():
         field = dataset.any_name.get(name)
         if field is None or field.hidden or not said.strip():
@@ -62,10 +62,10 @@ def read_filters(
         try:
             if len(said.strip()) > LONGEST:
                 raise Unreadable(f"At most {LONGEST} characters can be looked for.")
-            found.append(_read(field, said.strip(), formats))
+            filters.append(_read(field, said.strip(), formats))
         except Unreadable as error:
             wrong[name] = f"{field.label}: {error} {HINT}"
-    return tuple(found), wrong
+    return tuple(filters), wrong
 
 
 def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
@@ -135,12 +135,12 @@ def _whole_span(field: FieldSpec, said: str, formats: Formats) -> Filter | None:
     if field.kind not in ("date", "datetime"):
         return None
     first: datetime.date | None = None
-    if found := _MONTH.fullmatch(said):
-        year, month = int(found[1]), int(found[2] or 1)
+    if match := _MONTH.fullmatch(said):
+        year, month = int(match[1]), int(match[2] or 1)
         if not (1 <= year < 9999 and 1 <= month <= 12):
             raise Unreadable("There is no such month.")
         first = datetime.date(year, month, 1)
-        months = 1 if found[2] else 12
+        months = 1 if match[2] else 12
         after = datetime.date(year + (month - 1 + months) // 12, (month - 1 + months) % 12 + 1, 1)
     elif field.kind == "datetime":
         day = FieldSpec(field.name, field.label, "date")
@@ -152,7 +152,7 @@ def _whole_span(field: FieldSpec, said: str, formats: Formats) -> Filter | None:
     if first is None:
         return None
     noon = "" if field.kind == "date" else " 00:00:00"
-    ends = (_value(field, f"{one.isoformat()}{noon}", formats) for one in (first, after))
+    ends = (_value(field, f"{date.isoformat()}{noon}", formats) for date in (first, after))
     return Filter(field.name, "from", *ends)
 
 
@@ -172,41 +172,43 @@ def _free(field: FieldSpec) -> FieldSpec:
 def needed_by(filters: tuple[Filter, ...], source: Source) -> set[str]:
     """The names of a source that some filters join."""
     looked_up = {field.name for field, lookup in source.dataset.looked_up.values() if lookup.shows}
-    needed = {SHOWN + one.field if one.field in looked_up else one.field for one in filters if one.test != WHEN.test}
+    needed = {
+        SHOWN + item.field if item.field in looked_up else item.field for item in filters if item.test != WHEN.test
+    }
     return needed | set(own_rows(source.dataset, source.server)[1] if WHEN in filters else ())
 
 
-def condition_of(one: Filter, source: Source) -> ColumnElement[bool]:
+def condition_of(wanted: Filter, source: Source) -> ColumnElement[bool]:
     """A filter's condition; values are bound. Raises Problem where the server can't make the test."""
-    if one == WHEN:
+    if wanted == WHEN:
         return own_rows(source.dataset, source.server)[0]
-    field = source.dataset.any_name[one.field]
-    column = source.column(one.field)
-    if one.test == "null":
+    field = source.dataset.any_name[wanted.field]
+    column = source.column(wanted.field)
+    if wanted.test == "null":
         return column.is_(None)
-    if one.test == "is":
-        return _is_exactly(one, field, column, source)
-    if one.test in ("empty", "filled"):
+    if wanted.test == "is":
+        return _is_exactly(wanted, field, column, source)
+    if wanted.test in ("empty", "filled"):
         empty = or_(column.is_(None), column == "") if field.kind in _TEXTS and not field.formula else column.is_(None)
-        return empty if one.test == "empty" else not_(empty)
+        return empty if wanted.test == "empty" else not_(empty)
     if field.lookup:
-        return _listed(one, field, source)
+        return _listed(wanted, field, source)
     if field.kind in _TEXTS:
-        return _told(one.test, [column], one.value, source)
+        return _told(wanted.test, [column], wanted.value, source)
     if field.formula:
-        return _calculated(one, field, source)
+        return _calculated(wanted, field, source)
     bound = server_kind(source.server).bound
-    return _between(one, column, bound(one.value), bound(one.end))
+    return _between(wanted, column, bound(wanted.value), bound(wanted.end))
 
 
-def _is_exactly(one: Filter, field: FieldSpec, column: Any, source: Source) -> ColumnElement[bool]:
+def _is_exactly(wanted: Filter, field: FieldSpec, column: Any, source: Source) -> ColumnElement[bool]:
     if field.formula:
-        return _calculated(replace(one, test="="), field, source)
+        return _calculated(replace(wanted, test="="), field, source)
     kind = server_kind(source.server)
-    return kind.exactly(column, literal(kind.bound(one.value), Raw()), isinstance(one.value, str))
+    return kind.exactly(column, literal(kind.bound(wanted.value), Raw()), isinstance(wanted.value, str))
 
 
-def _between(one: Filter, column: Any, value: Any, end: Any) -> ColumnElement[bool]:
+def _between(wanted: Filter, column: Any, value: Any, end: Any) -> ColumnElement[bool]:
     made: dict[str, Any] = {
         "=": lambda: column == value,
         "<>": lambda: or_(column != value, column.is_(None)),
@@ -218,42 +220,42 @@ def _between(one: Filter, column: Any, value: Any, end: Any) -> ColumnElement[bo
         "to": lambda: and_(column >= value, column <= end),
         "outside": lambda: or_(column < value, column >= end, column.is_(None)),
     }
-    return made[one.test]()
+    return made[wanted.test]()
 
 
 def _told(test: str, columns: list[Any], value: str, source: Source) -> ColumnElement[bool]:
     """A test of texts, capitals and accents apart: of any of the columns."""
     kind = server_kind(source.server)
-    texts = [kind.folded(one) for one in columns]
+    texts = [kind.folded(column) for column in columns]
     wanted = kind.folded(literal(folded(value)))
     if test == "has":
-        return or_(*(one.like(f"%{escaped(folded(value))}%", escape="!") for one in texts))
+        return or_(*(text.like(f"%{escaped(folded(value))}%", escape="!") for text in texts))
     if test == "=":
-        return or_(*(one == wanted for one in texts))
+        return or_(*(text == wanted for text in texts))
     if test == "<>":
-        return and_(*(or_(one != wanted, one.is_(None)) for one in texts))
+        return and_(*(or_(text != wanted, text.is_(None)) for text in texts))
     compared = {">": texts[0] > wanted, ">=": texts[0] >= wanted, "<": texts[0] < wanted, "<=": texts[0] <= wanted}
     return compared[test]
 
 
-def _listed(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
+def _listed(wanted: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
     """A test of what a list shows: of its columns one by one, or of all as they stand in a cell."""
     lookup = field.lookup
     assert lookup is not None
     if not lookup.table:
-        return _chosen(one, field, source)
+        return _chosen(wanted, field, source)
     name = next((n for n, (owner, _) in source.dataset.looked_up.items() if owner.name == field.name), "")
     if not name or not lookup.shows:
-        return _told(one.test, [source.column(field.name)], one.value, source)
+        return _told(wanted.test, [source.column(field.name)], wanted.value, source)
     columns = [source.lookup_column(name, shown) for shown in lookup.shows]
-    parts = one.value.split(BETWEEN)
-    if one.test in ("=", "<>") and 1 < len(parts) <= len(columns):
+    parts = wanted.value.split(BETWEEN)
+    if wanted.test in ("=", "<>") and 1 < len(parts) <= len(columns):
         same = and_(*(_told("=", [c], part, source) for c, part in zip(columns, parts, strict=False)))
-        return same if one.test == "=" else or_(not_(same), source.column(field.name).is_(None))
+        return same if wanted.test == "=" else or_(not_(same), source.column(field.name).is_(None))
     if len(lookup.reads) > len(columns):  # a line without any of them shows its value
         nameless = and_(*(column.is_(None) for column in columns))
         columns.append(case((nameless, cast(source.lookup_column(name, lookup.target), Text))))
-    return _told(one.test, columns, one.value, source)
+    return _told(wanted.test, columns, wanted.value, source)
 
 
 def _chosen(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
@@ -273,7 +275,7 @@ def _chosen(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool
     return column.in_(values)
 
 
-def _calculated(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
+def _calculated(wanted: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
     """A test of a calculated field, whose value has no column to compare with: as an expression."""
     name = '"' + field.name.replace('"', '""') + '"'
     tests = {
@@ -282,9 +284,9 @@ def _calculated(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[
         "outside": f"{name} < given.value OR {name} >= given.bound OR {name} IS NULL",
         "<>": f"{name} IS DISTINCT FROM given.value",
     }
-    expression = Expression(tests.get(one.test, f"{name} {one.test} given.value"), Names([field.name], ["given"]))
+    expression = Expression(tests.get(wanted.test, f"{name} {wanted.test} given.value"), Names([field.name], ["given"]))
     values: dict[str, Any] = {}
-    given = {"given.value": one.value, "given.bound": one.end}
+    given = {"given.value": wanted.value, "given.bound": wanted.end}
     kind = TYPES.get(field.kind, field.kind)
 
     def column(name: str) -> Sql:

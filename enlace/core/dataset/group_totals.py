@@ -37,20 +37,22 @@ def group_totals(
     None in it has no rows on the server. Raises Problem.
     """
     groups = _Groups(connection, dataset, columns, list(drafted))
-    touched = {one.id for several in drafted.values() for one in several if not one.id.startswith("n")}
-    there = groups.present(sorted(touched), {one.field for one in wanted})
-    taken_out = [key_of(one) for several in there.values() for one in several]
-    found: dict[Link, list[Any]] = {link: [] for link in drafted}
-    for one in wanted:
-        sums = groups.sums(one)
-        ends = groups.ends(one, taken_out)
+    touched = {pending.id for several in drafted.values() for pending in several if not pending.id.startswith("n")}
+    there = groups.present(sorted(touched), {total.field for total in wanted})
+    taken_out = [key_of(name) for several in there.values() for name in several]
+    numbers: dict[Link, list[Any]] = {link: [] for link in drafted}
+    for total in wanted:
+        sums = groups.sums(total)
+        ends = groups.ends(total, taken_out)
         for link, several in drafted.items():
             rows = there.get(link, {})
-            tally = Tally(dataset.by_name[one.field], *sums.get(link, (0, None)), [r[one.field] for r in rows.values()])
-            tally.ends = {one.function: ends.get(link)} if one.function in ("min", "max") else {}
-            tally.lay_over(one.field, several, rows)
-            found[link].append(tally.result(one.function))
-    return found
+            tally = Tally(
+                dataset.by_name[total.field], *sums.get(link, (0, None)), [r[total.field] for r in rows.values()]
+            )
+            tally.ends = {total.function: ends.get(link)} if total.function in ("min", "max") else {}
+            tally.lay_over(total.field, several, rows)
+            numbers[link].append(tally.result(total.function))
+    return numbers
 
 
 class _Groups:
@@ -75,43 +77,43 @@ class _Groups:
 
     def present(self, ids: Sequence[str], names: set[str]) -> dict[Link, dict[str, dict[str, Any]]]:
         """By link, what the server has now of the rows that a draft touches, by their ids."""
-        found: dict[Link, dict[str, dict[str, Any]]] = defaultdict(dict)
-        keys, ordered, width = {key_of(one): one for one in ids}, sorted(names), len(self.key)
+        by_link: dict[Link, dict[str, dict[str, Any]]] = defaultdict(dict)
+        keys, ordered, width = {key_of(identifier): identifier for identifier in ids}, sorted(names), len(self.key)
         for part in in_parts(list(keys), KEYS_A_STATEMENT):
             wanted = [*self.key, *self.columns, *(self.table.c[n] for n in ordered)]
             statement = select(*(c.label(f"c{i}") for i, c in enumerate(wanted))).where(key_in(self.key, part))
             for row in self.connection.execute(statement):
                 link = self._link(row[width : width + len(self.columns)])
                 if link is not None and (key := tuple(row[:width])) in keys:
-                    found[link][keys[key]] = dict(zip(ordered, row[width + len(self.columns) :], strict=True))
-        return found
+                    by_link[link][keys[key]] = dict(zip(ordered, row[width + len(self.columns) :], strict=True))
+        return by_link
 
-    def sums(self, one: Total) -> dict[Link, tuple[int, Any]]:
+    def sums(self, total: Total) -> dict[Link, tuple[int, Any]]:
         """By link, how many values a column has, and their sum where that is asked for."""
-        column = self.table.c[one.field]
-        adding = one.function in ("sum", "avg")
+        column = self.table.c[total.field]
+        adding = total.function in ("sum", "avg")
         asked = [func.count(column), *([func.sum(column)] if adding else [])]
-        found = {}
+        by_link = {}
         for part in in_parts(list(self.links), KEYS_A_STATEMENT):
             statement = select(*self.columns, *asked).where(self._in_links(part)).group_by(*self.columns)
             for row in self.connection.execute(statement):
                 link = self._link(row[: len(self.columns)])
                 if link is not None:
-                    found[link] = (int(row[len(self.columns)]), row[-1] if adding else None)
-        return found
+                    by_link[link] = (int(row[len(self.columns)]), row[-1] if adding else None)
+        return by_link
 
-    def ends(self, one: Total, touched: list[Link]) -> dict[Link, Any]:
+    def ends(self, total: Total, touched: list[Link]) -> dict[Link, Any]:
         """By link, the least or greatest value among the rows that no draft touches."""
-        if one.function not in ("min", "max"):
+        if total.function not in ("min", "max"):
             return {}
-        column = self.table.c[one.field]
-        best = func.min(column) if one.function == "min" else func.max(column)
+        column = self.table.c[total.field]
+        best = func.min(column) if total.function == "min" else func.max(column)
         untouched = [not_(key_in(self.key, part)) for part in in_parts(touched, KEYS_A_STATEMENT)]
-        found = {}
+        by_link = {}
         for part in in_parts(list(self.links), KEYS_A_STATEMENT):
             statement = select(*self.columns, best).where(and_(self._in_links(part), *untouched))
             for row in self.connection.execute(statement.group_by(*self.columns)):
                 link = self._link(row[:-1])
                 if link is not None:
-                    found[link] = row[-1]
-        return found
+                    by_link[link] = row[-1]
+        return by_link

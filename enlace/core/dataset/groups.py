@@ -39,17 +39,17 @@ def grouped(
         raise Problem("Rows can't be counted by this field.", "Choose another one.", code="bad")
     value = source.column(name)
     needed, shown = [name], []
-    for lookup, (one, spec) in dataset.looked_up.items():
-        if one.name == name and spec.shows:
+    for lookup, (other_field, spec) in dataset.looked_up.items():
+        if other_field.name == name and spec.shows:
             needed.append(SHOWN + name)
             shown = [source.lookup_column(lookup, column) for column in spec.reads]
     count = func.count().label("n")
     statement = select(value.label("v"), *shown, count).select_from(rows.source_with(needed)).where(rows.belonging())
     if only is not None:
         bound = server_kind(rows.spec.kind).bound
-        statement = statement.where(value.in_([bound(one) for one in only]))
+        statement = statement.where(value.in_([bound(item) for item in only]))
     statement = statement.group_by(value, *shown).order_by(count.desc(), value).limit(most + 1).offset(start)
     with reading(rows.spec) as connection:
-        found = [tuple(row) for row in connection.execute(statement, rows.bound_values)]
-    groups = [Group(row[0], row[1:-1], int(row[-1])) for row in found[:most]]
-    return groups, len(found) > most
+        lines = [tuple(row) for row in connection.execute(statement, rows.bound_values)]
+    groups = [Group(row[0], row[1:-1], int(row[-1])) for row in lines[:most]]
+    return groups, len(lines) > most

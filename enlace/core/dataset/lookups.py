@@ -72,7 +72,7 @@ def shown_writer(lookup: LookupSpec, formats: Formats) -> Callable[[Sequence[Any
     nameless = len(lookup.reads) > len(writers)
 
     def write(shown: Sequence[Any]) -> str | None:
-        texts = [one(v) for one, v in zip(writers, shown, strict=False) if v is not None]
+        texts = [writer(v) for writer, v in zip(writers, shown, strict=False) if v is not None]
         if texts:
             return BETWEEN.join(texts)
         return raw_text(shown[-1]) if nameless and shown[-1] is not None else None
@@ -115,17 +115,17 @@ def shown_for(
     names = [field.name, *(f for f, _ in lookup.also)]
     wanted = {tuple(r.get(n) for n in names) for r in records}
     kind = server_kind(spec.kind)
-    keys = {tuple(map(kind.bound, one)): one for one in wanted if None not in one}
+    keys = {tuple(map(kind.bound, pair)): pair for pair in wanted if None not in pair}
     table = lookup_table(lookup)
     columns = [table.c[lookup.target], *(table.c[c] for _, c in lookup.also)]
-    found: dict[tuple[Any, ...], tuple[Any, ...]] = {}
+    by_key: dict[tuple[Any, ...], tuple[Any, ...]] = {}
     with reading(spec) as connection:
         for part in in_parts(list(keys), KEYS_A_STATEMENT):
             statement = select(*columns, *(table.c[n] for n in lookup.reads))
             for row in connection.execute(statement.where(key_in(columns, part))):
                 key = tuple(row[: len(columns)])
-                found.setdefault(keys.get(key, key), tuple(row[len(columns) :]))
-    return found
+                by_key.setdefault(keys.get(key, key), tuple(row[len(columns) :]))
+    return by_key
 
 
 def listed(
@@ -160,8 +160,8 @@ def _fixed(field: FieldSpec, typed: str, start: int, size: int) -> Page:
     assert lookup is not None
     wanted = folded(typed)
     ranked = [(0 if folded(shown).startswith(wanted) else 1, value, shown) for value, shown in lookup.choices]
-    kept = [one for one in ranked if wanted in folded(one[2]) or wanted in folded(one[1])]
-    kept.sort(key=lambda one: one[0])
+    kept = [pair for pair in ranked if wanted in folded(pair[2]) or wanted in folded(pair[1])]
+    kept.sort(key=lambda pair: pair[0])
     options = [Option(value, (shown,)) for _, value, shown in kept[start : start + size]]
     return Page(tuple(options), len(kept) > start + size)
 
@@ -212,22 +212,22 @@ def _searched(
         count, whole = len(spellings), condition is None
         near = _near(lookup, spec.kind, count) if whole else _Near(kind, *_lines(lookup, belongs), count)
         bound_values = near.values(spellings, start, size + 1)
-        found: list[Any] = list(connection.execute(near.lines, bound_values))
-        if len(found) > size:
-            return _page(lookup, found, size)
+        lines: list[Any] = list(connection.execute(near.lines, bound_values))
+        if len(lines) > size:
+            return _page(lookup, lines, size)
     base, order = _lines(lookup, belongs)
     if not typed:
         return _page(lookup, connection.execute(base.order_by(*order).limit(size + 1).offset(start)).all(), size)
     shows = [table.c[n] for n in lookup.shows]
     shows += [cast(table.c[n], Text) for n in lookup.reads[len(shows) :]]
-    texts = [kind.folded(one) for one in shows]
+    texts = [kind.folded(item) for item in shows]
     wanted = kind.folded(literal(folded(typed)))
     pattern = escaped(folded(typed))
-    contains = or_(*(one.like("%" + pattern + "%", escape="!") for one in texts))
+    contains = or_(*(text.like("%" + pattern + "%", escape="!") for text in texts))
     starts = case((texts[0].like(pattern + "%", escape="!"), 0), (texts[0] == wanted, 0), else_=1)
     rest = base.where(contains).order_by(*([starts] if lookup.unique else []), *order)
     if near is not None:
-        return _then_rest(connection, lookup, near, bound_values, found, rest, start, size)
+        return _then_rest(connection, lookup, near, bound_values, lines, rest, start, size)
     return _page(lookup, connection.execute(rest.limit(size + 1).offset(start)).all(), size)
 
 
@@ -269,7 +269,7 @@ class _Near:
             for i in range(count)
         ]
         most = bindparam("most_lines", type_=Integer)
-        few = [select(base.where(one).order_by(*order).limit(most).subquery()) for one in stretches]
+        few = [select(base.where(stretch).order_by(*order).limit(most).subquery()) for stretch in stretches]
         # Spellings that are one to the server's collation find the same lines: each counts once.
         joined = union(*few).subquery() if count > 1 else few[0].subquery()
         page = select(joined).order_by(*(joined.c[c.name] for c in order))
@@ -280,8 +280,8 @@ class _Near:
     def values(self, spellings: Sequence[str], start: int, most: int) -> dict[str, Any]:
         """The parameters of its statements, from a line on."""
         bound_values = {"start_pattern": escaped(folded(spellings[0])) + "%"}
-        for i, one in enumerate(spellings):
-            bound_values |= {f"from{i}": one, f"to{i}": _after_prefix(one)}
+        for i, spelling in enumerate(spellings):
+            bound_values |= {f"from{i}": spelling, f"to{i}": _after_prefix(spelling)}
         return {**bound_values, "most_lines": start + most, "page_lines": most, "start_line": start}
 
 
@@ -296,7 +296,7 @@ def _then_rest(
     lookup: LookupSpec,
     near: _Near,
     bound_values: Mapping[str, Any],
-    found: list[Any],
+    lines: list[Any],
     rest: Select[Any],
     start: int,
     size: int,
@@ -306,14 +306,14 @@ def _then_rest(
     That is looked for only now, since it means reading the whole list.
     """
     passed = 0
-    if start and not found:
+    if start and not lines:
         passed = start - int(connection.execute(near.count, dict(bound_values)).scalar() or 0)
-    others = rest.where(not_(near.condition)).limit(size + 1 - len(found)).offset(passed)
-    return _page(lookup, [*found, *connection.execute(others, dict(bound_values)).all()], size)
+    others = rest.where(not_(near.condition)).limit(size + 1 - len(lines)).offset(passed)
+    return _page(lookup, [*lines, *connection.execute(others, dict(bound_values)).all()], size)
 
 
-def _page(lookup: LookupSpec, found: Sequence[Any], size: int) -> Page:
-    return Page(_options(lookup, found[:size]), len(found) > size)
+def _page(lookup: LookupSpec, lines: Sequence[Any], size: int) -> Page:
+    return Page(_options(lookup, lines[:size]), len(lines) > size)
 
 
 def _is_large(spec: ConnectionSpec, lookup: LookupSpec) -> bool:
@@ -352,7 +352,7 @@ def called_so(
     first = typed.split(BETWEEN.strip())[0] if lookup.table else typed
     page = listed(spec, dataset, field, first, 0, record)
     wanted = folded(" ".join(typed.split()))
-    return [one for one in page.options if wanted in _readings(lookup, one, formats)]
+    return [option for option in page.options if wanted in _readings(lookup, option, formats)]
 
 
 def found_by_start(
@@ -361,12 +361,12 @@ def found_by_start(
     """The one line that starts with what was typed; None when none or several do."""
     wanted = folded(" ".join(typed.split()))
     page = listed(spec, dataset, field, typed, 0, record, 2)  # what starts so comes first
-    starting = [one for one in page.options if folded(raw_text(one.shown[0] or "")).startswith(wanted)]
+    starting = [option for option in page.options if folded(raw_text(option.shown[0] or "")).startswith(wanted)]
     return starting[0] if len(starting) == 1 else None
 
 
-def _readings(lookup: LookupSpec, one: Option, formats: Formats) -> tuple[str, ...]:
+def _readings(lookup: LookupSpec, option: Option, formats: Formats) -> tuple[str, ...]:
     """What can be typed for a line, folded."""
     if not lookup.table:
-        return folded(one.shown[0]), folded(str(one.value))
-    return folded(shown_text(lookup, one.shown, formats) or ""), folded(raw_text(one.shown[0] or ""))
+        return folded(option.shown[0]), folded(str(option.value))
+    return folded(shown_text(lookup, option.shown, formats) or ""), folded(raw_text(option.shown[0] or ""))

@@ -56,10 +56,10 @@ def narrowed_by(
                 raise Unsupported(f"The record has no field {inner}.")
             value, kind = record.get(inner), field.kind
         else:
-            found = dataset.looked_up[owner][1].by_name.get(inner)
-            if found is None:
+            inner_column = dataset.looked_up[owner][1].by_name.get(inner)
+            if inner_column is None:
                 raise Unsupported(f"There is no {name}.")
-            value, kind = values[name], found.kind
+            value, kind = values[name], inner_column.kind
         return bound_value(spec.kind, bound, value, TYPES.get(kind, kind))
 
     try:

@@ -49,7 +49,7 @@ def take_copy(spec: ConnectionSpec, datasets: Sequence[DatasetSpec], path: Path)
         with contextlib.closing(open_kept(str(fresh), "rwc")) as copy, reading(spec) as connection:
             copy.execute("BEGIN")
             budget = _Budget()
-            made = [_copied(connection, copy, one, spec.kind, budget) for one in _once(datasets)]
+            made = [_copied(connection, copy, dataset, spec.kind, budget) for dataset in _once(datasets)]
             copy.execute("COMMIT")
         fresh.replace(path)
     except sqlite3.Error as error:
@@ -70,29 +70,29 @@ def as_kept(dataset: DatasetSpec) -> DatasetSpec:
 
 def _once(datasets: Sequence[DatasetSpec]) -> list[DatasetSpec]:
     """One dataset for each table: the given ones, what their lookups list, and the details that they add up."""
-    found: dict[str, DatasetSpec] = {}
-    for one in datasets:
-        _merge(found, DatasetSpec(table=one.table, fields=one.fields, key=one.key, locator=one.locator))
-        for _, lookup in one.looked_up.values():
+    made: dict[str, DatasetSpec] = {}
+    for dataset in datasets:
+        _merge(made, DatasetSpec(table=dataset.table, fields=dataset.fields, key=dataset.key, locator=dataset.locator))
+        for _, lookup in dataset.looked_up.values():
             keys = (lookup.target, *(c for _, c in lookup.also)) if lookup.unique else ()
             listed = DatasetSpec(table=lookup.table, fields=_fields(lookup.columns), key=keys, query=lookup.query)
-            _merge(found, listed)
-        for detail in one.details:
-            _merge(found, DatasetSpec(table=detail.table, fields=_fields(detail.fields)))
-    return list(found.values())
+            _merge(made, listed)
+        for detail in dataset.details:
+            _merge(made, DatasetSpec(table=detail.table, fields=_fields(detail.fields)))
+    return list(made.values())
 
 
 def _fields(columns: Sequence[ColumnSpec]) -> tuple[FieldSpec, ...]:
-    return tuple(one.as_field() for one in columns)
+    return tuple(column.as_field() for column in columns)
 
 
-def _merge(found: dict[str, DatasetSpec], one: DatasetSpec) -> None:
-    there = found.get(one.table)
+def _merge(datasets: dict[str, DatasetSpec], dataset: DatasetSpec) -> None:
+    there = datasets.get(dataset.table)
     if there is None:
-        found[one.table] = one
+        datasets[dataset.table] = dataset
         return
-    more = tuple(f for f in one.fields if f.name not in there.by_name)
-    found[one.table] = replace(there, fields=there.fields + more, key=there.key or one.key)
+    more = tuple(f for f in dataset.fields if f.name not in there.by_name)
+    datasets[dataset.table] = replace(there, fields=there.fields + more, key=there.key or dataset.key)
 
 
 class _Budget:
@@ -122,9 +122,9 @@ def _copied(
     name = quoted(dataset.table)
     copy.execute(f"CREATE TABLE {name} ({', '.join(declared)}{key})")
     insert = f"INSERT INTO {name} VALUES ({', '.join('?' * len(columns))})"  # noqa: S608 (all quoted)
-    found = connection.execute(select(*columns).limit(MOST_ROWS + 1))
+    result = connection.execute(select(*columns).limit(MOST_ROWS + 1))
     count = 0
-    while rows := found.fetchmany(BATCH):
+    while rows := result.fetchmany(BATCH):
         count += len(rows)
         if count > MOST_ROWS:
             hint = f"At most {MOST_ROWS:,} rows of a table can be kept."

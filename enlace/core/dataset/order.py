@@ -58,8 +58,8 @@ def total_order(dataset: DatasetSpec, wanted: Sequence[tuple[str, bool]] = ()) -
 
 def sorted_terms(dataset: DatasetSpec, said: str) -> tuple[tuple[str, bool], ...]:
     """An order as people write it, fields with DESC behind those that go down: `eta DESC, vessel_id`. Raises Problem."""
-    found: dict[str, bool] = {}
-    for term in filter(None, (one.strip() for one in said.split(","))):
+    descending: dict[str, bool] = {}
+    for term in filter(None, (text.strip() for text in said.split(","))):
         name, _, way = term.rpartition(" ") if re.search(r" (asc|desc)$", term, re.I) else (term, "", "")
         name = name.strip().strip('"')
         field = dataset.any_name.get(name) or next((f for f in dataset.all if f.name.lower() == name.lower()), None)
@@ -67,8 +67,8 @@ def sorted_terms(dataset: DatasetSpec, said: str) -> tuple[tuple[str, bool], ...
             raise Problem(f"There is no field {name}.", "Name fields of this dataset, with commas between.", code="bad")
         if field.kind in UNSORTABLE:
             raise Problem(f"Rows can't be put in order by {field.label}.", "Choose another field.", code="bad")
-        found.setdefault(field.name, way.lower() == "desc")
-    return tuple(found.items())
+        descending.setdefault(field.name, way.lower() == "desc")
+    return tuple(descending.items())
 
 
 def sorted_text(terms: Sequence[tuple[str, bool]]) -> str:
@@ -99,16 +99,16 @@ def segments(
     a single condition with OR would not be. place: a value for each part of the order. end: a place known to
     lie after all rows of interest; where no index serves, it keeps the server from sorting the rest of the table.
     """
-    found: list[ColumnElement[bool]] = []
+    conditions: list[ColumnElement[bool]] = []
     for i in range(len(order) - 1, -1, -1):
         equal = [_equal(table.c[p.column], v) for p, v in zip(order[:i], place[:i], strict=True)]
         column, value = table.c[order[i].column], place[i]
         if i == len(order) - 1:
-            found.append(and_(true(), *equal, _equal(column, value)))
+            conditions.append(and_(true(), *equal, _equal(column, value)))
         for after in _after(column, order[i], value, nulls_first):
             bound = [] if i or end is None else _up_to(column, order[0], end[0], after)
-            found.append(and_(true(), *equal, after, *bound))
-    return found
+            conditions.append(and_(true(), *equal, after, *bound))
+    return conditions
 
 
 def _equal(column: ColumnElement[Any], value: Any) -> ColumnElement[bool]:

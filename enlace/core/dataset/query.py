@@ -100,7 +100,7 @@ def _parsed(sql: str, server: str) -> Query:
     dialect = WRITES[server]
     sql = sql.strip().rstrip(";").strip()
     try:
-        trees = [one for one in sqlglot.parse(sql, read=dialect) if one is not None]
+        trees = [expr for expr in sqlglot.parse(sql, read=dialect) if expr is not None]
     except (sqlglot.errors.SqlglotError, RecursionError, ValueError) as error:
         raise Problem("The query can't be understood.", "Check its SQL.", parser_words(error), code="bad") from None
     if len(trees) != 1:
@@ -109,7 +109,7 @@ def _parsed(sql: str, server: str) -> Query:
     tree = trees[0]
     if not isinstance(tree, exp.Query) or next(tree.find_all(*REFUSED), None) is not None:
         raise Problem("This statement would not only read.", "A query is one SELECT, and changes nothing.", code="bad")
-    names = dict.fromkeys(str(one.this) for one in tree.find_all(exp.Placeholder) if one.this)
+    names = dict.fromkeys(str(placeholder.this) for placeholder in tree.find_all(exp.Placeholder) if placeholder.this)
     return Query(sql, server, tuple(names), tree)
 
 
@@ -124,16 +124,16 @@ def run_query(
 ) -> Result:
     """The first rows of a query. run: a name under which `stop` ends it. Raises Problem."""
     began = time.monotonic()
-    with _rows(spec, query, parameter_values, most + 1, run) as (columns, found):
-        rows = tuple(islice(found, most + 1))
+    with _rows(spec, query, parameter_values, most + 1, run) as (columns, result):
+        rows = tuple(islice(result, most + 1))
     return Result(columns, rows[:most], len(rows) > most, time.monotonic() - began)
 
 
 def stream_query(spec: ConnectionSpec, query: Query, parameter_values: Mapping[str, Any]) -> Iterator[tuple[Any, ...]]:
     """All rows of a query, read once and kept nowhere: first its columns' names, then its rows. Raises Problem."""
-    with _rows(spec, query, parameter_values, sys.maxsize, "") as (columns, found):
+    with _rows(spec, query, parameter_values, sys.maxsize, "") as (columns, result):
         yield columns
-        yield from found
+        yield from result
 
 
 @contextmanager
@@ -147,10 +147,10 @@ def _rows(
             yield told
         return
     with only_reading(spec) as connection, running(run, spec.kind, int(_session(spec, connection))):
-        found = connection.execution_options(stream_results=True, yield_per=STREAM).execute(statement)
-        rows = (tuple(row) for row in found)
-        yield tuple(str(name) for name in found.keys()), rows  # noqa: SIM118 (a result is no mapping)
-        found.close()
+        result = connection.execution_options(stream_results=True, yield_per=STREAM).execute(statement)
+        rows = (tuple(row) for row in result)
+        yield tuple(str(name) for name in result.keys()), rows  # noqa: SIM118 (a result is no mapping)
+        result.close()
 
 
 @contextmanager
@@ -251,9 +251,9 @@ def query_dataset(spec: ConnectionSpec, sql: str, parameter_values: Mapping[str,
 def _own_order(tree: exp.Query, columns: Sequence[str]) -> tuple[tuple[str, bool], ...]:
     """The order that a query asks for, as far as its own columns tell it."""
     asked = tree.args.get("order")
-    behind = {one.this.sql().lower(): one.alias for one in tree.selects if isinstance(one, exp.Alias)}
-    behind |= {one.sql().lower(): one.alias_or_name for one in tree.selects if isinstance(one, exp.Column)}
-    found = []
+    behind = {select.this.sql().lower(): select.alias for select in tree.selects if isinstance(select, exp.Alias)}
+    behind |= {select.sql().lower(): select.alias_or_name for select in tree.selects if isinstance(select, exp.Column)}
+    terms = []
     for term in asked.expressions if asked else ():
         said = term.this if isinstance(term, exp.Ordered) else term
         if isinstance(said, exp.Literal) and said.name.isdecimal():
@@ -262,8 +262,8 @@ def _own_order(tree: exp.Query, columns: Sequence[str]) -> tuple[tuple[str, bool
             name = behind.get(said.sql().lower(), said.name if isinstance(said, exp.Column) and not said.table else "")
         if name not in columns:
             break  # what follows orders within what can't be told
-        found.append((name, bool(term.args.get("desc"))))
-    return tuple(found)
+        terms.append((name, bool(term.args.get("desc"))))
+    return tuple(terms)
 
 
 QUERY_TABLE = "(query)"
@@ -293,7 +293,7 @@ def traced(query: Query, catalog: Catalog, columns: Sequence[str]) -> Trace:
     table = catalog.named(base.name)
     if table is None or table.is_view or not table.key:
         return Trace(why_not=f"{base.name} has no primary key, so the rows of the query can be read, but not edited.")
-    doubles = next((one for one in tree.args.get("joins") or () if not _one_each(one, catalog)), None)
+    doubles = next((item for item in tree.args.get("joins") or () if not _one_each(item, catalog)), None)
     if doubles is not None:
         name = doubles.this.name
         why = f"A row of {table.name} may come several times, once for each row of {name}: the rows can be read, but not edited."
@@ -318,10 +318,10 @@ def _one_each(join: exp.Join, catalog: Catalog) -> bool:
     if join.args.get("kind") not in (None, "", "INNER", "OUTER"):
         return False
     matched = set()
-    for one in condition.flatten() if isinstance(condition, exp.And) else [condition]:
-        if not isinstance(one, exp.EQ):
+    for term in condition.flatten() if isinstance(condition, exp.And) else [condition]:
+        if not isinstance(term, exp.EQ):
             continue
-        for side, other in ((one.this, one.expression), (one.expression, one.this)):
+        for side, other in ((term.this, term.expression), (term.expression, term.this)):
             if _of(side, target) and not _of(other, target):
                 matched.add(side.name.lower())
     keys = [table.key, *(unique.columns for unique in table.uniques)]
@@ -339,16 +339,16 @@ def _own_columns(
     names = {c.name.lower(): c.name for c in table.columns}
     others = [catalog.named(join.this.name) for join in tree.args.get("joins") or ()]
     ambiguous = {c.name.lower() for other in others if other is not None for c in other.columns}
-    found = []
+    expression = []
     for one in tree.expressions:
         if isinstance(one, exp.Star) and not others:
-            found += [name for name in names.values() if name in columns]
+            expression += [name for name in names.values() if name in columns]
         if not isinstance(one, exp.Column):
             continue
         if isinstance(one.this, exp.Star):
-            found += [n for n in names.values() if one.table == base.alias_or_name and n in columns]
+            expression += [n for n in names.values() if one.table == base.alias_or_name and n in columns]
             continue
         ours = one.table == base.alias_or_name or (not one.table and one.name.lower() not in ambiguous)
         if ours and one.name.lower() in names and names[one.name.lower()] in columns:
-            found.append(names[one.name.lower()])
-    return list(dict.fromkeys(found))
+            expression.append(names[one.name.lower()])
+    return list(dict.fromkeys(expression))

@@ -61,16 +61,16 @@ def outer_on(
 ) -> list[dict[str, Any]]:
     """`outer_rows` within a transaction."""
     wanted = sorted(name for name in names if "." in name)
-    found: list[dict[str, Any]] = [{} for _ in records]
+    related: list[dict[str, Any]] = [{} for _ in records]
     for lookup in sorted({name.partition(".")[0] for name in wanted if "(" not in name}):
         columns = [inner for owner, _, inner in (n.partition(".") for n in wanted) if owner == lookup]
         if lookup in dataset.looked_up:
-            _look_up(connection, dataset, lookup, columns, records, found)
+            _look_up(connection, dataset, lookup, columns, records, related)
     aggregates = [name for name in wanted if "(" in name]
     drafted = totals(connection, aggregates, records) if totals and aggregates else {}
     for name in aggregates:
-        _add_up(connection, dataset, name, records, found, drafted.get(name, {}))
-    return found
+        _add_up(connection, dataset, name, records, related, drafted.get(name, {}))
+    return related
 
 
 def _look_up(
@@ -79,7 +79,7 @@ def _look_up(
     name: str,
     columns: Collection[str],
     records: Sequence[Mapping[str, Any]],
-    found: list[dict[str, Any]],
+    related: list[dict[str, Any]],
 ) -> None:
     field, lookup = dataset.looked_up[name]
     matched = [(lookup.target, field.name), *((c, f) for f, c in lookup.also)]
@@ -88,11 +88,11 @@ def _look_up(
     rows = _rows_by_key(
         connection, table, [c for c, _ in matched], [table.c[c] for c in known], [f for _, f in matched], records
     )
-    for record, values in zip(records, found, strict=True):
+    for record, values in zip(records, related, strict=True):
         row = rows.get(_key(connection, record, [f for _, f in matched]))
         values |= {f"{name}.{c}": None for c in columns}
         if row is not None:
-            values |= {f"{name}.{c}": typed(one, v) for (c, one), v in zip(known.items(), row, strict=True)}
+            values |= {f"{name}.{c}": typed(column, v) for (c, column), v in zip(known.items(), row, strict=True)}
 
 
 def _key(connection: Connection, record: Mapping[str, Any], names: Sequence[str]) -> tuple[Any, ...]:
@@ -110,9 +110,9 @@ def _rows_by_key(
     grouped: bool = False,
 ) -> dict[tuple[Any, ...], tuple[Any, ...]]:
     """What is selected for the rows whose columns hold what records have in the fields `names`, by those values."""
-    keys = {key: key for one in records if None not in (key := _key(connection, one, names))}
+    keys = {key: key for record in records if None not in (key := _key(connection, record, names))}
     alike = spelled(keys)
-    found: dict[tuple[Any, ...], tuple[Any, ...]] = {}
+    by_key: dict[tuple[Any, ...], tuple[Any, ...]] = {}
     for part in in_parts(list(keys), KEYS_A_STATEMENT):
         statement = select(*(table.c[c] for c in columns), *selected)
         statement = statement.where(key_in([table.c[c] for c in columns], part))
@@ -120,8 +120,8 @@ def _rows_by_key(
             statement = statement.group_by(*(table.c[c] for c in columns))
         for row in connection.execute(statement):
             key = tuple(row[: len(columns)])
-            found.setdefault(alike(key), tuple(row[len(columns) :]))
-    return found
+            by_key.setdefault(alike(key), tuple(row[len(columns) :]))
+    return by_key
 
 
 def spelled(keys: Iterable[tuple[Any, ...]]) -> Callable[[tuple[Any, ...]], tuple[Any, ...]]:
@@ -136,12 +136,12 @@ def spelled(keys: Iterable[tuple[Any, ...]]) -> Callable[[tuple[Any, ...]], tupl
 
 
 def _loose(key: tuple[Any, ...]) -> tuple[Any, ...]:
-    return tuple(folded(one).rstrip() if isinstance(one, str) else one for one in key)
+    return tuple(folded(item).rstrip() if isinstance(item, str) else item for item in key)
 
 
-def typed(one: ColumnSpec, value: Any) -> Any:
+def typed(column: ColumnSpec, value: Any) -> Any:
     """A stored value of another table as expressions compute with it."""
-    read = KINDS[one.kind].read(value, one.as_field())
+    read = KINDS[column.kind].read(value, column.as_field())
     return read.raw if isinstance(read, Nonconforming) else read
 
 
@@ -150,19 +150,19 @@ def _add_up(
     dataset: DatasetSpec,
     name: str,
     records: Sequence[Mapping[str, Any]],
-    found: list[dict[str, Any]],
+    related: list[dict[str, Any]],
     drafted: Mapping[int, Any],
 ) -> None:
     function, _, inner = name[:-1].partition("(")
-    detail, one = detail_column(dataset, inner)
+    detail, other = detail_column(dataset, inner)
     for i, value in drafted.items():
-        found[i][name] = value
+        related[i][name] = value
     left = [i for i in range(len(records)) if i not in drafted]
     some = [records[i] for i in left]
-    table = quoted_table(detail.table, dict.fromkeys([*detail.columns, one.name]))
-    made = getattr(func, function)(table.c[one.name])
+    table = quoted_table(detail.table, dict.fromkeys([*detail.columns, other.name]))
+    made = getattr(func, function)(table.c[other.name])
     rows = _rows_by_key(connection, table, detail.columns, [made], detail.master_columns, some, grouped=True)
     for i in left:
         row = rows.get(_key(connection, records[i], detail.master_columns))
         value = (0 if function == "count" else None) if row is None else row[0]
-        found[i][name] = value if function == "count" else typed(one, value)
+        related[i][name] = value if function == "count" else typed(other, value)

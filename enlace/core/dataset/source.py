@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from dataclasses import field as with_default
 from typing import Any
 
 from sqlalchemy import (
@@ -40,7 +41,7 @@ TYPES = {"longtext": "text", "binary": "bytes", "picture": "bytes"}
 def names_for(dataset: DatasetSpec) -> Names:
     """The names that expressions over a record of the dataset may use; `master.column` only where a form has one."""
     lookups = {name: tuple(lookup.by_name) for name, (_, lookup) in dataset.looked_up.items()}
-    details = {one.name: tuple(column.name for column in one.fields) for one in dataset.details}
+    details = {detail.name: tuple(column.name for column in detail.fields) for detail in dataset.details}
     return Names([f.name for f in dataset.all], lookups, details, master=True)
 
 
@@ -79,26 +80,26 @@ class Source:
 
     dataset: DatasetSpec
     server: str
-    _joins: dict[str, _Joined] = field(default_factory=dict)
-    _needs: dict[str, set[str]] = field(default_factory=dict)
-    _made: dict[str, ColumnElement[Any]] = field(default_factory=dict)
-    _making: list[str] = field(default_factory=list)
+    _joins: dict[str, _Joined] = with_default(default_factory=dict)
+    _needs: dict[str, set[str]] = with_default(default_factory=dict)
+    _made: dict[str, ColumnElement[Any]] = with_default(default_factory=dict)
+    _making: list[str] = with_default(default_factory=list)
 
     def __post_init__(self) -> None:
         self.base: FromClause = _query(self.dataset, self.server) if self.dataset.query else source_table(self.dataset)
         self.base_name = QUERY if self.dataset.query else self.dataset.table
-        for i, (name, (one, lookup)) in enumerate(self.dataset.looked_up.items()):
-            self._joins[name] = self._join(f"lk{i}", one, lookup)
+        for i, (name, (field, lookup)) in enumerate(self.dataset.looked_up.items()):
+            self._joins[name] = self._join(f"lk{i}", field, lookup)
         if master := self.dataset.master:
             columns = dict.fromkeys([*master.master_columns, *(c.name for c in master.fields)])
             table = quoted_table(master.table, columns).alias(OF_MASTER)
             linked = zip(master.master_columns, master.columns, strict=True)
             self._joins.setdefault(MASTER, _Joined(table, and_(*(table.c[m] == self.base.c[c] for m, c in linked))))
 
-    def _join(self, alias: str, one: FieldSpec, lookup: LookupSpec) -> _Joined:
+    def _join(self, alias: str, field: FieldSpec, lookup: LookupSpec) -> _Joined:
         columns = dict.fromkeys([lookup.target, *(c for _, c in lookup.also), *(c.name for c in lookup.columns)])
         table = list_table(lookup, columns)
-        matched = [(lookup.target, one.name), *((c, f) for f, c in lookup.also)]
+        matched = [(lookup.target, field.name), *((c, f) for f, c in lookup.also)]
         if not lookup.unique:
             # Several rows may have the value: one of them stands for all, and no row of ours is doubled.
             keys = [table.c[c] for c, _ in matched]
@@ -125,9 +126,9 @@ class Source:
             lookup, shown = self.shown_column(name[1:])
             self._needs[name] = {lookup}
             return shown
-        one = self.dataset.any_name.get(name)
-        if one is not None and one.formula:
-            sql, needs = self.formula(one.formula)
+        field = self.dataset.any_name.get(name)
+        if field is not None and field.formula:
+            sql, needs = self.formula(field.formula)
             self._needs[name] = needs
             return type_coerce(literal_column(sql.text), Raw())
         if "." in name and name not in self.base.c:
@@ -142,9 +143,9 @@ class Source:
 
     def shown_column(self, name: str) -> tuple[str, ColumnElement[Any]]:
         """(lookup, the first column that it shows) of a field."""
-        for lookup, (one, found) in self.dataset.looked_up.items():
-            if one.name == name and found.shows:
-                return lookup, self._joins[lookup].table.c[found.shows[0]]
+        for lookup, (field, lookup_spec) in self.dataset.looked_up.items():
+            if field.name == name and lookup_spec.shows:
+                return lookup, self._joins[lookup].table.c[lookup_spec.shows[0]]
         raise KeyError(name)
 
     def formula(self, source: str) -> tuple[Sql, set[str]]:
@@ -157,23 +158,23 @@ class Source:
         """What a name of an expression is in the server's SQL. needs: takes the lookups that it needs."""
         if "(" in name and name.endswith(")"):
             return self._aggregate(name)
-        one = self.dataset.any_name.get(name)
-        if one is None:
+        field = self.dataset.any_name.get(name)
+        if field is None:
             lookup, _, inner = name.partition(".")
             if lookup not in self.dataset.looked_up:
                 return self._of_master(inner, needs)
-            found = self.dataset.looked_up[lookup][1].by_name.get(inner)
-            if found is None:
+            column = self.dataset.looked_up[lookup][1].by_name.get(inner)
+            if column is None:
                 raise Unsupported(f"{self.dataset.looked_up[lookup][1].table} has no column {inner}.")
             needs.add(lookup)
-            return self._plain(f"lk{list(self.dataset.looked_up).index(lookup)}", found)
-        if not one.formula:
-            return self._plain(self.base_name, ColumnSpec(one.name, one.kind, one.storage))
+            return self._plain(f"lk{list(self.dataset.looked_up).index(lookup)}", column)
+        if not field.formula:
+            return self._plain(self.base_name, ColumnSpec(field.name, field.kind, field.storage))
         if name in self._making:
-            raise Unsupported(f"{one.label} is calculated from itself.")
+            raise Unsupported(f"{field.label} is calculated from itself.")
         self._making.append(name)
         try:
-            sql, more = self.formula(one.formula)
+            sql, more = self.formula(field.formula)
         finally:
             self._making.pop()
         needs |= more
@@ -184,20 +185,20 @@ class Source:
         master = self.dataset.master
         if master is None:
             return Sql("NULL", "null")
-        found = next((c for c in master.fields if c.name == inner), None)
-        if found is None:
+        field = next((c for c in master.fields if c.name == inner), None)
+        if field is None:
             raise Unsupported(f"{master.table} has no field {inner}.")
         needs.add(MASTER)
-        return self._plain(OF_MASTER, found)
+        return self._plain(OF_MASTER, field)
 
-    def _plain(self, table: str, one: ColumnSpec) -> Sql:
-        return plain_column(table, one, self.server)
+    def _plain(self, table: str, column: ColumnSpec) -> Sql:
+        return plain_column(table, column, self.server)
 
     def _aggregate(self, name: str) -> Sql:
         """An aggregate over details, as a subquery."""
         function, _, inner = name[:-1].partition("(")
-        detail, one = detail_column(self.dataset, inner)
-        made = self._plain("d", one)
+        detail, other = detail_column(self.dataset, inner)
+        made = self._plain("d", other)
         links = " AND ".join(
             f"{_quoted(c, 'd', self.server)} = {_quoted(m, self.base_name, self.server)}"
             for c, m in zip(detail.columns, detail.master_columns, strict=True)
@@ -217,9 +218,9 @@ class Source:
         for name in names:
             self.column(name)
             needed |= self._needs.get(name, set())
-        for lookup, one in self._joins.items():
+        for lookup, item in self._joins.items():
             if lookup in needed:
-                base = base.outerjoin(one.table, one.on)
+                base = base.outerjoin(item.table, item.on)
         return base
 
     def identity(self, names: Iterable[str]) -> Any:
@@ -254,11 +255,11 @@ def computable(dataset: DatasetSpec, server: str) -> DatasetSpec:
     """The dataset without the calculated fields that the server can't compute (any more); the field sheet names them."""
     while True:
         source = source_of(dataset, server)
-        for one in dataset.extra:
+        for field in dataset.extra:
             try:
-                source.column(one.name)
+                source.column(field.name)
             except (Unsupported, KeyError):
-                dataset = replace(dataset, extra=tuple(f for f in dataset.extra if f.name != one.name))
+                dataset = replace(dataset, extra=tuple(f for f in dataset.extra if f.name != field.name))
                 break
         else:
             return dataset
@@ -273,24 +274,24 @@ def detail_column(dataset: DatasetSpec, inner: str) -> tuple[DetailSpec, ColumnS
     """The detail and the column behind `detail.column`. Raises Unsupported."""
     name, _, wanted = inner.partition(".")
     detail = next(d for d in dataset.details if d.name == name)
-    found = next((c for c in detail.fields if c.name.lower() == wanted.lower()), None)
-    if found is None:
+    field = next((c for c in detail.fields if c.name.lower() == wanted.lower()), None)
+    if field is None:
         raise Unsupported(f"{detail.table} has no column {wanted}.")
-    return detail, found
+    return detail, field
 
 
 def _quoted(name: str, table: str, server: str) -> str:
     return exp.column(name, table=table, quoted=True).sql(dialect=WRITES[server])
 
 
-def plain_column(table: str, one: ColumnSpec, server: str) -> Sql:
+def plain_column(table: str, column: ColumnSpec, server: str) -> Sql:
     """A column as an expression meets it: with its type, and in one of a server's shapes of that type."""
-    sql, kind = _quoted(one.name, table, server), TYPES.get(one.kind, one.kind)
+    sql, kind = _quoted(column.name, table, server), TYPES.get(column.kind, column.kind)
     if kind == "text" and server == "postgresql":
         sql = f"CAST({sql} AS TEXT)"
     if server in ("sqlite", "kept") and kind in ("date", "datetime"):
-        sql = _from_storage(sql, kind, one.storage)
-    elif server == "postgresql" and one.storage.startswith("float"):
+        sql = _from_storage(sql, kind, column.storage)
+    elif server == "postgresql" and column.storage.startswith("float"):
         sql = f"CAST({sql} AS NUMERIC)"
     return Sql(sql, kind)
 

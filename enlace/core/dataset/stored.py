@@ -40,8 +40,8 @@ def detail_of(kept: dict[str, Any]) -> DetailSpec:
 
 
 def _columns(kept: Any) -> tuple[ColumnSpec, ...]:
-    return tuple(ColumnSpec(**one) for one in kept)
+    return tuple(ColumnSpec(**item) for item in kept)
 
 
 def _pairs(kept: Any) -> tuple[tuple[str, str], ...]:
-    return tuple((one[0], one[1]) for one in kept)
+    return tuple((item[0], item[1]) for item in kept)

@@ -59,21 +59,21 @@ def totals(rows: Rows, wanted: Sequence[Total], pending: Iterable[Pending] = ())
     pending: the draft's records among these rows. Sums are whole numbers or Decimals. Raises Problem.
     """
     drafted = list(pending)
-    touched = [one.id for one in drafted if one.state != "new"]
-    fields = {one.field: rows.dataset.by_name[one.field] for one in wanted}
+    touched = [pending.id for pending in drafted if pending.state != "new"]
+    fields = {total.field: rows.dataset.by_name[total.field] for total in wanted}
     with reading(rows.spec) as connection:
         there = present(connection, rows, touched, list(fields))
         tallies = {name: _tally(connection, rows, name, wanted, there) for name in fields}
-    for name, one in tallies.items():
-        one.lay_over(name, drafted, there)
-    return [tallies[one.field].result(one.function) for one in wanted]
+    for name, tally in tallies.items():
+        tally.lay_over(name, drafted, there)
+    return [tallies[total.field].result(total.function) for total in wanted]
 
 
 def present(connection: Connection, rows: Rows, ids: Sequence[str], names: Sequence[str]) -> dict[str, dict[str, Any]]:
     """What the server has now of the rows that a draft touches, the wanted fields only."""
-    table, keys = rows.source.base, {key_of(one): one for one in ids}
+    table, keys = rows.source.base, {key_of(identifier): identifier for identifier in ids}
     identity = rows.dataset.key
-    found: dict[str, dict[str, Any]] = {}
+    by_field: dict[str, dict[str, Any]] = {}
     for part in in_parts(list(keys), KEYS_A_STATEMENT):
         columns = [table.c[n].label(f"k{i}") for i, n in enumerate(identity)]
         values = [table.c[n].label(f"f{i}") for i, n in enumerate(names)]
@@ -81,23 +81,23 @@ def present(connection: Connection, rows: Rows, ids: Sequence[str], names: Seque
         wanted = wanted.where(key_in([table.c[n] for n in identity], part), rows.belonging())
         for row in connection.execute(wanted, rows.bound_values):
             if (key := tuple(row[: len(identity)])) in keys:
-                found[keys[key]] = dict(zip(names, row[len(identity) :], strict=True))
-    return found
+                by_field[keys[key]] = dict(zip(names, row[len(identity) :], strict=True))
+    return by_field
 
 
 def _tally(connection: Connection, rows: Rows, name: str, wanted: Sequence[Total], there: Mapping[str, Any]) -> Tally:
     """One field's totals over the server's rows that no draft touches."""
-    functions = {one.function for one in wanted if one.field == name}
+    functions = {total.function for total in wanted if total.field == name}
     column = rows.source.base.c[name]
     adding = bool(functions & {"sum", "avg"})
     asked: list[ColumnElement[Any]] = [func.count(column), *([func.sum(column)] if adding else [])]
     count, *sums = connection.execute(
         select(*asked).select_from(rows.source_with()).where(rows.belonging()), rows.bound_values
     ).one()
-    gone = [one[name] for one in there.values()]
-    found = Tally(rows.dataset.by_name[name], int(count), sums[0] if sums else None, gone)
-    found.ends = {end: _end(connection, rows, column, end, there) for end in ("min", "max") if end in functions}
-    return found
+    gone = [item[name] for item in there.values()]
+    tally = Tally(rows.dataset.by_name[name], int(count), sums[0] if sums else None, gone)
+    tally.ends = {end: _end(connection, rows, column, end, there) for end in ("min", "max") if end in functions}
+    return tally
 
 
 def _end(connection: Connection, rows: Rows, column: ColumnElement[Any], end: str, there: Mapping[str, Any]) -> Any:
@@ -108,7 +108,7 @@ def _end(connection: Connection, rows: Rows, column: ColumnElement[Any], end: st
         return connection.execute(
             select(function).select_from(source).where(rows.belonging()), rows.bound_values
         ).scalar()
-    keys = {key_of(one) for one in there}
+    keys = {key_of(name) for name in there}
     order = column.asc() if end == "min" else column.desc()
     identity = [table.c[n].label(f"k{i}") for i, n in enumerate(rows.dataset.key)]
     some = select(*identity, column.label("v")).select_from(source).where(column.is_not(None), rows.belonging())
@@ -128,17 +128,17 @@ class Tally:
 
     def __init__(self, field: FieldSpec, count: int, added: Any, gone: Iterable[Any]) -> None:
         self.field = field
-        values = [one for one in gone if one is not None]
+        values = [item for item in gone if item is not None]
         self.count, self.unknown = count - len(values), 0
         self.sum = Decimal(0) if added is None else self._number(added) - sum(map(self._number, values))
         self.ends: dict[str, Any] = {}
 
     def lay_over(self, name: str, drafted: Iterable[Pending], there: Mapping[str, Mapping[str, Any]]) -> None:
         """Take in what a draft makes of its records. there: what the server has of them."""
-        for one in {p.id: p for p in drafted}.values():
-            if one.state == "removed" or (one.state != "new" and one.id not in there):
+        for pending in {p.id: p for p in drafted}.values():
+            if pending.state == "removed" or (pending.state != "new" and pending.id not in there):
                 continue
-            self.take_in(one.now[name] if name in one.now else there.get(one.id, {}).get(name))
+            self.take_in(pending.now[name] if name in pending.now else there.get(pending.id, {}).get(name))
 
     def _number(self, raw: Any) -> Decimal:
         """A value as a number to add up; a text in a column of numbers counts as nothing, as SQLite has it."""

@@ -19,12 +19,14 @@ def taken(
     spec: ConnectionSpec, dataset: DatasetSpec, identifier: str, values: Mapping[str, Any], touched: Collection[str]
 ) -> list[tuple[str, ...]]:
     """The sets of unique columns whose values another record has. identifier: the record's own id. Raises Problem."""
-    sets = [one for one in dict.fromkeys((*dataset.uniques, dataset.key)) if one and set(one) & set(touched)]
-    sets = [one for one in sets if all(values.get(column) is not None for column in one)]
+    sets = [
+        holder for holder in dict.fromkeys((*dataset.uniques, dataset.key)) if holder and set(holder) & set(touched)
+    ]
+    sets = [columns for columns in sets if all(values.get(column) is not None for column in columns)]
     if not sets:
         return []
     table, bound = source_table(dataset), server_kind(spec.kind).bound
-    found = []
+    matching = []
     with advising(spec) as connection:
         for columns in sets:
             if not set(columns) <= set(table.c.keys()):
@@ -34,5 +36,5 @@ def taken(
             if identifier[:1] in "ik" and dataset.key:
                 statement = statement.where(not_(key_in([table.c[c] for c in dataset.key], [key_of(identifier)])))
             if connection.execute(statement).first() is not None:
-                found.append(columns)
-    return found
+                matching.append(columns)
+    return matching

@@ -138,7 +138,7 @@ class Rows:
         """
         table = self.source.base
         linked = (table.c[name] == value if value is not None else false() for name, value in self.within or ())
-        return and_(true(), *linked, *(condition_of(one, self.source) for one in self.filters))
+        return and_(true(), *linked, *(condition_of(item, self.source) for item in self.filters))
 
     def source_with(self, names: Iterable[str] = ()) -> FromClause:
         """The source with all joined that the filters need, and some names."""
@@ -182,13 +182,13 @@ class Rows:
     def whole_rows(self, identifiers: Sequence[str], anywhere: bool = False) -> dict[str, tuple[Any, ...]]:
         """All values of several records by their ids; ids that are not there are left out, and so are rows that are none
         of the dataset's own, or of another master. anywhere: of whichever master."""
-        keys, wanted = {key_of(one): one for one in identifiers}, set(identifiers)
+        keys, wanted = {key_of(identifier): identifier for identifier in identifiers}, set(identifiers)
         names = self._identity()
         if any(len(key) != len(names) for key in keys) or not names:
             raise ValueError("not a record of this dataset")
         table = self.source.base
         columns = [table.c[f.name] for f in self.dataset.fields]
-        found: dict[str, tuple[Any, ...]] = {}
+        by_id: dict[str, tuple[Any, ...]] = {}
         own = Rows(
             self.spec,
             self.dataset,
@@ -208,8 +208,8 @@ class Rows:
                     # What is not equal to itself, a NaN, is known by its id.
                     identifier = keys.get(key) or (same if (same := record_id(key)) in wanted else None)
                     if identifier is not None:
-                        found[identifier] = tuple(row[len(names) :])
-        return found
+                        by_id[identifier] = tuple(row[len(names) :])
+        return by_id
 
     def position(self, identifier: str) -> int | None:
         """The position of a record, counted by the server; None when there is no such record."""
@@ -264,12 +264,12 @@ class Rows:
                 else:
                     statement = self.of_part(order, condition)
                 bound_values = {**self.bound_values, "most_rows": size - len(rows), "passed_rows": skip}
-                found = server_kind(self.spec.kind).fetched(connection, statement, bound_values)
-                for at, row in enumerate(found, start + len(rows)):
+                fetched = server_kind(self.spec.kind).fetched(connection, statement, bound_values)
+                for at, row in enumerate(fetched, start + len(rows)):
                     rows.append(make(record_id(row[: len(names)]), at, row))
                 if len(rows) >= size:
                     break
-                if found:
+                if fetched:
                     skip = 0
                 elif skip:
                     base = self._ordered_from()
@@ -311,8 +311,8 @@ class Rows:
         """All values, whole, of the row at a position, for rows that nothing tells apart; None where there is none."""
         columns = [self.source.base.c[f.name].label(f"f{i}") for i, f in enumerate(self.dataset.fields)]
         with reading(self.spec) as connection:
-            found = connection.execute(self._plain_statement(columns, position, 1), self.bound_values).first()
-        return None if found is None else tuple(found)
+            row = connection.execute(self._plain_statement(columns, position, 1), self.bound_values).first()
+        return None if row is None else tuple(row)
 
     def _plain_statement(self, columns: Sequence[ColumnElement[Any]], start: int, size: int) -> Select[Any]:
         needed = [*beside(self.dataset), *(p.column for p in self.order)]
@@ -335,7 +335,7 @@ def whole_statement(dataset: DatasetSpec, server: str, order: tuple[OrderPart, .
 @derived
 def beside(dataset: DatasetSpec) -> tuple[str, ...]:
     """What a window reads beside the fields themselves, as names of the source."""
-    shown = [SHOWN + one.name for one, lookup in dataset.looked_up.values() if lookup.shows]
+    shown = [SHOWN + field.name for field, lookup in dataset.looked_up.values() if lookup.shows]
     return (*(f.name for f in dataset.extra), *shown)
 
 
@@ -353,7 +353,7 @@ def window_columns(dataset: DatasetSpec, server: str) -> tuple[ColumnElement[Any
             column = kind.shortened_computed(column, CUT) if field.formula else kind.shortened(column, CUT)
         made.append(column.label(f"f{i}"))
     for i, (name, (_, lookup)) in enumerate(dataset.looked_up.items()):
-        made += [source.lookup_column(name, one).label(f"s{i}_{j}") for j, one in enumerate(lookup.reads)]
+        made += [source.lookup_column(name, read).label(f"s{i}_{j}") for j, read in enumerate(lookup.reads)]
     return tuple(made)
 
 

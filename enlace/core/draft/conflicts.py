@@ -33,7 +33,7 @@ def versions(dataset: DatasetSpec, record: PendingRecord) -> list[Version]:
     """The fields that either side changed, in the dataset's order."""
     assert record.conflict is not None
     theirs = record.conflict.theirs
-    found = []
+    made = []
     for field in dataset.fields:
         if field.name not in record.was and field.name not in record.now:
             continue
@@ -43,8 +43,8 @@ def versions(dataset: DatasetSpec, record: PendingRecord) -> list[Version]:
         mine_edited = field.name in record.touched
         theirs_changed = theirs is not None and not exactly(was, their)
         if mine_edited or theirs_changed:
-            found.append(Version(field, was, mine, their, mine_edited, theirs_changed))
-    return found
+            made.append(Version(field, was, mine, their, mine_edited, theirs_changed))
+    return made
 
 
 def exactly(one: Any, other: Any) -> bool:
@@ -63,8 +63,8 @@ def combinable(dataset: DatasetSpec, record: PendingRecord) -> bool:
     """Whether both sides changed only fields that the other left alone, so that nothing gets lost by taking both."""
     if record.conflict is None or record.conflict.theirs is None or record.state != "edited":
         return False
-    found = versions(dataset, record)
-    return any(one.theirs_changed for one in found) and not any(one.disputed for one in found)
+    several = versions(dataset, record)
+    return any(version.theirs_changed for version in several) and not any(version.disputed for version in several)
 
 
 def resolved(dataset: DatasetSpec, record: PendingRecord, take_theirs: Collection[str]) -> PendingRecord | None:
@@ -87,8 +87,8 @@ def resolved(dataset: DatasetSpec, record: PendingRecord, take_theirs: Collectio
     waits_for = {name: source for name, source in record.waits_for.items() if name not in take_theirs}
     kept = {*now, *texts, *waits_for}
     was = {n: v for n, v in theirs.items() if not is_long(v) or n in kept or dataset.compare == "all"}
-    found = replace(record, was=was, now=now, texts=texts, waits_for=waits_for, conflict=None, refusals=(), later=False)
-    return None if found.idle else found
+    made = replace(record, was=was, now=now, texts=texts, waits_for=waits_for, conflict=None, refusals=(), later=False)
+    return None if made.idle else made
 
 
 STAYS = {"removed": "removed"}
@@ -126,5 +126,5 @@ def saved_meanwhile(
             edited[name] = sent.was[name]  # it was taken back meanwhile
     state = "removed" if now.state == "removed" else "edited"
     known = {name: value for name, value in was.items() if not is_long(value) or name in edited}
-    found = PendingRecord(identifier, state, key_of(identifier), known, edited, now.texts, waits_for=now.waits_for)
-    return None if found.idle else found
+    record = PendingRecord(identifier, state, key_of(identifier), known, edited, now.texts, waits_for=now.waits_for)
+    return None if record.idle else record

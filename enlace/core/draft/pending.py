@@ -126,26 +126,26 @@ def _settled(record: PendingRecord, name: str, current: Any) -> PendingRecord:
     was = record.was
     if record.state != "new" and name not in was and name in record.touched:
         was = {**was, name: current}
-    refusals = tuple(one for one in record.refusals if name not in one.fields and one.fields)
+    refusals = tuple(refusal for refusal in record.refusals if name not in refusal.fields and refusal.fields)
     return replace(record, was=was, refusals=refusals)
 
 
 def unreadable(record: PendingRecord, dataset: DatasetSpec, formats: Formats) -> list[Complaint]:
     """What is wrong with the texts that are no values yet."""
-    found = []
+    complaints = []
     for name, text in record.texts.items():
         field = dataset.by_name.get(name)
         if field is None:
             continue
         if field.lookup is not None and not field.lookup.others:
             sentence = f"“{text[:60]}” is not in the list. Choose one of its lines, or clear the field."
-            found.append(Complaint("unreadable", sentence, (name,)))
+            complaints.append(Complaint("unreadable", sentence, (name,)))
             continue
         try:
             KINDS[field.kind].parse(text, field, formats)
         except Unreadable as error:
-            found.append(Complaint("unreadable", str(error), (name,)))
-    return found
+            complaints.append(Complaint("unreadable", str(error), (name,)))
+    return complaints
 
 
 def removed(record: PendingRecord) -> PendingRecord | None:
@@ -198,7 +198,9 @@ def load(identifier: str, text: str, unpack: Put = unpacked) -> PendingRecord:
         texts=body["texts"],
         conflict=None if conflict is None else _conflict(conflict, mapped),
         refusals=tuple(Complaint(code, words, tuple(names)) for code, words, names in body.get("refusals", ())),
-        waits_for={name: (part, one, column) for name, (part, one, column) in body.get("under", {}).items()},
+        waits_for={
+            name: (part, identifier, column) for name, (part, identifier, column) in body.get("under", {}).items()
+        },
         later=body.get("later", False),
     )
 

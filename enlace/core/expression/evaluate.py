@@ -68,19 +68,19 @@ class Expression:
         """The value. Raises ExpressionError with a sentence, such as that something is divided by zero."""
         try:
             if decimal.getcontext().prec == ARITHMETIC.prec:  # within another expression, or `arithmetic`
-                found = self._run(record)
+                result = self._run(record)
             else:
                 with decimal.localcontext(ARITHMETIC):
-                    found = self._run(record)
+                    result = self._run(record)
         except ExpressionError:
             raise
         except ArithmeticError:
             raise ExpressionError("A number gets too large to compute with.") from None
         except (TypeError, ValueError):
             raise ExpressionError("The values do not fit together.") from None
-        if isinstance(found, int | Decimal) and not -LARGEST < found < LARGEST:
+        if isinstance(result, int | Decimal) and not -LARGEST < result < LARGEST:
             raise ExpressionError("A number gets too large to compute with.")
-        return found
+        return result
 
     def _made(self, node: exp.Expr) -> Function:
         if type(node) in AGGREGATES:
@@ -150,10 +150,10 @@ def _comparison(holds: Callable[[Any, Any], bool]) -> Callable[[Expression, exp.
             return holds(*comparable(one, other))
 
         def against(r: Record) -> bool | None:
-            one = left(r)
-            if type(one) in EXACT:
-                return holds(one, number)
-            return None if one is None else holds(*comparable(one, number))
+            other = left(r)
+            if type(other) in EXACT:
+                return holds(other, number)
+            return None if other is None else holds(*comparable(other, number))
 
         number = _number(e, node.expression)
         return run if number is None else against
@@ -389,7 +389,7 @@ def _escape(e: Expression, node: exp.Expr) -> Function:
 
 def _case(e: Expression, node: exp.Expr) -> Function:
     subject = e._made(node.this) if node.this else None
-    branches = [(e._made(one.this), e._made(one.args["true"])) for one in node.args["ifs"]]
+    branches = [(e._made(item.this), e._made(item.args["true"])) for item in node.args["ifs"]]
     default = e._made(node.args["default"]) if node.args.get("default") else (lambda r: None)
 
     def run(r: Record) -> Any:

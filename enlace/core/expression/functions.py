@@ -55,7 +55,7 @@ def _strict(compute: Callable[..., Any], *names: str) -> Callable[[Make, exp.Exp
 
 
 def _coalesce(made: Make, node: exp.Expr) -> Function:
-    arguments = [made(node.this)] + [made(one) for one in node.expressions]
+    arguments = [made(node.this)] + [made(expression) for expression in node.expressions]
     return lambda r: next((value for a in arguments if (value := a(r)) is not None), None)
 
 
@@ -94,7 +94,7 @@ def _joined(made: Make, node: exp.Expr) -> Function:
 
 def _concat(made: Make, node: exp.Expr) -> Function:
     """CONCAT: a NULL counts as an empty text, as PostgreSQL and SQLite have it."""
-    arguments = [made(one) for one in node.expressions]
+    arguments = [made(expression) for expression in node.expressions]
     return lambda r: _short("".join("" if (v := a(r)) is None else as_text(v) for a in arguments))
 
 
@@ -175,11 +175,11 @@ def number(value: Any) -> int | Decimal:
         return Decimal(repr(value))
     if isinstance(value, str):
         try:
-            found = Decimal(value.strip()) if len(value) <= LONGEST_NUMBER else Decimal("NaN")
+            read = Decimal(value.strip()) if len(value) <= LONGEST_NUMBER else Decimal("NaN")
         except ArithmeticError:
-            found = Decimal("NaN")
-        if found.is_finite():
-            return bounded(found)
+            read = Decimal("NaN")
+        if read.is_finite():
+            return bounded(read)
     raise ExpressionError(f"“{str(value)[:40]}” is not a number.")
 
 
@@ -200,16 +200,16 @@ def _extreme(pick: Callable[[Any, Any], bool]) -> Callable[[Make, exp.Expr], Fun
     """GREATEST and LEAST; NULL when one of them is NULL (ISO/IEC 9075-2:2023, 6.33, from memory)."""
 
     def make(made: Make, node: exp.Expr) -> Function:
-        arguments = [made(node.this)] + [made(one) for one in node.expressions]
+        arguments = [made(node.this)] + [made(expression) for expression in node.expressions]
 
         def run(r: Mapping[str, Any]) -> Any:
             values = [argument(r) for argument in arguments]
             if any(v is None for v in values):
                 return None
             best = values[0]
-            for one in values[1:]:
-                if pick(*comparable(one, best)):
-                    best = one
+            for value in values[1:]:
+                if pick(*comparable(value, best)):
+                    best = value
             return best
 
         return run
@@ -234,7 +234,7 @@ def _conversion(to: exp.Expr) -> Callable[[Any], Any]:
     if kind in exp.DataType.INTEGER_TYPES:
         return _whole(ROUND_HALF_UP)
     if kind in (exp.DataType.Type.DECIMAL, exp.DataType.Type.MONEY):
-        digits = [_size(one) for one in to.expressions]
+        digits = [_size(expression) for expression in to.expressions]
         scale = digits[1] if len(digits) > 1 else 0 if digits else None
         return number if scale is None else lambda value: rounded(Decimal(number(value)), scale)
     if kind in exp.DataType.TEXT_TYPES:

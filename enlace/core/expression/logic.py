@@ -73,6 +73,6 @@ def either(one: bool | None, other: bool | None) -> bool | None:
     return None if one is None or other is None else False
 
 
-def negation(one: bool | None) -> bool | None:
+def negation(item: bool | None) -> bool | None:
     """NOT."""
-    return None if one is None else not one
+    return None if item is None else not item

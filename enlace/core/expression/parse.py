@@ -115,10 +115,10 @@ class Names:
 def _inner(several: Collection[str] | Mapping[str, Collection[str]], owner: str, name: str) -> str:
     """A column of what one of several lookups or details leads to. Raises Unsupported."""
     columns = several.get(owner, ()) if isinstance(several, Mapping) else ()
-    found = next((one for one in columns if one.lower() == name.lower()), "" if columns else name)
-    if not found:
+    column = next((column for column in columns if column.lower() == name.lower()), "" if columns else name)
+    if not column:
         raise Unsupported(f"{owner} has no column {name}.{_perhaps(name, columns)}")
-    return f"{owner}.{found}"
+    return f"{owner}.{column}"
 
 
 def _perhaps(name: str, known: Iterable[str]) -> str:

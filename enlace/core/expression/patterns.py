@@ -36,7 +36,7 @@ def glob_pattern(glob: str) -> str:
         if end > 0:
             inside = glob[i + 1 : end]
             negated = inside.startswith("^")
-            body = "".join("\\" + one if one in "\\[]^&~" else one for one in inside[negated:])
+            body = "".join("\\" + name if name in "\\[]^&~" else name for name in inside[negated:])
             parts.append("[" + ("^" if negated else "") + body + "]")
             i = end
         else:

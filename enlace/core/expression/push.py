@@ -39,8 +39,8 @@ def pushed(expression: Expression, server: str, column: Column) -> Sql:
     if server not in SERVERS:
         raise Unsupported("Expressions are not written for this kind of server yet.")
     writer = _Writer(expression, SERVERS[server], column)
-    found = writer.write(expression.tree)
-    return Sql(writer.server.out(found.text, found.type), found.type)
+    sql = writer.write(expression.tree)
+    return Sql(writer.server.out(sql.text, sql.type), sql.type)
 
 
 def condition(expression: Expression, server: str, column: Column) -> str:
@@ -67,8 +67,8 @@ class _Writer:
             raise Unsupported("The expression is too involved for a server.")
         return made
 
-    def leaf(self, found: Sql) -> Sql:
-        return Sql(self.server.leaf(found.text, found.type), found.type)
+    def leaf(self, sql: Sql) -> Sql:
+        return Sql(self.server.leaf(sql.text, sql.type), sql.type)
 
     def truth(self, node: exp.Expr) -> str:
         made = self.write(node)
@@ -106,8 +106,8 @@ class _Writer:
     def together(self, nodes: Sequence[exp.Expr]) -> tuple[list[str], str]:
         """Several values as one type."""
         made = [self.write(node) for node in nodes]
-        kind = _common([one.type for one in made])
-        return [self._as(one, kind, node) for one, node in zip(made, nodes, strict=True)], kind
+        kind = _common([sql.type for sql in made])
+        return [self._as(sql, kind, node) for sql, node in zip(made, nodes, strict=True)], kind
 
     def _as(self, made: Sql, kind: str, node: exp.Expr) -> str:
         if made.type == "null":
@@ -134,14 +134,14 @@ class _Writer:
 
     def compared(self, left: exp.Expr, sign: str, right: exp.Expr) -> str:
         """A comparison; texts by their code points, dates by what they stand for."""
-        one, other = self.write(left), self.write(right)
-        kinds = {one.type, other.type}
+        sql, other = self.write(left), self.write(right)
+        kinds = {sql.type, other.type}
         if kinds & set(TEMPORAL) and kinds <= {*TEMPORAL, "text", "null"}:
             kind = "datetime" if "datetime" in kinds or len(kinds & {"text"}) else "date"
-            first, second = self._as(one, kind, left), self._as(other, kind, right)
+            first, second = self._as(sql, kind, left), self._as(other, kind, right)
         else:
-            kind = _common([one.type, other.type])
-            first, second = self._as(one, kind, left), self._as(other, kind, right)
+            kind = _common([sql.type, other.type])
+            first, second = self._as(sql, kind, left), self._as(other, kind, right)
             if kind in ("text", "null"):
                 first = self.server.binary(first)
         return f"({first} {sign} {second})"
@@ -149,17 +149,17 @@ class _Writer:
 
 def _common(kinds: Sequence[str]) -> str:
     """The type that several have in common. Raises Unsupported."""
-    found = {kind for kind in kinds if kind != "null"}
-    if len(found) <= 1:
-        return next(iter(found), "null")
-    if found <= set(NUMBERS):
+    kinds_met = {kind for kind in kinds if kind != "null"}
+    if len(kinds_met) <= 1:
+        return next(iter(kinds_met), "null")
+    if kinds_met <= set(NUMBERS):
         return "decimal"
-    if found <= {*NUMBERS, "yesno"}:
-        return "whole" if found == {"whole", "yesno"} else "decimal"
-    if found <= set(TEMPORAL):
+    if kinds_met <= {*NUMBERS, "yesno"}:
+        return "whole" if kinds_met == {"whole", "yesno"} else "decimal"
+    if kinds_met <= set(TEMPORAL):
         return "datetime"
     names = {"whole": "number", "decimal": "number", "yesno": "yes or no", "datetime": "date and time"}
-    raise Unsupported(f"A {' and a '.join(sorted({names.get(k, k) for k in found}))} do not go together.")
+    raise Unsupported(f"A {' and a '.join(sorted({names.get(k, k) for k in kinds_met}))} do not go together.")
 
 
 # -- writers: one for each kind of node --------------------------------------------------------------------
@@ -203,8 +203,8 @@ def _comparison(sign: str) -> Writer:
 
 def _same(negated: bool) -> Writer:
     def write(w: _Writer, node: exp.Expr) -> Sql:
-        found = w.compared(node.this, w.server.same, node.expression)
-        return Sql(f"(NOT {found})" if negated else found, "yesno")
+        comparison = w.compared(node.this, w.server.same, node.expression)
+        return Sql(f"(NOT {comparison})" if negated else comparison, "yesno")
 
     return write
 
@@ -221,7 +221,9 @@ def _is(w: _Writer, node: exp.Expr) -> Sql:
 def _in(w: _Writer, node: exp.Expr) -> Sql:
     if not node.expressions:
         raise Unsupported("IN needs a list of values.")
-    return Sql("(" + " OR ".join(w.compared(node.this, "=", one) for one in node.expressions) + ")", "yesno")
+    return Sql(
+        "(" + " OR ".join(w.compared(node.this, "=", expression) for expression in node.expressions) + ")", "yesno"
+    )
 
 
 def _between(w: _Writer, node: exp.Expr) -> Sql:
@@ -230,8 +232,8 @@ def _between(w: _Writer, node: exp.Expr) -> Sql:
 
 
 def _like(w: _Writer, node: exp.Expr, escape: str = "") -> Sql:
-    found = w.server.like(w.text(node.this), w.text(node.expression), w.server.quoted(escape) if escape else "")
-    return Sql(f"(NOT {found})" if node.args.get("negate") else found, "yesno")
+    comparison = w.server.like(w.text(node.this), w.text(node.expression), w.server.quoted(escape) if escape else "")
+    return Sql(f"(NOT {comparison})" if node.args.get("negate") else comparison, "yesno")
 
 
 def _escape(w: _Writer, node: exp.Expr) -> Sql:
@@ -251,7 +253,7 @@ def _sum(sign: str) -> Writer:
         if left.type in TEMPORAL:
             if right.type in TEMPORAL and sign == "-":
                 both = "date" if left.type == right.type == "date" else "datetime"
-                first, second = (w.server.moment(one.text, both) for one in (left, right))
+                first, second = (w.server.moment(sql.text, both) for sql in (left, right))
                 return Sql(w.server.difference(first, second, both), "whole" if both == "date" else "decimal")
             moment = w.server.moment(left.text, left.type)
             return Sql(w.server.moved(moment, left.type, sign, w.plain_whole(node.expression), "day"), left.type)
@@ -310,10 +312,10 @@ def _extreme(name: str) -> Writer:
     def write(w: _Writer, node: exp.Expr) -> Sql:
         values, kind = w.together([node.this, *node.expressions])
         if kind in TEMPORAL:
-            values = [w.server.moment(one, kind) for one in values]
+            values = [w.server.moment(value, kind) for value in values]
         if kind == "text":
-            values = [w.server.binary(one) for one in values]
-        any_null = " OR ".join(f"{one} IS NULL" for one in values)
+            values = [w.server.binary(value) for value in values]
+        any_null = " OR ".join(f"{value} IS NULL" for value in values)
         return Sql(f"(CASE WHEN {any_null} THEN NULL ELSE {w.server.extremes[name]}({', '.join(values)}) END)", kind)
 
     return write
@@ -339,9 +341,9 @@ def _of_text(write: Callable[..., str], kind: str, *more: str) -> Writer:
     def make(w: _Writer, node: exp.Expr) -> Sql:
         arguments = [w.text(node.this)]
         for name in more:
-            found = node.args.get(name.lstrip("="))
-            if found is not None:
-                arguments.append(w.text(found) if name.startswith("=") else w.plain_whole(found))
+            argument = node.args.get(name.lstrip("="))
+            if argument is not None:
+                arguments.append(w.text(argument) if name.startswith("=") else w.plain_whole(argument))
         return Sql(write(w.server, *arguments), kind)
 
     return make
@@ -357,7 +359,7 @@ def _joined(w: _Writer, node: exp.Expr) -> Sql:
 
 
 def _concat(w: _Writer, node: exp.Expr) -> Sql:
-    return Sql(w.server.joined([f"COALESCE({w.text(one)}, '')" for one in node.expressions]), "text")
+    return Sql(w.server.joined([f"COALESCE({w.text(expression)}, '')" for expression in node.expressions]), "text")
 
 
 def _extract(w: _Writer, node: exp.Expr) -> Sql:
@@ -371,7 +373,7 @@ def _extract(w: _Writer, node: exp.Expr) -> Sql:
 
 def _cast(w: _Writer, node: exp.Expr) -> Sql:
     to_type, made = node.args["to"], w.write(node.this)
-    kind, sizes = to_type.this, [one.name for one in to_type.expressions]
+    kind, sizes = to_type.this, [expression.name for expression in to_type.expressions]
     if kind in exp.DataType.TEXT_TYPES:
         text = w.text(node.this)
         return Sql(w.server.left(text, sizes[0]) if sizes else text, "text")

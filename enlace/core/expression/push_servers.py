@@ -127,8 +127,8 @@ class Server:
         return f"(CAST(EXTRACT(EPOCH FROM ({one} - {other})) AS NUMERIC) / 86400)"
 
     def extracted(self, moment: str, unit: str) -> str:
-        found = f"EXTRACT({unit} FROM {moment})"
-        return f"CAST(FLOOR({found}) AS INTEGER)"
+        part = f"EXTRACT({unit} FROM {moment})"
+        return f"CAST(FLOOR({part}) AS INTEGER)"
 
 
 class MariaDB(Server):

@@ -109,13 +109,13 @@ def _joined(node: exp.Expr, term: Term) -> str:
     word, kind = ("and", exp.And) if isinstance(node, exp.And) else ("or", exp.Or)
     sides = _sides(node, kind)
     if kind is exp.Or:
-        sides = [one for one in sides if not _left_out(one, sides)]
+        sides = [side for side in sides if not _left_out(side, sides)]
     said: dict[str, list[str]] = {}
-    for one in sides:
-        clause = _clause(one, term)
+    for side in sides:
+        clause = _clause(side, term)
         if not clause:
             return ""
-        if isinstance(one, exp.And | exp.Or) and len(sides) > 1:
+        if isinstance(side, exp.And | exp.Or) and len(sides) > 1:
             clause = f"({clause})" if " or " in clause or " and " in clause else clause
         subject, must, what = clause.partition(" must ")
         same = said.setdefault(what, []) if must and not clause.startswith("(") and f" {word} " not in what else None
@@ -139,12 +139,12 @@ def _shortened(clauses: list[str]) -> list[str]:
     return made
 
 
-def _left_out(one: exp.Expr, sides: list[exp.Expr]) -> bool:
+def _left_out(other: exp.Expr, sides: list[exp.Expr]) -> bool:
     """Whether it is the "x IS NULL" of "x IS NULL OR condition on x": leaving a value out goes without saying."""
-    if not isinstance(one, exp.Is) or not isinstance(one.expression, exp.Null):
+    if not isinstance(other, exp.Is) or not isinstance(other.expression, exp.Null):
         return False
-    others = [side for side in sides if side is not one]
-    name = one.this.unnest().name
+    others = [side for side in sides if side is not other]
+    name = other.this.unnest().name
     return bool(others) and all(
         any(column.name == name for column in side.find_all(exp.Column)) and not side.find(exp.Null) for side in others
     )
@@ -161,8 +161,8 @@ def _denied(node: exp.Expr, term: Term) -> str:
         # De Morgan's laws, which hold with NULL as well.
         sides = [exp.Not(this=side.copy()) for side in _sides(node, type(node))]
         joined: exp.Expr = sides[0]
-        for one in sides[1:]:
-            joined = (exp.Or if isinstance(node, exp.And) else exp.And)(this=joined, expression=one)
+        for other in sides[1:]:
+            joined = (exp.Or if isinstance(node, exp.And) else exp.And)(this=joined, expression=other)
         return _joined(joined, term)
     if isinstance(node, exp.In):
         return _one_of(node, term, "none")
@@ -172,7 +172,7 @@ def _denied(node: exp.Expr, term: Term) -> str:
 
 
 def _one_of(node: exp.In, term: Term, how: str) -> str:
-    subject, options = term(node.this), [term(one) for one in node.expressions]
+    subject, options = term(node.this), [term(expression) for expression in node.expressions]
     return f"{subject} must be {how} of {', '.join(options)}" if subject and options and all(options) else ""
 
 

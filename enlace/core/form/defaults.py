@@ -22,8 +22,8 @@ def document_for(sources: tuple[Source, ...], fields: Mapping[str, int]) -> Form
     details = document.under(main)
     controls = [_navigator(main), *_records(main, fields.get(main, 0), 2, ABOVE if details else ROWS)]
     if details:
-        controls = [replace(one, place=replace(one.place, fill=False)) for one in controls]
-        bottom = max(one.place.bottom for one in controls)
+        controls = [replace(control, place=replace(control.place, fill=False)) for control in controls]
+        bottom = max(control.place.bottom for control in controls)
         controls.append(_tabs(document, main, fields, bottom + 1))
     return replace(document, controls=tuple(controls))
 
@@ -47,15 +47,15 @@ def _records(source: str, fields: int, y: int, rows: int) -> list[Control]:
 def _tabs(document: FormDocument, master: str, fields: Mapping[str, int], y: int) -> Control:
     """A page for each detail of a master; details of details below theirs."""
     pages = []
-    for one in document.under(master):
-        controls = [_navigator(one.name), *_records(one.name, fields.get(one.name, 0), 2, UNDER)]
+    for source in document.under(master):
+        controls = [_navigator(source.name), *_records(source.name, fields.get(source.name, 0), 2, UNDER)]
         controls = [replace(c, place=replace(c.place, fill=False)) for c in controls]
-        if document.under(one.name):
-            controls.append(_tabs(document, one.name, fields, max(c.place.bottom for c in controls) + 1))
+        if document.under(source.name):
+            controls.append(_tabs(document, source.name, fields, max(c.place.bottom for c in controls) + 1))
         height = max(c.place.bottom for c in controls)
-        title = {"title": one.title or one.name}
+        title = {"title": source.title or source.name}
         pages.append(
-            Control(f"{one.name}_page", "page", place=Place(h=height), settings=title, children=tuple(controls))
+            Control(f"{source.name}_page", "page", place=Place(h=height), settings=title, children=tuple(controls))
         )
-    height = max(one.place.h for one in pages) + 1
+    height = max(page.place.h for page in pages) + 1
     return Control(f"{master}_details", "tabs", place=Place(1, y, 12, height), children=tuple(pages))

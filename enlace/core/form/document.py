@@ -73,8 +73,8 @@ class Control:
     def all(self) -> Iterator[Control]:
         """The control and all that lie on it, to any depth."""
         yield self
-        for one in self.children:
-            yield from one.all()
+        for child in self.children:
+            yield from child.all()
 
 
 @dataclass(frozen=True)
@@ -105,30 +105,30 @@ class FormDocument:
 
     def source(self, name: str) -> Source:
         """A source by its name. Raises Problem."""
-        for one in self.sources:
-            if one.name == name:
-                return one
+        for other_source in self.sources:
+            if other_source.name == name:
+                return other_source
         raise _wrong(f"There is no source {name}.", "Choose one of the form's.")
 
     def under(self, name: str) -> tuple[Source, ...]:
         """The sources whose records belong to a record of this one."""
-        return tuple(one for one in self.sources if one.parent == name and one.name != name)
+        return tuple(source for source in self.sources if source.parent == name and source.name != name)
 
     def all(self) -> Iterator[Control]:
         """All controls, to any depth, in reading order."""
-        for one in self.controls:
-            yield from one.all()
+        for control in self.controls:
+            yield from control.all()
 
     def control(self, identifier: str) -> Control:
         """A control by its id. Raises Problem."""
-        for one in self.all():
-            if one.id == identifier:
-                return one
+        for other_control in self.all():
+            if other_control.id == identifier:
+                return other_control
         raise _wrong("That control is not there any more.", "Choose another one.")
 
     def tied(self, source: str) -> list[Control]:
         """The controls that show records of a source."""
-        return [one for one in self.all() if one.source == source]
+        return [control for control in self.all() if control.source == source]
 
     def to_json(self) -> str:
         """The document as text; `document_of` gives an equal one again."""
@@ -138,16 +138,16 @@ class FormDocument:
 def as_values(value: Any) -> Any:
     """A document, or a part of it, as what `json` can write; what is as it always is is left out."""
     if isinstance(value, tuple):
-        return [as_values(one) for one in value]
+        return [as_values(item) for item in value]
     if not isinstance(value, FormDocument | Control | Source | Place):
         return dict(value) if isinstance(value, Mapping) else value
-    found = {}
-    for one in fields(value):
-        part = getattr(value, one.name)
-        always = one.default if one.default_factory is not dict else {}
-        if part != always or one.name in ("version", "x", "y", "w", "h"):
-            found[one.name] = as_values(part)
-    return found
+    body = {}
+    for field in fields(value):
+        part = getattr(value, field.name)
+        always = field.default if field.default_factory is not dict else {}
+        if part != always or field.name in ("version", "x", "y", "w", "h"):
+            body[field.name] = as_values(part)
+    return body
 
 
 def document_of(text: str | Mapping[str, Any]) -> FormDocument:
@@ -162,8 +162,8 @@ def document_of(text: str | Mapping[str, Any]) -> FormDocument:
         raise _wrong(
             f"The form's document is of version {kept.get('version')}.", f"This Enlace reads version {VERSION}."
         )
-    sources = tuple(_source(one, f"sources[{i}]") for i, one in enumerate(_list(kept, "sources", "form")))
-    controls = tuple(_control(one, f"controls[{i}]", 1) for i, one in enumerate(_list(kept, "controls", "form")))
+    sources = tuple(_source(item, f"sources[{i}]") for i, item in enumerate(_list(kept, "sources", "form")))
+    controls = tuple(_control(item, f"controls[{i}]", 1) for i, item in enumerate(_list(kept, "controls", "form")))
     opening = _one_of(kept.get("opening", ""), OPENINGS, "opening")
     return checked(FormDocument(sources, controls, opening))
 
@@ -175,19 +175,20 @@ def checked(document: FormDocument) -> FormDocument:
     if len(document.sources) > MOST_SOURCES:
         raise _wrong("A form has too many sources.", f"At most {MOST_SOURCES} fit.")
     known: set[str] = set()
-    for one in document.sources:
-        if one.name in known:
-            raise _wrong(f"Two sources are called {one.name}.", "Give one of them another name.")
-        if one.parent and one.parent not in known:
+    for source in document.sources:
+        if source.name in known:
+            raise _wrong(f"Two sources are called {source.name}.", "Give one of them another name.")
+        if source.parent and source.parent not in known:
             raise _wrong(
-                f"The source {one.name} belongs to {one.parent}, which does not come before it.", "Put that first."
+                f"The source {source.name} belongs to {source.parent}, which does not come before it.",
+                "Put that first.",
             )
-        if len(one.columns) != len(one.parent_columns):
-            raise _wrong(f"The link of {one.name} names more columns on one side.", "Name as many on both.")
-        known.add(one.name)
-    if any(not one.parent for one in document.sources[1:]):
+        if len(source.columns) != len(source.parent_columns):
+            raise _wrong(f"The link of {source.name} names more columns on one side.", "Name as many on both.")
+        known.add(source.name)
+    if any(not source.parent for source in document.sources[1:]):
         raise _wrong("Only the first source of a form belongs to no other.", "Say what the others belong to.")
-    ids = [one.id for one in document.all()]
+    ids = [control.id for control in document.all()]
     if len(ids) > MOST_CONTROLS:
         raise _wrong("The form has too many controls.", f"At most {MOST_CONTROLS} fit on one; make a second form.")
     if len(set(ids)) < len(ids):
@@ -200,14 +201,17 @@ def put(document: FormDocument, control: Control) -> FormDocument:
 
     def within(several: tuple[Control, ...]) -> tuple[Control, ...]:
         return tuple(
-            control if one.id == control.id else replace(one, children=within(one.children)) for one in several
+            control
+            if other_control.id == control.id
+            else replace(other_control, children=within(other_control.children))
+            for other_control in several
         )
 
     return replace(document, controls=within(document.controls))
 
 
 def _source(kept: Any, at: str) -> Source:
-    body = _object(kept, at, {one.name for one in fields(Source)})
+    body = _object(kept, at, {field.name for field in fields(Source)})
     name = _text(body, "name", at)
     if not NAME.fullmatch(name):
         raise _wrong(f"{at}: “{name[:40]}” is no name of a source.", "Use small letters, digits and underscores.")
@@ -218,17 +222,17 @@ def _source(kept: Any, at: str) -> Source:
 
 
 def _control(kept: Any, at: str, depth: int) -> Control:
-    body = _object(kept, at, {one.name for one in fields(Control)})
+    body = _object(kept, at, {field.name for field in fields(Control)})
     if depth > MOST_DEPTH:
         raise _wrong(f"{at}: controls lie too deep in one another.", f"At most {MOST_DEPTH} levels fit.")
     identifier, kind = _text(body, "id", at), _text(body, "kind", at)
     if not NAME.fullmatch(identifier):
         raise _wrong(f"{at}: “{identifier[:40]}” is no id of a control.", "Use small letters, digits and underscores.")
     settings = body.get("settings", {})
-    if not isinstance(settings, dict) or not all(isinstance(one, str) for one in settings):
+    if not isinstance(settings, dict) or not all(isinstance(setting, str) for setting in settings):
         raise _wrong(f"{at}.settings are no settings.", "They are names with values.")
     children = tuple(
-        _control(one, f"{at}.children[{i}]", depth + 1) for i, one in enumerate(_list(body, "children", at))
+        _control(item, f"{at}.children[{i}]", depth + 1) for i, item in enumerate(_list(body, "children", at))
     )
     place = _place(body.get("place", {}), f"{at}.place")
     return Control(
@@ -239,15 +243,15 @@ def _control(kept: Any, at: str, depth: int) -> Control:
 def _place(kept: Any, at: str) -> Place:
     body = _object(kept, at, {"x", "y", "w", "h", "fill"})
     bounds = {"x": (1, COLUMNS), "y": (1, MOST_ROWS), "w": (1, COLUMNS), "h": (1, MOST_ROWS)}
-    found: dict[str, int] = {}
+    numbers: dict[str, int] = {}
     for name, (least, most) in bounds.items():
         value = body.get(name, getattr(Place(), name))
         if type(value) is not int or not least <= value <= most:
             raise _wrong(f"{at}.{name} is no number from {least} to {most}.", "Put the control within its sheet.")
-        found[name] = value
-    if found["x"] + found["w"] - 1 > COLUMNS:
+        numbers[name] = value
+    if numbers["x"] + numbers["w"] - 1 > COLUMNS:
         raise _wrong(f"{at} is wider than the sheet.", f"A sheet has {COLUMNS} columns.")
-    return Place(**found, fill=body.get("fill", False) is True)
+    return Place(**numbers, fill=body.get("fill", False) is True)
 
 
 def _object(kept: Any, at: str, known: set[str]) -> dict[str, Any]:
@@ -274,14 +278,14 @@ def _text(kept: Mapping[str, Any], name: str, at: str, without: str | None = Non
 
 def _texts(kept: Mapping[str, Any], name: str, at: str) -> list[str]:
     value = _list(kept, name, at)
-    if not all(isinstance(one, str) for one in value):
+    if not all(isinstance(item, str) for item in value):
         raise _wrong(f"{at}.{name} is no list of texts.", "Look at the published schema.")
     return value
 
 
 def _one_of(value: Any, allowed: tuple[str, ...], at: str) -> str:
     if value not in allowed:
-        raise _wrong(f"{at} is “{str(value)[:40]}”.", f"It can be {', '.join(one or 'left out' for one in allowed)}.")
+        raise _wrong(f"{at} is “{str(value)[:40]}”.", f"It can be {', '.join(item or 'left out' for item in allowed)}.")
     return str(value)
 
 

@@ -13,12 +13,12 @@ from .kinds import CONTROL_KINDS, ControlKind
 
 def kind_of(control: Control) -> ControlKind:
     """The kind of a control. Raises Problem for one that nobody knows."""
-    found = CONTROL_KINDS.get(control.kind)
-    if found is None:
+    kind = CONTROL_KINDS.get(control.kind)
+    if kind is None:
         raise Problem(
             f"There is no kind of control called {control.kind}.", "Remove it, or install what has it.", code="bad"
         )
-    return found
+    return kind
 
 
 def add(
@@ -44,7 +44,9 @@ def remove(document: FormDocument, ids: Iterable[str]) -> FormDocument:
     gone = set(ids)
 
     def within(several: tuple[Control, ...]) -> tuple[Control, ...]:
-        return tuple(replace(one, children=within(one.children)) for one in several if one.id not in gone)
+        return tuple(
+            replace(control, children=within(control.children)) for control in several if control.id not in gone
+        )
 
     return replace(document, controls=within(document.controls))
 
@@ -78,7 +80,7 @@ def lay(document: FormDocument, identifier: str, place: Place) -> FormDocument:
 
 def fill(document: FormDocument, ids: Sequence[str]) -> FormDocument:
     """Some controls take what is left of the height, or do not any more."""
-    on = not all(document.control(one).place.fill for one in ids)
+    on = not all(document.control(identifier).place.fill for identifier in ids)
     return _placed(document, ids, lambda p: replace(p, fill=on))
 
 
@@ -107,10 +109,10 @@ def tie(document: FormDocument, identifier: str, source: str, field: str) -> For
 def setting(document: FormDocument, identifier: str, name: str, text: str) -> FormDocument:
     """A control with a setting as typed; what is as it always is is not kept."""
     control = document.control(identifier)
-    one = kind_of(control).setting(name)
-    value = one.read(text)
+    other_setting = kind_of(control).setting(name)
+    value = other_setting.read(text)
     settings = {key: kept for key, kept in control.settings.items() if key != name}
-    if value != one.default:
+    if value != other_setting.default:
         settings[name] = value
     return put(document, replace(control, settings=settings))
 
@@ -121,7 +123,7 @@ def duplicate(document: FormDocument, ids: Sequence[str]) -> tuple[FormDocument,
     for identifier in ids:
         control = document.control(identifier)
         on = holder_of(document, identifier)
-        taken = {one.id for one in document.all()}
+        taken = {control.id for control in document.all()}
         copy = _renamed(control, taken)
         neighbours = document.control(on).children if on else document.controls
         copy = replace(copy, place=replace(below(neighbours, control.place.w, control.place.h), x=control.place.x))
@@ -148,55 +150,59 @@ def remove_source(document: FormDocument, name: str) -> FormDocument:
     if name == document.main.name:
         raise Problem("The form's own records can't be taken out.", "Remove the form instead.", code="bad")
     gone = {name}
-    for one in document.sources:
-        if one.parent in gone:
-            gone.add(one.name)
-    document = remove(document, [one.id for one in document.all() if one.source in gone])
-    return checked(replace(document, sources=tuple(one for one in document.sources if one.name not in gone)))
+    for source in document.sources:
+        if source.parent in gone:
+            gone.add(source.name)
+    document = remove(document, [control.id for control in document.all() if control.source in gone])
+    return checked(replace(document, sources=tuple(source for source in document.sources if source.name not in gone)))
 
 
 def below(several: Sequence[Control], width: int, height: int) -> Place:
     """A place of a size under all others; beside the last one where there is room."""
-    bottom = max((one.place.bottom for one in several), default=0)
+    bottom = max((control.place.bottom for control in several), default=0)
     if several:
-        last = max(several, key=lambda one: (one.place.y, one.place.right)).place
+        last = max(several, key=lambda control: (control.place.y, control.place.right)).place
         beside = Place(last.right + 1, last.y, width, height) if last.right + width <= COLUMNS else None
-        if beside and height <= last.h and not any(beside.meets(one.place) for one in several):
+        if beside and height <= last.h and not any(beside.meets(control.place) for control in several):
             return beside
     return Place(1, min(bottom + 1, MOST_ROWS - height + 1), width, height)
 
 
 def make_room(several: tuple[Control, ...], *first: str) -> tuple[Control, ...]:
     """The controls of one sheet, none over another: those named first stay, what they cover goes below them."""
-    order = sorted(several, key=lambda one: (one.id not in first, one.place.y, one.place.x))
+    order = sorted(several, key=lambda control: (control.id not in first, control.place.y, control.place.x))
     placed: dict[str, Place] = {}
-    for one in order:
-        place = one.place
+    for control in order:
+        place = control.place
         while hit := next((other for other in placed.values() if place.meets(other)), None):
             if hit.bottom + place.h > MOST_ROWS:
                 break
             place = replace(place, y=hit.bottom + 1)
-        placed[one.id] = place
-    moved = (replace(one, place=placed[one.id]) for one in several)
-    return tuple(sorted(moved, key=lambda one: (one.place.y, one.place.x)))
+        placed[control.id] = place
+    moved = (replace(control, place=placed[control.id]) for control in several)
+    return tuple(sorted(moved, key=lambda control: (control.place.y, control.place.x)))
 
 
 def holder_of(document: FormDocument, identifier: str) -> str:
     """The id of the control that one lies on; "" for the sheet itself."""
-    return next((one.id for one in document.all() if any(child.id == identifier for child in one.children)), "")
+    return next(
+        (control.id for control in document.all() if any(child.id == identifier for child in control.children)), ""
+    )
 
 
 def _placed(document: FormDocument, ids: Sequence[str], change: Callable[[Place], Place]) -> FormDocument:
-    for holder in dict.fromkeys(holder_of(document, one) for one in ids):
-        mine = [one for one in ids if holder_of(document, one) == holder]
+    for holder in dict.fromkeys(holder_of(document, identifier) for identifier in ids):
+        mine = [identifier for identifier in ids if holder_of(document, identifier) == holder]
 
         def changed(several: tuple[Control, ...], mine: list[str] = mine) -> tuple[Control, ...]:
-            moved = tuple(replace(one, place=change(one.place)) if one.id in mine else one for one in several)
+            moved = tuple(
+                replace(control, place=change(control.place)) if control.id in mine else control for control in several
+            )
             return make_room(moved, *mine)
 
         document = _among(document, holder, changed)
-    for one in ids:
-        document.control(one)  # tells when it is not there
+    for identifier in ids:
+        document.control(identifier)  # tells when it is not there
     return document
 
 
@@ -220,11 +226,11 @@ def _held(value: int, most: int) -> int:
 
 def free_name(stem: str, taken: Collection[str]) -> str:
     """A name that is not taken: the stem itself, or with a number behind it."""
-    return next(one for one in chain([stem], (f"{stem}_{n}" for n in count(2))) if one not in taken)
+    return next(name for name in chain([stem], (f"{stem}_{n}" for n in count(2))) if name not in taken)
 
 
 def _free_id(document: FormDocument, kind: str, field: str = "") -> str:
-    taken = {one.id for one in document.all()}
+    taken = {control.id for control in document.all()}
     stem = "".join(c if c.isascii() and c.isalnum() else "_" for c in (field or kind).lower())[:40].strip("_") or kind
     return free_name(stem if stem[0].isalpha() else f"c_{stem}", taken)
 
@@ -233,4 +239,4 @@ def _renamed(control: Control, taken: set[str]) -> Control:
     stem = control.id.rstrip("0123456789").rstrip("_") or control.kind
     identifier = free_name(stem, {*taken, stem})
     taken.add(identifier)
-    return replace(control, id=identifier, children=tuple(_renamed(one, taken) for one in control.children))
+    return replace(control, id=identifier, children=tuple(_renamed(child, taken) for child in control.children))

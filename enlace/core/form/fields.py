@@ -22,5 +22,5 @@ def fields_of(control: Control, dataset: DatasetSpec) -> list[str]:
     if named := kind.value(control.settings, kind.lists):
         return list(named)
     if kind.name == "cards":
-        return [one.name for one in dataset.shown if one.kind not in WIDE][:ON_CARDS]
-    return [one.name for one in dataset.shown]
+        return [field.name for field in dataset.shown if field.kind not in WIDE][:ON_CARDS]
+    return [field.name for field in dataset.shown]

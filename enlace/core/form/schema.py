@@ -78,12 +78,12 @@ def schema() -> dict[str, Any]:
     }
 
 
-def _setting(one: Setting) -> dict[str, Any]:
-    if one.kind == "fields":
+def _setting(setting: Setting) -> dict[str, Any]:
+    if setting.kind == "fields":
         return {"type": "array", "items": {"type": "string"}}
-    found: dict[str, Any] = {"type": TYPES[one.kind]}
-    if one.kind == "choice":
-        found["enum"] = [value for value, _ in one.choices]
-    if one.kind == "number":
-        found |= {"minimum": one.least, "maximum": one.most}
-    return found
+    body: dict[str, Any] = {"type": TYPES[setting.kind]}
+    if setting.kind == "choice":
+        body["enum"] = [value for value, _ in setting.choices]
+    if setting.kind == "number":
+        body |= {"minimum": setting.least, "maximum": setting.most}
+    return body

@@ -89,12 +89,12 @@ def _medium(pattern: str) -> str:
 def _compiled(pattern: str, months: tuple[str, ...]) -> Callable[..., str]:
     """A function that writes dates or times by a CLDR pattern of numeric fields and month names."""
     parts: list[Callable[..., str]] = []
-    for found in _PATTERN_PART.finditer(pattern):
-        quoted, letter, other = found.group(1), found.group(2), found.group(3)
+    for match in _PATTERN_PART.finditer(pattern):
+        quoted, letter, other = match.group(1), match.group(2), match.group(3)
         if letter is None:
             parts.append(lambda v, literal=quoted if other is None else other: literal or "'")
         else:
-            parts.append(_field(letter, len(found.group(0)), months))
+            parts.append(_field(letter, len(match.group(0)), months))
     return lambda value: "".join(part(value) for part in parts)
 
 

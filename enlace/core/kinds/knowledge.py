@@ -84,7 +84,7 @@ def picture_of(picture: str) -> tuple[tuple[str, bool], ...]:
     places: list[tuple[str, bool]] = []
     for quoted, symbol, times, other in re.findall(r'"([^"]*)"|([9AX])(?:\((\d{1,3})\))?|([\s\S])', picture):
         if quoted:
-            places += [(one, True) for one in quoted]
+            places += [(item, True) for item in quoted]
         elif symbol:
             places += [(symbol, False)] * (int(times) if times else 1)
         elif other:
@@ -102,21 +102,21 @@ def fitted(picture: str, text: str) -> str | None:
         places = picture_of(picture)
     except BadPicture:
         return text
-    whole = "".join(re.escape(one) if literal else ANY[one] for one, literal in places)
+    whole = "".join(re.escape(name) if literal else ANY[name] for name, literal in places)
     if re.fullmatch(whole, text):
         return text
-    bare = "".join(f"({ANY[one]})" for one, literal in places if not literal)
-    found = re.fullmatch(bare, text)
-    if not found:
+    bare = "".join(f"({ANY[name]})" for name, literal in places if not literal)
+    match = re.fullmatch(bare, text)
+    if not match:
         return None
-    typed = iter(found.groups())
-    return "".join(one if literal else next(typed) for one, literal in places)
+    typed = iter(match.groups())
+    return "".join(name if literal else next(typed) for name, literal in places)
 
 
 def told_by_picture(picture: str) -> str:
     """What a picture asks for, in words."""
-    symbols = dict.fromkeys(one for one, literal in picture_of(picture) if not literal)
-    words = ", ".join(f"{one} is {WORDS[one]}" for one in symbols)
+    symbols = dict.fromkeys(name for name, literal in picture_of(picture) if not literal)
+    words = ", ".join(f"{symbol} is {WORDS[symbol]}" for symbol in symbols)
     return f"This does not fit {picture}, where {words}."
 
 

@@ -25,11 +25,11 @@ NOT_FINITE = {"nan": "NaN", "infinity": "Infinity", "inf": "Infinity", "-infinit
 
 def bounds(storage: str) -> tuple[int, int]:
     """The least and the greatest whole number of a storage such as "int2" or "uint8" (bytes), else of 64 bits."""
-    found = re.fullmatch(r"(u?)int([1-8])", storage)
-    if not found:
+    match = re.fullmatch(r"(u?)int([1-8])", storage)
+    if not match:
         return LEAST, GREATEST
-    bits = int(found[2]) * 8
-    return (0, 2**bits - 1) if found[1] else (-(2 ** (bits - 1)), 2 ** (bits - 1) - 1)
+    bits = int(match[2]) * 8
+    return (0, 2**bits - 1) if match[1] else (-(2 ** (bits - 1)), 2 ** (bits - 1) - 1)
 
 
 SPACES = "\u0020\u00a0\u202f\u2009'’"

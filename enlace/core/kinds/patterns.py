@@ -79,15 +79,15 @@ def options_of(written: str) -> Options:
         raise BadPattern(f"A format has at most {MOST} characters.")
     currency = empty = ""
     rest = written
-    while found := re.match(r"\s*\{([^{}]*)\}\s*", rest):
-        word = found[1].strip()
+    while match := re.match(r"\s*\{([^{}]*)\}\s*", rest):
+        word = match[1].strip()
         if word.startswith("empty"):
             empty = word[5:].strip()
         elif word in list_currencies():
             currency = word
         else:
             raise BadPattern(f"{{{word}}} is not known: write a currency's code, such as {{EUR}}, or {{empty –}}.")
-        rest = rest[found.end() :]
+        rest = rest[match.end() :]
     if "¤" in rest and not currency:
         raise BadPattern("¤ stands for a currency: name it in front, such as {EUR} #,##0.00 ¤.")
     return Options(rest, currency, empty)
@@ -141,7 +141,7 @@ class NumberPattern:
         return None
 
     def _plain(self, inner: str) -> Decimal | None:
-        group, point = (_flat(one(self.locale)) for one in (get_group_symbol, get_decimal_symbol))
+        group, point = (_flat(item(self.locale)) for item in (get_group_symbol, get_decimal_symbol))
         digits = inner.replace(group or " ", "").replace(" ", "").replace(point, ".")
         try:
             return Decimal(digits) if re.fullmatch(r"\d+(\.\d*)?|\.\d+", digits, re.ASCII) else None
@@ -163,9 +163,9 @@ class DatePattern:
         self.locale = Locale.parse(locale)
         self._names: dict[str, dict[str, int]] = {}
         used = list(LETTERS.finditer(self.options.pattern))
-        if "".join(one[0] for one in used) != self.options.pattern:
+        if "".join(match[0] for match in used) != self.options.pattern:
             raise BadPattern("A quote in the pattern is not closed.")
-        letters = [(one[2], len(one[0])) for one in used if one[2]]
+        letters = [(match[2], len(match[0])) for match in used if match[2]]
         for letter, width in letters:
             self._check(letter, width)
         for some in NEEDED[kind]:
@@ -173,7 +173,7 @@ class DatePattern:
                 raise BadPattern(f"The pattern lacks {some[0]}: what it shows could not be typed back.")
         if any(letter == "h" for letter, _ in letters) != any(letter == "a" for letter, _ in letters):
             raise BadPattern("h needs a beside it: before or after noon.")
-        self._expression = re.compile("".join(self._part(one) for one in used), re.IGNORECASE)
+        self._expression = re.compile("".join(self._part(match) for match in used), re.IGNORECASE)
 
     def _check(self, letter: str, width: int) -> None:
         if letter == "y" and width == 2:
@@ -181,10 +181,10 @@ class DatePattern:
         if letter not in READABLE or letter not in PARTS[self.kind] or width not in READABLE[letter]:
             raise BadPattern(f"{letter * width} can't be used here: what it shows could not be typed back.")
 
-    def _part(self, found: re.Match[str]) -> str:
-        letter, width = found[2], len(found[0])
+    def _part(self, match: re.Match[str]) -> str:
+        letter, width = match[2], len(match[0])
         if not letter:
-            literal = found[0] if found[1] is None else found[1].replace("''", "'") or "'"
+            literal = match[0] if match[1] is None else match[1].replace("''", "'") or "'"
             return r"\s*".join(re.escape(word) for word in re.split(r"\s+", literal.translate(BLANKS)))
         if letter == "E" or (letter in "ML" and width > 2) or letter == "a":
             self._names[letter] = self._known(letter, width)
@@ -213,11 +213,11 @@ class DatePattern:
 
     def read(self, text: str) -> str | None:
         """The date or time in a text that the pattern might have written, as ISO 8601; None when it is not one."""
-        found = self._expression.fullmatch(_folded(text))
-        if not found:
+        match = self._expression.fullmatch(_folded(text))
+        if not match:
             return None
         parts: dict[str, int] = {}
-        for letter, given in found.groupdict().items():
+        for letter, given in match.groupdict().items():
             parts[letter] = (
                 self._names[letter][given]
                 if letter in self._names
@@ -268,12 +268,12 @@ def read_by(written: str, formats: Formats, kind: str, text: str) -> tuple[str, 
     if not written:
         return text, formats
     try:
-        found = pattern_of(written, formats.locale, kind)
+        pattern = pattern_of(written, formats.locale, kind)
     except BadPattern:
         return text, formats
-    if found.options.empty and text.strip() == found.options.empty:
+    if pattern.options.empty and text.strip() == pattern.options.empty:
         return "", formats
-    read = found.read(text)
+    read = pattern.read(text)
     return (text, formats) if read is None else (read, Formats.of("en_GB"))
 
 

@@ -26,14 +26,14 @@ TIME = re.compile(r"(\d{1,2})[:.h](\d{2})(?:[:.](\d{2})(?:[.,](\d{1,6}))?)?\s*([
 def date_from(text: str, formats: Formats) -> datetime.date:
     """A date from ISO 8601 or from the locale's order of day and month. Raises Unreadable."""
     text = text.strip()
-    if found := ISO_DATE.fullmatch(text):
-        year, month, day = (int(part) for part in found.groups())
-    elif found := OTHER_DATE.fullmatch(text):
-        first, second, year = (int(part) for part in found.groups())
+    if match := ISO_DATE.fullmatch(text):
+        year, month, day = (int(part) for part in match.groups())
+    elif match := OTHER_DATE.fullmatch(text):
+        first, second, year = (int(part) for part in match.groups())
         day, month = (first, second) if formats.day_first else (second, first)
-    elif found := next(filter(None, (pattern.fullmatch(text) for pattern in NAMED_DATES)), None):
-        day, year = int(found["day"]), int(found["year"])
-        month = _month(found["month"], formats)
+    elif match := next(filter(None, (pattern.fullmatch(text) for pattern in NAMED_DATES)), None):
+        day, year = int(match["day"]), int(match["year"])
+        month = _month(match["month"], formats)
     else:
         raise Unreadable("This is not a date. Type it as year-month-day, such as 2026-03-31.")
     return _real_date(year, month, day)
@@ -69,18 +69,18 @@ def _real_date(year: int, month: int, day: int) -> datetime.date:
 
 def time_from(text: str) -> datetime.time:
     """A time of day such as 14:05, 14:05:30 or 2:05 pm. Raises Unreadable."""
-    found = TIME.fullmatch(text.strip())
-    if not found:
+    match = TIME.fullmatch(text.strip())
+    if not match:
         raise Unreadable("This is not a time. Type hours and minutes, such as 14:05.")
-    hour, minute, second = int(found.group(1)), int(found.group(2)), int(found.group(3) or 0)
-    half = (found.group(5) or "").lower()
+    hour, minute, second = int(match.group(1)), int(match.group(2)), int(match.group(3) or 0)
+    half = (match.group(5) or "").lower()
     if half:
         if not 1 <= hour <= 12:
             raise Unreadable(f"There is no hour {hour} {half}.")
         hour = hour % 12 + (12 if half == "pm" else 0)
     if hour > 23 or minute > 59 or second > 59:
         raise Unreadable("There is no such time: hours go to 23, minutes and seconds to 59.")
-    return datetime.time(hour, minute, second, int((found.group(4) or "").ljust(6, "0") or 0))
+    return datetime.time(hour, minute, second, int((match.group(4) or "").ljust(6, "0") or 0))
 
 
 def _stamp_from_number(raw: float, storage: str) -> datetime.datetime | None:

@@ -56,7 +56,7 @@ class LookupSpec:
 
     @cached_property
     def by_name(self) -> dict[str, ColumnSpec]:
-        return {one.name: one for one in self.columns}
+        return {column.name: column for column in self.columns}
 
     @cached_property
     def derived(self) -> dict[str, dict[Hashable, Any]]:
@@ -67,7 +67,7 @@ class LookupSpec:
     def reads(self) -> tuple[str, ...]:
         """What is read of a line to show it: the shown columns, and its value where all of them may be empty."""
         known = self.by_name
-        empty = all(one not in known or known[one].nullable for one in self.shows)
+        empty = all(item not in known or known[item].nullable for item in self.shows)
         return (*self.shows, self.target) if self.shows and empty and self.target not in self.shows else self.shows
 
 
@@ -220,8 +220,8 @@ class DatasetSpec:
         if not self.row_condition:
             return self
         made = self.derived.setdefault("all rows", {})
-        found = made.get(()) or made.setdefault((), replace(self, row_condition="", parameter_values=()))
-        return found.with_parameters(self.parameter_values) if self.parameter_values else found
+        spec = made.get(()) or made.setdefault((), replace(self, row_condition="", parameter_values=()))
+        return spec.with_parameters(self.parameter_values) if self.parameter_values else spec
 
     @cached_property
     def by_name(self) -> dict[str, FieldSpec]:
@@ -253,11 +253,11 @@ class DatasetSpec:
     @cached_property
     def looked_up(self) -> dict[str, tuple[FieldSpec, LookupSpec]]:
         """The lookups in tables, by the names under which expressions reach them."""
-        found: dict[str, tuple[FieldSpec, LookupSpec]] = {}
+        by_name: dict[str, tuple[FieldSpec, LookupSpec]] = {}
         for field in self.fields:
             if field.lookup and field.lookup.table:
-                found.setdefault(field.lookup.name or field.name, (field, field.lookup))
-        return found
+                by_name.setdefault(field.lookup.name or field.name, (field, field.lookup))
+        return by_name
 
     @property
     def editable(self) -> bool:

@@ -49,12 +49,12 @@ def unpacked(value: Any) -> Any:
         return value
     try:
         tag, text = value["$"], value["v"]
-        found = float.fromhex(text) if tag == "float" else _READERS[tag](text)
+        read = float.fromhex(text) if tag == "float" else _READERS[tag](text)
     except (KeyError, TypeError, AttributeError, ArithmeticError, InvalidOperation) as error:
         raise ValueError("not a kept value") from error
-    if isinstance(found, Decimal) and (found.is_snan() or (found.is_finite() and abs(found.adjusted()) > MOST_DIGITS)):
+    if isinstance(read, Decimal) and (read.is_snan() or (read.is_finite() and abs(read.adjusted()) > MOST_DIGITS)):
         raise ValueError("not a kept value")
-    return found
+    return read
 
 
 def record_id(key: tuple[Any, ...]) -> str:

@@ -31,8 +31,8 @@ class Computed:
         self.locks = {f.name: e for f in dataset.fields if (e := self.made(f.read_only_when))}
         self.initial = {f.name: e for f in dataset.fields if (e := self.made(f.initial))}
         used = [*self.formulas.values(), *self.required.values(), *self.locks.values()]
-        self.related = frozenset(name for one in used for name in one.names if "." in name)
-        begun = {name for one in self.initial.values() for name in one.names}
+        self.related = frozenset(name for expression in used for name in expression.names if "." in name)
+        begun = {name for expression in self.initial.values() for name in expression.names}
         self.of_master = frozenset(name for name in self.related | begun if name.startswith(f"{MASTER}."))
 
     def made(self, source: str) -> Expression | None:
@@ -46,7 +46,7 @@ class Computed:
 
     def needed(self, expression: Expression) -> set[str]:
         """The saved fields and the outer names that an expression needs, calculated fields taken apart."""
-        found: set[str] = set()
+        names: set[str] = set()
         left, seen = list(expression.names), set()
         while left:
             name = left.pop()
@@ -56,8 +56,8 @@ class Computed:
             if name in self.formulas:
                 left += self.formulas[name].names
             else:
-                found.add(name)
-        return found
+                names.add(name)
+        return names
 
     def values(
         self, record: Mapping[str, Any], related: Mapping[str, Any] | None = None, new: bool = False
@@ -70,31 +70,31 @@ class Computed:
 
     def calculated(self, values: RecordValues) -> dict[str, Any]:
         """The calculated fields' values; an ExpressionError in place of one that can't be computed."""
-        found: dict[str, Any] = {}
+        values_of: dict[str, Any] = {}
         for name in self.formulas:
             try:
-                found[name] = values[name]
+                values_of[name] = values[name]
             except ExpressionError as error:
-                found[name] = error
+                values_of[name] = error
             except KeyError:
-                found[name] = None  # something it needs was not read
-        return found
+                values_of[name] = None  # something it needs was not read
+        return values_of
 
     def locked(self, values: RecordValues) -> frozenset[str]:
         """The fields that may not be edited while the record is as it is."""
-        return frozenset(name for name, one in self.locks.items() if holds(one, values))
+        return frozenset(name for name, lock in self.locks.items() if holds(lock, values))
 
     def starting(self, related: Mapping[str, Any] | None = None) -> dict[str, Any]:
         """The values that a new record starts with, as its fields store them. outer: `master.column` values."""
-        found: dict[str, Any] = {}
-        for name, one in self.initial.items():
+        starting_values: dict[str, Any] = {}
+        for name, expression in self.initial.items():
             try:
-                value = one.value(self.values({}, related, new=True))
+                value = expression.value(self.values({}, related, new=True))
             except (ExpressionError, KeyError):
                 continue
             if value is not None:
-                found[name] = stored(self.dataset.by_name[name], value)
-        return found
+                starting_values[name] = stored(self.dataset.by_name[name], value)
+        return starting_values
 
 
 def stored(field: FieldSpec, value: Any) -> Any:

@@ -54,22 +54,25 @@ class RecordRules:
                 self._checks.append((rule, Expression(rule.expression, names_for(dataset))))
             except Unsupported:
                 continue  # The server checks it on save.
-        needed = [frozenset(self.computed.needed(one)) for _, one in self._checks]
+        needed = [frozenset(self.computed.needed(expression)) for _, expression in self._checks]
         self._scopes = [
-            (frozenset(n for n in one if "." not in n), frozenset(self._fields_of(one)), any("(" in n for n in one))
-            for one in needed
+            (frozenset(n for n in item if "." not in n), frozenset(self._fields_of(item)), any("(" in n for n in item))
+            for item in needed
         ]
-        ready = [(rule, one, one.run, *scope) for (rule, one), scope in zip(self._checks, self._scopes, strict=True)]
+        ready = [
+            (rule, expression, expression.run, *scope)
+            for (rule, expression), scope in zip(self._checks, self._scopes, strict=True)
+        ]
         # The rules that run for (a new record, a save that is tried).
         self._running: dict[tuple[bool, bool], Sequence[_Ready]] = {
             (new, saving): [
-                one for one in ready if one[0].runs in ("always", "new" if new else "", "save" if saving else "")
+                pair for pair in ready if pair[0].runs in ("always", "new" if new else "", "save" if saving else "")
             ]
             for new in (True, False)
             for saving in (True, False)
         }
         self._own = frozenset(name for own, _, _ in self._scopes for name in own)
-        self.related = self.computed.related | {name for one in needed for name in one if "." in name}
+        self.related = self.computed.related | {name for item in needed for name in item if "." in name}
         self.of_master = self.computed.of_master | {n for n in self.related if n.startswith(f"{MASTER}.")}
         self._required = [f for f in dataset.fields if f.required and not f.generated]
         self._at_times = [
@@ -92,29 +95,29 @@ class RecordRules:
         somebody edited: only what concerns them is told, so that old faults don't hold back other edits. outer: the
         values of the names in `self.outer`; what needs one that is not there is not checked.
         """
-        found: list[Complaint] = []
+        told: list[Complaint] = []
         values = self.computed.values(record, related, new)
         for field in self._required:
             if record.get(field.name) in NOTHING:
-                self._lacks(found, field, field.name in touched, new and field.name not in record)
+                self._lacks(told, field, field.name in touched, new and field.name not in record)
         for field, condition in self._at_times:
             if record.get(field.name) in NOTHING and holds(condition, values):
                 touches = field.name in touched or (bool(touched) and field.name in record)
-                self._lacks(found, field, touches, new and field.name not in record)
+                self._lacks(told, field, touches, new and field.name not in record)
         with arithmetic():
-            self._broken(found, values, record, touched, self._running[new, saving])
-        return found
+            self._broken(told, values, record, touched, self._running[new, saving])
+        return told
 
-    def _lacks(self, found: list[Complaint], field: FieldSpec, touches: bool, not_there_yet: bool) -> None:
+    def _lacks(self, complaints: list[Complaint], field: FieldSpec, touches: bool, not_there_yet: bool) -> None:
         """Say that a field needs a value: once somebody touched it, or of a new record before it is saved."""
         if touches:
-            found.append(Complaint("required", f"{field.label} needs a value.", (field.name,)))
+            complaints.append(Complaint("required", f"{field.label} needs a value.", (field.name,)))
         elif not_there_yet and field.default is None:
-            found.append(Complaint("missing", f"{field.label} needs a value before saving.", (field.name,)))
+            complaints.append(Complaint("missing", f"{field.label} needs a value before saving.", (field.name,)))
 
     def _broken(
         self,
-        found: list[Complaint],
+        complaints: list[Complaint],
         values: RecordValues,
         record: Mapping[str, Any],
         touched: frozenset[str],
@@ -134,20 +137,20 @@ class RecordRules:
                 continue  # it needs something that was not read, or can't be computed: the server tells
             if holds_so is False or (holds_so is not None and holds_so == 0):
                 sentence = with_values(self.dataset, self.sentence(rule, expression), record, values)
-                found.append(Complaint(_code(rule), sentence, tuple(sorted(rule.marks or concerned))))
+                complaints.append(Complaint(_code(rule), sentence, tuple(sorted(rule.marks or concerned))))
 
     def _fields_of(self, needed: frozenset[str]) -> set[str]:
         """The saved fields behind names: a lookup's own field for what is looked up."""
-        found = {name for name in needed if name in self.dataset.by_name}
+        names = {name for name in needed if name in self.dataset.by_name}
         owners = {name.partition(".")[0] for name in needed if "." in name and "(" not in name}
-        return found | {self.dataset.looked_up[owner][0].name for owner in owners if owner in self.dataset.looked_up}
+        return names | {self.dataset.looked_up[owner][0].name for owner in owners if owner in self.dataset.looked_up}
 
     def complaints_over(
         self, table: str, record: Mapping[str, Any], related: Mapping[str, Any], saving: bool = False
     ) -> list[Complaint]:
         """The rules that add up details in a table and are broken by a master's record, marking the added columns."""
         names = {d.name for d in self.dataset.details if d.table == table}
-        found = []
+        complaints = []
         values = self.computed.values(record, related)
         for rule, expression in self._checks:
             added = [n.partition("(")[2][:-1].partition(".") for n in expression.names if "(" in n]
@@ -155,8 +158,8 @@ class RecordRules:
             now = rule.runs == "always" or (rule.runs == "save" and saving)
             if now and columns and expression(values) in (False, 0):
                 sentence = with_values(self.dataset, self.sentence(rule, expression), record, values)
-                found.append(Complaint(_code(rule), sentence, columns))
-        return found
+                complaints.append(Complaint(_code(rule), sentence, columns))
+        return complaints
 
     def over_details(self, table: str) -> bool:
         """Whether a rule adds up details in a table."""
@@ -188,14 +191,14 @@ def with_values(
 ) -> str:
     """A message with the record's values in place of {field}, {lookup.column} and {sum(detail.column)}."""
 
-    def value(found: re.Match[str]) -> str:
-        field = dataset.any_name.get(found[1])
+    def value(match: re.Match[str]) -> str:
+        field = dataset.any_name.get(match[1])
         if field is not None and field.name in record:
             return KINDS[field.kind].text(record[field.name], field) or "nothing"
         try:
-            made = (values or {})[found[1]]
+            made = (values or {})[match[1]]
         except (KeyError, ExpressionError):
-            return "nothing" if field is not None else found[0]
+            return "nothing" if field is not None else match[0]
         return "nothing" if made is None else raw_text(made)
 
     return re.sub(r"\{([^{}]+)\}", value, sentence)

@@ -58,6 +58,6 @@ def broken_rows(spec: ConnectionSpec, dataset: DatasetSpec, rule: RuleSpec, most
         counted = select(func.count()).select_from(base).where(broken)
         count = int(connection.execute(counted, bound_values).scalar() or 0)
         few = select(*key, *shown).select_from(base).where(broken).order_by(*key).limit(most)
-        found = connection.execute(few, bound_values).all() if count else []
-    rows = tuple((record_id(tuple(row[: len(key)])) if key else "", tuple(row[len(key) :])) for row in found)
+        first_rows = connection.execute(few, bound_values).all() if count else []
+    rows = tuple((record_id(tuple(row[: len(key)])) if key else "", tuple(row[len(key) :])) for row in first_rows)
     return Trial(count, names, rows)

@@ -112,7 +112,7 @@ def _guard(dataset: DatasetSpec, condition: str) -> Expression | None:
 def _statements(script: str, dialect: str, known: set[str]) -> tuple[_Statement, ...]:
     try:
         pieces = _pieces(script, dialect)
-        trees = [sqlglot.parse_one(one, read=dialect) for one in pieces]
+        trees = [sqlglot.parse_one(piece, read=dialect) for piece in pieces]
     except (sqlglot.errors.SqlglotError, RecursionError) as error:
         raise Problem("A statement can't be understood.", "Check its SQL.", parser_words(error), code="bad") from None
     if not trees:
@@ -131,7 +131,7 @@ def _statement(piece: str, tree: exp.Expr, known: set[str]) -> _Statement:
     if not isinstance(tree, ALLOWED):
         hint = "An action may INSERT, UPDATE and DELETE rows, and nothing else."
         raise Problem(f"“{piece.strip()[:60]}” is not a statement for an action.", hint, code="bad")
-    names = tuple(dict.fromkeys(str(one.this) for one in tree.find_all(exp.Placeholder)))
+    names = tuple(dict.fromkeys(str(placeholder.this) for placeholder in tree.find_all(exp.Placeholder)))
     for name in names:
         if name not in known:
             hint = "After a colon stands the name of one of this form's fields, or :person."
@@ -141,7 +141,7 @@ def _statement(piece: str, tree: exp.Expr, known: set[str]) -> _Statement:
 
 def _pieces(script: str, dialect: str) -> list[str]:
     """The statements of a script as they were written, with the colons in texts marked as no parameters."""
-    found, start, marked = [], 0, list(script)
+    pieces, start, marked = [], 0, list(script)
     tokens = sqlglot.tokenize(script, read=dialect)
     for token in tokens:
         if token.token_type in (TokenType.STRING, TokenType.IDENTIFIER, TokenType.NATIONAL_STRING):
@@ -152,9 +152,9 @@ def _pieces(script: str, dialect: str) -> list[str]:
     for end in ends:
         piece = "".join(marked[start:end]).strip()
         if piece:
-            found.append(piece)
+            pieces.append(piece)
         start = end + 1
-    return found
+    return pieces
 
 
 def first_allowed(spec: ConnectionSpec, action: Action) -> str | None:
@@ -211,7 +211,7 @@ def _once(spec: ConnectionSpec, action: Action, identifier: str, person: str, re
             if not action.allows(record, related):
                 unmet = action.spec.unmet or "This can't be done to the record as it is now."
                 return ActionOutcome(False, action.said(unmet, record))
-            changed = tuple(_run(connection, one, record, person) for one in action.statements)
+            changed = tuple(_run(connection, statement, record, person) for statement in action.statements)
             now = _locked(connection, action.dataset, identifier)
             said = action.said(action.spec.done or f"{action.spec.title}: done.", now or record)
             outcome = ActionOutcome(True, said, changed, record, now)

@@ -85,11 +85,11 @@ class Attempt:
 
     @property
     def failed(self) -> bool:
-        return any(one.failed for one in self.outcomes.values())
+        return any(outcome.failed for outcome in self.outcomes.values())
 
     @property
     def saved(self) -> bool:
-        return any(one.ids for one in self.outcomes.values())
+        return any(outcome.ids for outcome in self.outcomes.values())
 
     def write(self, connection: Connection) -> None:
         """Write all parts, in the order of the plan."""
@@ -145,8 +145,8 @@ class Attempt:
                     reached.add(reference.table)
                     if reference.on_delete or reference.on_update:
                         left.append(reference.table)
-        found = (r.table for r in self.catalog.references if r.deferred and (everywhere or r.table in reached))
-        return list(dict.fromkeys(found))
+        checked_late = (r.table for r in self.catalog.references if r.deferred and (everywhere or r.table in reached))
+        return list(dict.fromkeys(checked_late))
 
     def _plan(self) -> Plan:
         planned = plan(self.parts, self.catalog)
@@ -445,7 +445,7 @@ class Attempt:
                 if told is not None:
                     self.outcomes[batch.part.name].ids.pop(act.record.id, None)
                     self._refuse(act, told.sentence, told.fields)
-        if not any(one.refusals for one in self.outcomes.values()):
+        if not any(outcome.refusals for outcome in self.outcomes.values()):
             parts = [
                 f"{n} {'row' if n == 1 else 'rows'} of {t} would refer to {o} that {'is' if n == 1 else 'are'} not there"
                 for (t, o), n in loose.items()
@@ -468,7 +468,7 @@ def _cause(error: BaseException) -> BaseException | None:
     chain = [error]
     while chain[-1].__context__ is not None:
         chain.append(chain[-1].__context__)
-    told = [one for one in chain if isinstance(one, DBAPIError)]
+    told = [cause for cause in chain if isinstance(cause, DBAPIError)]
     return told[-1].orig if told else None
 
 

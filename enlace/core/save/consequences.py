@@ -105,7 +105,7 @@ class Follower:
         """The rows that a reference reaches, counted; those that were not met before, for going on from them."""
         told = self._told(reference, act)
         values = {tuple(row.get(c) for c in reference.target_columns) for row in rows}
-        keys = [one for one in values if None not in one]
+        keys = [value for value in values if None not in value]
         fresh: list[Row] = []
         for part in in_parts(keys, KEYS_A_STATEMENT):
             if time.monotonic() > self.limit:
@@ -141,11 +141,11 @@ class Follower:
         whole = self.keep and self.kept < MOST_KEPT and self.bytes < MOST_KEPT_BYTES
         names = tuple(c.name for c in table.columns) if whole else _needed(table)
         wanted = [source.c[n] for n in (*identity, *names)]
-        found = self.connection.execute(select(*wanted).where(condition).limit(room + 1)).all()
-        self.followed += len(found)
+        rows = self.connection.execute(select(*wanted).where(condition).limit(room + 1)).all()
+        self.followed += len(rows)
         seen = self.seen.setdefault(table.name, set())
         fresh: list[Row] = []
-        for row in found:
+        for row in rows:
             key = tuple(row[: len(identity)])
             if key in seen:
                 continue
@@ -156,7 +156,7 @@ class Follower:
             if whole and self._keeps(values):
                 told.kept.append((record_id(key), values))
         told.count += len(fresh)
-        if len(found) > room:
+        if len(rows) > room:
             told.count, told.more = max(told.count, self._count(source, condition)), True
         return fresh
 
@@ -171,7 +171,10 @@ class Follower:
     def all(self) -> list[Consequence]:
         """What was found, tables that lose most first."""
         order = (REMOVED, EMPTIED, DEFAULTED, CHANGED)
-        return sorted(self.found.values(), key=lambda one: (order.index(one.act), -one.count, one.table))
+        return sorted(
+            self.found.values(),
+            key=lambda consequence: (order.index(consequence.act), -consequence.count, consequence.table),
+        )
 
 
 def _needed(table: Table) -> tuple[str, ...]:
@@ -191,11 +194,11 @@ def rows_referred_to(
     """Of some rows, the values that others refer to in a way that has consequences."""
     names = _needed(table)
     source = quoted_table(table.name, dict.fromkeys([*names, *key]))
-    found: list[Row] = []
+    rows: list[Row] = []
     for part in in_parts(list(keys), KEYS_A_STATEMENT):
         statement = select(*(source.c[n] for n in names)).where(key_in([source.c[n] for n in key], part))
-        found += [dict(zip(names, row, strict=True)) for row in connection.execute(statement)]
-    return found
+        rows += [dict(zip(names, row, strict=True)) for row in connection.execute(statement)]
+    return rows
 
 
 # What a statement in a trigger writes to: enough to name tables, not to know what becomes of them.
@@ -209,21 +212,21 @@ WRITES_TO = re.compile(
 def tables_written_by(text: str, known: Iterable[str]) -> tuple[str, ...]:
     """The tables that the text of a trigger writes to, of those that are known."""
     names = {name.lower(): name for name in known}
-    found = (one.strip('"`[]').lower() for one in WRITES_TO.findall(text))
-    return tuple(dict.fromkeys(names[one] for one in found if one in names))
+    written = (item.strip('"`[]').lower() for item in WRITES_TO.findall(text))
+    return tuple(dict.fromkeys(names[item] for item in written if item in names))
 
 
 def triggers_of(catalog: Catalog, acts: Mapping[str, Collection[str]]) -> dict[str, tuple[str, ...]]:
     """By table, the other tables that its triggers may change. acts: by table, "INSERT", "UPDATE", "DELETE"."""
-    found: dict[str, tuple[str, ...]] = {}
+    by_event: dict[str, tuple[str, ...]] = {}
     for name, several in acts.items():
         names: list[str] = []
         for event, text in catalog.table(name).triggers:
             if any(act in event.upper() for act in several):
-                names += [one for one in tables_written_by(text, catalog.tables) if one != name]
+                names += [identifier for identifier in tables_written_by(text, catalog.tables) if identifier != name]
         if names:
-            found[name] = tuple(dict.fromkeys(names))
-    return found
+            by_event[name] = tuple(dict.fromkeys(names))
+    return by_event
 
 
 # -- in words -----------------------------------------------------------------------------------------------
@@ -232,18 +235,18 @@ _PRESENT = {REMOVED: "removes", EMPTIED: "empties", DEFAULTED: "sets to its defa
 _PAST = {REMOVED: "removed", EMPTIED: "emptied", DEFAULTED: "set to its default", CHANGED: "changed"}
 
 
-def in_sentences(found: Consequences, past: bool = False) -> list[str]:
+def in_sentences(consequences: Consequences, past: bool = False) -> list[str]:
     """What else happens, or happened, in sentences; none where nothing does."""
     verbs = _PAST if past else _PRESENT
     parts = []
     for act in (REMOVED, EMPTIED, DEFAULTED, CHANGED):
-        several = [one for one in found.rows if one.act == act]
+        several = [row for row in consequences.rows if row.act == act]
         if act == REMOVED and several:
-            parts.append(f"{verbs[act]} {joined([_rows(one) for one in several])}")
+            parts.append(f"{verbs[act]} {joined([_rows(consequence) for consequence in several])}")
         elif act != REMOVED:
-            parts += [f"{verbs[act]} {joined(one.columns)} in {_rows(one)}" for one in several]
-    told = [f"The database also {joined(parts)}{' at most' if found.up_to else ''}."] if parts else []
-    for table, others in found.triggers.items():
+            parts += [f"{verbs[act]} {joined(consequence.columns)} in {_rows(consequence)}" for consequence in several]
+    told = [f"The database also {joined(parts)}{' at most' if consequences.up_to else ''}."] if parts else []
+    for table, others in consequences.triggers.items():
         told.append(f"A trigger of {table} may {'have changed' if past else 'change'} rows of {joined(others)} too.")
     return told
 
@@ -253,8 +256,8 @@ def joined(words: Sequence[str]) -> str:
     return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
 
 
-def _rows(one: Consequence) -> str:
-    if one.more and not one.count:
-        return f"rows of {one.table}, too many to count here"
-    count = f"{one.count:,}" if not one.more else f"more than {one.count:,}"
-    return f"{count} {'row' if one.count == 1 and not one.more else 'rows'} of {one.table}"
+def _rows(consequence: Consequence) -> str:
+    if consequence.more and not consequence.count:
+        return f"rows of {consequence.table}, too many to count here"
+    count = f"{consequence.count:,}" if not consequence.more else f"more than {consequence.count:,}"
+    return f"{count} {'row' if consequence.count == 1 and not consequence.more else 'rows'} of {consequence.table}"

@@ -25,16 +25,16 @@ def current_rows(
     table = source_table(dataset)
     key = [table.c[name] for name in dataset.key]
     columns = [table.c[n].label(f"f{i}") for i, n in enumerate(names)]
-    found = {}
+    by_key = {}
     for some in in_parts(keys, KEYS_A_STATEMENT):
         statement = select(*(c.label(f"k{i}") for i, c in enumerate(key)), *columns).where(key_in(key, some))
         wanted = set(some)
         for row in connection.execute(statement.with_for_update() if lock else statement):
             met = tuple(row[: len(key)])
             if met not in wanted:  # what is not equal to itself, a NaN, is known by its id
-                met = next((one for one in some if record_id(one) == record_id(met)), met)
-            found[met] = tuple(row[len(key) :])
-    return found
+                met = next((item for item in some if record_id(item) == record_id(met)), met)
+            by_key[met] = tuple(row[len(key) :])
+    return by_key
 
 
 def outside(connection: Connection, dataset: DatasetSpec, keys: Collection[Key]) -> list[Key]:
@@ -47,9 +47,9 @@ def outside(connection: Connection, dataset: DatasetSpec, keys: Collection[Key])
     for some in in_parts(list(keys), KEYS_A_STATEMENT):
         wanted = select(*(c.label(f"k{i}") for i, c in enumerate(key))).select_from(source.joined(joins))
         met = {tuple(row) for row in connection.execute(wanted.where(key_in(key, some), condition))}
-        left += [one for one in some if one not in met]
+        left += [item for item in some if item not in met]
     there = current_rows(connection, dataset, [], left, lock=False) if left else {}
-    return [one for one in left if one in there]
+    return [item for item in left if item in there]
 
 
 def what_became_of(connection: Connection, dataset: DatasetSpec, record: PendingRecord) -> Conflict:

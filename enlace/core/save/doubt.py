@@ -36,7 +36,7 @@ def not_there_yet(
     """
     if whole and others and not others_saved:
         return []
-    found: list[tuple[Act, tuple[Any, ...]]] = []
+    missing: list[tuple[Act, tuple[Any, ...]]] = []
     taken: set[tuple[Any, ...]] = set()
     for act in acts:
         table = source_table(act.part.dataset)
@@ -50,5 +50,5 @@ def not_there_yet(
         free = [tuple(row) for row in connection.execute(statement) if tuple(row) not in taken]
         if free:
             taken.add(free[0])
-            found.append((act, free[0]))
-    return found if not whole or len(found) == len(acts) else []
+            missing.append((act, free[0]))
+    return missing if not whole or len(missing) == len(acts) else []

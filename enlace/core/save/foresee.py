@@ -21,35 +21,35 @@ def foreseen(spec: ConnectionSpec, parts: Sequence[Part]) -> Consequences:
     try:
         catalog = Catalog.of(spec) if server_kind(spec.kind).in_process else Catalog.lately(spec)
         batches = [batch for part in parts for batch in grouped(part, part.records)]
-        found = Consequences(triggers=triggers_of(catalog, events_of(batches)))
+        consequences = Consequences(triggers=triggers_of(catalog, events_of(batches)))
         if any(concerned(catalog, batch) for batch in batches):
             with reading(spec) as connection:
                 follower = Follower(connection, catalog, keys_removed(catalog, batches), keep=False)
                 for batch in batches:
                     follow(follower, batch)
-                found.rows = follower.all()
-        return found
+                consequences.rows = follower.all()
+        return consequences
     except Problem:
         return Consequences()
 
 
 def events_of(batches: Iterable[Batch]) -> dict[str, set[str]]:
     """By table, what a save does to it as triggers name it."""
-    found: dict[str, set[str]] = {}
+    by_table: dict[str, set[str]] = {}
     for batch in batches:
         if batch.kind in EVENTS:
-            found.setdefault(batch.part.dataset.table, set()).add(EVENTS[batch.kind])
-    return found
+            by_table.setdefault(batch.part.dataset.table, set()).add(EVENTS[batch.kind])
+    return by_table
 
 
 def keys_removed(catalog: Catalog, batches: Iterable[Batch]) -> dict[str, set[tuple[Any, ...]]]:
     """By table, the keys of the rows that the draft itself removes."""
-    found: dict[str, set[tuple[Any, ...]]] = {}
+    by_table: dict[str, set[tuple[Any, ...]]] = {}
     for batch in batches:
         dataset = batch.part.dataset
         if batch.kind == REMOVE and catalog.table(dataset.table).identity == dataset.key:
-            found.setdefault(dataset.table, set()).update(act.record.key for act in batch.acts)
-    return found
+            by_table.setdefault(dataset.table, set()).update(act.record.key for act in batch.acts)
+    return by_table
 
 
 def concerned(catalog: Catalog, batch: Batch) -> bool:

@@ -99,7 +99,7 @@ def _ranks(parts: Sequence[Part], catalog: Catalog) -> dict[str, int]:
     up = {name: {r.target for r in catalog.table(name).references if r.target in names} - {name} for name in names}
 
     def depth(name: str, seen: frozenset[str]) -> int:
-        return 1 + max((depth(one, seen | {name}) for one in up[name] if one not in seen), default=0)
+        return 1 + max((depth(text, seen | {name}) for text in up[name] if text not in seen), default=0)
 
     return {name: depth(name, frozenset()) for name in names}
 
@@ -109,7 +109,7 @@ def _batches(acts: Sequence[Act]) -> list[Batch]:
     by_part: dict[int, list[Act]] = defaultdict(list)
     for act in acts:
         by_part[id(act.part)].append(act)
-    found = []
+    batches = []
     for several in by_part.values():
         of_record = {id(act.record): act for act in several}
         kinds = {act.kind for act in several}
@@ -117,13 +117,13 @@ def _batches(acts: Sequence[Act]) -> list[Batch]:
             batch.acts = [of_record[id(act.record)] for act in batch.acts]
             if PARK in kinds:  # a parked record stands in a level of its own
                 batch.kind = PARK
-            found.append(batch)
-    return found
+            batches.append(batch)
+    return batches
 
 
 def grouped(part: Part, records: Iterable[PendingRecord]) -> list[Batch]:
     """The records of one part by what their statements have in common. Runs once for each record of a save."""
-    found: dict[tuple[Any, ...], Batch] = {}
+    batches: dict[tuple[Any, ...], Batch] = {}
     dataset, by_edits = part.dataset, part.dataset.compare == "edited"
     for record in records:
         state = record.state
@@ -132,14 +132,14 @@ def grouped(part: Part, records: Iterable[PendingRecord]) -> list[Batch]:
             key = (state, *record.now, None, *record.waits_for)
         else:
             key = (state, *record.now, None, *record.waits_for, None, *record.was)
-        batch = found.get(key)
+        batch = batches.get(key)
         if batch is None:
             kind = ACTS[state]
             columns = () if kind == REMOVE else (*record.now, *record.waits_for)
             fields = () if kind == INSERT else compared(dataset, record)
-            batch = found[key] = Batch(part, kind, columns, tuple(record.waits_for), fields, [])
+            batch = batches[key] = Batch(part, kind, columns, tuple(record.waits_for), fields, [])
         batch.acts.append(Act(part, record, batch.kind))
-    return [batch for batch in found.values() if batch.columns or batch.kind in (REMOVE, INSERT)]
+    return [batch for batch in batches.values() if batch.columns or batch.kind in (REMOVE, INSERT)]
 
 
 def compared(dataset: DatasetSpec, record: PendingRecord) -> tuple[str, ...]:
@@ -169,7 +169,7 @@ def _tie(batches: Sequence[Batch], tables: Mapping[str, Table]) -> bool:
     if tied:
         _tie_under(batches)
     for name, table in tables.items():
-        for columns in (table.key, *(one.columns for one in table.uniques)):
+        for columns in (table.key, *(unique.columns for unique in table.uniques)):
             tied |= _tie_unique(by_table[name], columns)
         for reference in table.references:
             if reference.target in tables:
@@ -212,8 +212,8 @@ def _tie_reference(details: Sequence[Batch], masters: Sequence[Batch], reference
                 leaving[value].append(act)
         for act in going if leaving else ():
             value = _left(act, there)
-            for one in leaving.get(value, ()) if value is not None else ():
-                act.wait_for(one)
+            for other in leaving.get(value, ()) if value is not None else ():
+                act.wait_for(other)
     coming = {value: act for act in _taking(masters, there) if (value := _taken(act, there)) is not None}
     for act in _taking(details, here) if coming else ():
         value = _taken(act, here)
@@ -264,16 +264,16 @@ def _folded(values: Sequence[Any]) -> tuple[Any, ...] | None:
 def _levels(acts: list[Act]) -> tuple[list[list[Act]], list[Act]]:
     """Acts in levels: each stands in a level above all that it comes after. Rings are opened where they can be."""
     levels: list[list[Act]] = []
-    waiting = {id(act): len({id(one) for one in act.after or ()}) for act in acts}
+    waiting = {id(act): len({id(other) for other in act.after or ()}) for act in acts}
     followers: dict[int, list[Act]] = defaultdict(list)
     for act in acts:
-        for first in {id(one): one for one in act.after or ()}.values():
+        for first in {id(other): other for other in act.after or ()}.values():
             followers[id(first)].append(act)
     ready = [act for act in acts if not waiting[id(act)]]
     left = {id(act): act for act in acts}
     while left:
         if not ready:
-            ringed = next((one for one in left.values() if _can_park(one, followers[id(one)])), None)
+            ringed = next((act for act in left.values() if _can_park(act, followers[id(act)])), None)
             if ringed is None:
                 return levels, list(left.values())
             # Parked, it has given up its values: those that wait for it need not any more.
@@ -284,19 +284,19 @@ def _levels(acts: list[Act]) -> tuple[list[list[Act]], list[Act]]:
         levels.append(ready)
         for act in ready:
             left.pop(id(act))
-        ready = _free([one for act in ready for one in followers[id(act)]], waiting)
-        ready = [one for one in ready if id(one) in left]
+        ready = _free([follower for act in ready for follower in followers[id(act)]], waiting)
+        ready = [act for act in ready if id(act) in left]
     return levels, []
 
 
 def _free(acts: Sequence[Act], waiting: dict[int, int]) -> list[Act]:
-    found = []
+    free = []
     for act in acts:
         waiting[id(act)] -= 1
         if not waiting[id(act)]:
-            found.append(act)
-    return found
+            free.append(act)
+    return free
 
 
 def _can_park(act: Act, followers: Sequence[Act]) -> bool:
-    return act.kind == UPDATE and not act.parked and any(one.kind == UPDATE for one in followers)
+    return act.kind == UPDATE and not act.parked and any(follower.kind == UPDATE for follower in followers)

@@ -35,9 +35,9 @@ def explain(
         column = _labels(dataset, named) or "one of its columns"
         return Complaint("server", f"A value is {fault} {column} can hold. Make it fit ({refusal.words}).", named)
     if refusal.code == "check":
-        found = rules.by_constraint(refusal.constraint)
-        if found:
-            return Complaint("server", found[0], found[1])
+        constraint = rules.by_constraint(refusal.constraint)
+        if constraint:
+            return Complaint("server", constraint[0], constraint[1])
         return Complaint("server", f"The table's condition “{refusal.constraint}” does not hold.", ())
     if refusal.code == "reference":
         return _reference(connection, dataset, table, record, refusal)
@@ -61,7 +61,7 @@ def _labels(dataset: DatasetSpec, columns: Sequence[str]) -> str:
 
 
 def _unique(dataset: DatasetSpec, table: Table, record: PendingRecord, refusal: Refusal) -> Complaint:
-    named = next((one.columns for one in table.uniques if one.name == refusal.constraint), ())
+    named = next((unique.columns for unique in table.uniques if unique.name == refusal.constraint), ())
     columns = refusal.columns or named or _columns_of_index(dataset, refusal.constraint) or dataset.key
     values = record.values()
     shown = ", ".join(raw_text(values[c]) for c in columns if values.get(c) is not None)
@@ -78,9 +78,9 @@ def _columns_of_index(dataset: DatasetSpec, name: str) -> tuple[str, ...]:
 def _reference(
     connection: Connection, dataset: DatasetSpec, table: Table, record: PendingRecord, refusal: Refusal
 ) -> Complaint:
-    found = broken_reference(connection, dataset, table, record)
+    broken = broken_reference(connection, dataset, table, record)
     words = f"A reference to or from this record would be broken: {refusal.words}."
-    return found or Complaint("server", words, ())
+    return broken or Complaint("server", words, ())
 
 
 def broken_reference(
@@ -98,7 +98,7 @@ def broken_reference(
             return Complaint("server", sentence, _known(dataset, reference.columns))
     if record.state == "new":
         return None
-    used = {one.table: 0 for one in table.referenced_by}
+    used = {reference.table: 0 for reference in table.referenced_by}
     for reference in table.referenced_by:
         if not (reference.on_delete if record.state == "removed" else reference.on_update):
             used[reference.table] += _uses(connection, dataset, record, reference)

@@ -176,7 +176,9 @@ def _commit(spec: ConnectionSpec, attempt: Attempt, receipt: Receipt | None) -> 
             attempt.kind.check_deferred(connection)
             attempt.read_back(connection, everything=False)
             if receipt:
-                receipts.seal(connection, spec, receipt, {name: one.ids for name, one in attempt.outcomes.items()})
+                receipts.seal(
+                    connection, spec, receipt, {name: outcome.ids for name, outcome in attempt.outcomes.items()}
+                )
     except _GiveUp:
         attempt.keep_only_done()
         return attempt.outcomes
@@ -202,7 +204,7 @@ def _told_apart(spec: ConnectionSpec, attempt: Attempt) -> Outcomes:
     if not attempt.deferred():
         return attempt.outcomes
     again = rehearse_parts(spec, attempt.parts, attempt.policy)
-    if not any(one.failed for one in again.values()):
+    if not any(outcome.failed for outcome in again.values()):
         return attempt.outcomes
     for outcome in again.values():
         outcome.ids.clear()

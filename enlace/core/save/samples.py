@@ -66,7 +66,7 @@ def add_samples(spec: ConnectionSpec, dataset: DatasetSpec, count: int, seed: in
     if not dataset.editable:
         raise Problem("No rows can be added here.", dataset.read_only_because, code="read-only")
     maker = _Maker(spec, dataset, random.Random(seed))
-    records = [one for one in (maker.record() for _ in range(count)) if one is not None]
+    records = [record for record in (maker.record() for _ in range(count)) if record is not None]
     outcome = save(spec, dataset, records, policy=SavePolicy(whole=False))
     return len(outcome.ids)
 
@@ -88,7 +88,7 @@ class _Maker:
             if made is None:
                 continue
             told = self.rules.complaints({**self.blank, **made.values()}, frozenset(made.now), True)
-            if not any(one.holds_back for one in told):
+            if not any(complaint.holds_back for complaint in told):
                 return made
         return None
 

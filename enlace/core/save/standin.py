@@ -13,15 +13,15 @@ from .plan import Act
 def stand_ins(dataset: DatasetSpec, act: Act) -> dict[str, Any]:
     """A stand-in for each unique column that an act changes, the key apart; empty when there is none to be had."""
     unique = {name for columns in dataset.uniques for name in columns}
-    found = {}
+    values = {}
     for name in act.record.now:
         if name not in unique or name in dataset.key:
             continue
         value = _stand_in(dataset.by_name[name])
         if value is _NONE:
             return {}
-        found[name] = value
-    return found
+        values[name] = value
+    return values
 
 
 _NONE = object()

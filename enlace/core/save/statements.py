@@ -57,7 +57,7 @@ class Statements:
 
     def parking(self, batch: Batch, stand_ins: Mapping[str, Any]) -> Bound:
         """An UPDATE that puts stand-ins into some columns, where the record is still as read."""
-        values: dict[str, Values] = {f"v{i}": partial(_same, one) for i, one in enumerate(stand_ins.values())}
+        values: dict[str, Values] = {f"v{i}": partial(_same, stand_in) for i, stand_in in enumerate(stand_ins.values())}
         condition = and_(self._by_key(values), self._as_read(batch.compared, values))
         assigned: dict[Any, Any] = {self.table.c[name]: bindparam(f"v{i}") for i, name in enumerate(stand_ins)}
         return Bound(update(self.table).values(assigned).where(condition), values)

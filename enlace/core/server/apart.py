@@ -59,10 +59,10 @@ class Apart:
         self.dead = True
         self.process.kill()
         self.process.wait()
-        for one in (self.process.stdin, self.process.stdout):
-            if one:
+        for stream in (self.process.stdin, self.process.stdout):
+            if stream:
                 try:
-                    one.close()
+                    stream.close()
                 except OSError:
                     continue
 
@@ -105,13 +105,13 @@ class Apart:
     def _heard(self) -> Any:
         assert self.process.stdout is not None
         try:
-            found = marshal.load(self.process.stdout)
+            answer = marshal.load(self.process.stdout)
         except (EOFError, ValueError, TypeError, OSError):
             self.dead = True
             raise sqlite3.OperationalError(STOPPED) from None
-        if isinstance(found, str):
-            raise sqlite3.OperationalError(STOPPED if "out of memory" in found else found)
-        return found
+        if isinstance(answer, str):
+            raise sqlite3.OperationalError(STOPPED if "out of memory" in answer else answer)
+        return answer
 
 
 class ApartCursor:

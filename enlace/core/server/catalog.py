@@ -80,9 +80,9 @@ class Catalog:
         """The columns of each index of a table, keys and unique ones included. Raises Problem."""
         table = self.table(name)
         with reading(self.spec) as connection:
-            found = inspect(connection).get_indexes(name)
-        columns = [tuple(str(c) for c in one["column_names"] if c) for one in found]
-        return [*columns, table.key, *(one.columns for one in table.uniques)]
+            reflected = inspect(connection).get_indexes(name)
+        columns = [tuple(str(c) for c in index["column_names"] if c) for index in reflected]
+        return [*columns, table.key, *(unique.columns for unique in table.uniques)]
 
     @property
     def words(self) -> frozenset[str]:
@@ -97,19 +97,23 @@ class Catalog:
         """(table, column) of the keys of one column in all tables, and of each column of a view: where a list may lead."""
         if self._keys is None:
             with reading(self.spec) as connection:
-                found = server_kind(self.spec.kind).single_keys(connection)
-            if found is None:
-                keys = ((one, columns) for one in map(self.table, self.tables) for columns in (one.key, *_uniques(one)))
-                found = [(one.name, columns[0]) for one, columns in keys if len(columns) == 1]
-            found = [one for one in found if one[0] in self.tables]
-            found += [(one, column.name) for one in self.views for column in self.table(one).columns]
-            self._keys = list(dict.fromkeys(found))
+                told = server_kind(self.spec.kind).single_keys(connection)
+            if told is None:
+                keys = (
+                    (table, columns)
+                    for table in map(self.table, self.tables)
+                    for columns in (table.key, *_uniques(table))
+                )
+                told = [(table.name, columns[0]) for table, columns in keys if len(columns) == 1]
+            told = [pair for pair in told if pair[0] in self.tables]
+            told += [(view, column.name) for view in self.views for column in self.table(view).columns]
+            self._keys = list(dict.fromkeys(told))
         return self._keys
 
     def named(self, name: str) -> Table | None:
         """A table or view by its name, capitals apart; None when there is none."""
-        found = next((one for one in (*self.tables, *self.views) if one.lower() == name.lower()), None)
-        return None if found is None else self.table(found)
+        table = next((table for table in (*self.tables, *self.views) if table.lower() == name.lower()), None)
+        return None if table is None else self.table(table)
 
 
 MOST_CATALOGS = 32
@@ -132,14 +136,14 @@ _lock = threading.Lock()
 
 
 def _uniques(table: Table) -> list[tuple[str, ...]]:
-    return [one.columns for one in table.uniques]
+    return [unique.columns for unique in table.uniques]
 
 
 def _read(spec: ConnectionSpec) -> Catalog:
     with reading(spec) as connection:
         inspector = inspect(connection)
         hidden = server_kind(spec.kind).internal_tables(connection)
-        tables = tuple(sorted((one for one in inspector.get_table_names() if one not in hidden), key=str.lower))
+        tables = tuple(sorted((name for name in inspector.get_table_names() if name not in hidden), key=str.lower))
         views = tuple(sorted(inspector.get_view_names(), key=str.lower))
         references = tuple(server_kind(spec.kind).references(connection))
     return Catalog(spec, tables, views, references)
@@ -194,21 +198,21 @@ def identity_of(
     it); a UNIQUE set over columns that are not NULL; the server's own row number; all columns, where each can be compared
     exactly and is small enough to name a record by.
     """
-    nullable = {one.name for one in columns if one.nullable}
+    nullable = {column.name for column in columns if column.nullable}
     # A number of single precision does not equal what the server itself tells of it.
-    vague = {one.name for one in columns if one.storage == "float32"}
+    vague = {column.name for column in columns if column.storage == "float32"}
     if (
         key
         and vague.isdisjoint(key)
         and (nullable.isdisjoint(key) or not _has_nulls(connection, name, [c for c in key if c in nullable]))
     ):
         return key
-    for one in uniques:
-        if (nullable | vague).isdisjoint(one.columns):
-            return one.columns
+    for unique in uniques:
+        if (nullable | vague).isdisjoint(unique.columns):
+            return unique.columns
     if locator:
         return (locator,)
-    return tuple(one.name for one in columns) if _comparable(connection, name, columns) else ()
+    return tuple(column.name for column in columns) if _comparable(connection, name, columns) else ()
 
 
 def _has_nulls(connection: Connection, name: str, nullable: Sequence[str]) -> bool:
@@ -219,13 +223,13 @@ def _has_nulls(connection: Connection, name: str, nullable: Sequence[str]) -> bo
 
 def _comparable(connection: Connection, name: str, columns: Sequence[Column]) -> bool:
     """Whether each column can be compared exactly and is short, by declaration or by fact."""
-    plain = all(one.family in PLAIN and not one.storage.startswith("float") for one in columns)
+    plain = all(column.family in PLAIN and not column.storage.startswith("float") for column in columns)
     if not plain or len(columns) > MOST_COMPARED:
         return False
     texts = [
-        one.name
-        for one in columns
-        if one.family in TEXTS and not one.choices and (one.length or LONGEST_COMPARED + 1) > LONGEST_COMPARED
+        column.name
+        for column in columns
+        if column.family in TEXTS and not column.choices and (column.length or LONGEST_COMPARED + 1) > LONGEST_COMPARED
     ]
     if not texts:
         return True
@@ -244,8 +248,8 @@ def first_rows(connection: Connection, table: Table, limit: int, cut: int) -> li
     source = quoted_table(table.name, [c.name for c in table.columns])
     columns = []
     for i, column in enumerate(table.columns):
-        found: ColumnElement[Any] = source.c[column.name]
+        condition: ColumnElement[Any] = source.c[column.name]
         if column.family in CUT_FAMILIES:
-            found = kind.shortened(found, cut, column.family == "bytes")
-        columns.append(found.label(f"c{i}"))
+            condition = kind.shortened(condition, cut, column.family == "bytes")
+        columns.append(condition.label(f"c{i}"))
     return [tuple(row) for row in connection.execute(select(*columns).limit(limit))]

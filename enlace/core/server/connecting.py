@@ -74,12 +74,12 @@ def _url(text: str) -> TakenApart:
         port = parts.port
     except ValueError as error:
         raise Problem("The URL can't be read.", "Check the port and the brackets.", str(error), "bad") from None
-    found = {"host": parts.hostname or "", "port": str(port or ""), "database": unquote(parts.path.strip("/"))}
-    found |= {"user": unquote(parts.username or "")}
+    parameters = {"host": parts.hostname or "", "port": str(port or ""), "database": unquote(parts.path.strip("/"))}
+    parameters |= {"user": unquote(parts.username or "")}
     more = _named(parse_qsl(parts.query))
     secret = unquote(parts.password or "") or more.pop("secret", "")
     more.pop("driver", None)
-    return TakenApart(kind, {k: v for k, v in {**found, **more}.items() if v}, secret)
+    return TakenApart(kind, {k: v for k, v in {**parameters, **more}.items() if v}, secret)
 
 
 def _pairs(text: str) -> TakenApart:
@@ -90,21 +90,23 @@ def _pairs(text: str) -> TakenApart:
     else:
         pairs = [(m["key"], _value(m)) for m in PAIR.finditer(text) if m["key"]]
         guess = ""
-    found = _named(pairs)
-    if not found:
+    parameters = _named(pairs)
+    if not parameters:
         raise Problem("None of the keys is known.", "Fill the fields by hand.", code="bad")
-    secret, driver = found.pop("secret", ""), found.pop("driver", "").lower()
-    host = found.get("host", "").removeprefix("tcp:")
+    secret, driver = parameters.pop("secret", ""), parameters.pop("driver", "").lower()
+    host = parameters.get("host", "").removeprefix("tcp:")
     if "," in host:  # host,port as ODBC writes it
-        host, _, found["port"] = (part.strip() for part in host.partition(","))
+        host, _, parameters["port"] = (part.strip() for part in host.partition(","))
     if host:
-        found["host"] = host
+        parameters["host"] = host
     named = {"postgres": "postgresql", "psql": "postgresql", "maria": "mariadb", "mysql": "mariadb", "sqlite": "sqlite",
              "sql server": "sqlserver", "sqloledb": "sqlserver", "msoledb": "sqlserver", "oracle": "oracle"}  # fmt: skip
-    kind = next((kind for part, kind in named.items() if part in driver), "") or PORTS.get(found.get("port", ""), guess)
+    kind = next((kind for part, kind in named.items() if part in driver), "") or PORTS.get(
+        parameters.get("port", ""), guess
+    )
     if kind == "sqlite":
-        found = {"path": found.get("path") or found.get("database") or found.get("host", "")}
-    return TakenApart(kind, found, secret)
+        parameters = {"path": parameters.get("path") or parameters.get("database") or parameters.get("host", "")}
+    return TakenApart(kind, parameters, secret)
 
 
 def _unquoted(value: str) -> str:
@@ -122,11 +124,11 @@ def _value(match: re.Match[str]) -> str:
 
 
 def _named(pairs: list[tuple[str, str]]) -> dict[str, str]:
-    found: dict[str, str] = {}
+    parameters: dict[str, str] = {}
     for key, value in pairs:
         name = KEYS.get(re.sub(r"[\s_\-]", "", key).lower())
         if name == "tls":
-            found[name] = TLS.get(value.strip().lower(), "prefer")
+            parameters[name] = TLS.get(value.strip().lower(), "prefer")
         elif name:
-            found.setdefault(name, value.strip() if name != "secret" else value)
-    return found
+            parameters.setdefault(name, value.strip() if name != "secret" else value)
+    return parameters

@@ -83,15 +83,15 @@ _NAMES = (TokenType.VAR, TokenType.IDENTIFIER)
 def called(sql: str, dialect: str) -> set[str]:
     """The names that a text calls, small: whatever stands before a bracket and is not the name of a table's columns."""
     tokens = sqlglot.tokenize(sql, read=dialect)
-    found = set()
+    names = set()
     for i, token in enumerate(tokens[:-1]):
         if tokens[i + 1].token_type != TokenType.L_PAREN or not re.match(r"[^\W\d]", token.text or " "):
             continue
         before = tokens[i - 1].token_type if i else None
         if before in (TokenType.INTO, TokenType.ALIAS, TokenType.R_PAREN) or _names_columns(tokens, i):
             continue
-        found.add(token.text.lower())
-    return found
+        names.add(token.text.lower())
+    return names
 
 
 def _names_columns(tokens: list[Token], i: int) -> bool:
@@ -103,7 +103,7 @@ def _names_columns(tokens: list[Token], i: int) -> bool:
     for j in range(i + 1, len(tokens)):
         depth += {TokenType.L_PAREN: 1, TokenType.R_PAREN: -1}.get(tokens[j].token_type, 0)
         if depth == 0:
-            after = [one.token_type for one in tokens[j + 1 : j + 3]]
+            after = [token.token_type for token in tokens[j + 1 : j + 3]]
             return (after[:1] == [TokenType.ALIAS] and after[1:2] != [] and before != TokenType.COMMA) or (
                 after == [TokenType.ALIAS, TokenType.L_PAREN]
             )

@@ -78,15 +78,15 @@ class NewColumn:
     key: bool = False
 
 
-def made_column(one: NewColumn) -> Column[Any]:
+def made_column(column: NewColumn) -> Column[Any]:
     """The column as SQLAlchemy knows it. Raises Problem."""
-    if not one.name.strip() or len(one.name) > 60 or not one.name.isprintable():
+    if not column.name.strip() or len(column.name) > 60 or not column.name.isprintable():
         raise Problem("A column needs a name of at most 60 characters.", "Type one.", code="bad")
-    if one.kind not in KINDS:
-        raise Problem(f"{one.name} needs a kind.", "Choose one of the list.", code="bad")
-    sizes = [int(n) for n in re.findall(r"\d+", one.size)[:2] if len(n) < 6]
-    if one.kind == "number":
-        return Column(one.name, Integer, primary_key=True, autoincrement=True)
+    if column.kind not in KINDS:
+        raise Problem(f"{column.name} needs a kind.", "Choose one of the list.", code="bad")
+    sizes = [int(n) for n in re.findall(r"\d+", column.size)[:2] if len(n) < 6]
+    if column.kind == "number":
+        return Column(column.name, Integer, primary_key=True, autoincrement=True)
     kind: Any = {
         "text": lambda: String(min(sizes[0], 10_000) if sizes and sizes[0] else 80),
         "longtext": Text,
@@ -97,8 +97,10 @@ def made_column(one: NewColumn) -> Column[Any]:
         "time": Time,
         "datetime": DateTime,
         "picture": lambda: LargeBinary().with_variant(LONGBLOB(), "mysql", "mariadb"),
-    }[one.kind]()
-    return Column(one.name, kind, nullable=not (one.needed or one.key), primary_key=one.key, autoincrement=False)
+    }[column.kind]()
+    return Column(
+        column.name, kind, nullable=not (column.needed or column.key), primary_key=column.key, autoincrement=False
+    )
 
 
 def _table(name: str, columns: Sequence[NewColumn]) -> Table:
@@ -108,13 +110,13 @@ def _table(name: str, columns: Sequence[NewColumn]) -> Table:
         raise Problem("The table needs a column.", "Type its name and choose its kind.", code="bad")
     if len(columns) > MOST_COLUMNS:
         raise Problem(f"A table has at most {MOST_COLUMNS} columns here.", "Leave some out.", code="bad")
-    names = [one.name.lower() for one in columns]
+    names = [column.name.lower() for column in columns]
     doubled = next((n for n in names if names.count(n) > 1), None)
     if doubled:
         raise Problem(f"Two columns are called {doubled}.", "Name one of them otherwise.", code="bad")
-    if sum(one.kind == "number" for one in columns) > 1:
+    if sum(column.kind == "number" for column in columns) > 1:
         raise Problem("A table has one automatic number at most.", "Make the other a whole number.", code="bad")
-    return Table(name, MetaData(), *(made_column(one) for one in columns))
+    return Table(name, MetaData(), *(made_column(column) for column in columns))
 
 
 def create_statement(spec: ConnectionSpec, name: str, columns: Sequence[NewColumn]) -> str:
@@ -205,20 +207,20 @@ def _from_csv(content: str) -> tuple[list[str], list[list[Any]]]:
     odd = next((i for i, line in enumerate(lines[1:], 2) if len(line) != len(heads)), None)
     if odd is not None:
         raise Problem(f"Line {odd} has another number of values than the first.", "Mend it, and try again.", code="bad")
-    return heads, [[one if one != "" else None for one in line] for line in lines[1:]]
+    return heads, [[name if name != "" else None for name in line] for line in lines[1:]]
 
 
 def _from_json(content: str) -> tuple[list[str], list[list[Any]]]:
     try:
-        found = json.loads(content, parse_float=Decimal)
+        content_read = json.loads(content, parse_float=Decimal)
     except (ValueError, RecursionError) as error:
         raise Problem("The file is no JSON.", "It has to be a list of objects.", str(error), "bad") from None
-    if isinstance(found, dict):
-        found = next((v for v in found.values() if isinstance(v, list)), [])
-    if not isinstance(found, list) or not all(isinstance(one, dict) for one in found):
+    if isinstance(content_read, dict):
+        content_read = next((v for v in content_read.values() if isinstance(v, list)), [])
+    if not isinstance(content_read, list) or not all(isinstance(item, dict) for item in content_read):
         raise Problem("The JSON is no list of objects.", "Each object is a row.", code="bad")
-    heads = list(dict.fromkeys(str(key) for one in found for key in one))
-    return heads, [[_plain(one.get(head)) for head in heads] for one in found]
+    heads = list(dict.fromkeys(str(key) for item in content_read for key in item))
+    return heads, [[_plain(item.get(head)) for head in heads] for item in content_read]
 
 
 def _plain(value: Any) -> Any:
@@ -271,17 +273,19 @@ def _read(raw: str, kind: str) -> Any:
 def table_schema(columns: Sequence[NewColumn]) -> str:
     """The columns as a Table Schema (Frictionless Standards), to lie beside the data."""
     fields = []
-    for one in columns:
-        constraints: dict[str, Any] = {"required": True} if one.needed or one.key or one.kind == "number" else {}
-        if one.kind == "text" and one.size.isdecimal():
-            constraints["maxLength"] = int(one.size)
+    for column in columns:
+        constraints: dict[str, Any] = (
+            {"required": True} if column.needed or column.key or column.kind == "number" else {}
+        )
+        if column.kind == "text" and column.size.isdecimal():
+            constraints["maxLength"] = int(column.size)
         fields.append(
             {
-                "name": one.name,
-                "type": SCHEMA_TYPES[one.kind],
-                **({"format": "binary"} if one.kind == "picture" else {}),
+                "name": column.name,
+                "type": SCHEMA_TYPES[column.kind],
+                **({"format": "binary"} if column.kind == "picture" else {}),
                 **({"constraints": constraints} if constraints else {}),
             }
         )
-    keys = [one.name for one in columns if one.key or one.kind == "number"]
+    keys = [column.name for column in columns if column.key or column.kind == "number"]
     return json.dumps({"fields": fields, **({"primaryKey": keys} if keys else {})}, indent=2, ensure_ascii=False)

@@ -58,18 +58,18 @@ def checked_file(path: str, typed: bool = False) -> tuple[str, tuple[int, int]]:
             "The database file can't be opened.", f"Nothing typed is lost. {hint}", str(error), "away"
         ) from None
     try:
-        found = os.fstat(number)
+        status = os.fstat(number)
     finally:
         os.close(number)
-    identity = (found.st_dev, found.st_ino)
-    if not stat.S_ISREG(found.st_mode):
+    identity = (status.st_dev, status.st_ino)
+    if not stat.S_ISREG(status.st_mode):
         raise Problem("This is no ordinary file.", "Choose the file of a database.", code="forbidden")
     _may_open(real, identity, typed)
     return str(real), identity
 
 
 def _may_open(real: Path, identity: tuple[int, int], typed: bool) -> None:
-    own = any(real.is_relative_to(os.path.realpath(one)) for one in _policy.own)
+    own = any(real.is_relative_to(os.path.realpath(path)) for path in _policy.own)
     if own and not typed:
         return
     if own or (_policy.home is not None and _is_home(real, identity, Path(os.path.realpath(_policy.home)))):
@@ -77,9 +77,11 @@ def _may_open(real: Path, identity: tuple[int, int], typed: bool) -> None:
         raise Problem(
             "This is one of Enlace's own files.", "Choose the database of your application.", code="forbidden"
         )
-    if any(real.is_relative_to(one) for one in KERNEL) and not real.is_relative_to(MEMORY):
+    if any(real.is_relative_to(path) for path in KERNEL) and not real.is_relative_to(MEMORY):
         raise Problem("This is no ordinary file.", "Choose the file of a database.", code="forbidden")
-    if _policy.folders is not None and not any(real.is_relative_to(os.path.realpath(one)) for one in _policy.folders):
+    if _policy.folders is not None and not any(
+        real.is_relative_to(os.path.realpath(folder)) for folder in _policy.folders
+    ):
         hint = "Whoever runs Enlace can add its folder to ENLACE_FOLDERS."
         raise Problem("Files in this folder may not be opened here.", hint, code="forbidden")
 
@@ -89,15 +91,19 @@ def _is_home(real: Path, identity: tuple[int, int], home: Path) -> bool:
         return True
     try:  # the same file under another name
         with os.scandir(home) as several:
-            return any((one.stat().st_dev, one.stat().st_ino) == identity for one in several if one.is_file())
+            return any(
+                (dir_entry.stat().st_dev, dir_entry.stat().st_ino) == identity
+                for dir_entry in several
+                if dir_entry.is_file()
+            )
     except OSError:
         return False
 
 
 def still(path: str, identity: tuple[int, int]) -> None:
     """Raises Problem when another file stands at a path than the one that was looked at."""
-    found = os.stat(path)
-    if (found.st_dev, found.st_ino) != identity:
+    stat = os.stat(path)
+    if (stat.st_dev, stat.st_ino) != identity:
         raise Problem("The database file was exchanged while it was opened.", "Try again.", code="away")
 
 
@@ -113,8 +119,8 @@ def check_server(host: str, port: int) -> None:
 
 def servers_of(text: str) -> Sequence[tuple[str, int]]:
     """`host:port` or `host`, with commas between, as pairs."""
-    found = []
-    for one in filter(None, (part.strip().lower() for part in text.split(","))):
-        host, colon, port = one.rpartition(":")
-        found.append((host, int(port)) if colon and port.isdigit() and not host.endswith(":") else (one, 0))
-    return found
+    servers = []
+    for piece in filter(None, (part.strip().lower() for part in text.split(","))):
+        host, colon, port = piece.rpartition(":")
+        servers.append((host, int(port)) if colon and port.isdigit() and not host.endswith(":") else (piece, 0))
+    return servers

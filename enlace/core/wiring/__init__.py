@@ -17,8 +17,8 @@ CHECKS: tuple[Check, ...] = (
 
 def faults_of(wired: Wired) -> list[Fault]:
     """All faults of a form, errors first."""
-    found = [fault for check in CHECKS for fault in check(wired)]
-    return sorted(found, key=lambda one: one.severity != "error")
+    faults = [fault for check in CHECKS for fault in check(wired)]
+    return sorted(faults, key=lambda other: other.severity != "error")
 
 
 __all__ = ["CHECKS", "Fault", "Wired", "faults_of"]

@@ -10,22 +10,22 @@ from .base import Fault, Wired
 
 
 def links(wired: Wired) -> Iterator[Fault]:
-    for one in wired.document.sources[1:]:
-        dataset, above = wired.datasets.get(one.name), wired.datasets.get(one.parent)
+    for source in wired.document.sources[1:]:
+        dataset, above = wired.datasets.get(source.name), wired.datasets.get(source.parent)
         if dataset is None or above is None or dataset.query:
             continue
-        title = one.title or one.name
-        repair = partial(remove_source, name=one.name)
-        lacking = [c for c in one.columns if c not in dataset.by_name] + [
-            c for c in one.parent_columns if c not in above.by_name
+        title = source.title or source.name
+        repair = partial(remove_source, name=source.name)
+        lacking = [c for c in source.columns if c not in dataset.by_name] + [
+            c for c in source.parent_columns if c not in above.by_name
         ]
-        if not one.columns:
+        if not source.columns:
             yield Fault(
                 "links",
-                f"{title} is not linked to {one.parent}: it would show all rows.",
+                f"{title} is not linked to {source.parent}: it would show all rows.",
                 "error",
                 "",
-                one.name,
+                source.name,
                 repair,
                 "Remove it",
             )
@@ -35,35 +35,40 @@ def links(wired: Wired) -> Iterator[Fault]:
                 f"The link of {title} names {', '.join(lacking)}, which is not there.",
                 "error",
                 "",
-                one.name,
+                source.name,
                 repair,
                 "Remove it",
             )
-        elif one.name in wired.unserved:
-            sentence = f"No index serves the link of {title}: each move reads the whole table. Ask who runs the database for an index on {', '.join(one.columns)}."
-            yield Fault("links", sentence, "warning", "", one.name)
-        if not wired.document.tied(one.name):
+        elif source.name in wired.unserved:
+            sentence = f"No index serves the link of {title}: each move reads the whole table. Ask who runs the database for an index on {', '.join(source.columns)}."
+            yield Fault("links", sentence, "warning", "", source.name)
+        if not wired.document.tied(source.name):
             yield Fault(
                 "links",
                 f"{title} is a source of the form, and no control shows it.",
                 "warning",
                 "",
-                one.name,
+                source.name,
                 repair,
                 "Remove it",
             )
 
 
 def editable(wired: Wired) -> Iterator[Fault]:
-    for one in wired.document.all():
-        dataset = wired.datasets.get(one.source)
-        if one.kind == "editor" and dataset is not None and not dataset.editable and not one.settings.get("read_only"):
+    for control in wired.document.all():
+        dataset = wired.datasets.get(control.source)
+        if (
+            control.kind == "editor"
+            and dataset is not None
+            and not dataset.editable
+            and not control.settings.get("read_only")
+        ):
             yield Fault(
                 "editable",
-                f"The editor {one.id} can't save: {dataset.read_only_because}",
+                f"The editor {control.id} can't save: {dataset.read_only_because}",
                 "warning",
-                one.id,
-                one.source,
+                control.id,
+                control.source,
             )
 
 
@@ -86,14 +91,22 @@ def lookups(wired: Wired) -> Iterator[Fault]:
 
 
 def charts(wired: Wired) -> Iterator[Fault]:
-    for one in wired.document.all():
-        if one.kind != "chart" or wired.datasets.get(one.source) is None:
+    for control in wired.document.all():
+        if control.kind != "chart" or wired.datasets.get(control.source) is None:
             continue
-        by, of = one.settings.get("by", ""), one.settings.get("of", "")
-        if not by or wired.field(one.source, str(by)) is None:
-            yield Fault("charts", f"The chart {one.id} has no field to group by.", "error", one.id, one.source)
-        field = wired.field(one.source, str(of)) if of else None
-        if one.settings.get("function", "count") != "count" and (
+        by, of = control.settings.get("by", ""), control.settings.get("of", "")
+        if not by or wired.field(control.source, str(by)) is None:
+            yield Fault(
+                "charts", f"The chart {control.id} has no field to group by.", "error", control.id, control.source
+            )
+        field = wired.field(control.source, str(of)) if of else None
+        if control.settings.get("function", "count") != "count" and (
             field is None or field.kind not in ("whole", "decimal")
         ):
-            yield Fault("charts", f"The chart {one.id} needs a number's field to add up.", "error", one.id, one.source)
+            yield Fault(
+                "charts",
+                f"The chart {control.id} needs a number's field to add up.",
+                "error",
+                control.id,
+                control.source,
+            )

@@ -13,38 +13,38 @@ from .base import Fault, Wired
 def reading(wired: Wired) -> Iterator[Fault]:
     if not wired.document.controls:
         yield Fault("reading", "Nothing is on the sheet yet. Add a control.", "error")
-    for one in wired.document.all():
-        if one.kind == "tabs" and not one.children:
+    for control in wired.document.all():
+        if control.kind == "tabs" and not control.children:
             yield Fault(
                 "reading",
-                f"The tabs {one.id} have no page.",
+                f"The tabs {control.id} have no page.",
                 "error",
-                one.id,
+                control.id,
                 "",
-                partial(_with_page, tabs=one.id),
+                partial(_with_page, tabs=control.id),
                 "Add a page",
             )
-        if one.kind in ("group", "page") and not one.children:
+        if control.kind in ("group", "page") and not control.children:
             yield Fault(
                 "reading",
-                f"Nothing lies on {one.settings.get('title') or one.id}.",
+                f"Nothing lies on {control.settings.get('title') or control.id}.",
                 "warning",
-                one.id,
+                control.id,
                 "",
-                partial(remove, ids=[one.id]),
+                partial(remove, ids=[control.id]),
                 "Remove it",
             )
-        if one.kind == "heading" and not str(one.settings.get("text", "Heading")).strip():
+        if control.kind == "heading" and not str(control.settings.get("text", "Heading")).strip():
             yield Fault(
                 "reading",
-                f"The heading {one.id} has no words.",
+                f"The heading {control.id} has no words.",
                 "warning",
-                one.id,
+                control.id,
                 "",
-                partial(setting, identifier=one.id, name="text", text="Heading"),
+                partial(setting, identifier=control.id, name="text", text="Heading"),
                 "Give it some",
             )
-        yield from _covered(one.children)
+        yield from _covered(control.children)
     yield from _covered(wired.document.controls)
 
 
@@ -53,11 +53,11 @@ def _with_page(document: FormDocument, tabs: str) -> FormDocument:
 
 
 def _covered(several: tuple[Control, ...]) -> Iterator[Fault]:
-    if any(one.kind == "page" for one in several):
+    if any(control.kind == "page" for control in several):
         return  # pages lie behind one another
-    for i, one in enumerate(several):
+    for i, control in enumerate(several):
         for other in several[i + 1 :]:
-            if one.place.meets(other.place):
+            if control.place.meets(other.place):
                 yield Fault(
-                    "reading", f"{one.id} and {other.id} lie over one another.", "warning", other.id, other.source
+                    "reading", f"{control.id} and {other.id} lie over one another.", "warning", other.id, other.source
                 )

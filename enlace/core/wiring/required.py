@@ -28,8 +28,10 @@ def required(wired: Wired) -> Iterator[Fault]:
         controls = wired.document.tied(source)
         if not controls:
             continue
-        offered = {name for one in controls for name in edited_by(one, wired)}
-        link = {c for one in wired.document.sources if one.name == source for c in one.columns}
+        offered = {name for control in controls for name in edited_by(control, wired)}
+        link = {
+            c for other_source in wired.document.sources if other_source.name == source for c in other_source.columns
+        }
         for field in dataset.fields:
             made = field.default is not None or field.generated or field.initial or field.name in link
             if field.required and not made and field.name not in offered:
@@ -44,14 +46,14 @@ def _with_editor(document: FormDocument, source: str, field: str) -> FormDocumen
 
 def twice(wired: Wired) -> Iterator[Fault]:
     editors: dict[tuple[str, str], list[Control]] = defaultdict(list)
-    for one in wired.document.all():
-        if one.kind == "editor" and one.field:
-            editors[one.source, one.field].append(one)
-        elif one.kind == "panel":
-            for name in edited_by(one, wired):
-                editors[one.source, name].append(one)
+    for control in wired.document.all():
+        if control.kind == "editor" and control.field:
+            editors[control.source, control.field].append(control)
+        elif control.kind == "panel":
+            for name in edited_by(control, wired):
+                editors[control.source, name].append(control)
     for (source, name), several in editors.items():
-        single = [one for one in several if one.kind == "editor"]
+        single = [control for control in several if control.kind == "editor"]
         field = wired.field(source, name)
         if len(several) > 1 and single and field is not None:
             sentence = f"{field.label} has {len(several)} editors; one is enough."

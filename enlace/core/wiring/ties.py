@@ -11,39 +11,47 @@ from .base import Fault, Wired
 
 
 def ties(wired: Wired) -> Iterator[Fault]:
-    for one in wired.document.all():
-        kind = CONTROL_KINDS.get(one.kind)
-        taken_out = partial(remove, ids=[one.id])
+    for control in wired.document.all():
+        kind = CONTROL_KINDS.get(control.kind)
+        taken_out = partial(remove, ids=[control.id])
         if kind is None:
             yield Fault(
                 "ties",
-                f"Nothing here knows a control of the kind {one.kind}.",
+                f"Nothing here knows a control of the kind {control.kind}.",
                 "error",
-                one.id,
+                control.id,
                 "",
                 taken_out,
                 "Remove it",
             )
             continue
         label = kind.label.lower()
-        if not kind.source or (kind.name == "button" and not one.source):
+        if not kind.source or (kind.name == "button" and not control.source):
             continue
-        if not one.source or one.source not in wired.datasets:
-            yield Fault(
-                "ties", f"The {label} {one.id} is tied to no source.", "error", one.id, "", taken_out, "Remove it"
-            )
-        elif wired.datasets[one.source] is None:
-            yield Fault("ties", f"The records of {one.source} are not there any more.", "error", one.id, one.source)
-        elif kind.field and not one.field:
+        if not control.source or control.source not in wired.datasets:
             yield Fault(
                 "ties",
-                f"The {label} {one.id} is tied to no field.",
+                f"The {label} {control.id} is tied to no source.",
                 "error",
-                one.id,
-                one.source,
+                control.id,
+                "",
                 taken_out,
                 "Remove it",
             )
-        elif kind.field and wired.field(one.source, one.field) is None:
-            sentence = f"The {label} {one.id} is tied to {one.field}, which is not there any more."
-            yield Fault("ties", sentence, "error", one.id, one.source, taken_out, "Remove it")
+        elif wired.datasets[control.source] is None:
+            yield Fault(
+                "ties", f"The records of {control.source} are not there any more.", "error", control.id, control.source
+            )
+        elif kind.field and not control.field:
+            yield Fault(
+                "ties",
+                f"The {label} {control.id} is tied to no field.",
+                "error",
+                control.id,
+                control.source,
+                taken_out,
+                "Remove it",
+            )
+        elif kind.field and wired.field(control.source, control.field) is None:
+            sentence = f"The {label} {control.id} is tied to {control.field}, which is not there any more."
+            yield Fault("ties", sentence, "error", control.id, control.source, taken_out, "Remove it")

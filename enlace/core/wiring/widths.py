@@ -12,7 +12,7 @@ BESIDE = 16  # pixels beside it
 
 def widths(wired: Wired) -> Iterator[Fault]:
     for source, dataset in wired.datasets.items():
-        if dataset is None or not any(one.kind == "grid" for one in wired.document.tied(source)):
+        if dataset is None or not any(control.kind == "grid" for control in wired.document.tied(source)):
             continue
         for place, field in enumerate(dataset.fields):
             if field.hidden or field.lookup or field.kind not in ("whole", "decimal"):

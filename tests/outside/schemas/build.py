@@ -71,8 +71,8 @@ def transit(path: Path) -> None:
     session.flush()
 
     def add(kind: type, **values: object) -> None:
-        one = kind(feed_id=feed.feed_id, **values)
-        session.add(one)
+        item = kind(feed_id=feed.feed_id, **values)
+        session.add(item)
 
     add(
         g.Agency, agency_id="A1", agency_name="Harbour lines", agency_url="https://lines.example", agency_timezone="UTC"
@@ -137,8 +137,8 @@ CONTRIBUTED = ["django.contrib.auth", "django.contrib.contenttypes", "django.con
 OSCAR_DASHBOARDS = [
     "oscar.apps.dashboard.apps.DashboardConfig",
     *(
-        f"oscar.apps.dashboard.{one}.apps.{one.capitalize()}DashboardConfig"
-        for one in ("reports", "users", "orders", "catalogue", "offers", "partners", "pages", "ranges", "reviews", "vouchers",
+        f"oscar.apps.dashboard.{item}.apps.{item.capitalize()}DashboardConfig"
+        for item in ("reports", "users", "orders", "catalogue", "offers", "partners", "pages", "ranges", "reviews", "vouchers",
                     "communications", "shipping")
     ),
 ]  # fmt: skip
@@ -212,7 +212,7 @@ def pages(path: Path) -> None:
     ]
     apps = [
         *CONTRIBUTED,
-        *("wagtail" + (f".{one}" if one else "") for one in names),
+        *("wagtail" + (f".{name}" if name else "") for name in names),
         "taggit",
         "modelcluster",
         "django_tasks",

@@ -121,8 +121,8 @@ def cut_off(spec: ConnectionSpec, dataset: DatasetSpec) -> Iterator[tuple[str, s
 
 def score(path: Path) -> tuple[Counter[str], list[tuple[str, str]]]:
     spec = ConnectionSpec.of("sqlite", path=str(path))
-    found = list(faults(spec))
-    return Counter(rule for rule, _ in found), found
+    told = list(faults(spec))
+    return Counter(rule for rule, _ in told), told
 
 
 if __name__ == "__main__":

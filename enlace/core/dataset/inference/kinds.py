@@ -86,8 +86,8 @@ def _kind_of_family(column: Column, values: list[Any]) -> tuple[str, dict[str, A
     if column.family == "text":
         unbounded = column.type_text.lower() == "text" and not column.storage
         size = [column.length] if column.length else []
-        kind, found = _text_kind("TEXT" if unbounded else "CHAR", size, column, values)
-        return ("text" if column.choices else kind), {**found, "length": column.length, "storage": column.storage}
+        kind, facets = _text_kind("TEXT" if unbounded else "CHAR", size, column, values)
+        return ("text" if column.choices else kind), {**facets, "length": column.length, "storage": column.storage}
     return FAMILIES[column.family], facts
 
 
@@ -112,8 +112,8 @@ def _text_kind(name: str, size: list[int], column: Column, values: list[Any]) ->
 def kind_of_values(values: Sequence[Any]) -> tuple[str, dict[str, Any]]:
     """The field kind for values that no declared type speaks of."""
     kinds = {type(v) for v in values}
-    for one, kind in BY_TYPE.items():
-        if kinds == {one}:
+    for kind_of_value, kind in BY_TYPE.items():
+        if kinds == {kind_of_value}:
             return kind, {"storage": "native"} if kind in ("date", "time", "datetime") else {}
     if kinds and kinds <= {int, float, Decimal}:
         return "decimal", {"storage": "float"} if float in kinds else {}
@@ -140,8 +140,8 @@ def _is_flag(column: Column, table: Table) -> bool:
 
 def column_specs(table: Table) -> tuple[ColumnSpec, ...]:
     """The columns of a table as expressions and lookups know them; judged by their declared types alone."""
-    found = []
+    columns = []
     for column in table.columns:
         kind, facts = kind_of(column, table, [])
-        found.append(ColumnSpec(column.name, kind, facts.get("storage") or column.storage, column.nullable))
-    return tuple(found)
+        columns.append(ColumnSpec(column.name, kind, facts.get("storage") or column.storage, column.nullable))
+    return tuple(columns)

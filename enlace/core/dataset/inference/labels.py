@@ -83,7 +83,7 @@ UNITS = {"m", "km", "kg", "kn", "cm", "mm", "t", "eur", "usd"}
 # Endings that say how a column refers, not to what: a list shows what is behind them.
 _ENDINGS = ["id", "guid", "uuid", "gid", "key", "fk", "ref", "code", "ptr", "pk", "num", "no", "nr"]
 REFERRING = re.compile(
-    rf"(?i:[_ .-](?:{'|'.join(_ENDINGS)}))$|(?<=[a-z0-9])(?:{'|'.join(one.capitalize() for one in _ENDINGS)}|ID|GUID|UUID)$"
+    rf"(?i:[_ .-](?:{'|'.join(_ENDINGS)}))$|(?<=[a-z0-9])(?:{'|'.join(name.capitalize() for name in _ENDINGS)}|ID|GUID|UUID)$"
 )
 # Words that are written as one although their halves are words too.
 WHOLE = frozenset(
@@ -144,7 +144,7 @@ def label_of(name: str, words: Collection[str] = ()) -> str:
     if len(parts) > 1 and parts[-1].lower() in UNITS:
         last = parts.pop()
         unit = f" ({last.upper() if len(last) == 3 else last.lower()})"
-    apart = [one for part in parts for one in taken_apart(part, words)]
+    apart = [name for part in parts for name in taken_apart(part, words)]
     made = [_word(part, first=i == 0) for i, part in enumerate(apart)]
     return " ".join(made) + unit
 

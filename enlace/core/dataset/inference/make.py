@@ -31,10 +31,10 @@ def make_dataset(spec: ConnectionSpec, name: str) -> DatasetSpec:
         rows = first_rows(connection, table, SAMPLE_ROWS, SAMPLE_CUT)
         types = server_kind(spec.kind).stored_types(connection, name, [c.name for c in table.columns if is_made_up(c)])
     samples = [[row[i] for row in rows if row[i] is not None] for i in range(len(table.columns))]
-    for i, one in enumerate(table.columns):
+    for i, column in enumerate(table.columns):
         # What a declared type of somebody's own means, the rows tell: one value of each type that is there.
-        samples[i] += types.get(one.name, [])
-    fields = tuple(_field(spec, table, one, samples[i], catalog.words) for i, one in enumerate(table.columns))
+        samples[i] += types.get(column.name, [])
+    fields = tuple(_field(spec, table, column, samples[i], catalog.words) for i, column in enumerate(table.columns))
     rules = tuple(_rules(table)) + _enumerations(table)
     return DatasetSpec(
         table=table.name,
@@ -46,9 +46,9 @@ def make_dataset(spec: ConnectionSpec, name: str) -> DatasetSpec:
         else "all",
         read_only_because=why_read_only(table),
         rules=rules,
-        uniques=tuple(one.columns for one in table.uniques),
+        uniques=tuple(unique.columns for unique in table.uniques),
         is_view=table.is_view,
-        order=tuple(one.name for one in fields),
+        order=tuple(field.name for field in fields),
         details=details_of(catalog, table),
     )
 
@@ -58,13 +58,13 @@ JSON_CHECK = re.compile(r'\(*\s*JSON_VALID\s*\(["`\[]?([^"`\])]+)["`\]]?\)(\s+OR
 
 def json_columns(table: Table) -> set[str]:
     """The columns that a condition of the table wants JSON in: the field's own check tells that better."""
-    return {found[1] for one in table.checks if (found := JSON_CHECK.fullmatch(one.expression))}
+    return {match[1] for check in table.checks if (match := JSON_CHECK.fullmatch(check.expression))}
 
 
 def _rules(table: Table) -> Iterator[RuleSpec]:
-    for one in table.checks:
-        if not JSON_CHECK.fullmatch(one.expression):
-            yield RuleSpec(one.expression, one.name)
+    for check in table.checks:
+        if not JSON_CHECK.fullmatch(check.expression):
+            yield RuleSpec(check.expression, check.name)
 
 
 def _enumerations(table: Table) -> tuple[RuleSpec, ...]:
@@ -74,7 +74,7 @@ def _enumerations(table: Table) -> tuple[RuleSpec, ...]:
         return mark + text.replace(mark, mark * 2) + mark
 
     return tuple(
-        RuleSpec(f"{quoted(c.name, chr(34))} IN ({', '.join(quoted(one, chr(39)) for one in c.choices)})")
+        RuleSpec(f"{quoted(c.name, chr(34))} IN ({', '.join(quoted(choice, chr(39)) for choice in c.choices)})")
         for c in table.columns
         if c.choices
     )
@@ -104,7 +104,7 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
     shown_only = kind == "binary" or column.family == "shown"
     read_only = bool(why_read_only(table)) or column.computed or shown_only
     # A key that is a reference as well (one-to-one tables) is chosen from its list, whoever could number it.
-    numbered = column.numbered and all(column.name not in one.columns for one in table.references)
+    numbered = column.numbered and all(column.name not in reference.columns for reference in table.references)
     made = numbered or column.computed
     needed = not column.nullable or (column.name in table.key and column.default is None)
     label = label_of(column.name, words)
@@ -137,7 +137,7 @@ SECRET = re.compile(r"(^|_)(password|passwd|pwd|secret|token|salt)(_?hash)?$", r
 
 def _nobodys(table: Table, column: Column, kind: str) -> bool:
     """Whether nobody should see or type a column: a row's version, what a server searches by, secrets that may be empty."""
-    sets = [one.columns for one in table.uniques] + [one.columns for one in table.references]
+    sets = [unique.columns for unique in table.uniques] + [reference.columns for reference in table.references]
     told_by_it = any(column.name in columns for columns in sets)
     version = kind == "whole" and not column.nullable and not told_by_it and bool(VERSION.fullmatch(column.name))
     secret = bool(SECRET.search(column.name)) and (column.nullable or column.default is not None)
@@ -153,6 +153,6 @@ def _format(table: Table, column: Column, kind: str, values: list[Any]) -> str:
     """
     if kind == "decimal" and column.scale is None and (table.is_view or column.computed):
         return "#,##0.00##" if any(len(str(v).partition(".")[2]) > DECIMALS for v in values) else ""
-    referring = {name for one in table.references for name in one.columns}
+    referring = {name for reference in table.references for name in reference.columns}
     named = column.name in (*table.key, *referring) or YEAR.search(column.name)
     return "0" if kind == "whole" and named and not column.numbered else ""

@@ -26,13 +26,13 @@ def lookup_name(field: str, table: str) -> str:
 def lookup_in(table: Table, reference: Reference, rows: Sequence[Sequence[Any]] = ()) -> LookupSpec:
     """The lookup that a reference to a table suggests, for the last of its columns. rows: some of the table's."""
     targets = reference.target_columns
-    key_sets = [table.key, *(one.columns for one in table.uniques)]
+    key_sets = [table.key, *(unique.columns for unique in table.uniques)]
     return LookupSpec(
         table=table.name,
         target=targets[-1],
         shows=shown_columns(table, targets[-1], rows),
         columns=column_specs(table),
-        unique=any(one and set(one) <= set(targets) for one in key_sets),
+        unique=any(key_set and set(key_set) <= set(targets) for key_set in key_sets),
         also=tuple(zip(reference.columns[:-1], targets[:-1], strict=True)),
         name=lookup_name(reference.columns[-1], table.name),
     )
@@ -42,23 +42,23 @@ def with_lookups(
     catalog: Catalog, table: Table, fields: Sequence[FieldSpec], rules: Sequence[RuleSpec]
 ) -> tuple[FieldSpec, ...]:
     """The fields of a table with the lookups that its references and its conditions suggest."""
-    found = {f.name: f for f in fields}
+    by_name = {f.name: f for f in fields}
     taken: set[str] = set()
     for reference in sorted(table.references, key=lambda r: len(r.columns)):
         last, target = reference.columns[-1], catalog.named(reference.target)
-        if target is None or last not in found or found[last].lookup:
+        if target is None or last not in by_name or by_name[last].lookup:
             continue
         lookup = lookup_in(target, reference, catalog.sample(target.name))
         if lookup.name in taken or lookup.name == MASTER:
             lookup = replace(lookup, name=last)
         taken.add(lookup.name)
-        found[last] = _readable(found[last], lookup, catalog.words)
+        by_name[last] = _readable(by_name[last], lookup, catalog.words)
     for rule in rules:
         name, choices = listed(rule.expression)
-        field = found.get(name)
+        field = by_name.get(name)
         if field is not None and field.lookup is None and field.kind in ("text", "whole"):
-            found[name] = replace(field, lookup=LookupSpec(choices=choices))
-    return tuple(found[f.name] for f in fields)
+            by_name[name] = replace(field, lookup=LookupSpec(choices=choices))
+    return tuple(by_name[f.name] for f in fields)
 
 
 def _readable(field: FieldSpec, lookup: LookupSpec, words: Collection[str]) -> FieldSpec:
@@ -77,22 +77,22 @@ def listed(expression: str) -> tuple[str, tuple[tuple[str, str], ...]]:
         tree = next((s.unnest() for s in (tree.this, tree.expression) if not isinstance(s.unnest(), exp.Is)), tree)
     if not isinstance(tree, exp.In) or not isinstance(tree.this.unnest(), exp.Column):
         return "", ()
-    values = [one.unnest() for one in tree.expressions]
-    if not values or not all(isinstance(one, exp.Literal) for one in values):
+    values = [expression.unnest() for expression in tree.expressions]
+    if not values or not all(isinstance(value, exp.Literal) for value in values):
         return "", ()
     return tree.this.unnest().name, tuple((str(v.this), str(v.this)) for v in values)
 
 
 def details_of(catalog: Catalog, table: Table) -> tuple[DetailSpec, ...]:
     """The tables whose rows belong to a row of this one, by the names under which expressions add them up."""
-    found: dict[str, DetailSpec] = {}
+    details: dict[str, DetailSpec] = {}
     for reference in table.referenced_by:
         other = catalog.named(reference.table)
         if other is None or other.name == table.name:
             continue
-        detail = detail_in(other, reference, found)
-        found[detail.name] = detail
-    return tuple(found.values())
+        detail = detail_in(other, reference, details)
+        details[detail.name] = detail
+    return tuple(details.values())
 
 
 def detail_in(table: Table, reference: Reference, taken: Collection[str]) -> DetailSpec:

@@ -37,7 +37,7 @@ def shown_columns(table: Table, target: str, rows: Sequence[Sequence[Any]] = ())
     rows: some of its rows, all columns. Where there are none, what the catalog says has to do: names and uniqueness.
     """
     seen = _Seen(table, rows)
-    named = max(seen.columns, key=lambda one: (seen.score(one), -seen.place[one.name]), default=None)
+    named = max(seen.columns, key=lambda column: (seen.score(column), -seen.place[column.name]), default=None)
     chosen = [named.name] if named is not None and seen.score(named) > 0 else []
     if chosen and chosen[0] in seen.single:
         return (chosen[0],)
@@ -59,13 +59,13 @@ def shown_columns(table: Table, target: str, rows: Sequence[Sequence[Any]] = ())
 
 def called_by(fields: Sequence[FieldSpec]) -> tuple[str, ...]:
     """The fields that may tell a person which record it is, the most telling ones first."""
-    texts = [one for one in fields if readable_text(one) or (one.kind == "longtext" and _named(one.name))]
-    return tuple(one.name for one in sorted(texts, key=lambda f: -_named(f.name)))
+    texts = [field for field in fields if readable_text(field) or (field.kind == "longtext" and _named(field.name))]
+    return tuple(text.name for text in sorted(texts, key=lambda f: -_named(f.name)))
 
 
-def readable_text(one: ColumnSpec | FieldSpec) -> bool:
+def readable_text(item: ColumnSpec | FieldSpec) -> bool:
     """Whether people read it: not an identifier made for machines, and nothing that must not be shown."""
-    return one.kind == "text" and one.storage in ("", "text") and not UNREADABLE.search(one.name)
+    return item.kind == "text" and item.storage in ("", "text") and not UNREADABLE.search(item.name)
 
 
 def _named(name: str) -> int:
@@ -89,24 +89,24 @@ class _Seen:
 
     @cached_property
     def place(self) -> dict[str, int]:
-        return {one.name: i for i, one in enumerate(self.columns)}
+        return {column.name: i for i, column in enumerate(self.columns)}
 
     @cached_property
     def sets(self) -> tuple[tuple[str, ...], ...]:
         """The columns that are unique together."""
-        return tuple(one for one in (self.table.key, *(u.columns for u in self.table.uniques)) if one)
+        return tuple(columns for columns in (self.table.key, *(u.columns for u in self.table.uniques)) if columns)
 
     @cached_property
     def single(self) -> set[str]:
-        return {one[0] for one in self.sets if len(one) == 1}
+        return {columns[0] for columns in self.sets if len(columns) == 1}
 
     def shown(self, name: str) -> list[str]:
         """A column's values as a list would tell them apart: moments to the minute, long texts by their beginning."""
-        at, found = self.place[name], []
+        at, texts = self.place[name], []
         for row in self.rows:
             text = "" if row[at] is None else str(row[at])
-            found.append(text[:16] if MOMENT.match(text) else text[:SHOWN_LENGTH])
-        return found
+            texts.append(text[:16] if MOMENT.match(text) else text[:SHOWN_LENGTH])
+        return texts
 
     def apart(self, names: Sequence[str]) -> float:
         """The share of rows that these columns tell from all others before them, 1 where all are told apart."""
@@ -124,20 +124,24 @@ class _Seen:
         texts = [str(row[at]) for row in self.rows if row[at] is not None]
         return bool(texts) and sum(1 for text in texts if MACHINE.fullmatch(text)) * 2 > len(texts)
 
-    def score(self, one: ColumnSpec) -> float:
+    def score(self, column: ColumnSpec) -> float:
         """How well a column names a row for people; 0 for not at all."""
-        declared = next(c for c in self.table.columns if c.name == one.name)
-        named = _named(one.name)
+        declared = next(c for c in self.table.columns if c.name == column.name)
+        named = _named(column.name)
         # Many schemas give every text 255 characters or 2 000: a name is a name all the same.
-        if not readable_text(one) or (named < 8 and (declared.length or 0) > MOST_SHOWN_LENGTH):
+        if not readable_text(column) or (named < 8 and (declared.length or 0) > MOST_SHOWN_LENGTH):
             return 0
-        found = float(named + (2 if one.name in self.single else 0) + (1 if not one.nullable else 0))
+        points = float(named + (2 if column.name in self.single else 0) + (1 if not column.nullable else 0))
         if not self.known:
-            return found
-        telling = self.apart([one.name])
-        if not self.filled(one.name) or self.machine(one.name) or (telling < FEW and one.name not in self.single):
+            return points
+        telling = self.apart([column.name])
+        if (
+            not self.filled(column.name)
+            or self.machine(column.name)
+            or (telling < FEW and column.name not in self.single)
+        ):
             return 0
-        return found + 3 * telling + self.filled(one.name)
+        return points + 3 * telling + self.filled(column.name)
 
     def slug(self, name: str) -> bool:
         """Whether a text only says once more, in the way of addresses, what stands beside it."""
@@ -145,31 +149,36 @@ class _Seen:
 
     def unique_text(self) -> str | None:
         """A readable text that is unique by itself."""
-        texts = (one.name for one in self.columns if one.name in self.single and readable_text(one))
+        texts = (column.name for column in self.columns if column.name in self.single and readable_text(column))
         return next(
             (name for name in texts if not (self.known and (not self.filled(name) or self.machine(name)))), None
         )
 
     def mates(self, chosen: Sequence[str]) -> list[str]:
         """What is unique together with what is chosen, where people can read it."""
-        readable = {one.name for one in self.columns if readable_text(one) or one.kind in ("date", "whole")}
-        for one in sorted(self.sets, key=len):
-            if set(chosen) & set(one) and set(one) - set(chosen) <= readable and len(one) <= MOST_SHOWN:
-                return [name for name in one if name not in chosen]
+        readable = {column.name for column in self.columns if readable_text(column) or column.kind in ("date", "whole")}
+        for columns in sorted(self.sets, key=len):
+            if set(chosen) & set(columns) and set(columns) - set(chosen) <= readable and len(columns) <= MOST_SHOWN:
+                return [name for name in columns if name not in chosen]
         return []
 
     def complement(self, chosen: Sequence[str]) -> str | None:
         """The column that best tells rows of the same name apart; None where none adds to it."""
         ranks = {"text": 3, "date": 2, "datetime": 2, "decimal": 1, "whole": 1}
-        now, best, found = self.apart(chosen), 0.0, None
-        referring = {name for one in self.table.references for name in one.columns}
-        for one in self.columns:
-            if one.name in chosen or one.kind not in ranks or UNREADABLE.search(one.name) or self.slug(one.name):
+        now, best, better = self.apart(chosen), 0.0, None
+        referring = {name for reference in self.table.references for name in reference.columns}
+        for column in self.columns:
+            if (
+                column.name in chosen
+                or column.kind not in ranks
+                or UNREADABLE.search(column.name)
+                or self.slug(column.name)
+            ):
                 continue
-            if one.name in self.table.key or one.name in referring or self.machine(one.name):
+            if column.name in self.table.key or column.name in referring or self.machine(column.name):
                 continue
-            gain = self.apart([*chosen, one.name]) - now
-            worth = gain * 10 + ranks[one.kind] + _named(one.name) / 2
+            gain = self.apart([*chosen, column.name]) - now
+            worth = gain * 10 + ranks[column.kind] + _named(column.name) / 2
             if gain > 0.1 and worth > best:
-                best, found = worth, one.name
-        return found
+                best, better = worth, column.name
+        return better

@@ -14,7 +14,8 @@ from .tabs import PAGE, TABS
 from .value import VALUE
 
 CONTROL_KINDS: dict[str, ControlKind] = {
-    one.name: one for one in (GRID, PANEL, EDITOR, VALUE, NAVIGATOR, CARDS, CHART, BUTTON, HEADING, GROUP, TABS, PAGE)
+    kind.name: kind
+    for kind in (GRID, PANEL, EDITOR, VALUE, NAVIGATOR, CARDS, CHART, BUTTON, HEADING, GROUP, TABS, PAGE)
 }
 
 __all__ = ["CONTROL_KINDS", "ControlKind", "Setting"]

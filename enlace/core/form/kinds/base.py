@@ -34,7 +34,7 @@ class Setting:
         if self.kind == "choice" and text not in dict(self.choices):
             raise Problem(f"{self.label} can't be that.", "Choose one of the list.", code="bad")
         if self.kind == "fields":
-            return [one.strip() for one in text.replace("\n", ",").split(",") if one.strip()][:200]
+            return [piece.strip() for piece in text.replace("\n", ",").split(",") if piece.strip()][:200]
         if len(text) > 4000:
             raise Problem(f"{self.label} is too long.", "Shorten it.", code="bad")
         return text if self.kind == "lines" else " ".join(text.split())
@@ -48,7 +48,7 @@ class Setting:
         if self.kind == "choice":
             return value in dict(self.choices)
         if self.kind == "fields":
-            return isinstance(value, list) and all(isinstance(one, str) for one in value)
+            return isinstance(value, list) and all(isinstance(item, str) for item in value)
         return isinstance(value, str)
 
 
@@ -81,17 +81,17 @@ class ControlKind:
     @property
     def lists(self) -> str:
         """The setting that names the fields it shows, where it shows several; "" for none."""
-        return next((one.name for one in self.settings if one.kind == "fields"), "")
+        return next((setting.name for setting in self.settings if setting.kind == "fields"), "")
 
     def setting(self, name: str) -> Setting:
         """A setting by its name. Raises Problem."""
-        for one in self.settings:
-            if one.name == name:
-                return one
+        for other_setting in self.settings:
+            if other_setting.name == name:
+                return other_setting
         raise Problem(f"A {self.label.lower()} has no such setting.", "Reload the page.", code="bad")
 
     def value(self, settings: Any, name: str) -> Any:
         """What a setting of a control is, or is by default."""
-        one = self.setting(name)
-        value = settings.get(name, one.default)
-        return value if one.fits(value) else one.default
+        setting = self.setting(name)
+        value = settings.get(name, setting.default)
+        return value if setting.fits(value) else setting.default

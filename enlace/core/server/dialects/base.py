@@ -100,23 +100,23 @@ class ServerKind:
     def column_names(self, connection: Connection) -> list[str]:
         """The names of all columns of all tables, each once."""
         several = inspect(connection).get_multi_columns().values()
-        return sorted({one["name"] for columns in several for one in columns})
+        return sorted({column["name"] for columns in several for column in columns})
 
     def references(self, connection: Connection) -> list[Reference]:
         """The foreign keys of all tables."""
         return [
             Reference(
-                name=str(one.get("name") or ""),
+                name=str(foreign_key.get("name") or ""),
                 table=table,
-                columns=tuple(one["constrained_columns"]),
-                target=one["referred_table"],
-                target_columns=tuple(one["referred_columns"]),
-                on_delete=named_act(one["options"].get("ondelete")),
-                on_update=named_act(one["options"].get("onupdate")),
-                deferred=str(one["options"].get("initially") or "").upper() == "DEFERRED",
+                columns=tuple(foreign_key["constrained_columns"]),
+                target=foreign_key["referred_table"],
+                target_columns=tuple(foreign_key["referred_columns"]),
+                on_delete=named_act(foreign_key["options"].get("ondelete")),
+                on_update=named_act(foreign_key["options"].get("onupdate")),
+                deferred=str(foreign_key["options"].get("initially") or "").upper() == "DEFERRED",
             )
             for (_, table), several in inspect(connection).get_multi_foreign_keys().items()
-            for one in several
+            for foreign_key in several
         ]
 
     def key(self, connection: Connection, table: str) -> tuple[str, ...]:
@@ -242,11 +242,11 @@ class ServerKind:
         """`inserted_keys` for rows whose keys the server makes, in whole or in part."""
         cursor, sql, rows = self._prepared(connection, statement.returning(*key), values)
         try:
-            found = []
+            keys = []
             for row in rows:
                 cursor.execute(sql, row)
-                found.append(tuple(cursor.fetchone()))
-            return found
+                keys.append(tuple(cursor.fetchone()))
+            return keys
         except connection.dialect.dbapi.Error as error:  # type: ignore[union-attr]
             raise DBAPIError(sql, None, error) from error
         finally:
@@ -315,5 +315,5 @@ def given_keys(
     names = [str(c.name) for c in key]
     if not set(names) <= set(columns):
         return None
-    found = list(zip(*(values[f"v{list(columns).index(name)}"] for name in names), strict=True))
-    return None if any(None in one for one in found) else found
+    keys = list(zip(*(values[f"v{list(columns).index(name)}"] for name in names), strict=True))
+    return None if any(None in key for key in keys) else keys

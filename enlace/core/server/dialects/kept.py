@@ -84,7 +84,7 @@ class Kept(Sqlite):
 
         @event.listens_for(engine, "before_cursor_execute", retval=True)
         def bind(connection: Any, cursor: Any, sql: str, parameters: Any, context: Any, many: bool) -> tuple[str, Any]:
-            return sql, [_bound(one) for one in parameters] if many else _bound(parameters)
+            return sql, [_bound(parameter) for parameter in parameters] if many else _bound(parameters)
 
         return engine
 

@@ -111,8 +111,8 @@ class MariaDB(NetworkServer):
         constraint = ""
         if code == "unique":
             constraint = words.rpartition("for key ")[2].strip("'`").rpartition(".")[2]
-        elif code == "check" and (found := re.search(r"[`']([^`']+)[`'] (?:failed|is violated)", words)):
-            constraint = found[1].rpartition(".")[2]
+        elif code == "check" and (match := re.search(r"[`']([^`']+)[`'] (?:failed|is violated)", words)):
+            constraint = match[1].rpartition(".")[2]
         columns = (column[1],) if column and code in ("not null", "long", "range", "type") else ()
         return Refusal(code, words, columns, constraint)
 
@@ -130,19 +130,19 @@ class MariaDB(NetworkServer):
         return [column_of(row) for row in connection.execute(text(_COLUMNS), {"t": table}).all()]
 
     def check_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
-        found = []
+        texts = []
         for name, sql in connection.execute(text(_CHECKS), {"t": table}):
             try:
-                found.append((name, sqlglot.parse_one(sql, read="mysql").sql(dialect="sqlite")))
+                texts.append((name, sqlglot.parse_one(sql, read="mysql").sql(dialect="sqlite")))
             except (sqlglot.errors.SqlglotError, RecursionError):
                 continue  # The server's word on save stands in for a check that can't be read.
-        return found
+        return texts
 
     def unique_sets(self, connection: Connection, table: str) -> list[tuple[str, tuple[str, ...]]]:
-        found: dict[str, list[str]] = {}
+        sets: dict[str, list[str]] = {}
         for name, column in connection.execute(text(_UNIQUES), {"t": table}):
-            found.setdefault(name, []).append(column)
-        return [(name, tuple(columns)) for name, columns in found.items()]
+            sets.setdefault(name, []).append(column)
+        return [(name, tuple(columns)) for name, columns in sets.items()]
 
     def shortened(self, column: ColumnElement[Any], length: int, is_bytes: bool = False) -> ColumnElement[Any]:
         return func.substr(column, 1, length) if is_bytes else func.left(column, length)
@@ -152,8 +152,8 @@ class MariaDB(NetworkServer):
 
     def change_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
         # The end of InnoDB's log moves on with every change; MySQL does not tell it, so nothing is kept there.
-        found = self.quick(engine, "SHOW GLOBAL STATUS LIKE 'Innodb_lsn_current'")
-        return found
+        stamp = self.quick(engine, "SHOW GLOBAL STATUS LIKE 'Innodb_lsn_current'")
+        return stamp
 
     # -- writing values --------------------------------------------------------------------------------
 
@@ -191,13 +191,13 @@ class MariaDB(NetworkServer):
         if connection.dialect.insert_returning:
             return super().generated_keys(connection, statement, values, key, columns)
         places = {name: f"v{i}" for i, name in enumerate(columns)}
-        found = []
+        keys = []
         for row in (
             dict(zip(values, row, strict=True)) for row in zip(*values.values(), strict=True)
         ):  # MySQL gives back the number it generated and nothing else
             number = connection.execute(statement, row).lastrowid
-            found.append(tuple(row[places[c.name]] if c.name in places else number for c in key))
-        return found
+            keys.append(tuple(row[places[c.name]] if c.name in places else number for c in key))
+        return keys
 
 
 # MariaDB, "MariaDB Error Codes".

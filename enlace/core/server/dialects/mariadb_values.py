@@ -42,7 +42,7 @@ def column_of(row: Any) -> Column:
     facts: dict[str, Any] = dict(
         zip(("family", "storage", "length", "precision", "scale"), _family(row, type_text), strict=True)
     )
-    choices = tuple(one.replace("''", "'") for one in re.findall(r"'((?:[^']|'')*)'", type_text))
+    choices = tuple(item.replace("''", "'") for item in re.findall(r"'((?:[^']|'')*)'", type_text))
     return Column(
         name=row.name,
         type_text=type_text,

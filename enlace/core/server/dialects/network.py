@@ -74,8 +74,8 @@ class NetworkServer(ServerKind):
         """One value asked outside any transaction, None when the server is away."""
         try:
             with engine.connect() as connection:
-                found = connection.execution_options(isolation_level="AUTOCOMMIT").execute(text(sql)).first()
-                return tuple(found) if found else None
+                row = connection.execution_options(isolation_level="AUTOCOMMIT").execute(text(sql)).first()
+                return tuple(row) if row else None
         except (SQLAlchemyError, driver_error(engine)):
             return None
 

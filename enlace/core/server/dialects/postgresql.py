@@ -196,11 +196,11 @@ class PostgreSQL(NetworkServer):
         cursor, sql, rows = self._prepared(connection, statement.returning(*key), values)
         try:
             cursor.executemany(sql, rows, returning=True)
-            found = []
+            keys = []
             while True:
-                found.append(tuple(cursor.fetchone()))
+                keys.append(tuple(cursor.fetchone()))
                 if not cursor.nextset():
-                    return found
+                    return keys
         except connection.dialect.dbapi.Error as error:  # type: ignore[union-attr]
             raise DBAPIError(sql, None, error) from error
         finally:

@@ -28,8 +28,8 @@ def _plain(node: exp.Expr) -> exp.Expr:
     listed = isinstance(node, exp.EQ | exp.NEQ) and _options(node)
     if listed:
         subject = node.this.transform(_plain).unnest()
-        found = exp.In(this=subject, expressions=[one.transform(_plain) for one in listed])
-        return exp.Not(this=found) if isinstance(node, exp.NEQ) else found
+        membership = exp.In(this=subject, expressions=[expr.transform(_plain) for expr in listed])
+        return exp.Not(this=membership) if isinstance(node, exp.NEQ) else membership
     if isinstance(node, exp.Cast) and isinstance(node.this, exp.Literal) and re.fullmatch(r"-\d+", node.this.name):
         return exp.Neg(this=exp.Literal.number(node.this.name[1:]))
     if isinstance(node, exp.Cast) and NEEDLESS.match(node.to.sql()):

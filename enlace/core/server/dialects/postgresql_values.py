@@ -48,21 +48,21 @@ def _loaders() -> list[tuple[int, Any]]:
         """char(n): the blanks that fill it up mean nothing (PostgreSQL, "Character Types")."""
 
         def load(self, data: Any) -> Any:
-            found = super().load(data)
-            return found.rstrip(" ") if isinstance(found, str) else found
+            value = super().load(data)
+            return value.rstrip(" ") if isinstance(value, str) else value
 
     dates = {"date": DateLoader, "time": TimeLoader, "timestamp": TimestampLoader, "timestamptz": TimestamptzLoader}
-    found = []
+    loaders = []
     for info in psycopg.adapters.types:
         if info.name in dates:
-            found.append((info.oid, forgiving(dates[info.name])))
+            loaders.append((info.oid, forgiving(dates[info.name])))
         elif info.name == "bpchar":
-            found.append((info.oid, Padded))
+            loaders.append((info.oid, Padded))
         elif info.name not in AS_THEY_ARE:
-            found.append((info.oid, TextLoader))
+            loaders.append((info.oid, TextLoader))
         if info.array_oid:
-            found.append((info.array_oid, TextLoader))
-    return found
+            loaders.append((info.array_oid, TextLoader))
+    return loaders
 
 
 def read_as_they_are(driver: Any) -> None:

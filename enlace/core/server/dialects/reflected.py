@@ -61,18 +61,18 @@ class ReflectedServer(NetworkServer):
         return first if isinstance(first, int) else 0
 
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
-        found = []
-        for one in inspect(connection).get_columns(table):
-            kind = one["type"]
+        columns = []
+        for column in inspect(connection).get_columns(table):
+            kind = column["type"]
             family = next((name for base, name in FAMILIES if isinstance(kind, base)), "shown")
-            found.append(
+            columns.append(
                 Column(
-                    name=one["name"],
+                    name=column["name"],
                     type_text=str(kind.compile(connection.dialect)),
-                    nullable=bool(one["nullable"]),
-                    default=one.get("default"),
-                    numbered=bool(one.get("identity")) or one.get("autoincrement") is True,
-                    computed=bool(one.get("computed")),
+                    nullable=bool(column["nullable"]),
+                    default=column.get("default"),
+                    numbered=bool(column.get("identity")) or column.get("autoincrement") is True,
+                    computed=bool(column.get("computed")),
                     family=family,
                     storage="exact" if family == "decimal" else "native" if family in ("date", "date and time") else "",
                     length=getattr(kind, "length", None) if family == "text" else None,
@@ -80,7 +80,7 @@ class ReflectedServer(NetworkServer):
                     scale=getattr(kind, "scale", None) if family == "decimal" else None,
                 )
             )
-        return found
+        return columns
 
     def check_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
         try:

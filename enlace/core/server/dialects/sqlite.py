@@ -127,25 +127,25 @@ class Sqlite(ServerKind):
 
     def internal_tables(self, connection: Connection) -> set[str]:
         listed = connection.execute(text("PRAGMA table_list")).all()
-        found = {one.name for one in listed if one.type == "shadow" or one.name.lower().startswith("sqlite_")}
-        for one in listed:
+        names = {row.name for row in listed if row.type == "shadow" or row.name.lower().startswith("sqlite_")}
+        for row in listed:
             # The module of a virtual table may not be there.
-            if one.type == "virtual" and one.name not in found:
-                quoted = exp.to_identifier(one.name, quoted=True).sql(dialect="sqlite")
+            if row.type == "virtual" and row.name not in names:
+                quoted = exp.to_identifier(row.name, quoted=True).sql(dialect="sqlite")
                 try:
                     connection.exec_driver_sql(f"SELECT * FROM {quoted} LIMIT 1").all()
                 except DBAPIError:
-                    found.add(one.name)
-        return found
+                    names.add(row.name)
+        return names
 
     def stored_types(self, connection: Connection, table: str, columns: Sequence[str]) -> dict[str, list[Any]]:
-        found: dict[str, list[Any]] = {}
+        by_column: dict[str, list[Any]] = {}
         for name in columns:
-            quoted = [exp.to_identifier(one, quoted=True).sql(dialect="sqlite") for one in (name, table)]
+            quoted = [exp.to_identifier(text, quoted=True).sql(dialect="sqlite") for text in (name, table)]
             some = f"SELECT {quoted[0]} AS v FROM {quoted[1]} LIMIT {MOST_LOOKED_AT}"
             types = text(f"SELECT DISTINCT typeof(v) FROM ({some}) WHERE v IS NOT NULL".replace(":", "\\:"))
-            found[name] = [STANDS_FOR[one] for one in connection.execute(types).scalars()]
-        return found
+            by_column[name] = [STANDS_FOR[value] for value in connection.execute(types).scalars()]
+        return by_column
 
     @contextmanager
     def hurried(self, connection: Connection) -> Iterator[None]:
@@ -158,18 +158,18 @@ class Sqlite(ServerKind):
 
     def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
         statement = text("SELECT sql FROM sqlite_master WHERE type = 'trigger' AND tbl_name = :t COLLATE NOCASE")
-        found = []
+        texts = []
         for sql in connection.execute(statement, {"t": table}).scalars():
             head, _, body = re.sub(r"\s+", " ", sql).partition(" BEGIN ")
-            found.append((head, body))
-        return found
+            texts.append((head, body))
+        return texts
 
     def loose_references(self, connection: Connection, tables: Collection[str]) -> Counter[tuple[str, str]]:
-        found: Counter[tuple[str, str]] = Counter()
+        counter: Counter[tuple[str, str]] = Counter()
         for table in tables:
             rows = connection.execute(text('SELECT "table", parent FROM pragma_foreign_key_check(:t)'), {"t": table})
-            found.update((child, parent) for child, parent in rows)
-        return found
+            counter.update((child, parent) for child, parent in rows)
+        return counter
 
     def after_refused_commit(self, connection: Connection) -> None:
         # A COMMIT that deferred references forbid leaves the transaction open (SQLite, "Foreign Key Support", 4.2).
@@ -184,9 +184,9 @@ class Sqlite(ServerKind):
     def refusal(self, error: BaseException | None) -> Refusal:
         words = str(error)
         for pattern, code in _REFUSALS:
-            found = re.match(pattern, words, re.S)
-            if found:
-                named = found.groupdict()
+            match = re.match(pattern, words, re.S)
+            if match:
+                named = match.groupdict()
                 columns = tuple(part.strip().split(".", 1)[-1] for part in (named.get("columns") or "").split(", "))
                 return Refusal(code, words, tuple(c for c in columns if c), named.get("constraint") or "")
         if isinstance(error, sqlite3.IntegrityError):
@@ -201,11 +201,11 @@ class Sqlite(ServerKind):
     # SQLAlchemy finds actions and deferral by parsing the statements of tables, and misses some of them.
     def references(self, connection: Connection) -> list[Reference]:
         named = {name.lower(): name for name in connection.execute(text(_TABLES)).scalars()}
-        found: dict[tuple[str, int], list[Any]] = {}
+        by_number: dict[tuple[str, int], list[Any]] = {}
         for row in connection.execute(text(_REFERENCES)):
-            found.setdefault((row.source, row.id), []).append(row)
+            by_number.setdefault((row.source, row.id), []).append(row)
         made = []
-        for (source, _), rows in found.items():
+        for (source, _), rows in by_number.items():
             first = rows[0]
             target = named.get(first.target.lower(), first.target)
             columns = tuple(row.here for row in rows)
@@ -275,11 +275,11 @@ class Sqlite(ServerKind):
             "SELECT l.name AS index_name, i.name AS column_name FROM pragma_index_list(:t) l, pragma_index_info(l.name) i "
             "WHERE l.\"unique\" AND l.origin <> 'pk' AND NOT l.partial ORDER BY l.seq DESC, i.seqno"
         )
-        found: dict[str, list[str | None]] = {}
+        sets: dict[str, list[str | None]] = {}
         for row in connection.execute(statement, {"t": table}):
-            found.setdefault(row.index_name, []).append(row.column_name)
+            sets.setdefault(row.index_name, []).append(row.column_name)
         # An index over an expression has no column name there: it is left to the server.
-        whole = [(name, tuple(c for c in columns if c)) for name, columns in found.items() if None not in columns]
+        whole = [(name, tuple(c for c in columns if c)) for name, columns in sets.items() if None not in columns]
         return [("" if name.startswith("sqlite_autoindex") else name, columns) for name, columns in whole]
 
     def row_locator(self, connection: Connection, table: str) -> str | None:

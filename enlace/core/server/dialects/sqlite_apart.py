@@ -60,13 +60,13 @@ def _opened(place: dict) -> sqlite3.Connection:
 
 
 def _answer(connection: sqlite3.Connection, sql: str, values: tuple, most: int, out: Any) -> None:
-    found = connection.execute(sql, values)
-    marshal.dump([column[0] for column in found.description] if found.description else None, out)
-    while most > 0 and (rows := found.fetchmany(min(BATCH, most))):
+    cursor = connection.execute(sql, values)
+    marshal.dump([column[0] for column in cursor.description] if cursor.description else None, out)
+    while most > 0 and (rows := cursor.fetchmany(min(BATCH, most))):
         marshal.dump(rows, out)
         out.flush()
         most -= len(rows)
-    found.close()
+    cursor.close()
     marshal.dump(None, out)
 
 

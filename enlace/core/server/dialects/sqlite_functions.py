@@ -22,12 +22,12 @@ def number(text: Any) -> Any:
     if not isinstance(text, str):
         return text
     try:
-        found = Decimal(text.strip())
+        read = Decimal(text.strip())
     except ArithmeticError:
         return None
-    if not found.is_finite():
+    if not read.is_finite():
         return None
-    return int(found) if found == found.to_integral_value() and abs(found) < 2**63 else float(found)
+    return int(read) if read == read.to_integral_value() and abs(read) < 2**63 else float(read)
 
 
 def rounded(value: Any, places: Any) -> Any:

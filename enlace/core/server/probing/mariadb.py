@@ -54,8 +54,8 @@ class MariaDBProbe(NetworkProbe):
     def needless_rights(self, spec: ConnectionSpec) -> str:
         with reading(spec) as connection:
             grants = " ".join(str(row[0]) for row in connection.execute(text("SHOW GRANTS"))).upper()
-        everywhere = [one.split(" ON *.*")[0] for one in grants.split("GRANT ")[1:] if " ON *.*" in one]
-        rights = {right.strip() for one in everywhere for right in one.split(",")}
+        everywhere = [text.split(" ON *.*")[0] for text in grants.split("GRANT ")[1:] if " ON *.*" in text]
+        rights = {right.strip() for text in everywhere for right in text.split(",")}
         worst = {"ALL PRIVILEGES": "everything on every database", "FILE": "files", "SUPER": "superuser",
                  "PROCESS": "other sessions", "CREATE USER": "makes users", "GRANT OPTION": "hands on rights"}  # fmt: skip
         return ", ".join(words for right, words in worst.items() if right in rights)

@@ -39,11 +39,11 @@ class NetworkProbe:
         if missing := self.kind.missing():
             raise Problem("This kind of server can't be reached yet.", missing, code="driver")
         try:
-            found = socket.getaddrinfo(spec["host"].strip(), self.kind.port_of(spec), type=socket.SOCK_STREAM)
+            addresses = socket.getaddrinfo(spec["host"].strip(), self.kind.port_of(spec), type=socket.SOCK_STREAM)
         except (OSError, UnicodeError) as error:
             hint = "Check the host for typing errors; try the server's numeric address."
             raise Problem(f"No machine is known as “{spec['host']}”.", hint, str(error), "missing") from None
-        return ", ".join(dict.fromkeys(str(one[4][0]) for one in found))
+        return ", ".join(dict.fromkeys(str(address[4][0]) for address in addresses))
 
     def _dial(self, spec: ConnectionSpec) -> socket.socket:
         check_server(spec["host"], self.kind.port_of(spec))

@@ -21,7 +21,7 @@ class PostgreSQLProbe(NetworkProbe):
         return dialled.recv(1) == b"S"
 
     def needless_rights(self, spec: ConnectionSpec) -> str:
-        found = self._ask(
+        rights = self._ask(
             spec,
             "SELECT concat_ws(', ', CASE WHEN rolsuper THEN 'superuser' END, CASE WHEN rolcreaterole THEN 'makes roles' END,"
             " CASE WHEN rolreplication THEN 'replication' END, CASE WHEN rolbypassrls THEN 'passes row security' END,"
@@ -29,7 +29,7 @@ class PostgreSQLProbe(NetworkProbe):
             " CASE WHEN NOT rolsuper AND pg_has_role('pg_execute_server_program', 'MEMBER') THEN 'runs programs' END)"
             " FROM pg_roles WHERE rolname = current_user",
         )
-        return str(found or "")
+        return str(rights or "")
 
     def _may_write(self, spec: ConnectionSpec) -> str:
         away = self._ask(spec, "SELECT pg_is_in_recovery() OR current_setting('default_transaction_read_only') = 'on'")

@@ -67,12 +67,12 @@ def run_step(spec: ConnectionSpec, number: int) -> StepOutcome:
     Waited for at most STEP_SECONDS: what sends a byte now and then would hold a step for as long as it likes.
     """
     label, step = steps_of(spec)[number]
-    found: list[StepOutcome] = []
-    worker = threading.Thread(target=lambda: found.append(_outcome(spec, label, step)), daemon=True, name="step")
+    outcomes: list[StepOutcome] = []
+    worker = threading.Thread(target=lambda: outcomes.append(_outcome(spec, label, step)), daemon=True, name="step")
     worker.start()
     worker.join(STEP_SECONDS)
-    if found:
-        return found[0]
+    if outcomes:
+        return outcomes[0]
     what, hint = "It does not answer in time.", "Check the port and the kind of server, or try again later."
     return StepOutcome(label, problem=Problem(what, hint, code="away"))
 

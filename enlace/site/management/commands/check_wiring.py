@@ -21,11 +21,11 @@ class Command(BaseCommand):
         if project and not several:
             raise CommandError(f"There is no project called “{project}”.")
         errors = 0
-        for one in several:
-            for form, faults in checked(one):
+        for item in several:
+            for form, faults in checked(item):
                 for fault in faults:
                     errors += fault.severity == "error"
-                    self.stdout.write(f"{one.name} / {form.title}: {fault.severity}: {fault.sentence}")
+                    self.stdout.write(f"{item.name} / {form.title}: {fault.severity}: {fault.sentence}")
         if errors:
             raise CommandError(f"{errors} thing{'s' * (errors != 1)} to mend.", returncode=1)
         self.stdout.write("All forms are wired soundly.")

@@ -65,8 +65,8 @@ class Command(BaseCommand):
     def _serve_with(self, host: Any, command: Any, environment: Any) -> None:
         """The database server ends with Enlace."""
         serving = subprocess.Popen(command, env=environment)
-        for one in (signal.SIGTERM, signal.SIGINT):
-            signal.signal(one, lambda *_: serving.terminate())
+        for number in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(number, lambda *_: serving.terminate())
         try:
             serving.wait()
         finally:
