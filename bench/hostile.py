@@ -71,9 +71,8 @@ def _one(
     browser = _Browser(server.port)
     if name:
         browser.sign_in(name)
-    numbers = dict.fromkeys(
-        ("project", "connection", "dataset", "form", "field", "detail", "entry", "rule", "action"), 1
-    )
+    numbers = dict.fromkeys(("project", "connection", "dataset", "form", "field", "entry", "rule", "action"), 1)
+    numbers |= {"detail": "port_call"}
     fields = (
         "id",
         "name",

@@ -6,7 +6,7 @@ import base64
 import json
 import random
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 TEXTS = (
@@ -53,24 +53,24 @@ def odd_id(dice: random.Random) -> str:
     return dice.choice(("n" + "0" * 16, "kW1sxXV0", "i1/../2", "i1?x", "k!", *TEXTS))
 
 
-def path_of(dice: random.Random, pattern: str, numbers: dict[str, int]) -> str:
+def path_of(dice: random.Random, pattern: str, numbers: Mapping[str, int | str]) -> str:
     """An address of a pattern, mostly of things that are there."""
 
-    def one(match: re.Match[str]) -> str:
-        kind, name = match[1], match[2]
+    def filled(match: re.Match[str]) -> str:
+        kind, name = match[1], match[2].removesuffix("_id")
         if kind == "str":
             from urllib.parse import quote
 
             return quote(odd_id(dice)[:2_000].replace("/", "%2F").encode("utf-8", "replace").decode() or "i1", safe="")
         return str(numbers.get(name, 1)) if dice.random() < 0.9 else str(dice.choice((0, 7, 10**9, 10**25)))
 
-    return re.sub(r"<(\w+):(\w+)>", one, pattern)
+    return re.sub(r"<(\w+):(\w+)>", filled, pattern)
 
 
 def hostile(
-    dice: random.Random, patterns: Sequence[str], numbers: dict[str, int], fields: Sequence[str], times: int
+    dice: random.Random, patterns: Sequence[str], numbers: Mapping[str, int | str], fields: Sequence[str], times: int
 ) -> Iterator[Hostile]:
-    """Requests to addresses of patterns, as `urls.py` writes them. numbers: what there is, by the names in patterns."""
+    """Requests to addresses of patterns, as `urls.py` writes them. numbers: what there is, a detail by its name, by the names in patterns."""
     names = ["record", "field", "value", "seen", "seen_text", "choice", "position", "number", "start", "size", "order", "typed",
              "revision", "by", "token", "only", "detail", "sql", "act", "name", "kind", "part", "expression", "formula", "label",
              "p-path", "p-host", "p-port", "table", "reference", "columns", "step", "run", "page", "form", "person", "next",

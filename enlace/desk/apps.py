@@ -21,8 +21,8 @@ def forget_part(instance: Any, **_: Any) -> None:
     from .drafts import DraftStore
     from .models import Draft, DraftRecord
 
-    concerned = DraftRecord.objects.filter(draft__form_id=instance.form_id, part=str(instance.pk))
+    concerned = DraftRecord.objects.filter(draft__form_id=instance.form_id, part=instance.name)
     for draft in Draft.objects.filter(records__in=concerned).distinct():
-        store = DraftStore(draft.person, draft.form, part=str(instance.pk), practice=draft.practice)
+        store = DraftStore(draft.person, draft.form, part=instance.name, practice=draft.practice)
         gone = concerned.filter(draft=draft).values_list("part", "record")
         store.after_save({}, list(gone))

@@ -78,7 +78,7 @@ class Renamed(models.Model):
 class DraftRecord(models.Model):
     """One pending record as the core's text form.
 
-    part: the dataset of the form that it is of, "" for the form's own, else a detail's number. owner: for a new record
+    part: the dataset of the form that it is of, "" for the form's own, else the name of a source. owner: for a new record
     of a detail, the record id of its master. was_of, now_of: of a detail, what links it to the master that it was read
     under, and to the one that it belongs to now (`enlace.desk.links`); UNKNOWN_LINK where that was never noted. faulty: it needs attention before it can be saved. later: saves leave it
     out.
@@ -188,7 +188,7 @@ class WantedTotal(models.Model):
 
     person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="totals")
     form = models.ForeignKey(Form, models.CASCADE, related_name="totals")
-    part = models.CharField(max_length=20, blank=True)
+    part = models.CharField(max_length=60, blank=True)
     field = models.CharField(max_length=255)
     function = models.CharField(max_length=8)
 

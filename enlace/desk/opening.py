@@ -40,14 +40,11 @@ def on_form(view: Callable) -> Callable:
     """Hand a view the person's `Work` on the form, or the detail of it, named in the address; 404 when there is none."""
 
     @wraps(view)
-    def opened(
-        request: HttpRequest, form_id: int, detail_id: int | None = None, master: str = "", **more: Any
-    ) -> HttpResponse:
+    def opened(request: HttpRequest, form_id: int, detail: str = "", master: str = "", **more: Any) -> HttpResponse:
         form = form_of(request, form_id)
         stand_in(request, form.project, "Desk")
         order = request.GET.get("order") or request.POST.get("order") or ""
         wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []
-        part = "" if detail_id is None else str(detail_id)
         kept = in_use(request, form)
         if (saved := new_name(master)) != master:  # the master was new when the page was shown
             if request.method == "GET" and request.headers.get("HX-Request") != "true" and request.path.endswith("/"):
@@ -60,12 +57,12 @@ def on_form(view: Callable) -> Callable:
                 form,
                 Formats.of(settings.LOCALE),
                 wanted,
-                part,
+                detail,
                 master,
                 kept,
                 given_of(request, form),
                 filters_in(request.GET),
-                on_sheet=request.GET.get("on") == "sheet" or (view.__name__ in WITH_SHEET and not part),
+                on_sheet=request.GET.get("on") == "sheet" or (view.__name__ in WITH_SHEET and not detail),
             )
             if request.method == "POST":
                 resolve_doubt(work)

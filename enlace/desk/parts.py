@@ -31,7 +31,7 @@ def rules_of(dataset: DatasetSpec) -> RecordRules:
 
 @dataclass(frozen=True)
 class FormPart:
-    """One dataset of a form. name: "" for the form's own, else the detail's number. of: the part that it is a detail of.
+    """One dataset of a form. name: "" for the form's own, else the source's. of: the part that it is a detail of.
     columns, master_columns: its link; to_key: it is to the master's key. asked: of a query, (parameter, field of the
     master that gives its value) pairs.
     """
@@ -99,8 +99,8 @@ def own_part(form: Form) -> FormPart:
 def parts_of(form: Form) -> dict[str, FormPart]:
     """The parts of a form by name, its own dataset first."""
     parts = {"": own_part(form)}
-    for detail in form.details.select_related("dataset").order_by("pk"):  # a master came before its details
-        parts[str(detail.pk)] = _detail(detail, parts[str(detail.of_id or "")].dataset)
+    for detail in form.details.select_related("dataset", "of").order_by("pk"):  # a master came before its details
+        parts[detail.name] = _detail(detail, parts[_above(detail)].dataset)
     return parts
 
 
@@ -110,12 +110,15 @@ def _detail(detail: Detail, master: DatasetSpec) -> FormPart:
     if dataset.query:
         asked = tuple((c.removeprefix(PARAMETER), m) for c, m in zip(columns, master_columns, strict=True))
         spec = _for_reading(dataset.to_spec())
-        return FormPart(str(detail.pk), detail.title, spec, False, asked=asked, of=str(detail.of_id or ""))
+        return FormPart(detail.name, detail.title, spec, False, asked=asked, of=_above(detail))
     to_key = master_columns == master.key
     spec = _under(dataset.to_spec(), master, columns, master_columns)
-    return FormPart(
-        str(detail.pk), detail.title, spec, dataset.each, columns, master_columns, to_key, of=str(detail.of_id or "")
-    )
+    return FormPart(detail.name, detail.title, spec, dataset.each, columns, master_columns, to_key, of=_above(detail))
+
+
+def _above(detail: Detail) -> str:
+    """The name of the part that a detail belongs to."""
+    return detail.of.name if detail.of else ""
 
 
 @derived

@@ -26,7 +26,7 @@ class Sheet:
     @cached_property
     def part_names(self) -> dict[str, str]:
         """The name of a part by its source's."""
-        return {name: "" if detail is None else str(detail.pk) for name, detail in self._details.items()}
+        return {name: "" if detail is None else detail.name for name, detail in self._details.items()}
 
     @cached_property
     def source_names(self) -> dict[str, str]:

@@ -139,7 +139,7 @@ def _blanks(work: Work, part: FormPart) -> list[Drawing]:
     shown = work.sheet.on_grid(part.name, part.dataset).shown
     context = {
         "form": work.form, "part": part, "dataset": part.dataset, "order": "", "filters": "", "view": "on=sheet", "at": "",
-        "practice": work.practice, "kept": work.kept, "p": f"{part.name}-", "blank": True, "rows": "", "start": 0,
+        "practice": work.practice, "kept": work.kept, "p": f"{part.name}--", "blank": True, "rows": "", "start": 0,
         "size": DETAIL_WINDOW, "boxes": [], "wrong": [], "widths": " ".join(f"{f.width}px" for f in shown),
         "columns": [(part.dataset.numbers[f.name], f, "none") for f in shown],
         **panel_context(work, None), **rail_context(work, None, 0),

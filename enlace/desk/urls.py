@@ -49,5 +49,5 @@ urlpatterns = [
     path("<int:form_id>/kept", kept_views.act, name="kept"),
     path("<int:form_id>/action/<int:action_id>", actions.run, name="action-run"),
     *(path(f"<int:form_id>/{end}", view, name=name) for end, view, name in ACTS),
-    *(path(f"<int:form_id>/detail/<int:detail_id>/<str:master>/{e}", v, name=f"detail-{n}") for e, v, n in ACTS),
+    *(path(f"<int:form_id>/detail/<slug:detail>/<str:master>/{e}", v, name=f"detail-{n}") for e, v, n in ACTS),
 ]

@@ -137,7 +137,7 @@ class Work:
         self._windows: dict[tuple[int, int], tuple[list[Row], dict[str, PendingRecord]]] = {}
         self._seen: dict[str, Work] = {}  # other parts, as they are seen from this one
         self.sheet: Sheet | None = (above.sheet if above else Sheet(form)) if on_sheet else None
-        self.prefix = f"{part}-" if on_sheet and part else ""
+        self.prefix = f"{part}--" if on_sheet and part else ""
         if above is not None:
             self._seen[above.part.name] = above
         self.parameter_values: dict[str, Any] = dict(parameter_values or {})

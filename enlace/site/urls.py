@@ -20,7 +20,7 @@ urlpatterns = [
     path("account/", account, name="account"),
     path("account/session/<int:number>/end", end_session, name="session-end"),
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
-    path("unlock/<int:connection>/", unlock, name="unlock"),
+    path("unlock/<int:connection_id>/", unlock, name="unlock"),
     path("workshop/", include("enlace.composer.urls")),
     path("workshop/", include("enlace.workshop.urls")),
     path("desk/", include("enlace.desk.urls")),

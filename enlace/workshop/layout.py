@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import lru_cache
@@ -13,7 +12,6 @@ from django.db import transaction
 from enlace.accounts.models import Person
 from enlace.core.form import FormDocument, Source, document_of
 from enlace.core.form.defaults import document_for
-from enlace.core.form.edit import free_name
 from enlace.core.model.dataset import DatasetSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog
@@ -26,13 +24,11 @@ MOST_STEPS = 200
 
 def sources_of(form: Form) -> tuple[tuple[Source, ...], dict[str, Detail | None]]:
     """The sources of a form, its own first, and the detail behind each (None for its own)."""
-    taken: set[str] = set()
-    main = Source(_name(form.dataset.table, taken), str(form.dataset_id), form.title)
+    main = Source(form.own_source, str(form.dataset_id), form.title)
     sources, names = [main], {None: main.name}
     behind: dict[str, Detail | None] = {main.name: None}
     for detail in form.details.select_related("dataset").order_by("pk"):  # a master came before its details
-        name = _name(detail.dataset.table or detail.dataset.name, taken)
-        names[detail.pk] = name
+        name = names[detail.pk] = detail.name
         behind[name] = detail
         columns = tuple(str(c) for c in detail.columns)
         parent = names[detail.of_id]
@@ -40,14 +36,6 @@ def sources_of(form: Form) -> tuple[tuple[Source, ...], dict[str, Detail | None]
             Source(name, str(detail.dataset_id), detail.title, parent, columns, tuple(map(str, detail.master_columns)))
         )
     return tuple(sources), behind
-
-
-def _name(text: str, taken: set[str]) -> str:
-    """A stable name for a source: of its table, with a number where two are of the same one."""
-    stem = re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_")[:50] or "records"
-    name = free_name(stem if stem[0].isalpha() else f"t_{stem}", taken)
-    taken.add(name)
-    return name
 
 
 def document(form: Form) -> FormDocument:

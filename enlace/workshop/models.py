@@ -14,6 +14,7 @@ from enlace.core.dataset import DatasetSpec, FieldSpec, RuleSpec
 from enlace.core.dataset.conditional_formats import MARK, tone_fields
 from enlace.core.dataset.source import computable
 from enlace.core.dataset.stored import as_json, detail_of, lookup_of
+from enlace.core.form.edit import source_name
 from enlace.core.model.connection import ConnectionSpec
 from enlace.core.save.action import ActionSpec
 from enlace.core.server.dialects import SERVER_KINDS, ServerKind
@@ -385,6 +386,11 @@ class Form(models.Model):
     def get_absolute_url(self) -> str:
         return reverse("form", args=[self.pk])
 
+    @property
+    def own_source(self) -> str:
+        """What the source of the form's own dataset is called."""
+        return source_name(self.dataset.table)
+
     @classmethod
     @transaction.atomic
     def make(cls, dataset: Dataset, title: str) -> Form:
@@ -395,9 +401,12 @@ class Form(models.Model):
 class Detail(models.Model):
     """A second dataset of a form, which shows only what belongs to the current record of the first.
 
+    name: what its source is called in the form's document, in drafts, in the journal and in addresses; it never changes.
     columns: those of the detail that hold the values of `master_columns` of the form's own dataset, or of the detail
     that it is a detail of.
     """
+
+    name = models.CharField(max_length=60, blank=True)
 
     of = models.ForeignKey("self", models.CASCADE, null=True, blank=True, related_name="details")
     form = models.ForeignKey(Form, models.CASCADE, related_name="details")
@@ -409,9 +418,16 @@ class Detail(models.Model):
 
     class Meta:
         ordering = ["place", "pk"]
+        constraints = [models.UniqueConstraint(fields=["form", "name"], name="detail_name")]
 
     def __str__(self) -> str:
         return self.title
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        if not self.name:
+            taken = {self.form.own_source, *self.form.details.values_list("name", flat=True)}
+            self.name = source_name(self.dataset.table or self.dataset.name, taken)
+        super().save(*args, **kwargs)
 
 
 class ServerAction(models.Model):

@@ -118,6 +118,15 @@ class OnOnePage(Served):
         self.says("Saved 1 record", page)
         self.assertEqual(self.ask("SELECT count(*) FROM cargo_line WHERE port_call_id = 5 AND tonnes = 77.5"), [(1,)])
         self.assertEqual(page.evaluate("performance.timeOrigin"), loaded)
+        # the address names where every source stands
+        last = rows.last
+        last.locator("[role=gridcell]").nth(2).click()
+        expect(last).to_have_attribute("aria-selected", "true")
+        there = last.get_attribute("data-id")
+        page.wait_for_function("id => location.search.includes(id)", arg=there)
+        page.reload()
+        expect(page.locator(f"[id='{p}grid'] .record[aria-selected=true]")).to_have_attribute("data-id", there)
+        expect(page.locator(f"[id='{p}grid'] [data-name=tonnes]")).to_have_attribute("aria-sort", "ascending")
 
     def test_every_act_has_a_key(self):
         page = self.page

@@ -44,14 +44,13 @@ class Access(Pages):
             "form": form.pk,
             "entry": self.entry(form).pk,
             "rule": form.dataset.rules.first().pk,
-            "detail": self.detail(form).pk,
             "action": self.action(form).pk,
             "field": form.dataset.fields.first().pk,
             "number": 1,
         }
-        address = address.replace("<str:master>", "i1")
+        address = address.replace("<slug:detail>", self.detail(form).name).replace("<str:master>", "i1")
         for name, pk in values.items():
-            address = address.replace(f"<int:{name}>", str(number or pk))
+            address = address.replace(f"<int:{name}_id>", str(number or pk)).replace(f"<int:{name}>", str(number or pk))
         return address
 
     def test_nobody_gets_in_without_signing_in(self):

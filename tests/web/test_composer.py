@@ -167,24 +167,24 @@ class AtTheDesk(Sheets):
     def test_details_follow_their_master_to_any_depth(self):
         told = self.told(self.on_sheet("at", position=2))
         calls = self.calls_of(3)
-        self.assertEqual(set(told), {f"{self.calls.pk}-", f"{self.cargo.pk}-"})
-        self.assertEqual(told[f"{self.calls.pk}-"]["record"], f"i{calls[0]}")
-        self.assertEqual(told[f"{self.calls.pk}-"]["total"], len(calls))
-        self.assertIn(f"/detail/{self.cargo.pk}/i{calls[0]}/", told[f"{self.cargo.pk}-"]["at"])
+        self.assertEqual(set(told), {f"{self.calls.name}--", f"{self.cargo.name}--"})
+        self.assertEqual(told[f"{self.calls.name}--"]["record"], f"i{calls[0]}")
+        self.assertEqual(told[f"{self.calls.name}--"]["total"], len(calls))
+        self.assertIn(f"/detail/{self.cargo.name}/i{calls[0]}/", told[f"{self.cargo.name}--"]["at"])
 
     def test_where_the_page_stands_in_a_detail_is_kept(self):
         calls = self.calls_of(1)
-        places = {str(self.calls.pk): {"record": f"i{calls[1]}", "master": "i1", "view": "order=-id&on=sheet"}}
-        told = self.told(self.on_sheet("record", record="i1", places=json.dumps(places)))[f"{self.calls.pk}-"]
+        places = {self.calls.name: {"record": f"i{calls[1]}", "master": "i1", "view": "order=-id&on=sheet"}}
+        told = self.told(self.on_sheet("record", record="i1", places=json.dumps(places)))[f"{self.calls.name}--"]
         self.assertEqual((told["record"], told["view"]), (f"i{calls[1]}", "order=-id&on=sheet"))
         self.assertIn("order=-id", told["view"])
-        for wrong in ("[", "[]", '{"1": 3}', '{"1": {"view": "order=gone"}}'):
+        for wrong in ("[", "[]", '{"port_call": 3}', '{"port_call": {"view": "order=gone"}}'):
             self.on_sheet("record", record="i1", places=wrong)
 
     def test_a_new_master_and_none(self):
         response = self.client.post(f"/desk/{self.vessel.pk}/new?on=sheet", headers={"HX-Request": "true"})
         told = self.told(response.content.decode())
-        self.assertEqual((told[f"{self.calls.pk}-"]["total"], told[f"{self.cargo.pk}-"]["at"]), (0, ""))
+        self.assertEqual((told[f"{self.calls.name}--"]["total"], told[f"{self.cargo.name}--"]["at"]), (0, ""))
         empty = self.form("vessel")
         self.detail(Above(empty), "port_call")
         page = self.client.get(f"/desk/{empty.pk}/?only-name=nothing%20at%20all")
@@ -221,9 +221,9 @@ class AtTheDesk(Sheets):
         html = self.on_sheet("arrange", order="-name")
         self.assertIn('data-grid-of=""', html)
         self.assertIn("order=-name", self.told(html)[""]["view"])
-        at = f"detail/{self.calls.pk}/i1/arrange"
+        at = f"detail/{self.calls.name}/i1/arrange"
         html = self.on_sheet(at, order="-id")
-        self.assertIn(f'data-grid-of="{self.calls.pk}-"', html)
+        self.assertIn(f'data-grid-of="{self.calls.name}--"', html)
 
     def test_what_is_shown_only_with_some_records(self):
         self.act("add", kind="value", source="vessel", field="name")
@@ -245,7 +245,7 @@ class AtTheDesk(Sheets):
         call = self.calls_of(1)[0]
         status = self.sql("SELECT status FROM port_call WHERE id = ?", call)[0][0]
         wanted = next(item for item in before if item != status)
-        at = f"/desk/{self.vessel.pk}/detail/{self.calls.pk}/i1/edit?on=sheet"
+        at = f"/desk/{self.vessel.pk}/detail/{self.calls.name}/i1/edit?on=sheet"
         self.client.post(at, {"record": f"i{call}", "field": "status", "value": wanted}, headers={"HX-Request": "true"})
         after = self.shares(self.on_sheet("at", position=0))
         self.assertEqual(after.get(wanted), before[wanted] + 1)

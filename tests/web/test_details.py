@@ -19,7 +19,7 @@ class Details(Pages):
         self.cargo, self.dues = self.calls.details.all()
 
     def at(self, master, detail=None):
-        return f"/desk/{self.calls.pk}/detail/{(detail or self.cargo).pk}/{master}/"
+        return f"/desk/{self.calls.pk}/detail/{(detail or self.cargo).name}/{master}/"
 
     def ask(self, address, **data):
         return self.client.post(address, data, headers={"HX-Request": "true"})
@@ -94,7 +94,7 @@ class Details(Pages):
             self.assertContains(response, escape(link), status_code=400)
         self.client.post(page + "details", {"act": "link", "link": "Drill_Step.drill_no = drill.no"})
         detail = drills.details.get()
-        at = f"/desk/{drills.pk}/detail/{detail.pk}/"
+        at = f"/desk/{drills.pk}/detail/{detail.name}/"
         self.assertIn('data-total="2"', self.client.get(f"{at}i1/").content.decode())
         self.client.post(
             f"/workshop/dataset/{drills.dataset_id}/fields",
@@ -136,23 +136,25 @@ class Details(Pages):
             f"/workshop/dataset/{steps.dataset_id}/fields",
             {"act": "calculate", "label": "Notes", "kind": "whole", "formula": "count(drill_note.id)"},
         )
-        step = self.client.get(f"{at}/{steps.pk}/i1/?record=i1")
-        self.assertContains(step, f'href="{at}/{notes.pk}/i1/"')
-        page = self.client.get(f"{at}/{notes.pk}/i1/")
+        step = self.client.get(f"{at}/{steps.name}/i1/?record=i1")
+        self.assertContains(step, f'href="{at}/{notes.name}/i1/"')
+        page = self.client.get(f"{at}/{notes.name}/i1/")
         self.assertContains(page, 'data-total="2"')
-        self.assertContains(page, f'href="{at}/{steps.pk}/i1/?record=i1"')
+        self.assertContains(page, f'href="{at}/{steps.name}/i1/?record=i1"')
 
         master = self.new(form, title="Abandon ship")
-        first = self.new_at(f"{at}/{steps.pk}/{master}", minutes="3")
-        self.new_at(f"{at}/{notes.pk}/{first}", words="Count heads")
+        first = self.new_at(f"{at}/{steps.name}/{master}", minutes="3")
+        self.new_at(f"{at}/{notes.name}/{first}", words="Count heads")
         self.assertContains(
-            self.client.get(f"{at}/{notes.pk}/{first}/"), f'href="{at}/{steps.pk}/{master}/?record={first}"'
+            self.client.get(f"{at}/{notes.name}/{first}/"), f'href="{at}/{steps.name}/{master}/?record={first}"'
         )
-        self.new_at(f"{at}/{notes.pk}/i2", words="Breathe")
-        counted = self.client.get(f"{at}/{steps.pk}/i1/record", {"record": "i2"}).content.decode()
+        self.new_at(f"{at}/{notes.name}/i2", words="Breathe")
+        counted = self.client.get(f"{at}/{steps.name}/i1/record", {"record": "i2"}).content.decode()
         self.assertRegex(counted, r"Notes</[^>]*>(\s|<[^>]*>)*1\b")  # the pending one
         self.assertIn("Saved 4 records", self.said(self.post(form, "save")))
-        self.assertRedirects(self.client.get(f"{at}/{notes.pk}/{first}/?record=i4"), f"{at}/{notes.pk}/i4/?record=i4")
+        self.assertRedirects(
+            self.client.get(f"{at}/{notes.name}/{first}/?record=i4"), f"{at}/{notes.name}/i4/?record=i4"
+        )
         rows = self.sql(
             "SELECT d.title, s.minutes, n.words FROM drill d JOIN drill_step s ON s.drill_no = d.no JOIN drill_note n ON n.step_id = s.id WHERE n.id > 3 ORDER BY n.id"
         )

@@ -81,7 +81,7 @@ class LargeDrafts(Pages):
         detail = Detail.objects.create(
             form=self.quays, dataset=berths.dataset, title="Berths", columns=["quay_id"], master_columns=["id"], place=0
         )
-        self.part = str(detail.pk)
+        self.part = detail.name
         dataset = self.quays.dataset
         dataset.details_known = [
             {

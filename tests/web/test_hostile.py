@@ -29,7 +29,7 @@ class Fuzz(Pages):
     def tried(self, client: Client, seed: int) -> list:
         numbers = {
             "project": self.project.pk, "connection": self.connection.pk, "dataset": self.ports.dataset_id, "form": self.ports.pk,
-            "field": self.ports.dataset.fields.first().pk, "detail": self.link.pk, "action": self.act.pk, "entry": 1, "rule": 1,
+            "field": self.ports.dataset.fields.first().pk, "detail": self.link.name, "action": self.act.pk, "entry": 1, "rule": 1,
         }  # fmt: skip
         fields = [field.name for field in self.ports.dataset.fields.all()]
         # What takes itself away is left out: there would be nothing left to try.

@@ -65,16 +65,16 @@ class Pad(Pages):
         self.assertContains(self.client.get(page), ":vessel_id, :flag = id, flag")
         self.assertContains(self.client.get(f"/desk/{ships.pk}/?record=i3"), "Calls of it")
         count = self.sql("SELECT count(*) FROM port_call WHERE vessel_id = 3")[0][0]
-        shown = self.client.get(f"/desk/{ships.pk}/detail/{detail.pk}/i3/")
+        shown = self.client.get(f"/desk/{ships.pk}/detail/{detail.name}/i3/")
         self.assertContains(shown, f'data-total="{count}"')
         self.assertContains(shown, "Edit them on a form of their table")
         self.assertNotContains(shown, "Show the rows")
         self.edit(ships, "i3", flag="XX")  # the draft's value is the one that is asked with
-        self.assertContains(self.client.get(f"/desk/{ships.pk}/detail/{detail.pk}/i3/"), 'data-total="0"')
+        self.assertContains(self.client.get(f"/desk/{ships.pk}/detail/{detail.name}/i3/"), 'data-total="0"')
         self.edit(ships, "i3", name="Renamed")
         self.assertIn("Saved 1 record", self.said(self.post(ships, "save", record="i3")))
         new = self.new(ships)
-        self.assertContains(self.client.get(f"/desk/{ships.pk}/detail/{detail.pk}/{new}/"), 'data-total="0"')
+        self.assertContains(self.client.get(f"/desk/{ships.pk}/detail/{detail.name}/{new}/"), 'data-total="0"')
 
     def test_a_grouped_query_is_read_only_and_says_why(self):
         self.ask("keep", sql="SELECT status, count(*) AS calls FROM port_call GROUP BY status", name="Calls by status")

@@ -160,7 +160,7 @@ class Sheet(Pages):
         detail = self.calls.details.create(dataset=cargo.dataset, columns=["port_call_id"], master_columns=["id"], title="Cargo")  # fmt: skip
         ratio = "SELECT l.line_no, round(l.tonnes / c.draught_m, 4) FROM cargo_line l JOIN port_call c ON c.id = l.port_call_id WHERE c.id = 7 ORDER BY 2 DESC"
         expected = self.sql(ratio)
-        at = f"/desk/{self.calls.pk}/detail/{detail.pk}/i7/"
+        at = f"/desk/{self.calls.pk}/detail/{detail.name}/i7/"
         rows = self.client.get(f"{at}rows?start=0&size=50&order=-{name}").content.decode()
         lines = re.findall(r'class="record"[^>]*data-id="([^"]*)".*?</div></div>', rows)
         self.assertEqual(len(lines), len(expected))
@@ -207,7 +207,7 @@ class Sheet(Pages):
         message = "{sum(cargo_line.tonnes)} t are too much."
         rule = {"expression": f"sum(cargo_line.tonnes) <= {total + 10}", "message": message, "severity": "error"}
         self.client.post(f"/workshop/dataset/{self.calls.dataset_id}/rules", rule)
-        at = f"/desk/{self.calls.pk}/detail/{detail.pk}/i1/"
+        at = f"/desk/{self.calls.pk}/detail/{detail.name}/i1/"
         made = self.client.post(f"{at}new", headers={"HX-Request": "true"})
         new = json.loads(made["HX-Trigger"])["enlace:current"]["id"]
         for field, value in (("line_no", "77"), ("commodity_code", "CORK"), ("direction", "in"), ("tonnes", "12")):
@@ -227,7 +227,7 @@ class Sheet(Pages):
         number = next(i for i, f in enumerate(self.calls.dataset.to_spec().all) if f.label == "Moved")
         (item, first), (two, second) = self.sql("SELECT port_call_id, sum(gross_kg) FROM container_move GROUP BY 1 LIMIT 2")  # fmt: skip
         *key, weight = self.sql("SELECT port_call_id, container_no, direction, gross_kg FROM container_move WHERE port_call_id = ? AND gross_kg > 0", item)[0]  # fmt: skip
-        at = f"/desk/{self.calls.pk}/detail/{self.calls.details.get().pk}/i{item}/"
+        at = f"/desk/{self.calls.pk}/detail/{self.calls.details.get().name}/i{item}/"
         self.client.post(f"{at}edit", {"record": record_id(tuple(key)), "field": "port_call_id", "value": str(two)})
         for call, total in ((item, first - weight), (two, second + weight)):
             shown = self.client.get(f"/desk/{self.calls.pk}/record?record=i{call}").content.decode()
@@ -242,7 +242,7 @@ class Sheet(Pages):
         rule = {"expression": "tonnes < 100 * master.draught_m", "message": message, "severity": "error"}
         self.client.post(f"/workshop/dataset/{cargo.dataset_id}/rules", rule)
         call, draught = self.sql("SELECT id, draught_m FROM port_call WHERE status = 'departed' LIMIT 1")[0]
-        at = f"/desk/{self.calls.pk}/detail/{detail.pk}/i{call}/"
+        at = f"/desk/{self.calls.pk}/detail/{detail.name}/i{call}/"
         made = self.client.post(f"{at}new", headers={"HX-Request": "true"})
         self.assertContains(made, 'value="out"')
         new = json.loads(made["HX-Trigger"])["enlace:current"]["id"]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import replace
 from itertools import chain, count
@@ -227,6 +228,12 @@ def _held(value: int, most: int) -> int:
 def free_name(stem: str, taken: Collection[str]) -> str:
     """A name that is not taken: the stem itself, or with a number behind it."""
     return next(name for name in chain([stem], (f"{stem}_{n}" for n in count(2))) if name not in taken)
+
+
+def source_name(text: str, taken: Collection[str] = ()) -> str:
+    """A stable name for a source: of its table, with a number where two are of the same one."""
+    stem = re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_")[:50] or "records"
+    return free_name(stem if stem[0].isalpha() else f"t_{stem}", taken)
 
 
 def _free_id(document: FormDocument, kind: str, field: str = "") -> str:

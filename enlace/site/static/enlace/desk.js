@@ -224,13 +224,24 @@ document.addEventListener("enlace:drift", ({ detail }) => {
 document.addEventListener("enlace:current", ({ detail }) => {
   const source = at(detail);
   source.current(detail);
-  if (source !== main) return;
+  if (source !== main) return keepPlaces();
   const errand = document.querySelector("#errand [name=record]");
   if (errand) errand.value = detail.id;
   const address = new URL(location);
   address.searchParams.set("record", detail.id);
   history.replaceState(null, "", address);
+  if (address.searchParams.has("places")) keepPlaces();
 });
+/** The address names where the page stands in what belongs to the record, so that reload and bookmarks find it. */
+function keepPlaces() {
+  clearTimeout(keepPlaces.soon); // several sources may be told in one answer
+  keepPlaces.soon = setTimeout(() => {
+    const address = new URL(location);
+    address.searchParams.set("places", places(main));
+    history.replaceState(null, "", address);
+  });
+}
+page.keepPlaces = keepPlaces;
 document.addEventListener("enlace:total", ({ detail }) => at(detail).grid?.setTotal(detail.total));
 document.addEventListener("enlace:go", ({ detail }) => location.replace(detail.to));
 document.addEventListener("enlace:stale", ({ detail }) => at(detail).grid?.load());
@@ -289,7 +300,8 @@ new MutationObserver(refocus).observe(desk, { childList: true, subtree: true });
 function refocus() {
   if (document.activeElement !== document.body || !last || document.contains(last)) return;
   const again = last.id && document.getElementById(last.id);
-  const p = last.id?.match(/^\d+-/)?.[0] || last.closest?.("[id]")?.id.match(/^\d+-/)?.[0] || "";
+  const mark = /^[a-z][a-z0-9_]*--/; // in front of every id of a source beside the main one
+  const p = last.id?.match(mark)?.[0] || last.closest?.("[id]")?.id.match(mark)?.[0] || "";
   const source = sources.get(p) || main;
   if (again && !again.disabled) again.focus();
   else if (last.matches?.('[role="gridcell"], .record *')) source.grid?.focus();

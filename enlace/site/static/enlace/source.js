@@ -142,7 +142,7 @@ export class Source {
     this.view = asked.toString();
     await this.page.settled();
     await this.move("arrange");
-    if (this.p) return;
+    if (this.p) return this.page.keepPlaces();
     const address = new URL(location);
     for (const name of [...address.searchParams.keys()])
       if (/^(order$|only-)/.test(name)) address.searchParams.delete(name);
