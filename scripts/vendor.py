@@ -39,6 +39,12 @@ PACKAGES = [
             "LICENSE": f"{MONO}.LICENSE",
         },
     ),
+    (
+        "idiomorph",
+        "0.8.0",
+        "0BSD",
+        {"dist/idiomorph.esm.js": "idiomorph.esm.js", "LICENSE": "idiomorph.LICENSE"},
+    ),
     ("axe-core", "4.14.1", "MPL-2.0", {"axe.min.js": "axe.min.js", "LICENSE": "axe.LICENSE"}),
 ]
 ICONS = [

@@ -8,13 +8,18 @@ from functools import cached_property
 
 from enlace.core.dataset import DatasetSpec
 from enlace.core.form import CONTROL_KINDS, FormDocument, Place, edit
-from enlace.core.form.document import OPENINGS
+from enlace.core.form.document import checked, document_of
+from enlace.core.form.fields import fields_of
+from enlace.core.form.opening import ACTS as OPENING_ACTS
+from enlace.core.form.opening import FAILINGS, GO, MOST_STEPS, OpeningStep
 from enlace.core.problem import Problem
 from enlace.core.wiring import Wired, faults_of
 from enlace.workshop import layout
 from enlace.workshop.models import Form
 
 from .board import cross
+
+MOST_PASTED = 400_000  # characters
 
 
 @dataclass
@@ -109,19 +114,73 @@ def _repair(document: FormDocument, asked: Asked) -> FormDocument:
 
 
 def _opening(document: FormDocument, asked: Asked) -> FormDocument:
-    opening = asked.data.get("value", "")
-    if opening not in OPENINGS:
+    """One more step of the opening, or (remove) one less. What it does first stays first."""
+    steps = list(document.opening)
+    if asked.data.get("remove"):
+        at = asked.number("remove") - 1
+        if not 0 <= at < len(steps):
+            raise Problem("That step is not there any more.", "Look at the list anew.", code="bad")
+        del steps[at]
+        return replace(document, opening=tuple(steps))
+    act, field = asked.data.get("step", ""), asked.data.get("field", "")
+    failing = asked.data.get("failing", FAILINGS[1])
+    if act not in OPENING_ACTS or failing not in FAILINGS or len(steps) >= MOST_STEPS:
         raise Problem("A form can't open so.", "Choose one of the list.", code="bad")
-    return replace(document, opening=opening)
+    if act != GO and not field.strip():
+        raise Problem("The step names no field.", "Choose the field that it is about.", code="bad")
+    made = OpeningStep(
+        act, "" if act == GO else field.strip()[:120], asked.data.get("value", "").strip()[:200], failing
+    )
+    steps = [step for step in steps if step.act != GO] if act == GO else steps
+    return checked(replace(document, opening=(*steps, made)))
+
+
+def _column(document: FormDocument, asked: Asked) -> FormDocument:
+    control = document.control(asked.ids[0])
+    names = fields_of(replace(control, settings={}), asked.dataset(control.source))
+    data = asked.data
+    return edit.column(document, control.id, names, data.get("field", ""), data.get("part", ""), data.get("value", ""))
+
+
+def _paste(document: FormDocument, asked: Asked) -> FormDocument:
+    """Controls that were copied, here or on another form: they came as the text of a document."""
+    text = asked.data.get("controls", "")[:MOST_PASTED]
+    copied = document_of(text)
+    made, asked.chosen[:] = edit.paste(document, copied.controls, asked.data.get("into", ""))
+    return made
+
+
+def copied(document: FormDocument, ids: Sequence[str]) -> str:
+    """Some controls as the text that `paste` takes."""
+    controls = tuple(document.control(identifier) for identifier in ids)
+    return replace(document, controls=controls, opening=()).to_json()
+
+
+def _bundle(document: FormDocument, asked: Asked) -> FormDocument:
+    """All that one usually wants of a source: a grid with its navigator, or a navigator with editors or cards."""
+    source, into = asked.data.get("source", ""), asked.data.get("into", "")
+    wanted = {"grid": ("navigator", "grid"), "panel": ("navigator", "panel"), "cards": ("navigator", "cards")}
+    kinds = wanted.get(asked.data.get("kind", ""))
+    if kinds is None:
+        raise Problem("Records can't be shown so.", "Choose a grid, editors or cards.", code="bad")
+    asked.chosen.clear()
+    for kind in kinds:
+        if kind in ("navigator", "grid") and any(control.kind == kind for control in document.tied(source)):
+            continue  # the records have one place and one order on a page
+        document, identifier = edit.add(document, kind, source, "", into)
+        asked.chosen.append(identifier)
+    if not asked.chosen:
+        raise Problem("The sheet has them already.", "Choose another way to show these records.", code="bad")
+    return document
 
 
 def _ids(act: Callable[[FormDocument, Sequence[str], Asked], FormDocument]) -> Act:
-    def checked(document: FormDocument, asked: Asked) -> FormDocument:
+    def with_ids(document: FormDocument, asked: Asked) -> FormDocument:
         if not asked.ids:
             raise Problem("No control is chosen.", "Choose one on the sheet.", code="bad")
         return act(document, asked.ids, asked)
 
-    return checked
+    return with_ids
 
 
 ACTS: dict[str, tuple[str, Act]] = {
@@ -133,6 +192,13 @@ ACTS: dict[str, tuple[str, Act]] = {
         _ids(lambda d, ids, asked: edit.resize(d, ids, asked.number("dw"), asked.number("dh"))),
     ),
     "lay": ("a control placed", _ids(lambda d, ids, asked: _lay(d, asked))),
+    "dock": (
+        "a control docked",
+        _ids(lambda d, ids, asked: edit.dock(d, ids[0], asked.data.get("side", ""))),
+    ),
+    "column": ("a column", _ids(lambda d, ids, asked: _column(d, asked))),
+    "paste": ("controls pasted", _paste),
+    "bundle": ("records added", _bundle),
     "fill": ("controls that fill the height", _ids(lambda d, ids, asked: edit.fill(d, ids))),
     "align": ("controls aligned", _ids(lambda d, ids, asked: edit.align(d, ids, asked.data.get("how", "")))),
     "duplicate": ("controls copied", _ids(lambda d, ids, asked: _duplicate(d, asked))),

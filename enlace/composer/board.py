@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.form import CONTROL_KINDS, Control, FormDocument, Source
+from enlace.core.form.columns import columns_of
 from enlace.core.form.document import put
 from enlace.core.form.edit import kind_of
 from enlace.core.form.fields import fields_of
@@ -78,7 +79,9 @@ def cross(document: FormDocument, identifier: str, field: str, dataset: DatasetS
     )
     if not left:
         raise Problem("Something has to be left to show.", "Remove the control instead.", code="bad")
-    settings = {**control.settings, setting: left}
-    if left == fields_of(replace(control, settings={}), dataset):
+    known = {column.field: column for column in columns_of(control.settings.get(setting, ()))}
+    kept = [known[name].kept() if name in known else name for name in left]
+    settings = {**control.settings, setting: kept}
+    if kept == fields_of(replace(control, settings={}), dataset):
         settings.pop(setting)
     return put(document, replace(control, settings=settings))

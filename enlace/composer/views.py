@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from typing import Any
 
@@ -13,7 +14,11 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enlace.accounts.access import builder_only
 from enlace.core.form import CONTROL_KINDS, Control, FormDocument
+from enlace.core.form.columns import GridColumn, columns_of
+from enlace.core.form.difference import differences, title_of
 from enlace.core.form.edit import kind_of
+from enlace.core.form.fields import fields_of
+from enlace.core.form.opening import words
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.wiring import Fault, Wired, faults_of
@@ -25,7 +30,7 @@ from enlace.workshop.details import Above, add_detail, chosen, possible_choices
 from enlace.workshop.models import Detail, Form, Project
 from enlace.workshop.place import stand_in
 
-from .acts import ACTS, Asked
+from .acts import ACTS, Act, Asked, copied
 from .board import boards
 
 MOST_CHOSEN = 100
@@ -42,7 +47,12 @@ def compose(request: HttpRequest, form_id: int) -> HttpResponse:
     """The composer of a form."""
     form = _form(form_id)
     stand_in(request, form.project, "Forms")
-    return render(request, "composer/page.html", {"project": form.project, **_context(request, form, [])})
+    return render(request, "composer/page.html", {"project": form.project, **_context(request, form, _chosen(request))})
+
+
+def _chosen(request: HttpRequest) -> list[str]:
+    """The controls that the address says are chosen: after a trial one goes on where one was."""
+    return request.GET.get("chosen", "").split()[:MOST_CHOSEN]
 
 
 @builder_only
@@ -60,12 +70,36 @@ def act(request: HttpRequest, form_id: int) -> HttpResponse:
     elif name in ACTS:
         label, change = ACTS[name]
         asked = Asked(form, request.POST.dict(), ids, list(ids))
-        layout.change(form, request.user, _layout(request), label, lambda document: change(document, asked))
+        try:
+            layout.change(form, request.user, _layout(request), label, lambda document: change(document, asked))
+        except Problem as problem:
+            if problem.code != "changed":
+                raise
+            return _clashed(request, form, change, asked)
         said, chosen_ids = _spoken(form, name, asked.chosen), asked.chosen
     elif name != "show":
         raise Problem("There is no such act.", "Use the buttons of the page.", code="bad")
     html = render_to_string("composer/body.html", _context(request, form, chosen_ids, said), request)
     return HttpResponse(html)
+
+
+def _clashed(request: HttpRequest, form: Form, change: Act, asked: Asked) -> HttpResponse:
+    """The form as somebody else has left it, with what they and what this page would have changed: nothing is overwritten."""
+    form.refresh_from_db()
+    before = layout.seen(form, _layout(request))
+    theirs, mine = [], []
+    if before is not None:
+        theirs = differences(before, layout.document(form))
+        try:
+            mine = differences(before, change(before, asked))
+        except Problem as problem:
+            mine = [str(problem)]
+    again = {key: value for key, value in request.POST.items() if key != "layout"}
+    clash = {"theirs": theirs, "mine": mine, "again": json.dumps(again)}
+    said = "Somebody else has changed this form meanwhile. What you did was not done: see what both of you changed."
+    return HttpResponse(
+        render_to_string("composer/body.html", {**_context(request, form, [], said), "clash": clash}, request)
+    )
 
 
 def _layout(request: HttpRequest) -> int:
@@ -106,7 +140,7 @@ def _spoken(form: Form, name: str, ids: list[str]) -> str:
     except Problem:
         return ACTS[name][0].capitalize() + "."
     place = control.place
-    return f"{_title(control)}: column {place.x}, row {place.y}, {place.w} wide, {place.h} high."
+    return f"{title_of(control)}: column {place.x}, row {place.y}, {place.w} wide, {place.h} high."
 
 
 def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -> dict[str, Any]:
@@ -134,7 +168,10 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
         "can_undo": form.steps.filter(undone=False).exists(),
         "can_redo": form.steps.filter(undone=True).exists(),
         "said": said,
-        "openings": (("", "At the first record"), ("last", "At the last record")),
+        "opening": [(number, words(step), step.failing) for number, step in enumerate(document.opening, 1)],
+        "opening_acts": OPENING_LABELS,
+        "opening_fields": _field_choices(wired, document.main.name),
+        "copied": copied(document, chosen_ids) if chosen_ids else "",
     }
 
 
@@ -163,10 +200,36 @@ def _details(form: Form, document: FormDocument) -> list[tuple[Any, list[Any]]]:
     return offers
 
 
-def _title(control: Control) -> str:
-    kind = CONTROL_KINDS.get(control.kind)
-    own = control.settings.get("label") or control.settings.get("title") or control.field or control.source
-    return f"{kind.label if kind else control.kind} {own}".strip()
+OPENING_LABELS = (
+    ("go:first", "At the first record"),
+    ("go:last", "At the last record"),
+    ("go:new", "With a new record"),
+    ("order:ascending", "Ordered by a field"),
+    ("order:descending", "Ordered by a field, greatest first"),
+    ("filter:", "Filtered by a field"),
+    ("parameter:", "With a value for a parameter"),
+)
+
+
+def _field_choices(wired: Wired, source: str) -> list[tuple[str, str]]:
+    """(name, label) of the fields that a source shows."""
+    dataset = wired.datasets.get(source)
+    return [(field.name, field.label) for field in dataset.shown] if dataset else []
+
+
+def _column_lines(wired: Wired, control: Control) -> list[dict[str, Any]]:
+    """The columns of a grid in their order, then the fields that it leaves out, each with what is said of it."""
+    dataset = wired.datasets.get(control.source)
+    if dataset is None:
+        return []
+    known = {column.field: column for column in columns_of(control.settings.get("columns", ()))}
+    shown = fields_of(control, dataset)
+    order = [*shown, *(field.name for field in dataset.shown if field.name not in shown)]
+    return [
+        {"field": dataset.any_name[name], "shown": name in shown, "column": known.get(name, GridColumn(name))}
+        for name in order
+        if name in dataset.any_name and not dataset.any_name[name].hidden
+    ]
 
 
 def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, Any]:
@@ -175,9 +238,11 @@ def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, A
     kind = kind_of(control)
     lines = []
     for setting in kind.settings:
+        if setting.kind == "columns":
+            continue  # a table of their own
         value = kind.value(control.settings, setting.name)
         text = (
-            ", ".join(value)
+            ", ".join(map(str, value))
             if isinstance(value, list)
             else ("yes" if value else "")
             if setting.kind == "yes or no"
@@ -188,9 +253,11 @@ def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, A
     return {
         "control": control,
         "kind": kind,
-        "title": _title(control),
+        "title": title_of(control),
         "lines": lines,
-        "fields": [(f.name, f.label) for f in dataset.shown] if dataset and kind.field else [],
+        "fields": [(f.name, f.label) for f in dataset.shown] if dataset else [],
+        "columns": _column_lines(wired, control) if kind.name == "grid" else [],
+        "own_columns": "columns" in control.settings,
         "faults": [fault for fault in faults if fault.control == identifier],
     }
 

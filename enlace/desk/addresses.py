@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from urllib.parse import urlencode
 
-from enlace.core.dataset.order import total_order
-from enlace.core.dataset.source import SHOWN
-from enlace.core.dataset.window import Rows
-
 ONLY = "only-"  # what begins the name of a filter's box
+ORDER = "order"  # a field's name, "-" in front of it for descending; given once for each term
+MOST_TERMS = 8
+Terms = Sequence[tuple[str, bool]]  # (field, descending)
+
+
+def terms_in(texts: Sequence[str]) -> list[tuple[str, bool]]:
+    """The terms of an order as addresses name them, each field once."""
+    terms: dict[str, bool] = {}
+    for text in texts[: 4 * MOST_TERMS]:
+        if text:
+            terms.setdefault(text.removeprefix("-"), text.startswith("-"))
+    return list(terms.items())[:MOST_TERMS]
 
 
 def filters_in(given: Mapping[str, str]) -> dict[str, str]:
@@ -22,19 +30,26 @@ def filters_text(filter_texts: Mapping[str, str]) -> str:
     return urlencode([(ONLY + name, said) for name, said in filter_texts.items()])
 
 
-def view_text(rows: Rows, filter_texts: Mapping[str, str]) -> str:
+def order_text(terms: Terms) -> str:
+    """An order as it stands in addresses: said even where there is none, since the dataset's own is meant then."""
+    return urlencode([(ORDER, ("-" if down else "") + name) for name, down in terms] or [(ORDER, "")])
+
+
+def view_text(terms: Terms, filter_texts: Mapping[str, str]) -> str:
     """An order and filters as a query string, which all acts of a page hand on."""
-    return "&".join(filter(None, [urlencode([("order", order_text(rows))]), filters_text(filter_texts)]))
+    return "&".join(filter(None, [order_text(terms), filters_text(filter_texts)]))
 
 
-def order_text(rows: Rows) -> str:
-    """The order as it stands in addresses: a field's name, "-" in front of it for descending; "" for the dataset's own."""
-    if not rows.order or rows.order == total_order(rows.dataset):
-        return ""
-    return leading(rows)
+def pressed(terms: Terms, name: str) -> list[tuple[str, bool]]:
+    """The order after a heading was pressed: by its field alone, and the other way round when it was so already."""
+    return [(name, list(terms) == [(name, False)])]
 
 
-def leading(rows: Rows) -> str:
-    """The field that leads in the order of rows, "-" in front of it for descending."""
-    first = rows.order[0]
-    return ("-" if first.descending else "") + first.column.removeprefix(SHOWN)
+def added(terms: Terms, name: str) -> list[tuple[str, bool]]:
+    """The order with a field behind its terms; one that is in it turns round, and then goes out of it."""
+    known = dict(terms)
+    if name not in known:
+        return [*terms, (name, False)]
+    if not known[name]:
+        return [(other, True if other == name else down) for other, down in terms]
+    return [(other, down) for other, down in terms if other != name]

@@ -13,7 +13,8 @@ from django.utils.html import format_html
 from django.utils.safestring import mark_safe
 
 from .contexts import base_context, drift_lines, panel_context, rail_context, row_html, strip_context
-from .drawing import OF_RECORD, OF_ROWS, Drawing, lone_controls, places_in
+from .controls import Drawing
+from .drawing import ALL, OF_RECORD, OF_ROWS, lone_controls, places_in
 from .editors import EditorView, editor_views
 from .showing import details_of
 from .work import RecordView, Work, record_digest
@@ -45,8 +46,7 @@ class Answer:
             drawing = Drawing(self.work.part, context, self.work, view)
         self._part("panel.html", drawing)
         if self.work.sheet is not None:
-            kinds = OF_RECORD if moved else OF_RECORD + OF_ROWS
-            self.parts += lone_controls(self.request, self.work.sheet, drawing, kinds)
+            self.parts += lone_controls(self.request, self.work.sheet, drawing, OF_RECORD if moved else ALL)
             self._details(view)
         return self
 
@@ -122,7 +122,7 @@ class Answer:
         if self.work.sheet is not None:
             # What only shows, charts and values, follows at once; editors keep what is being typed in them.
             drawing = Drawing(self.work.part, base_context(self.work), self.work, view)
-            self.parts += lone_controls(self.request, self.work.sheet, drawing, ("value", *OF_ROWS))
+            self.parts += lone_controls(self.request, self.work.sheet, drawing, OF_ROWS, ("value",))
         return self.template("notes.html", record=view, editors=spoken)
 
     def row(self, view: RecordView) -> Answer:

@@ -30,9 +30,13 @@ def base_context(work: Work) -> dict[str, Any]:
         "form": work.form,
         "part": work.part,
         "dataset": work.dataset,
-        "order": order_text(work.rows),
+        "order": order_text(work.order),
+        "terms": [("-" if down else "") + name for name, down in work.order],
         "filters": filters_text(work.filter_texts),
-        "view": view_text(work.rows, work.filter_texts) + ("&on=sheet" if work.sheet else ""),
+        "view": view_text(work.order, work.filter_texts)
+        + ("&on=sheet" if work.sheet else "")
+        + ("&trying=1" if work.trying else ""),
+        "trying": work.trying,
         "p": work.prefix,
         "at": work.address,
         "practice": work.practice,

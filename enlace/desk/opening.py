@@ -10,13 +10,17 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 
+from enlace.core.dataset.query import parameters_of
+from enlace.core.form.opening import Opening
+from enlace.core.form.opening import opened as opened_by
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
+from enlace.workshop import layout
 from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
 from enlace.workshop.sheet import leave_out_gone
 
-from .addresses import filters_in
+from .addresses import ONLY, ORDER, filters_in, terms_in
 from .kept import KeptCopy
 from .kept_views import away_page, in_use
 from .parameters import ask_page, given_of
@@ -43,8 +47,8 @@ def on_form(view: Callable) -> Callable:
     def opened(request: HttpRequest, form_id: int, detail: str = "", master: str = "", **more: Any) -> HttpResponse:
         form = form_of(request, form_id)
         stand_in(request, form.project, "Desk")
-        order = request.GET.get("order") or request.POST.get("order") or ""
-        wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []
+        own = None if detail or view.__name__ not in WITH_SHEET or says_where(request) else steps_of(request, form)
+        wanted = own.order if own and own.order else terms_in(request.GET.getlist(ORDER) or request.POST.getlist(ORDER))
         kept = in_use(request, form)
         if (saved := new_name(master)) != master:  # the master was new when the page was shown
             if request.method == "GET" and request.headers.get("HX-Request") != "true" and request.path.endswith("/"):
@@ -60,10 +64,11 @@ def on_form(view: Callable) -> Callable:
                 detail,
                 master,
                 kept,
-                given_of(request, form),
-                filters_in(request.GET),
+                {**(own.parameters if own else {}), **given_of(request, form)},
+                own.filters if own and own.filters else filters_in(request.GET),
                 on_sheet=request.GET.get("on") == "sheet" or (view.__name__ in WITH_SHEET and not detail),
             )
+            work.opening, work.trying = own, request.GET.get("trying") == "1"
             if request.method == "POST":
                 resolve_doubt(work)
                 _rename(request, work)
@@ -82,6 +87,18 @@ def on_form(view: Callable) -> Callable:
             return away_page(request, form, problem)
 
     return opened
+
+
+def says_where(request: HttpRequest) -> bool:
+    """Whether an address says itself where the form stands: it does not open by its own steps then."""
+    return any(name in ("record", "at", "places", ORDER) or name.startswith(ONLY) for name in request.GET)
+
+
+def steps_of(request: HttpRequest, form: Form) -> Opening:
+    """What the form's steps come to when it opens. Raises Problem where one stops."""
+    steps = layout.document(form).opening if form.document else ()
+    asked = parameters_of(form.dataset.query, form.dataset.connection.kind)
+    return opened_by(steps, form.dataset.to_spec(), asked)
 
 
 def _left_out(form: Form) -> bool:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import cached_property
 
 from enlace.core.dataset import DatasetSpec
 from enlace.core.dataset.compiled import derived
 from enlace.core.form import CONTROL_KINDS, Control, FormDocument
+from enlace.core.form.columns import columns_of, over_dataset
 from enlace.workshop import layout
 from enlace.workshop.models import Form
 
@@ -48,8 +48,8 @@ class Sheet:
     def on_grid(self, part: str, dataset: DatasetSpec) -> DatasetSpec:
         """The dataset of a part with the columns that its grid has."""
         grid = self.grid(part)
-        named = CONTROL_KINDS["grid"].value(grid.settings, "columns") if grid else ()
-        return with_columns(dataset, tuple(named)) if named else dataset
+        columns = columns_of(CONTROL_KINDS["grid"].value(grid.settings, "columns")) if grid else ()
+        return with_columns(dataset, columns) if columns else dataset
 
     def details(self, part: str) -> list[str]:
         """The parts that belong to one and are shown on the sheet."""
@@ -57,13 +57,4 @@ class Sheet:
         return [self.part_names[source.name] for source in under if self.document.tied(source.name)]
 
 
-@derived
-def with_columns(dataset: DatasetSpec, names: tuple[str, ...]) -> DatasetSpec:
-    """The dataset with some of its fields, in their order, as a grid writes them."""
-    known = [name for name in names if name in dataset.any_name]
-    if not known:
-        return dataset
-    hide = lambda f: replace(f, hidden=f.hidden or f.name not in known)  # noqa: E731
-    return replace(
-        dataset, fields=tuple(map(hide, dataset.fields)), extra=tuple(map(hide, dataset.extra)), order=tuple(known)
-    )
+with_columns = derived(over_dataset)

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 from urllib.parse import parse_qs
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.problem import Problem
 
-from .addresses import filters_in, leading, order_text
+from .addresses import ORDER, added, filters_in, filters_text, order_text, pressed, terms_in
 from .contexts import base_context, on_grid, panel_context, rail_context, written
-from .drawing import Drawing
+from .controls import Drawing
 from .parts import FormPart
 from .renamed import new_name
 from .work import RecordView, Work
@@ -73,11 +74,32 @@ def head_context(work: Work) -> dict[str, Any]:
     }
 
 
-def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[tuple[int, FieldSpec, str]]:
-    """(number, field, whether the rows are in its order) of each column."""
-    asked = order_text(work.rows) or (work.dataset.sorted_by and leading(work.rows)) or ""
-    orders = {asked.removeprefix("-"): "descending" if asked.startswith("-") else "ascending"} if asked else {}
-    return [(work.dataset.numbers[f.name], f, orders.get(f.name, "none")) for f in shown]
+@dataclass(frozen=True)
+class Column:
+    """A heading. sorted: as `aria-sort` has it. place: of its field among several in the order, else "". alone, also: what
+    to ask for when it is pressed, by itself or with the key that adds to an order.
+    """
+
+    number: int
+    field: FieldSpec
+    sorted: str = "none"
+    place: str = ""
+    alone: str = ""
+    also: str = ""
+
+
+def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[Column]:
+    terms = work.order or work.dataset.sorted_by
+    orders = {name: ("descending" if down else "ascending", i + 1) for i, (name, down) in enumerate(terms)}
+    filters = filters_text(work.filter_texts)
+    rest = f"&{filters}" if filters else ""
+    columns = []
+    for field in shown:
+        way, place = orders.get(field.name, ("none", 0))
+        several = str(place) if place and len(terms) > 1 else ""
+        asked = [order_text(after(terms, field.name)) + rest for after in (pressed, added)]
+        columns.append(Column(work.dataset.numbers[field.name], field, way, several, *asked))
+    return columns
 
 
 def details_of(work: Work, view: RecordView | None, places: Places) -> list[Drawing]:
@@ -105,9 +127,8 @@ def _detail(work: Work, part: FormPart, view: RecordView | None, places: Places)
 
 
 def _work_on(work: Work, part: FormPart, view: RecordView, place: Mapping[str, str]) -> Work:
-    asked = {name: values[0] for name, values in parse_qs(place.get("view", ""), max_num_fields=200).items()}
-    order = asked.get("order", "")
-    wanted = [(order.removeprefix("-"), order.startswith("-"))] if order else []
+    said = parse_qs(place.get("view", ""), max_num_fields=200)
+    asked, wanted = {name: values[0] for name, values in said.items()}, terms_in(said.get(ORDER, ()))
     detail = Work(
         work.person, work.form, work.formats, wanted, part.name, view.id, work.kept is not None, work.parameter_values,
         filters_in(asked), on_sheet=True, above=work,
@@ -141,7 +162,7 @@ def _blanks(work: Work, part: FormPart) -> list[Drawing]:
         "form": work.form, "part": part, "dataset": part.dataset, "order": "", "filters": "", "view": "on=sheet", "at": "",
         "practice": work.practice, "kept": work.kept, "p": f"{part.name}--", "blank": True, "rows": "", "start": 0,
         "size": DETAIL_WINDOW, "boxes": [], "wrong": [], "widths": " ".join(f"{f.width}px" for f in shown),
-        "columns": [(part.dataset.numbers[f.name], f, "none") for f in shown],
+        "columns": [Column(part.dataset.numbers[f.name], f) for f in shown],
         **panel_context(work, None), **rail_context(work, None, 0),
     }  # fmt: skip
     return [Drawing(part, context), *below]

@@ -2,17 +2,18 @@
 
 from django.urls import path
 
-from . import actions, journal_views, kept_views, lists, parameters, pictures, save_views, totals, views
+from . import actions, journal_views, kept_views, lists, page_views, parameters, pictures, save_views, totals, views
 
 # What can be done on a form, and in the same way on the details of one of its records.
 ACTS = (
-    ("", views.page, "work"),
+    ("", page_views.page, "work"),
     ("rows", views.rows, "rows"),
     ("count", views.count, "count"),
     ("at", views.at, "at"),
     ("record", views.record, "record"),
     ("arrange", views.arrange, "arrange"),
-    ("tally", views.tally, "tally"),
+    ("tally", page_views.tally, "tally"),
+    ("branches", page_views.branches, "branches"),
     ("pulse", views.pulse, "pulse"),
     ("edit", views.edit, "edit"),
     ("preview", views.preview, "preview"),
@@ -41,7 +42,7 @@ ACTS = (
 )
 
 urlpatterns = [
-    path("", views.start, name="desk"),
+    path("", page_views.start, name="desk"),
     path("journal/", journal_views.entries, name="journal"),
     path("journal/<int:entry_id>/", journal_views.entry, name="journal-entry"),
     path("journal/<int:entry_id>/take-back", journal_views.undo_entry, name="take-back"),

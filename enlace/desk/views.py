@@ -6,116 +6,17 @@ from functools import partial
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
-from enlace.core.draft.pending import as_read
-from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
-from enlace.workshop.models import Form
 
 from . import editing, saving
 from .answers import Answer
-from .contexts import rows_html, strip_context
-from .drawing import bare_panel, draw, lone_sheet, places_in
+from .contexts import rows_html
 from .editors import calculated_text, editor_views
-from .kept import KeptCopy
-from .lists import errand_of
 from .opening import number_from, on_form, text_from
-from .parameters import lines
-from .review import name_of
-from .showing import WINDOW, details_of, drawing_of, window_size
+from .showing import WINDOW, drawing_of, window_size
 from .work import Work, record_digest
-
-
-@require_GET
-def start(request: HttpRequest) -> HttpResponse:
-    """The start page: all forms."""
-    forms = Form.objects.for_person(request.user).select_related("project", "dataset__connection").filter(listed=True)
-    drafts = dict(request.user.drafts.filter(records__isnull=False).values_list("form", "changed"))
-    first: dict[tuple[int, str], int] = {}  # a section stands where the first of its tiles does
-    for form in forms:
-        here = (form.project_id, form.section)
-        first[here] = min(form.place, first.get(here, form.place))
-    ordered = sorted(forms, key=lambda f: (f.project.name, first[f.project_id, f.section], f.section, f.place, f.title))
-    return render(request, "desk/start.html", {"forms": [(form, drafts.get(form.pk)) for form in ordered]})
-
-
-@require_GET
-@on_form
-def tally(request: HttpRequest, work: Work) -> HttpResponse:
-    """How many records a form has, for its tile: asked after the start page is there, which does not wait for it."""
-    try:
-        count = work.rows.count()
-    except Problem:
-        return HttpResponse("")
-    return HttpResponse(
-        f"{work.formats.number()(count)} record{'s' * (count != 1)}", content_type="text/plain; charset=utf-8"
-    )
-
-
-@require_GET
-@on_form
-def page(request: HttpRequest, work: Work) -> HttpResponse:
-    """The form, at the record that the address names or at the first one."""
-    identifier = request.GET.get("record", "")
-    view = None
-    if identifier:
-        try:
-            view = work.record(identifier)
-            position = work.position(identifier)
-            view = work.at(position) if position is not None else None
-        except Problem:
-            view = None  # The address may be old: start at the first record.
-    view = view or _opened_at(request, work)
-    main = drawing_of(work, view)
-    context = {
-        **main.context,
-        "project": work.form.project,
-        **_master_context(work),
-        "revision": work.store.revision,
-        "errand": errand_of(request, work),
-        "given": lines(work.form, work.parameter_values) if work.parameters and not work.part.name else None,
-        "copy_made": KeptCopy(work.form, work.person).made if work.form.may_keep else None,
-        **strip_context(work),
-    }
-    if work.sheet is None:
-        return render(
-            request, "desk/work.html", {**context, "sheet": lone_sheet(request, main), "fills": True, "holders": [main]}
-        )
-    drawings = {
-        work.sheet.source_names[detail.part.name]: detail
-        for detail in [main, *details_of(work, view, places_in(request))]
-    }
-    fills = any(control.place.fill for control in work.sheet.document.controls)
-    sheet = draw(request, work.sheet, drawings)
-    bare = [
-        bare_panel(request, drawing) for drawing in drawings.values() if work.sheet.panel(drawing.part.name) is None
-    ]
-    more = {"sheet": sheet, "fills": fills, "holders": drawings.values(), "bare": bare}
-    return render(request, "desk/work.html", {**context, **more})
-
-
-def _opened_at(request: HttpRequest, work: Work) -> Any:
-    """The record at which a form opens: the one of the address's position, or as its document says."""
-    opening = work.sheet.document.opening if work.sheet and "at" not in request.GET else ""
-    if opening == "last":
-        return work.at(max(work.total() - 1, 0))
-    return work.at(number_from(request, "at", 0))
-
-
-def _master_context(work: Work) -> dict:
-    """For a detail: its master and what people know it by."""
-    if not work.part.name:
-        return {}
-    master = work.master_work.record(work.master)
-    pending = master.pending or as_read(work.master_work.dataset, master.id, _key(master.id), master.stored or {})
-    above = work.master_work.part
-    return {"master_at": work.master_address, "master_title": above.title, "master_name": name_of(above, pending)}
-
-
-def _key(identifier: str) -> tuple:
-    return () if identifier.startswith("n") else key_of(identifier)
 
 
 @require_GET

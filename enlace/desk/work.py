@@ -20,9 +20,11 @@ from enlace.accounts.models import Person
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.filters import read_filters
 from enlace.core.dataset.offline import as_kept
+from enlace.core.dataset.order import UNSORTABLE
 from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.window import Row, Rows
 from enlace.core.draft import PendingRecord
+from enlace.core.form.opening import Opening
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
@@ -150,6 +152,8 @@ class Work:
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links)
+        self.opening: Opening | None = None  # where the form opens by its own steps
+        self.trying = False  # a builder tries the form: a save is a rehearsal there
         self.quiet = False  # a record that somebody has just begun is not told yet what it lacks
         self.master_values: Mapping[str, Any] | None = None  # of the master as stored, where they are known already
         self.words = Words(self.spec, formats)
@@ -159,13 +163,16 @@ class Work:
         self.filter_texts = {
             name: said for name, said in (filter_texts or {}).items() if name in shown and said.strip()
         }
-        self._wanted = (tuple(pair for pair in wanted if pair[0] in shown), filters)
+        self.order = tuple(
+            term for term in wanted if term[0] in shown and self.dataset.any_name[term[0]].kind not in UNSORTABLE
+        )
+        self._filters = filters
 
     @cached_property
     def rows(self) -> Rows:
         """The rows that are read, in their order."""
-        wanted, filters = self._wanted
-        return Rows.of(self.spec, self.dataset, wanted, self._within() if self.part.name else None, filters)
+        within = self._within() if self.part.name else None
+        return Rows.of(self.spec, self.dataset, self.order, within, self._filters)
 
     def _with_values(self, part: FormPart) -> FormPart:
         """A part whose query has values for its parameters. Raises Problem when somebody has to be asked for one."""

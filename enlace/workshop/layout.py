@@ -40,9 +40,14 @@ def sources_of(form: Form) -> tuple[tuple[Source, ...], dict[str, Detail | None]
 
 def document(form: Form) -> FormDocument:
     """What a form's sheet is now."""
+    return _standing(form, form.document)
+
+
+def _standing(form: Form, text: str) -> FormDocument:
+    """A document as it was kept, over the form's sources as they are; of none the one that Enlace makes by itself."""
     sources, behind = sources_of(form)
-    if form.document:
-        return replace(_read(form.document), sources=sources)
+    if text:
+        return replace(_read(text), sources=sources)
     counts = {name: _shown(form.dataset if detail is None else detail.dataset) for name, detail in behind.items()}
     return document_for(sources, counts)
 
@@ -66,8 +71,7 @@ def change(
     """
     locked = Form.objects.select_for_update().get(pk=form.pk)
     if locked.layout != layout:
-        hint = "Reload the page to see both: what you were about to do was not done."
-        raise Problem("Somebody else has changed this form meanwhile.", hint, code="changed")
+        raise Problem("Somebody else has changed this form meanwhile.", "What you did was not done.", code="changed")
     made = act(document(locked))
     form.steps.filter(undone=True).delete()
     form.steps.create(label=label[:120], document=locked.document, person=person)
@@ -93,6 +97,15 @@ def step(form: Form, person: Person, layout: int, back: bool) -> str:
     return kept_step.label
 
 
+def seen(form: Form, layout: int) -> FormDocument | None:
+    """The document as a page showed it, by its count of changes; None where that is not known any more."""
+    later = form.layout - layout
+    if later <= 0:
+        return document(form) if not later else None
+    texts = list(form.steps.filter(undone=False).order_by("-pk").values_list("document", flat=True)[:later])
+    return _standing(form, texts[-1]) if len(texts) == later else None
+
+
 def _keep(form: Form, locked: Form, text: str) -> None:
     locked.document, locked.layout = text, locked.layout + 1
     locked.save(update_fields=["document", "layout"])
@@ -112,7 +125,20 @@ def wired(
             datasets[name] = None
     titles = list(form.project.forms.values_list("title", flat=True))
     actions = list(form.actions.values_list("title", flat=True))
-    return Wired(made or document(form), datasets, titles, actions, _unserved(form, sources, datasets), rows or {})
+    unserved = _unserved(form, sources, datasets)
+    return Wired(made or document(form), datasets, titles, actions, unserved, rows or {}, _reached(form))
+
+
+def _reached(form: Form) -> bool:
+    """Whether a form has a tile on the start page, or a button of another form of the project opens it."""
+    if form.listed:
+        return True
+    others = form.project.forms.exclude(pk=form.pk).exclude(document="").values_list("document", flat=True)
+    return any(
+        control.kind == "button" and control.settings.get("act") == "form" and control.settings.get("to") == form.title
+        for text in others
+        for control in _read(text).all()
+    )
 
 
 def _unserved(form: Form, sources: Sequence[Source], datasets: dict[str, DatasetSpec | None]) -> list[str]:

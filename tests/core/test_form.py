@@ -9,10 +9,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from enlace.core.form import CONTROL_KINDS, Control, FormDocument, Place, Source, document_of, edit
+from enlace.core.form.columns import GridColumn, columns_of, over_dataset
 from enlace.core.form.defaults import document_for
+from enlace.core.form.difference import differences
 from enlace.core.form.document import as_values
+from enlace.core.form.opening import ACTS as OPENING_ACTS
+from enlace.core.form.opening import FAILINGS, OpeningStep, opened
 from enlace.core.form.schema import schema
-from enlace.core.model.dataset import DatasetSpec, FieldSpec
+from enlace.core.model.dataset import DatasetSpec, FieldSpec, RuleSpec
 from enlace.core.problem import Problem
 from enlace.core.wiring import CHECKS, Wired, faults_of
 
@@ -22,8 +26,28 @@ SOURCES = (
     Source("cargo", "2", "Cargo", "call", ("call_id",), ("id",)),
     Source("lot", "3", "Lots", "cargo", ("cargo_id",), ("id",)),
 )
+SIDES, PARTS = (
+    ("top", "bottom", "left", "right"),
+    ("shown", "earlier", "later", "heading", "width", "align", "read_only"),
+)
 WORDS = st.text(max_size=12)
 VALUES = st.one_of(st.booleans(), st.integers(-9, 9999), WORDS, st.lists(WORDS, max_size=3))
+
+
+FIELDS = st.sampled_from(["id", "name", "tonnes", "gone"])
+COLUMNS = st.lists(
+    st.builds(
+        GridColumn, FIELDS, WORDS, st.integers(0, 300), WORDS, st.sampled_from(["", "start", "end"]), st.booleans()
+    ).map(GridColumn.kept),
+    max_size=3,
+)
+STEPS = st.builds(
+    OpeningStep,
+    st.sampled_from(OPENING_ACTS),
+    FIELDS,
+    st.sampled_from(["", "first", "descending"]),
+    st.sampled_from(FAILINGS),
+)
 
 
 @st.composite
@@ -44,7 +68,11 @@ def documents(draw) -> FormDocument:
         children = tuple(control(depth + 1) for _ in range(draw(st.integers(0, 2)))) if holds else ()
         settings = draw(
             st.dictionaries(
-                st.sampled_from(["label", "title", "columns", "fields", "act", "by", "x y"]), VALUES, max_size=3
+                st.sampled_from(
+                    ["label", "title", "columns", "fields", "act", "by", "to", "opens", "usable_when", "x y"]
+                ),
+                st.one_of(VALUES, COLUMNS),
+                max_size=3,
             )
         )
         return Control(
@@ -58,9 +86,7 @@ def documents(draw) -> FormDocument:
         )
 
     controls = tuple(control(1) for _ in range(draw(st.integers(0, 5))))
-    return FormDocument(
-        SOURCES[: draw(st.integers(1, 3))], controls, draw(st.sampled_from(["", "first", "last", "new"]))
-    )
+    return FormDocument(SOURCES[: draw(st.integers(1, 3))], controls, tuple(draw(st.lists(STEPS, max_size=3))))
 
 
 DATASETS = {
@@ -94,15 +120,24 @@ class Documents(unittest.TestCase):
                 lambda d, some=some: edit.move(d, some, data.draw(number), data.draw(number)),
                 lambda d, some=some: edit.resize(d, some, data.draw(number), data.draw(number)),
                 lambda d, some=some: edit.duplicate(d, some)[0],
+                lambda d, some=some: edit.paste(d, [d.control(i) for i in some])[0],
+                lambda d, some=some: edit.dock(d, some[0], data.draw(st.sampled_from(SIDES))) if some else d,
+                lambda d, some=some: (
+                    edit.column(d, some[0], ["id", "name"], data.draw(FIELDS), data.draw(st.sampled_from(PARTS)), "90")
+                    if some
+                    else d
+                ),
                 lambda d, some=some: (
                     edit.align(d, some, data.draw(st.sampled_from(["left", "top", "width"]))) if some else d
                 ),
             ]
+            before = document
             try:
                 document = data.draw(st.sampled_from(steps))(document)
             except Problem:
                 continue
             self.assertEqual(document_of(document.to_json()), document)
+            self.assertEqual(bool(differences(before, document)), before != document)
         self.assertEqual(len({item.id for item in document.all()}), len(list(document.all())))
 
     @given(documents())
@@ -116,6 +151,45 @@ class Documents(unittest.TestCase):
             wired = Wired(document, {**DATASETS, "lot": None})
             self.assertEqual(faults_of(wired), [])
             self.assertEqual({item.kind for item in document.all()}, {"navigator", "grid", "panel", "tabs", "page"})
+
+    def test_columns_of_a_grid_differ_from_the_dataset(self):
+        sound = document_for(SOURCES[:1], {"call": 2})
+        made = edit.column(sound, "call_grid", ["id", "name"], "name", "heading", "Ship")
+        made = edit.column(made, "call_grid", [], "name", "earlier", "")
+        made = edit.column(made, "call_grid", [], "name", "width", "300")
+        columns = columns_of(made.control("call_grid").settings["columns"])
+        self.assertEqual([c.kept() for c in columns], [{"field": "name", "heading": "Ship", "width": 300}, "id"])
+        shown = over_dataset(DATASETS["call"], columns).shown
+        self.assertEqual([(f.name, f.label) for f in shown], [("name", "Ship"), ("id", "ID")])
+        hidden = replace(
+            DATASETS["call"], fields=(DATASETS["call"].fields[0], replace(DATASETS["call"].fields[1], hidden=True))
+        )
+        self.assertEqual([f.name for f in over_dataset(hidden, columns).shown], ["id"])
+        with self.assertRaises(Problem):
+            edit.column(made, "call_grid", [], "name", "width", "wide")
+
+    def test_steps_of_the_opening_fail_as_their_builder_wants(self):
+        steps = [
+            OpeningStep("go", value="last"),
+            OpeningStep("order", "name", "descending"),
+            OpeningStep("filter", "id", ">3"),
+        ]
+        opening = opened(steps, DATASETS["call"])
+        self.assertEqual((opening.record, opening.order, opening.filters), ("last", [("name", True)], {"id": ">3"}))
+        gone = OpeningStep("filter", "gone", "x")
+        self.assertEqual(len(opened([gone], DATASETS["call"]).told), 1)
+        self.assertEqual(opened([replace(gone, failing="go on")], DATASETS["call"]).told, [])
+        with self.assertRaises(Problem):
+            opened([replace(gone, failing="stop")], DATASETS["call"])
+        self.assertEqual(
+            document_of({"sources": [{"name": "a", "dataset": "1"}], "version": 1, "opening": "last"}).opening,
+            (OpeningStep("go", value="last"),),
+        )
+
+    def test_what_is_pasted_is_tied_to_what_is_there(self):
+        there = FormDocument((Source("berth", "9"),))
+        made, ids = edit.paste(there, [Control("x", "group", children=(Control("y", "editor", "call", "name"),))])
+        self.assertEqual((ids, made.control("y").source), (["x"], "berth"))
 
     def test_what_is_covered_gives_way(self):
         document = FormDocument(
@@ -178,6 +252,9 @@ class Wiring(unittest.TestCase):
             ),
             "links": FormDocument((*SOURCES[:1], Source("cargo", "2", "Cargo", "call")), sound.controls),
             "reading": more(Control("x", "group", place=low)),
+            "opening": replace(sound, opening=(OpeningStep("order", "gone", "ascending"),)),
+            "order": replace(sound, controls=(replace(sound.controls[0], place=low), *sound.controls[1:])),
+            "same records": more(Control("x", "grid", "call", place=low)),
         }
 
     def test_planted_found_repaired(self):
@@ -212,6 +289,11 @@ class Wiring(unittest.TestCase):
             ("names", Wired(opens, DATASETS)),
             ("editable", Wired(edits, locked)),
             ("links", Wired(sound, DATASETS, unserved=("cargo",))),
+            (
+                "expressions",
+                Wired(sound, {**DATASETS, "call": replace(DATASETS["call"], rules=(RuleSpec("gone > 3"),))}),
+            ),
+            ("reach", Wired(sound, DATASETS, reached=False)),
             ("widths", Wired(sound, DATASETS, rows={"cargo": [(1, 12345678901234567)]})),
         ]
         for check, wired in told:

@@ -40,7 +40,9 @@ class Published(unittest.TestCase):
         sound = {"version": 1, "sources": [{"name": "call", "dataset": "1"}]}
         jsonschema.validate(sound, SCHEMA)
         wrong = (
-            {**sound, "version": 2},
+            {**sound, "version": 9},
+            {**sound, "opening": [{"act": "dance"}]},
+            {**sound, "controls": [{"id": "a", "kind": "grid", "settings": {"columns": [{"heading": "x"}]}}]},
             {**sound, "sources": []},
             {**sound, "more": 1},
             {**sound, "controls": [{"id": "a", "kind": "grid", "place": {"x": 13}}]},

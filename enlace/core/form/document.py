@@ -13,14 +13,15 @@ from dataclasses import field as with_default
 from typing import Any
 
 from ..problem import Problem
+from .opening import ACTS, FAILINGS, GO, MOST_STEPS, RECORDS, OpeningStep
 
-VERSION = 1
+VERSION = 2
+READS = (1, 2)  # versions: the first had the record that it opens at, as a word, in place of steps
 COLUMNS = 12  # of a sheet
 MOST_ROWS = 200  # of a sheet
 MOST_CONTROLS = 400
 MOST_SOURCES = 30
 MOST_DEPTH = 6
-OPENINGS = ("", "first", "last", "new")
 NAME = re.compile(r"[a-z][a-z0-9_]{0,59}")
 
 
@@ -91,11 +92,11 @@ class Source:
 
 @dataclass(frozen=True)
 class FormDocument:
-    """A form. opening: what happens when it opens: "first", "last", "new", or "" for what the address names."""
+    """A form. opening: what happens when it opens, unless an address says where it stands."""
 
     sources: tuple[Source, ...]
     controls: tuple[Control, ...] = ()
-    opening: str = ""
+    opening: tuple[OpeningStep, ...] = ()
     version: int = VERSION
 
     @property
@@ -139,7 +140,7 @@ def as_values(value: Any) -> Any:
     """A document, or a part of it, as what `json` can write; what is as it always is is left out."""
     if isinstance(value, tuple):
         return [as_values(item) for item in value]
-    if not isinstance(value, FormDocument | Control | Source | Place):
+    if not isinstance(value, FormDocument | Control | Source | Place | OpeningStep):
         return dict(value) if isinstance(value, Mapping) else value
     body = {}
     for field in fields(value):
@@ -158,14 +159,14 @@ def document_of(text: str | Mapping[str, Any]) -> FormDocument:
         except ValueError as error:
             raise _wrong("The form's document is no JSON.", "Look at the place that is named.", str(error)) from None
     kept = _object(text, "form", {"sources", "controls", "opening", "version"})
-    if kept.get("version", VERSION) != VERSION:
+    if kept.get("version", VERSION) not in READS:
         raise _wrong(
-            f"The form's document is of version {kept.get('version')}.", f"This Enlace reads version {VERSION}."
+            f"The form's document is of version {kept.get('version')}.",
+            f"This Enlace reads version {VERSION} and those before it.",
         )
     sources = tuple(_source(item, f"sources[{i}]") for i, item in enumerate(_list(kept, "sources", "form")))
     controls = tuple(_control(item, f"controls[{i}]", 1) for i, item in enumerate(_list(kept, "controls", "form")))
-    opening = _one_of(kept.get("opening", ""), OPENINGS, "opening")
-    return checked(FormDocument(sources, controls, opening))
+    return checked(FormDocument(sources, controls, _opening(kept.get("opening", []))))
 
 
 def checked(document: FormDocument) -> FormDocument:
@@ -238,6 +239,22 @@ def _control(kept: Any, at: str, depth: int) -> Control:
     return Control(
         identifier, kind, _text(body, "source", at, ""), _text(body, "field", at, ""), place, settings, children
     )
+
+
+def _opening(kept: Any) -> tuple[OpeningStep, ...]:
+    if isinstance(kept, str):
+        word = _one_of(kept, ("", *RECORDS), "opening")
+        return (OpeningStep(GO, value=word),) if word else ()
+    if not isinstance(kept, list) or len(kept) > MOST_STEPS:
+        raise _wrong("opening is no list of steps.", f"At most {MOST_STEPS} fit.")
+    return tuple(_step(item, f"opening[{i}]") for i, item in enumerate(kept))
+
+
+def _step(kept: Any, at: str) -> OpeningStep:
+    body = _object(kept, at, {part.name for part in fields(OpeningStep)})
+    act = _one_of(body.get("act"), ACTS, f"{at}.act")
+    failing = _one_of(body.get("failing", OpeningStep.failing), FAILINGS, f"{at}.failing")
+    return OpeningStep(act, _text(body, "field", at, ""), _text(body, "value", at, ""), failing)
 
 
 def _place(kept: Any, at: str) -> Place:

@@ -8,6 +8,7 @@ from dataclasses import replace
 from itertools import chain, count
 
 from ..problem import Problem
+from .columns import GridColumn, columns_of, with_part
 from .document import COLUMNS, MOST_ROWS, Control, FormDocument, Place, Source, checked, put
 from .kinds import CONTROL_KINDS, ControlKind
 
@@ -116,6 +117,83 @@ def setting(document: FormDocument, identifier: str, name: str, text: str) -> Fo
     if value != other_setting.default:
         settings[name] = value
     return put(document, replace(control, settings=settings))
+
+
+def column(
+    document: FormDocument, identifier: str, names: Sequence[str], field: str, part: str, text: str
+) -> FormDocument:
+    """A grid with a column changed. names: its columns now, or those that stand for none.
+
+    part: "shown", "earlier" or "later" in their order, or what the column says differently. Raises Problem.
+    """
+    control = document.control(identifier)
+    if kind_of(control).setting("columns").kind != "columns":
+        raise Problem("Only a grid has columns.", "Choose a grid.", code="bad")
+    kept = columns_of(kind_of(control).value(control.settings, "columns")) or tuple(GridColumn(name) for name in names)
+    at = next((i for i, other in enumerate(kept) if other.field == field), None)
+    several = list(kept)
+    if part == "shown" and at is None:
+        several.append(GridColumn(field))
+    elif at is None:
+        raise Problem("The grid has no such column.", "Tick it first.", code="bad")
+    elif part == "shown":
+        del several[at]
+    elif part in ("earlier", "later"):
+        to = max(0, min(at + (1 if part == "later" else -1), len(several) - 1))
+        several.insert(to, several.pop(at))
+    else:
+        several[at] = with_part(several[at], part, text)
+    if not several:
+        raise Problem("A grid needs a column.", "Remove the grid instead.", code="bad")
+    settings = {**control.settings, "columns": [other.kept() for other in several]}
+    return put(document, replace(control, settings=settings))
+
+
+def dock(document: FormDocument, identifier: str, side: str) -> FormDocument:
+    """A control along a side of its sheet: above or below all others, or beside them over their whole height."""
+    control, holder = document.control(identifier), holder_of(document, identifier)
+    others = [
+        other for other in (document.control(holder).children if holder else document.controls) if other != control
+    ]
+    bottom = max((other.place.bottom for other in others), default=0)
+    place = control.place
+    width = min(place.w, COLUMNS // 2)
+    places = {
+        "top": replace(place, x=1, y=1, w=COLUMNS),
+        "bottom": replace(place, x=1, y=min(bottom + 1, MOST_ROWS - place.h + 1), w=COLUMNS),
+        "left": replace(place, x=1, y=1, w=width, h=max(bottom, place.h)),
+        "right": replace(place, x=COLUMNS - width + 1, y=1, w=width, h=max(bottom, place.h)),
+    }
+    if side not in places:
+        raise Problem("There is no such side.", "Choose top, bottom, left or right.", code="bad")
+    if side in ("left", "right"):
+        first, last = (width + 1, COLUMNS) if side == "left" else (1, COLUMNS - width)
+        for other in others:
+            beside = replace(other.place, x=max(other.place.x, first)) if side == "left" else other.place
+            beside = replace(beside, x=min(beside.x, last), w=max(1, min(beside.w, last - min(beside.x, last) + 1)))
+            document = put(document, replace(other, place=beside))
+    return lay(document, identifier, places[side])
+
+
+def paste(document: FormDocument, controls: Iterable[Control], on: str = "") -> tuple[FormDocument, list[str]]:
+    """Controls of any form, with ids of their own here, below what is there; what is tied to a source that this form
+    does not have is tied to the main one.
+    """
+    names = {source.name for source in document.sources}
+    made: list[str] = []
+
+    def tied(control: Control) -> Control:
+        source = control.source if not control.source or control.source in names else document.main.name
+        return replace(control, source=source, children=tuple(map(tied, control.children)))
+
+    for control in controls:
+        kind_of(control)
+        copy = tied(_renamed(control, {other.id for other in document.all()}, keep=True))
+        neighbours = document.control(on).children if on else document.controls
+        copy = replace(copy, place=replace(below(neighbours, copy.place.w, copy.place.h), x=copy.place.x))
+        document = _among(document, on, lambda several, copy=copy: make_room((*several, copy)))  # type: ignore[misc]
+        made.append(copy.id)
+    return checked(document), made
 
 
 def duplicate(document: FormDocument, ids: Sequence[str]) -> tuple[FormDocument, list[str]]:
@@ -242,8 +320,9 @@ def _free_id(document: FormDocument, kind: str, field: str = "") -> str:
     return free_name(stem if stem[0].isalpha() else f"c_{stem}", taken)
 
 
-def _renamed(control: Control, taken: set[str]) -> Control:
+def _renamed(control: Control, taken: set[str], keep: bool = False) -> Control:
+    """A control, and what lies on it, with ids that are not taken. keep: its own one where that is free."""
     stem = control.id.rstrip("0123456789").rstrip("_") or control.kind
-    identifier = free_name(stem, {*taken, stem})
+    identifier = control.id if keep and control.id not in taken else free_name(stem, {*taken, stem})
     taken.add(identifier)
-    return replace(control, id=identifier, children=tuple(_renamed(child, taken) for child in control.children))
+    return replace(control, id=identifier, children=tuple(_renamed(child, taken, keep) for child in control.children))

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from ..model.dataset import DatasetSpec
+from .columns import columns_of
 from .document import Control
 from .kinds import CONTROL_KINDS
 
-ON_CARDS = 5  # fields of a card that names none
+FIRST = {"cards": 5, "branches": 6, "list": 1}  # fields of one that names none
 WIDE = frozenset({"longtext", "binary", "picture"})  # kinds that a card shows only where they are named
 
 
@@ -20,7 +21,10 @@ def fields_of(control: Control, dataset: DatasetSpec) -> list[str]:
     if not kind.lists:
         return []
     if named := kind.value(control.settings, kind.lists):
-        return list(named)
-    if kind.name == "cards":
-        return [field.name for field in dataset.shown if field.kind not in WIDE][:ON_CARDS]
+        return [column.field for column in columns_of(named)]
+    if kind.name in FIRST:
+        narrow = [field for field in dataset.shown if field.kind not in WIDE]
+        if kind.name == "list":
+            narrow.sort(key=lambda field: field.kind != "text" and field.lookup is None)
+        return [field.name for field in narrow][: FIRST[kind.name]]
     return [field.name for field in dataset.shown]

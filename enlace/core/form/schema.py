@@ -4,10 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
-from .document import COLUMNS, MOST_ROWS, NAME, OPENINGS, VERSION
+from .columns import PARTS
+from .document import COLUMNS, MOST_ROWS, NAME, READS
 from .kinds import CONTROL_KINDS, Setting
+from .opening import ACTS, FAILINGS, MOST_STEPS, RECORDS
 
-TYPES = {"text": "string", "lines": "string", "yes or no": "boolean", "number": "integer", "choice": "string"}
+TYPES = {
+    "text": "string", "lines": "string", "yes or no": "boolean", "number": "integer", "choice": "string",
+    "condition": "string", "field": "string",
+}  # fmt: skip
+TYPE_NAMES = {str: "string", int: "integer", bool: "boolean"}
 
 
 def schema() -> dict[str, Any]:
@@ -21,8 +27,8 @@ def schema() -> dict[str, Any]:
         "required": ["sources", "version"],
         "additionalProperties": False,
         "properties": {
-            "version": {"const": VERSION},
-            "opening": {"enum": list(OPENINGS)},
+            "version": {"enum": list(READS)},
+            "opening": {"anyOf": [{"enum": ["", *RECORDS]}, {"$ref": "#/$defs/opening"}]},
             "sources": {"type": "array", "minItems": 1, "items": {"$ref": "#/$defs/source"}},
             "controls": {"type": "array", "items": {"$ref": "#/$defs/control"}},
         },
@@ -38,6 +44,21 @@ def schema() -> dict[str, Any]:
                     "parent": {"type": "string"},
                     "columns": texts,
                     "parent_columns": texts,
+                },
+            },
+            "opening": {
+                "type": "array",
+                "maxItems": MOST_STEPS,
+                "items": {
+                    "type": "object",
+                    "required": ["act"],
+                    "additionalProperties": False,
+                    "properties": {
+                        "act": {"enum": list(ACTS)},
+                        "field": {"type": "string"},
+                        "value": {"type": "string"},
+                        "failing": {"enum": list(FAILINGS)},
+                    },
                 },
             },
             "place": {
@@ -81,6 +102,11 @@ def schema() -> dict[str, Any]:
 def _setting(setting: Setting) -> dict[str, Any]:
     if setting.kind == "fields":
         return {"type": "array", "items": {"type": "string"}}
+    if setting.kind == "columns":
+        parts = {part.name: {"type": TYPE_NAMES[type(part.default)]} for part in PARTS.values() if part.name != "field"}
+        column = {"type": "object", "required": ["field"], "additionalProperties": False}
+        column["properties"] = {"field": {"type": "string"}, **parts}
+        return {"type": "array", "items": {"anyOf": [{"type": "string"}, column]}}
     body: dict[str, Any] = {"type": TYPES[setting.kind]}
     if setting.kind == "choice":
         body["enum"] = [value for value, _ in setting.choices]

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from .base import Check, Fault, Wired
+from .expressions import expressions
 from .links import charts, editable, links, lookups
-from .names import conditions, labels, names, shortcuts
-from .reading import reading
+from .names import conditions, labels, names, opening, shortcuts
+from .reach import reach
+from .reading import order, reading, same_records
 from .required import required, twice
 from .ties import ties
 from .widths import widths
 
 CHECKS: tuple[Check, ...] = (
-    ties, required, twice, names, conditions, shortcuts, labels, links, editable, lookups, charts, widths, reading,
+    ties, required, twice, names, conditions, expressions, opening, shortcuts, labels, links, editable, lookups, charts,
+    widths, reading, order, same_records, reach,
 )  # fmt: skip
 
 

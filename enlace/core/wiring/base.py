@@ -16,6 +16,7 @@ class Wired:
 
     datasets: by a source's name; None for one that is gone. forms: titles of the project's forms. actions: titles of the
     form's server actions. unserved: the sources whose link no index serves. rows: some rows of each source, as stored.
+    reached: the form has a tile on the start page, or a button of another form opens it.
     """
 
     document: FormDocument
@@ -24,6 +25,7 @@ class Wired:
     actions: Sequence[str] = ()
     unserved: Sequence[str] = ()
     rows: Mapping[str, Sequence[Sequence[Any]]] = field(default_factory=dict)
+    reached: bool = True
 
     def field(self, source: str, name: str) -> FieldSpec | None:
         """A field of a source; None where there is none."""

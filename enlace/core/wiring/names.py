@@ -1,48 +1,76 @@
-"""Names in settings that lead nowhere: fields, forms, actions; shortcuts and labels that are used twice."""
+"""Names in settings that lead nowhere: fields, forms, actions, controls; shortcuts and labels that are used twice."""
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from dataclasses import replace
 from functools import partial
 
-from ..form import Control, FormDocument
+from ..form import CONTROL_KINDS, Control, FormDocument
+from ..form.columns import column_of
 from ..form.conditions import read_condition
+from ..form.document import put
 from ..form.edit import setting
-from .base import Fault, Wired
+from ..form.opening import GO, PARAMETER, OpeningStep, words
+from .base import Fault, Repair, Wired
 
 
 def names(wired: Wired) -> Iterator[Fault]:
     for control in wired.document.all():
         dataset = wired.datasets.get(control.source)
-        for part in ("columns", "fields"):
-            listed = control.settings.get(part)
-            if dataset is None or not isinstance(listed, list):
-                continue
-            gone = [name for name in listed if name not in dataset.any_name]
-            if gone:
-                left = ", ".join(name for name in listed if name in dataset.any_name)
-                repair = partial(setting, identifier=control.id, name=part, text=left)
-                yield Fault(
-                    "names",
-                    f"{control.id} names {', '.join(gone)}, which is not there.",
-                    "error",
-                    control.id,
-                    control.source,
-                    repair,
-                    "Leave it out",
-                )
+        kind = CONTROL_KINDS.get(control.kind)
+        for part in kind.settings if kind and dataset else ():
+            value = control.settings.get(part.name)
+            if part.kind == "field" and value and wired.field(control.source, str(value)) is None:
+                repair = partial(setting, identifier=control.id, name=part.name, text="")
+                yield _gone(control, [str(value)], repair)
+            if part.kind in ("fields", "columns") and isinstance(value, list):
+                listed = [column.field for item in value if (column := column_of(item))]
+                if gone := [name for name in listed if wired.field(control.source, name) is None]:
+                    yield _gone(control, gone, partial(_without, identifier=control.id, part=part.name, gone=gone))
         yield from _button(control, wired)
+
+
+def _gone(control: Control, gone: list[str], repair: Repair) -> Fault:
+    sentence = f"{control.id} names {', '.join(gone)}, which is not there."
+    return Fault("names", sentence, "error", control.id, control.source, repair, "Leave it out")
+
+
+def _without(document: FormDocument, identifier: str, part: str, gone: list[str]) -> FormDocument:
+    control = document.control(identifier)
+    left = [item for item in control.settings[part] if (column := column_of(item)) and column.field not in gone]
+    settings = {name: value for name, value in control.settings.items() if name != part}
+    return put(document, replace(control, settings={**settings, part: left} if left else settings))
+
+
+def opening(wired: Wired) -> Iterator[Fault]:
+    main = wired.document.main.name
+    dataset = wired.datasets.get(main)
+    for step in wired.document.opening:
+        if step.act in (GO, PARAMETER) or dataset is None:
+            continue
+        field = dataset.any_name.get(step.field)
+        if field is None or field.hidden:
+            sentence = f"The form opens {words(step)}, which is no field that it shows."
+            yield Fault("opening", sentence, "error", "", main, partial(_without_step, step=step), "Leave the step out")
+
+
+def _without_step(document: FormDocument, step: OpeningStep) -> FormDocument:
+    return replace(document, opening=tuple(other for other in document.opening if other != step))
 
 
 def conditions(wired: Wired) -> Iterator[Fault]:
     for control in wired.document.all():
-        text, dataset = control.settings.get("shown_when"), wired.datasets.get(control.source)
-        if not text or dataset is None or not isinstance(text, str):
-            continue
-        wrong = read_condition(dataset, text)
-        if isinstance(wrong, str):
-            repair = partial(setting, identifier=control.id, name="shown_when", text="")
+        dataset = wired.datasets.get(control.source)
+        for name in ("shown_when", "usable_when"):
+            text = control.settings.get(name)
+            if not text or dataset is None or not isinstance(text, str):
+                continue
+            wrong = read_condition(dataset, text)
+            if not isinstance(wrong, str):
+                continue
+            repair = partial(setting, identifier=control.id, name=name, text="")
             yield Fault(
                 "conditions",
                 wrong if wrong.endswith(".") else f"{wrong}.",
@@ -50,7 +78,7 @@ def conditions(wired: Wired) -> Iterator[Fault]:
                 control.id,
                 control.source,
                 repair,
-                "Show it always",
+                "Leave the condition out",
             )
 
 
@@ -66,6 +94,14 @@ def _button(control: Control, wired: Wired) -> Iterator[Fault]:
             control.id,
             control.source,
         )
+    if act == "go" and all(other.id != to for other in wired.document.all()):
+        sentence = f"The button {control.id} goes to “{to}”, which is not on the sheet."
+        yield Fault("names", sentence, "error", control.id, control.source)
+    needs = control.settings.get("opens") in ("record", "new")
+    field = wired.field(control.source, str(control.settings.get("by", "")))
+    if act == "form" and needs and (field is None or field.lookup is None):
+        sentence = f"The button {control.id} needs a field with a list, by which it opens the form."
+        yield Fault("names", sentence, "error", control.id, control.source)
     if act == "action" and to not in wired.actions:
         yield Fault(
             "names",

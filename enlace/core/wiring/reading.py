@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from functools import partial
 
 from ..form import Control, FormDocument
@@ -50,6 +51,37 @@ def reading(wired: Wired) -> Iterator[Fault]:
 
 def _with_page(document: FormDocument, tabs: str) -> FormDocument:
     return add_page(document, tabs)[0]
+
+
+def order(wired: Wired) -> Iterator[Fault]:
+    if _sorted(wired.document.controls) != wired.document.controls:
+        sentence = "Tab goes through the sheet in another order than one reads it."
+        yield Fault("order", sentence, "warning", "", "", _in_reading_order, "Put them in reading order")
+
+
+def _sorted(several: tuple[Control, ...]) -> tuple[Control, ...]:
+    """Controls in reading order; pages of tabs in their own."""
+    inner = tuple(replace(control, children=_sorted(control.children)) for control in several)
+    if any(control.kind == "page" for control in inner):
+        return inner
+    return tuple(sorted(inner, key=lambda control: (control.place.y, control.place.x)))
+
+
+def _in_reading_order(document: FormDocument) -> FormDocument:
+    return replace(document, controls=_sorted(document.controls))
+
+
+def same_records(wired: Wired) -> Iterator[Fault]:
+    """A second grid, or a second navigator, of a source: the records have one place and one order on a page."""
+    seen: set[tuple[str, str]] = set()
+    for control in wired.document.all():
+        if control.kind not in ("grid", "navigator") or not control.source:
+            continue
+        if (control.kind, control.source) in seen:
+            sentence = f"A second {control.kind} shows the records of {control.source}: only the first one works."
+            repair = partial(remove, ids=[control.id])
+            yield Fault("same records", sentence, "error", control.id, control.source, repair, "Remove it")
+        seen.add((control.kind, control.source))
 
 
 def _covered(several: tuple[Control, ...]) -> Iterator[Fault]:

@@ -15,6 +15,12 @@ def aligned(field: FieldSpec) -> str:
 
 
 @register.filter
+def words(text: str) -> list[str]:
+    """The words of a text, to be gone through."""
+    return text.split()
+
+
+@register.filter
 def locked_because(field: FieldSpec) -> str:
     """Why nobody types in a column, as a sentence."""
     if field.formula:

@@ -6,11 +6,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from ...problem import Problem
+from ..columns import column_of
 
 
 @dataclass(frozen=True)
 class Setting:
-    """One setting of a kind. kind: "text", "lines", "yes or no", "number", "choice" or "fields". choices: (value, label) pairs."""
+    """One setting of a kind. kind: "text", "lines", "yes or no", "number", "choice", "field" (its name), "fields",
+    "columns" (of a grid) or "condition" (an expression over the record). choices: (value, label) pairs."""
 
     name: str
     label: str
@@ -33,7 +35,7 @@ class Setting:
             return int(text)
         if self.kind == "choice" and text not in dict(self.choices):
             raise Problem(f"{self.label} can't be that.", "Choose one of the list.", code="bad")
-        if self.kind == "fields":
+        if self.kind in ("fields", "columns"):
             return [piece.strip() for piece in text.replace("\n", ",").split(",") if piece.strip()][:200]
         if len(text) > 4000:
             raise Problem(f"{self.label} is too long.", "Shorten it.", code="bad")
@@ -46,15 +48,22 @@ class Setting:
         if self.kind == "number":
             return type(value) is int and self.least <= value <= self.most
         if self.kind == "choice":
-            return value in dict(self.choices)
+            return isinstance(value, str) and value in dict(self.choices)
         if self.kind == "fields":
             return isinstance(value, list) and all(isinstance(item, str) for item in value)
+        if self.kind == "columns":
+            return isinstance(value, list) and all(column_of(item) is not None for item in value)
         return isinstance(value, str)
 
 
 LABEL = Setting("label", "Label", help="What stands above it. Left empty, the field's own label.")
 HELP = Setting("help", "Help", help="A line under it.")
-SHOWN_WHEN = Setting("shown_when", "Shown when", help="A condition over the fields of the record. Left empty, always.")
+SHOWN_WHEN = Setting(
+    "shown_when", "Shown when", "condition", help="A condition over the fields of the record. Left empty, always."
+)
+USABLE_WHEN = Setting(
+    "usable_when", "Usable when", "condition", help="A condition over the fields of the record. Left empty, always."
+)
 
 
 @dataclass(frozen=True)
@@ -81,7 +90,7 @@ class ControlKind:
     @property
     def lists(self) -> str:
         """The setting that names the fields it shows, where it shows several; "" for none."""
-        return next((setting.name for setting in self.settings if setting.kind == "fields"), "")
+        return next((setting.name for setting in self.settings if setting.kind in ("fields", "columns")), "")
 
     def setting(self, name: str) -> Setting:
         """A setting by its name. Raises Problem."""

@@ -1,6 +1,6 @@
 """A button that runs an act."""
 
-from .base import SHOWN_WHEN, ControlKind, Setting
+from .base import SHOWN_WHEN, USABLE_WHEN, ControlKind, Setting
 
 ACTS = (
     ("first", "Go to the first record"),
@@ -16,8 +16,16 @@ ACTS = (
     ("rehearse", "Rehearse the save"),
     ("refresh", "Refresh"),
     ("print", "Print the page"),
+    ("go", "Go to a control"),
     ("form", "Open another form"),
+    ("close", "Close the form: back to where one came from"),
     ("action", "Run a server action"),
+)
+OPENS = (
+    ("plain", "As it opens by itself"),
+    ("record", "At the record that a field of this one names"),
+    ("rows", "With the rows that name this record"),
+    ("new", "To enter a new one, and come back with it"),
 )
 BUTTON = ControlKind(
     "button",
@@ -28,8 +36,15 @@ BUTTON = ControlKind(
     settings=(
         Setting("label", "Label", help="Left empty, the act's own words."),
         Setting("act", "Act", "choice", "refresh", ACTS),
-        Setting("to", "Which form or action", help="Its title."),
+        Setting(
+            "to", "Which form, action or control", help="The title of the form or action, the name of the control."
+        ),
+        Setting("opens", "Opens it", "choice", "plain", OPENS),
+        Setting(
+            "by", "By the field", "field", help="A field with a list: that leads to the record, or gets the new one."
+        ),
         Setting("shortcut", "Shortcut", help="A letter, pressed with Alt and Shift."),
         SHOWN_WHEN,
+        USABLE_WHEN,
     ),
 )

@@ -12,8 +12,8 @@ CHART = ControlKind(
     settings=(
         LABEL,
         Setting("shape", "Drawn as", "choice", "bars", (("bars", "Bars"), ("line", "Line"), ("points", "Points"))),
-        Setting("by", "Groups by the field", help="The name of a field."),
+        Setting("by", "Groups by the field", "field"),
         Setting("function", "Shows", "choice", "count", FUNCTIONS),
-        Setting("of", "Of the field", help="The name of a number's field; not needed for the number of rows."),
+        Setting("of", "Of the field", "field", help="A number; not needed for the number of rows."),
     ),
 )

@@ -1,6 +1,6 @@
 """An editor of one field."""
 
-from .base import HELP, LABEL, SHOWN_WHEN, ControlKind, Setting
+from .base import HELP, LABEL, SHOWN_WHEN, USABLE_WHEN, ControlKind, Setting
 
 EDITOR = ControlKind(
     "editor",
@@ -10,5 +10,5 @@ EDITOR = ControlKind(
     field=True,
     size=(4, 2),
     edits=True,
-    settings=(LABEL, HELP, Setting("read_only", "Read only", "yes or no", False), SHOWN_WHEN),
+    settings=(LABEL, HELP, Setting("read_only", "Read only", "yes or no", False), SHOWN_WHEN, USABLE_WHEN),
 )

@@ -11,7 +11,7 @@ GRID = ControlKind(
     edits=True,
     settings=(
         Setting(
-            "columns", "Columns", "fields", [], help="Names of fields with commas between, in order. Left empty, all."
+            "columns", "Columns", "columns", [], help="What it shows, in order; what is not said is the dataset's."
         ),
     ),
 )

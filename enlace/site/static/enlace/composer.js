@@ -1,5 +1,6 @@
 // The composer: chooses, moves and ties controls. What comes of each act is worked out on the server, which draws it all anew.
 
+import { Idiomorph } from "../vendor/idiomorph.esm.js";
 import { token } from "./edits.js";
 import { layOut } from "./sheetpage.js";
 
@@ -33,7 +34,9 @@ async function post(name, data) {
   }
   const html = await response.text();
   if (!response.ok) return enlaceSay(enlaceWords(html), true);
-  root.innerHTML = html;
+  // What is the same stays: a press that begins while an answer comes still ends on the same button.
+  Idiomorph.morph(body(), html.trim(), { morphStyle: "outerHTML", callbacks: { beforeAttributeUpdated: notOpen } });
+  if (name === "add" || name === "bundle") for (const one of root.querySelectorAll(".adds")) one.open = false;
   root.querySelector(".boards").scrollTop = board ?? 0;
   root.querySelector(".stage").scrollTop = stage ?? 0;
   prepare();
@@ -42,11 +45,18 @@ async function post(name, data) {
   else if (chosen().length) control(chosen()[0])?.focus({ preventScroll: true });
   else root.querySelector(".stage").focus({ preventScroll: true });
   if (body().dataset.said) enlaceSay(body().dataset.said);
+  const address = new URL(location); // what is chosen survives a trial and a reload
+  address.searchParams.set("chosen", chosen().join(" "));
+  history.replaceState(null, "", address);
 }
+
+/** Whether what a person opened stays open is theirs to say. */
+const notOpen = (name, node) => !(name === "open" && node.matches("details"));
 
 /** Make what the desk drew still, and the controls on it choosable. */
 function prepare() {
   layOut(root);
+  arcs();
   for (const grid of root.querySelectorAll("[data-grid]")) {
     grid.querySelector("[data-scroller]").style.setProperty("--columns", `28px ${grid.dataset.widths}`);
     const rows = grid.querySelector("[data-rows]");
@@ -60,11 +70,33 @@ function prepare() {
     one.setAttribute("role", "group");
     one.setAttribute("aria-label", one.dataset.control);
     one.classList.toggle("chosen", ids.includes(one.dataset.control));
-    if (!one.classList.contains("control")) continue;
+    if (!one.classList.contains("control") || one.querySelector(":scope > .edge")) continue;
     const edge = document.createElement("span");
     edge.className = "edge";
     one.append(edge);
   }
+}
+
+/** Links between sources, as arcs at the edge of the boards: from what belongs to what it belongs to. */
+function arcs() {
+  const boards = root.querySelector(".boards");
+  boards?.querySelector(".arcs")?.remove();
+  const several = [...root.querySelectorAll("[data-board]")].filter((one) => one.dataset.parent);
+  if (!several.length) return;
+  const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+  svg.setAttribute("class", "arcs");
+  svg.setAttribute("aria-hidden", "true");
+  svg.setAttribute("height", boards.scrollHeight);
+  const middle = (one) => one.offsetTop + 14;
+  for (const board of several) {
+    const above = root.querySelector(`[data-board="${CSS.escape(board.dataset.parent)}"]`);
+    if (!above) continue;
+    const [from, to] = [middle(above), middle(board)];
+    const path = document.createElementNS("http://www.w3.org/2000/svg", "path");
+    path.setAttribute("d", `M14 ${from} C2 ${from}, 2 ${to}, 14 ${to}`);
+    svg.append(path);
+  }
+  boards.append(svg);
 }
 
 function choose(ids, more = false) {
@@ -87,6 +119,27 @@ root.addEventListener("click", (event) => {
     const into = chosen().length === 1 && holds(control(chosen()[0])) ? chosen()[0] : "";
     act("add", { kind: adds.dataset.add, source, field: adds.dataset.field || "", into });
   } else if (cross) act("cross", { control: cross.dataset.cross, field: cross.dataset.field });
+  else if (near("[data-bundle]")) {
+    const into = chosen().length === 1 && holds(control(chosen()[0])) ? chosen()[0] : "";
+    act("bundle", {
+      kind: near("[data-bundle]").dataset.bundle,
+      source: document.getElementById("add-source").value,
+      into,
+    });
+  } else if (near("[data-copy]")) copy(near("[data-copy]").dataset.copy);
+  else if (near("[data-paste]")) paste();
+  else if (near("[data-again]")) {
+    const { act: name, ...data } = JSON.parse(near("[data-again]").dataset.again);
+    act(name, data);
+  } else if (near("[data-opening-remove]"))
+    act("opening", { remove: near("[data-opening-remove]").dataset.openingRemove });
+  else if (near("[data-opening-add]")) {
+    const [value, field, typed, failing] = ["step", "field", "value", "failing"].map(
+      (name) => document.getElementById(`opening-${name}`).value,
+    );
+    const [step, fixed] = value.split(":");
+    act("opening", { step, field, value: fixed || typed, failing });
+  } else if (near("button[data-column-part]")) column(near("button[data-column-part]"), "");
   else if (near("[data-choose]")) choose([near("[data-choose]").dataset.choose]);
   else if (near("[data-repair]")) act("repair", { sentence: near("[data-repair]").dataset.repair });
   else if (near("[data-detail]")) {
@@ -101,11 +154,30 @@ root.addEventListener("change", ({ target }) => {
     const value = target.type === "checkbox" ? (target.checked ? "yes" : "") : target.value;
     act("set", { name: target.dataset.set, value });
   }
-  if ("opening" in target.dataset) act("opening", { value: target.value });
+  if ("dock" in target.dataset && target.value) act("dock", { side: target.value });
+  if (target.dataset.columnPart)
+    column(target, target.type === "checkbox" ? (target.checked ? "yes" : "") : target.value);
   const source = document.getElementById("card-source")?.value;
   if ("tieSource" in target.dataset) act("tie", { source, field: "" });
   if ("tieField" in target.dataset) act("tie", { source, field: target.value });
 });
+/** Change one column of the chosen grid. */
+function column(part, value) {
+  act("column", { field: part.closest("[data-column]").dataset.column, part: part.dataset.columnPart, value });
+}
+const COPIED = "enlace-controls"; // other forms of this browser paste it, where the clipboard can't be read
+function copy(text) {
+  localStorage.setItem(COPIED, text);
+  navigator.clipboard?.writeText(text).catch(() => {});
+  enlaceSay("Copied. Paste it here or on another form.");
+}
+async function paste() {
+  const clipboard = (await navigator.clipboard?.readText().catch(() => "")) || "";
+  const controls = clipboard.includes('"controls"') ? clipboard : localStorage.getItem(COPIED);
+  if (!controls) return enlaceSay("Nothing was copied yet. Choose a control and press Copy.");
+  const into = chosen().length === 1 && holds(control(chosen()[0])) ? chosen()[0] : "";
+  act("paste", { controls, into });
+}
 const holds = (one) => one && (one.dataset.kind === "group" || one.classList.contains("tab-page"));
 
 // -- the sheet: choose, drag, resize ---------------------------------------------------------------------------
@@ -156,8 +228,9 @@ root.addEventListener("pointerup", () => {
 
 // A strand dragged onto the sheet becomes an editor where it is let go.
 root.addEventListener("dragstart", (event) => {
-  const { drag: field, source } = event.target.dataset || {};
-  if (field) event.dataTransfer.setData("text/plain", JSON.stringify({ field, source }));
+  const { drag: field, source, dragRecords: records, dragDetail: detail } = event.target.dataset || {};
+  const told = field ? { field, source } : records ? { records } : detail ? { detail } : null;
+  if (told) event.dataTransfer.setData("text/plain", JSON.stringify(told));
 });
 root.addEventListener("dragover", (event) => {
   const stage = event.target.closest("[data-stage]");
@@ -180,6 +253,9 @@ root.addEventListener("drop", (event) => {
   } catch {
     return;
   }
+  if (told.records) return act("bundle", { kind: "grid", source: told.records, into: into?.dataset.control || "" });
+  if (told.detail)
+    return act("detail", { source: told.detail, reference: document.getElementById(`under-${told.detail}`).value });
   const x = Math.max(1, Math.floor((event.clientX - box.left) / width) + 1);
   const y = Math.max(1, Math.floor((event.clientY - box.top) / height) + 1);
   act("add", { kind: "editor", ...told, into: into?.dataset.control || "", x, y });
@@ -195,8 +271,16 @@ root.addEventListener("keydown", (event) => {
     event.preventDefault();
     return act(key === "z" && !event.shiftKey ? "undo" : "redo");
   }
+  if (!typing && ctrl && key === "v") {
+    event.preventDefault();
+    return paste();
+  }
   const one = event.target.closest("[data-stage] [data-control]");
   if (!one || typing) return;
+  if (ctrl && key === "c" && chosen().length && !String(getSelection())) {
+    event.preventDefault();
+    return copy(root.querySelector("[data-copy]").dataset.copy);
+  }
   const id = one.dataset.control;
   const ids = chosen().includes(id) ? chosen().join(" ") : id;
   const steps = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };

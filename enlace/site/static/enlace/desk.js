@@ -107,11 +107,16 @@ document.addEventListener("click", (event) => {
     source.send("empty", { record, position, field: empty.dataset.empty, to: empty.dataset.to });
   }
   const card = near("[data-card]");
-  if (card) source.move(`record?record=${encodeURIComponent(card.dataset.card)}&position=${card.dataset.at}`);
+  if (card) {
+    for (const one of card.closest("[data-cards]")?.querySelectorAll("[data-card]") || [])
+      one.setAttribute("aria-selected", one === card);
+    source.move(`record?record=${encodeURIComponent(card.dataset.card)}&position=${card.dataset.at}`);
+  }
   const arranges = near(".grid-head a[href], [data-filter] a[href]");
   if (arranges) {
     event.preventDefault();
-    source.arrange(new URLSearchParams(arranges.getAttribute("href").slice(1)));
+    const also = (event.shiftKey || event.ctrlKey || event.metaKey) && arranges.dataset.also;
+    source.arrange(new URLSearchParams(also || arranges.getAttribute("href").slice(1)));
   }
   const runs = near("[data-run]");
   if (runs) run(source, runs);
@@ -133,6 +138,9 @@ function run(source, button) {
   const moves = { first: 0, next: source.position + 1, back: Math.max(source.position - 1, 0), last: 2 ** 53 };
   if (act in moves) return source.goTo(moves[act]);
   if (act === "refresh") return refresh(source);
+  if (act === "go") return goToControl(button.dataset.to);
+  if (act === "close")
+    return settled().then(() => location.assign(document.querySelector("[data-way-back]")?.href || "/desk/"));
   if (act === "print") return settled().then(() => window.print());
   if (act === "action") return press(`${source.p}action-${action}`);
   if (act === "new" || act === "remove") {
@@ -147,6 +155,60 @@ function run(source, button) {
   if (document.getElementById(`act-${act}`)) return press(`act-${act}`);
   enlaceSay("Nothing is pending.");
 }
+/** The first thing of a control that can be used; its page of tabs is opened first. */
+function goToControl(id) {
+  const control = document.querySelector(`[data-control="${CSS.escape(id)}"]`);
+  if (!control) return enlaceSay("That control is not on the sheet any more.");
+  for (let page = control.closest("[role=tabpanel]"); page; page = page.parentElement.closest("[role=tabpanel]"))
+    if (page.hidden) document.getElementById(page.getAttribute("aria-labelledby"))?.click();
+  const into =
+    control.querySelector('[role="gridcell"][tabindex="0"]') ||
+    [...control.querySelectorAll(FOCUSABLE)].find((one) => one.offsetParent && !one.closest("[inert]"));
+  (into || control).focus();
+}
+// Rows that open ask for what is inside them once.
+document.addEventListener(
+  "toggle",
+  async ({ target }) => {
+    if (!target.open || !target.matches?.(".branch")) return;
+    for (const inside of target.querySelectorAll(":scope > [data-branches]")) {
+      const { branches } = inside.dataset;
+      delete inside.dataset.branches;
+      const into = inside.lastElementChild;
+      into.textContent = "Loading …";
+      try {
+        const response = await fetch(branches, { headers: { "HX-Request": "true" } });
+        const html = await response.text();
+        if (response.ok) into.innerHTML = html;
+        else into.textContent = enlaceWords(html);
+      } catch {
+        into.textContent = "Enlace can't be reached just now. Close it and open it again.";
+        inside.dataset.branches = branches;
+      }
+    }
+  },
+  true,
+);
+// Cards and lists after the listbox pattern of the WAI-ARIA Authoring Practices: what is selected is the current record.
+document.addEventListener("keydown", (event) => {
+  const box = event.target.closest?.("[data-cards]");
+  if (!box || event.target !== box || event.ctrlKey || event.altKey || event.metaKey) return;
+  const options = [...box.querySelectorAll("[data-card]")];
+  const at = options.findIndex((one) => one.getAttribute("aria-selected") === "true");
+  const to = {
+    ArrowDown: at + 1,
+    ArrowRight: at + 1,
+    ArrowUp: at - 1,
+    ArrowLeft: at - 1,
+    Home: 0,
+    End: options.length - 1,
+  }[event.key];
+  if (to === undefined || !options.length) return;
+  event.preventDefault();
+  const next = options[Math.min(Math.max(to, 0), options.length - 1)];
+  next.scrollIntoView({ block: "nearest" });
+  next.click();
+});
 document.addEventListener("submit", (event) => {
   if (event.target.id === "rehearse" && busy()) {
     event.preventDefault();
@@ -374,6 +436,8 @@ if (unsent) {
   edits.send(address, "edit", typed, main);
 }
 
+if ("opensNew" in desk.dataset) main.send("new", { record: main.record ?? "", position: main.position });
+
 // -- acts of buttons ----------------------------------------------------------------------------------------
 
 document.addEventListener("htmx:configRequest", ({ detail }) => {
@@ -434,7 +498,8 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
     const back = document.activeElement;
     back?.blur();
-    settled().then(() => document.getElementById("act-save")?.click());
+    if ("trying" in desk.dataset) settled().then(() => document.getElementById("rehearse")?.requestSubmit());
+    else settled().then(() => document.getElementById("act-save")?.click());
     back?.focus?.();
   } else if (!typing && (key === "z" || key === "y")) {
     event.preventDefault();

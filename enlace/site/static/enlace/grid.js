@@ -35,6 +35,7 @@ export class Grid {
     this.rows.addEventListener("click", (event) => this.clicked(event));
     this.rows.addEventListener("dblclick", () => this.startEdit());
     this.root.addEventListener("keydown", (event) => this.key(event));
+    this.head.addEventListener("keydown", (event) => this.headKey(event));
     this.rows.addEventListener("paste", (event) => this.pasted(event));
     new ResizeObserver(() => this.resized()).observe(this.scroller);
   }
@@ -258,7 +259,10 @@ export class Grid {
       Home: [ctrl ? 0 : position, 1],
       End: [ctrl ? this.total - 1 : position, end],
     };
-    if (moves[event.key] && !event.altKey) {
+    if (event.key === "ArrowUp" && position === 0 && !ctrl && !event.altKey) {
+      event.preventDefault();
+      this.headings[this.column - 1]?.focus();
+    } else if (moves[event.key] && !event.altKey) {
       event.preventDefault();
       this.moveTo(...moves[event.key]);
     } else if (event.key === "F2" || event.key === "Enter") {
@@ -270,6 +274,29 @@ export class Grid {
     } else if (event.key.length === 1 && !ctrl && !event.altKey && event.key !== " ") {
       event.preventDefault();
       this.startEdit(event.key);
+    }
+  }
+
+  /** What takes the focus of each heading. */
+  get headings() {
+    return [...this.head.querySelectorAll("[data-number]")].map((head) => head.querySelector("a, [tabindex]"));
+  }
+
+  /** Keys in the headings: arrows go between them and back to the rows; Enter sorts, with Shift as one more term. */
+  headKey(event) {
+    const at = this.headings.indexOf(event.target);
+    if (at < 0 || event.altKey) return;
+    const to = { ArrowLeft: at - 1, ArrowRight: at + 1, Home: 0, End: this.headings.length - 1 }[event.key];
+    if (to !== undefined) {
+      event.preventDefault();
+      this.column = Math.min(Math.max(to, 0), this.headings.length - 1) + 1;
+      this.headings[this.column - 1].focus();
+    } else if (event.key === "ArrowDown" || event.key === "Escape") {
+      event.preventDefault();
+      this.focus();
+    } else if (event.key === " ") {
+      event.preventDefault();
+      event.target.click();
     }
   }
 

@@ -146,7 +146,7 @@ export class Source {
     const address = new URL(location);
     for (const name of [...address.searchParams.keys()])
       if (/^(order$|only-)/.test(name)) address.searchParams.delete(name);
-    for (const [name, said] of asked) if (name !== "on") address.searchParams.set(name, said);
+    for (const [name, said] of asked) if (name !== "on") address.searchParams.append(name, said);
     history.replaceState(null, "", address);
   }
 
@@ -157,12 +157,14 @@ export class Source {
     if (!control) return;
     const column = this.grid?.column ?? 1;
     const held = control.contains(document.activeElement);
+    const heading = this.grid?.headings.indexOf(document.activeElement) ?? -1;
     control.innerHTML = html;
     htmx.process(control);
     this.makeGrid();
     this.grid.column = column;
     this.grid.mark();
-    if (held) this.grid.focus();
+    if (heading >= 0) this.grid.headings[heading]?.focus();
+    else if (held) this.grid.focus();
   }
 
   /** The page was told where this source stands now, with its rows. */

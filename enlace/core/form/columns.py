@@ -1,0 +1,104 @@
+"""The columns of a grid: which fields, in which order, and what each says differently from its dataset."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields, replace
+from typing import Any
+
+from ..model.dataset import DatasetSpec, FieldSpec
+from ..problem import Problem
+
+ALIGNMENTS = ("", "start", "center", "end")
+LEAST_WIDTH, MOST_WIDTH = 30, 1000  # in pixels
+LONGEST = 120  # characters of a heading or a format
+
+
+@dataclass(frozen=True)
+class GridColumn:
+    """One column. heading, width (pixels), format, align: "" or 0 for what the dataset says. read_only: not edited here."""
+
+    field: str
+    heading: str = ""
+    width: int = 0
+    format: str = ""
+    align: str = ""
+    read_only: bool = False
+
+    def kept(self) -> str | dict[str, Any]:
+        """The column as a document keeps it: its field's name alone where it says nothing else."""
+        own = {part.name: getattr(self, part.name) for part in fields(self) if getattr(self, part.name) != part.default}
+        return self.field if len(own) == 1 else own
+
+    def over(self, field: FieldSpec) -> FieldSpec:
+        """A field with what the column says of it."""
+        return replace(
+            field,
+            label=self.heading or field.label,
+            width=self.width or field.width,
+            format=self.format or field.format,
+            align=self.align or field.align,
+            read_only=self.read_only or field.read_only,
+        )
+
+
+PARTS = {part.name: part for part in fields(GridColumn)}
+
+
+def column_of(kept: Any) -> GridColumn | None:
+    """A column as it was kept; None for what is none."""
+    if isinstance(kept, str):
+        return GridColumn(kept)
+    if not isinstance(kept, Mapping) or not isinstance(kept.get("field"), str) or set(kept) - set(PARTS):
+        return None
+    if not all(type(value) is type(PARTS[name].default) for name, value in kept.items() if name != "field"):
+        return None
+    return GridColumn(**kept)
+
+
+def columns_of(kept: Any) -> tuple[GridColumn, ...]:
+    """The columns that a setting holds; none where it holds something else."""
+    if not isinstance(kept, list | tuple):
+        return ()
+    return tuple(column for item in kept if (column := column_of(item)) is not None)
+
+
+def with_part(column: GridColumn, part: str, text: str) -> GridColumn:
+    """A column with one thing of it as typed. Raises Problem."""
+    text = " ".join(text.split())
+    if part == "width":
+        if text and (not text.isdecimal() or not LEAST_WIDTH <= int(text) <= MOST_WIDTH):
+            hint = f"Type a number of pixels from {LEAST_WIDTH} to {MOST_WIDTH}, or nothing for the dataset's."
+            raise Problem(f"“{text[:20]}” is not a width.", hint, code="bad")
+        return replace(column, width=int(text or 0))
+    if part == "read_only":
+        return replace(column, read_only=text == "yes")
+    if part == "align" and text not in ALIGNMENTS:
+        raise Problem("A column can't stand so.", "Choose start, center or end.", code="bad")
+    if len(text) > LONGEST:
+        raise Problem("This is too long.", f"At most {LONGEST} characters fit.", code="bad")
+    if part == "heading":
+        return replace(column, heading=text)
+    if part == "format":
+        return replace(column, format=text)
+    if part == "align":
+        return replace(column, align=text)
+    raise Problem("A column has no such setting.", "Reload the page.", code="bad")
+
+
+def over_dataset(dataset: DatasetSpec, columns: Sequence[GridColumn]) -> DatasetSpec:
+    """The dataset with some of its fields, in their order and with what the columns say of them, as a grid writes them."""
+    by_name = {column.field: column for column in columns if column.field in dataset.any_name}
+    if not by_name:
+        return dataset
+
+    def shown(field: FieldSpec) -> FieldSpec:
+        column = by_name.get(field.name)
+        return replace(field, hidden=True) if column is None or field.hidden else column.over(field)
+
+    return replace(
+        dataset,
+        fields=tuple(map(shown, dataset.fields)),
+        extra=tuple(map(shown, dataset.extra)),
+        order=tuple(by_name),
+    )

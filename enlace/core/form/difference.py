@@ -1,0 +1,80 @@
+"""What differs between two documents of a form, in sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from .document import Control, FormDocument, Place
+from .kinds import CONTROL_KINDS
+
+MOST = 40  # sentences
+
+
+def differences(before: FormDocument, after: FormDocument) -> list[str]:
+    """One sentence for each thing that was added, removed or changed; at most MOST of them."""
+    told = list(_told(before, after))
+    if not told and before != after:
+        told = ["The order in which Tab goes through the sheet was changed."]
+    return told if len(told) <= MOST else [*told[:MOST], f"And {len(told) - MOST} more."]
+
+
+def _told(before: FormDocument, after: FormDocument) -> Iterator[str]:
+    old, new = ({control.id: (control, holder) for control, holder in _all(document)} for document in (before, after))
+    for name, (control, _) in new.items():
+        if name not in old:
+            yield f"{title_of(control)} was added."
+    for name, (control, _) in old.items():
+        if name not in new:
+            yield f"{title_of(control)} was removed."
+    for name in old.keys() & new.keys():
+        yield from _changed(*old[name], *new[name])
+    sources = {source.name: source for source in before.sources}
+    for source in after.sources:
+        if sources.pop(source.name, None) is None:
+            yield f"The records of {source.title or source.name} were added."
+    for source in sources.values():
+        yield f"The records of {source.title or source.name} were removed."
+    if before.opening != after.opening:
+        yield "How the form opens was changed."
+
+
+def _all(document: FormDocument) -> Iterator[tuple[Control, str]]:
+    def within(several: tuple[Control, ...], holder: str) -> Iterator[tuple[Control, str]]:
+        for control in several:
+            yield control, holder
+            yield from within(control.children, control.id)
+
+    yield from within(document.controls, "")
+
+
+def title_of(control: Control) -> str:
+    """What people know a control by: its kind, and its label, title, field or source."""
+    kind = CONTROL_KINDS.get(control.kind)
+    own = control.settings.get("label") or control.settings.get("title") or control.field or control.source
+    return f"{kind.label if kind else control.kind} {own or ''}".strip()
+
+
+def _changed(was: Control, lay_on: str, now: Control, lies_on: str) -> Iterator[str]:
+    name = title_of(was)
+    if was.kind != now.kind:
+        yield f"{name} became another kind of control."
+        return
+    if (was.source, was.field) != (now.source, now.field):
+        yield f"{name} was tied to {now.field or now.source or 'nothing'}."
+    if lay_on != lies_on:
+        yield f"{name} was laid on {lies_on or 'the sheet itself'}."
+    elif was.place != now.place:
+        yield f"{name} was {_placed(was.place, now.place)}."
+    kind = CONTROL_KINDS.get(was.kind)
+    labels = {setting.name: setting.label for setting in kind.settings} if kind else {}
+    for part in sorted({*was.settings, *now.settings}):
+        if was.settings.get(part) != now.settings.get(part):
+            yield f"{name}: “{labels.get(part, part)}” was changed."
+
+
+def _placed(was: Place, now: Place) -> str:
+    moved = (was.x, was.y) != (now.x, now.y)
+    sized = (was.w, was.h) != (now.w, now.h)
+    if was.fill != now.fill and not moved and not sized:
+        return "made to fill the height" if now.fill else "made to keep its height"
+    return "moved and resized" if moved and sized else "moved" if moved else "resized"

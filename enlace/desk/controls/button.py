@@ -1,0 +1,102 @@
+"""A button that runs an act: off, with the reason, where its act makes no sense."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import urlencode
+
+from django.urls import reverse
+
+from enlace.core.dataset.filters import exactly_text
+from enlace.core.form import CONTROL_KINDS, Control
+from enlace.core.form.kinds.button import ACTS
+from enlace.core.kinds import raw_text
+from enlace.core.model.values import record_id
+from enlace.core.problem import Problem
+from enlace.workshop.models import Form
+
+from ..addresses import ONLY
+from ..sheet import Sheet
+from .base import Drawing, Shown
+
+NOT_NOW = "This can't be done to this record now."
+NO_RECORD = "There is no record to do this with."
+
+
+def context(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
+    act = CONTROL_KINDS["button"].value(control.settings, "act")
+    own, title = str(control.settings.get("label") or ""), str(control.settings.get("to") or "")
+    told = {"label": own or dict(ACTS)[act], "to": "", "action": "", "off": "", "act": act, "title": title}
+    told["key"] = str(control.settings.get("shortcut") or "")[:1].lower()
+    if act == "form":
+        told |= _form(sheet, control, drawing, title, own)
+    if act == "action":
+        offered = {action["title"]: action for action in drawing.context.get("actions", [])}
+        told["label"] = own or title
+        told["action"] = str(offered[title]["pk"]) if title in offered else ""
+        told["off"] = "" if told["action"] and offered[title]["may"] else NOT_NOW
+    if act == "remove" and drawing.view is None:
+        told["off"] = "There is no record to remove."
+    if act in ("new", "remove") and not drawing.part.dataset.editable:
+        told["off"] = drawing.part.dataset.read_only_because
+    if not drawing.holds(control.settings.get("usable_when")):
+        told["off"] = NOT_NOW
+    return told
+
+
+def _form(sheet: Sheet, control: Control, drawing: Drawing, title: str, own: str) -> dict[str, Any]:
+    """Where a button that opens another form leads, or why it leads nowhere now."""
+    form = sheet.form.project.forms.select_related("dataset__connection").filter(title=title).first()
+    label = own or f"Open {title}"
+    if form is None:
+        return {"label": label, "off": f"There is no form called {title}."}
+    opens = CONTROL_KINDS["button"].value(control.settings, "opens")
+    back = {"back": str(sheet.form.pk)}
+    if drawing.view is not None and not drawing.part.name:
+        back["back_at"] = drawing.view.id
+    at = reverse("work", args=[form.pk])
+    if opens == "plain":
+        return {"label": label, "to": f"{at}?{urlencode(back)}"}
+    if drawing.view is None or drawing.work is None:
+        return {"label": label, "off": NO_RECORD}
+    try:
+        if opens == "new":
+            asked = {"record": drawing.view.id, "field": str(control.settings.get("by") or "")}
+            field = drawing.part.dataset.by_name.get(asked["field"])
+            off = "" if field is not None and field.lookup else "It needs a field with a list."
+            return {"label": label, "off": off, "to": "" if off else f"{drawing.work.address}add-to?{urlencode(asked)}"}
+        asked = _named(control, drawing, form) if opens == "record" else _naming(drawing, form)
+    except Problem as problem:
+        return {"label": label, "off": str(problem)}
+    return {"label": label, "to": f"{at}?{urlencode({**asked, **back})}"}
+
+
+def _named(control: Control, drawing: Drawing, form: Form) -> dict[str, str]:
+    """The record of another form that a field of this record names. Raises Problem where it names none."""
+    field = drawing.part.dataset.by_name.get(str(control.settings.get("by") or ""))
+    lookup = field.lookup if field else None
+    there = form.dataset.to_spec()
+    if field is None or lookup is None or lookup.table != there.table:
+        raise Problem(f"The button needs a field whose list is of {form.title}.", "A builder can set it.", code="bad")
+    value = drawing.view.value(field.name)
+    if value is None:
+        raise Problem(f"{field.label} is empty.", "Choose one first.", code="bad")
+    if there.key == (lookup.target,):
+        return {"record": record_id((value,))}
+    return {ONLY + lookup.target: f"={raw_text(value)}"}
+
+
+def _naming(drawing: Drawing, form: Form) -> dict[str, str]:
+    """The rows of another form that name this record. Raises Problem where none can."""
+    there, here = form.dataset.to_spec(), drawing.part.dataset
+    for field in there.shown:
+        lookup = field.lookup
+        if lookup is not None and lookup.table == here.table and lookup.target in here.by_name:
+            value = drawing.view.value(lookup.target)
+            if value is None:
+                raise Problem("This record is not saved yet.", "Save it first.", code="bad")
+            return {ONLY + field.name: exactly_text(field, value, drawing.work.formats)}
+    raise Problem(f"No field of {form.title} names a record of this form.", "A builder can choose another.", code="bad")
+
+
+BUTTON = Shown(context)

@@ -1,0 +1,146 @@
+"""Whole pages of the desk: the start page, a form, and rows inside the rows of their master."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+
+from enlace.core.draft.pending import as_read
+from enlace.core.model.values import key_of
+from enlace.core.problem import Problem
+from enlace.workshop.models import Form
+
+from .contexts import base_context, strip_context
+from .controls import Drawing
+from .controls.branches import branches_of, shown_first
+from .drawing import bare_panel, draw, lone_sheet, places_in
+from .kept import KeptCopy
+from .lists import errand_of
+from .opening import number_from, on_form
+from .parameters import lines
+from .review import name_of
+from .sheet import Sheet
+from .showing import details_of, drawing_of
+from .work import Work
+
+
+@require_GET
+def start(request: HttpRequest) -> HttpResponse:
+    """The start page: all forms."""
+    forms = Form.objects.for_person(request.user).select_related("project", "dataset__connection").filter(listed=True)
+    drafts = dict(request.user.drafts.filter(records__isnull=False).values_list("form", "changed"))
+    first: dict[tuple[int, str], int] = {}  # a section stands where the first of its tiles does
+    for form in forms:
+        here = (form.project_id, form.section)
+        first[here] = min(form.place, first.get(here, form.place))
+    ordered = sorted(forms, key=lambda f: (f.project.name, first[f.project_id, f.section], f.section, f.place, f.title))
+    return render(request, "desk/start.html", {"forms": [(form, drafts.get(form.pk)) for form in ordered]})
+
+
+@require_GET
+@on_form
+def tally(request: HttpRequest, work: Work) -> HttpResponse:
+    """How many records a form has, for its tile: asked after the start page is there, which does not wait for it."""
+    try:
+        count = work.rows.count()
+    except Problem:
+        return HttpResponse("")
+    return HttpResponse(
+        f"{work.formats.number()(count)} record{'s' * (count != 1)}", content_type="text/plain; charset=utf-8"
+    )
+
+
+@require_GET
+@on_form
+def page(request: HttpRequest, work: Work) -> HttpResponse:
+    """The form, at the record that the address names, or as it opens by itself."""
+    view = _named_record(request, work) or _opened_at(request, work)
+    main = drawing_of(work, view)
+    context = {
+        **main.context,
+        "project": work.form.project,
+        **_master_context(work),
+        "revision": work.store.revision,
+        "errand": errand_of(request, work),
+        "given": lines(work.form, work.parameter_values) if work.parameters and not work.part.name else None,
+        "copy_made": KeptCopy(work.form, work.person).made if work.form.may_keep else None,
+        "opening_told": work.opening.told if work.opening else (),
+        # The page asks for it: reading a page changes no draft.
+        "opens_new": bool(
+            work.opening and work.opening.record == "new" and work.dataset.editable and not work.new_count
+        ),
+        "way_back": way_back(request, work.form),
+        **strip_context(work),
+    }
+    if work.sheet is None:
+        return render(
+            request, "desk/work.html", {**context, "sheet": lone_sheet(request, main), "fills": True, "holders": [main]}
+        )
+    several = [main, *details_of(work, view, places_in(request))]
+    drawings = {work.sheet.source_names[drawing.part.name]: drawing for drawing in several}
+    fills = any(control.place.fill for control in work.sheet.document.controls)
+    sheet = draw(request, work.sheet, drawings)
+    bare = [bare_panel(request, drawing) for drawing in several if work.sheet.panel(drawing.part.name) is None]
+    more = {"sheet": sheet, "fills": fills, "holders": several, "bare": bare}
+    return render(request, "desk/work.html", {**context, **more})
+
+
+def _named_record(request: HttpRequest, work: Work) -> Any:
+    """The record that the address names; None where it names none, or one that is not there: it may be old."""
+    identifier = request.GET.get("record", "")
+    if not identifier:
+        return None
+    try:
+        view = work.record(identifier)
+        position = work.position(view.id)
+        return work.at(position) if position is not None else None
+    except Problem:
+        return None
+
+
+def _opened_at(request: HttpRequest, work: Work) -> Any:
+    """The record at which a form opens: the one of the address's position, or as its steps say."""
+    if work.opening is None:
+        return work.at(number_from(request, "at", 0))
+    return work.at(0 if work.opening.record in ("", "first") else max(work.total() - 1, 0))
+
+
+def way_back(request: HttpRequest, form: Form) -> tuple[str, str] | None:
+    """(address, words) of the form that a button led here from; None where none did."""
+    number, at = request.GET.get("back", ""), request.GET.get("back_at", "")[:400]
+    if not number.isdecimal() or len(number) > 9 or int(number) == form.pk:
+        return None
+    other = Form.objects.for_person(request.user).filter(pk=int(number), project=form.project).first()
+    if other is None:
+        return None
+    address = reverse("work", args=[other.pk])
+    return f"{address}?{urlencode({'record': at})}" if at else address, other.title
+
+
+def _master_context(work: Work) -> dict:
+    """For a detail: its master and what people know it by."""
+    if not work.part.name:
+        return {}
+    master = work.master_work.record(work.master)
+    pending = master.pending or as_read(work.master_work.dataset, master.id, _key(master.id), master.stored or {})
+    above = work.master_work.part
+    return {"master_at": work.master_address, "master_title": above.title, "master_name": name_of(above, pending)}
+
+
+def _key(identifier: str) -> tuple:
+    return () if identifier.startswith("n") else key_of(identifier)
+
+
+@require_GET
+@on_form
+def branches(request: HttpRequest, work: Work) -> HttpResponse:
+    """The rows of a detail, to stand inside the row of their master."""
+    sheet = Sheet(work.form)
+    drawing = Drawing(work.part, base_context(work), work, None)
+    names = shown_first(drawing)
+    return render(request, "desk/branches.html", branches_of(sheet.document, sheet, drawing, names))
