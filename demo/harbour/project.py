@@ -132,7 +132,19 @@ def load(path: Path, server: Throwaway | None = None) -> Project:
         dues = query_dataset(connection.to_spec(), DUE, {"currency": "EUR"})
         by_currency = Form.make(Dataset.make(connection, dues, "Dues by currency"), "Dues by currency")
         Form.objects.filter(pk=by_currency.pk).update(section="Accounts", place=24, about="Invoices in one currency")
+        _second_forms(project, connection)
     return project
+
+
+def _second_forms(project: Project, connection: Connection) -> None:
+    """Forms that were laid out for a purpose: over a table of their own, or over a dataset that another form has."""
+    pilots = Form.make(Dataset.make(connection, make_dataset(connection.to_spec(), "pilot"), "Pilot"), "Pilots")
+    for reference in possible_details(Above(pilots)):
+        if reference.table == "pilot_shift":
+            add_detail(Above(pilots), reference)
+    calls = project.forms.get(title=label_of("port_call"))
+    for form in (pilots, Form.make(calls.dataset, "Quay today")):
+        lay_out(form)
 
 
 def _settle_fields(dataset: Dataset, table: str) -> None:

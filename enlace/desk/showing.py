@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 from urllib.parse import parse_qs
 
 from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.window import Row
+from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 
 from .addresses import ORDER, added, filters_in, filters_text, order_text, pressed, terms_in
@@ -43,7 +46,7 @@ def drawing_of(work: Work, view: RecordView | None) -> Drawing:
         "rows": written(work, rows, pending),
         "start": start,
         "size": size,
-        **head_context(work),
+        **head_context(work, rows),
         **panel_context(work, view),
         **rail_context(work, position, total),
     }
@@ -55,8 +58,11 @@ def _counted(work: Work, start: int, size: int, seen: int) -> int | None:
     return seen - work.new_count if not start and seen < size else work.rows.known_count()
 
 
-def head_context(work: Work) -> dict[str, Any]:
-    """The headings of a grid: its columns in order, the boxes to filter by, and their widths."""
+DIGIT, BESIDE = 8.6, 18  # pixels of a digit in a grid, and beside a number
+
+
+def head_context(work: Work, rows: Sequence[Row] = ()) -> dict[str, Any]:
+    """The headings of a grid: its columns in order, the boxes to filter by, and their widths. rows: that it shows."""
     shown = on_grid(work).shown
     return {
         "columns": _columns(work, shown),
@@ -70,8 +76,22 @@ def head_context(work: Work) -> dict[str, Any]:
             for f in shown
         ],
         "wrong": list(work.filter_faults.values()),
-        "widths": " ".join(f"{f.width}px" for f in shown),
+        "widths": " ".join(f"{_width(work, f, rows)}px" for f in shown),
     }
+
+
+def _width(work: Work, field: FieldSpec, rows: Sequence[Row]) -> int:
+    """How wide a column is: as the dataset says, and never so narrow that a number on the page is cut off."""
+    if field.kind not in ("whole", "decimal") or field.lookup or not rows:
+        return field.width
+    stored = field.name in work.dataset.by_name
+    names = [other.name for other in (work.dataset.fields if stored else work.dataset.extra)]
+    place = names.index(field.name)
+    values = [row.values[place] if stored else row.extra[place] for row in rows if stored or place < len(row.extra)]
+    numbers = [value for value in values if isinstance(value, int | float | Decimal)]
+    write = KINDS[field.kind].formatter(field, work.formats)
+    longest = max(len(write(value)) for value in {min(numbers), max(numbers)}) if numbers else 0
+    return max(field.width, int(longest * DIGIT) + BESIDE)
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,172 @@
+"""What controls, buttons and the opening of a form do at the desk."""
+
+import json
+import re
+from html import unescape
+
+from enlace.workshop import layout
+from tests.web.test_composer import Sheets
+
+
+class Controls(Sheets):
+    def desk(self, **data) -> str:
+        return self.client.get(f"/desk/{self.vessel.pk}/", data).content.decode()
+
+    def sets(self, control: str, **values: str) -> None:
+        for name, value in values.items():
+            self.act("set", ids=control, name=name, value=value)
+
+    def lines(self, html: str) -> list[str]:
+        return re.findall(r'role="option"[^>]*>([^<]*)</div>', html)
+
+    def test_a_list_in_groups(self):
+        self.act("add", kind="list", source="vessel")
+        self.sets("list", fields="name", by="flag")
+        page = self.desk()
+        flags = [row[0] or "None" for row in self.sql("SELECT DISTINCT flag FROM vessel")]
+        groups = re.findall(r'role="group" aria-label="([^"]*)"', page[page.index('id="c-list"') :])[: len(flags)]
+        self.assertEqual(groups, sorted(flags))
+        self.assertEqual(
+            sorted(map(unescape, self.lines(page))), sorted(r[0] for r in self.sql("SELECT name FROM vessel"))
+        )
+
+    def test_rows_that_open_to_any_depth(self):
+        self.act("add", kind="branches", source="vessel")
+        page = self.desk()
+        at = f"/desk/{self.vessel.pk}/detail/{self.calls.name}/i1/branches"
+        self.assertIn(f'data-branches="{at}"', page)
+        inside = self.client.get(at).content.decode()
+        calls = self.sql("SELECT id FROM port_call WHERE vessel_id = 1 ORDER BY id")
+        below = re.findall(rf'data-branches="/desk/{self.vessel.pk}/detail/{self.cargo.name}/i(\d+)/branches"', inside)
+        self.assertEqual([int(n) for n in below], [row[0] for row in calls])
+        deepest = self.client.get(
+            f"/desk/{self.vessel.pk}/detail/{self.cargo.name}/i{calls[0][0]}/branches"
+        ).content.decode()
+        lines = self.sql("SELECT count(*) FROM cargo_line WHERE port_call_id = ?", calls[0][0])[0][0]
+        self.assertEqual(deepest.count('<p class="branch">'), lines)
+
+    def test_a_second_panel_and_a_picture_follow_the_record(self):
+        self.act("add", kind="panel", source="vessel")
+        self.sets("panel", fields="remarks")
+        self.act("add", kind="picture", source="vessel", field="photo")
+        html = self.on_sheet("record", record="i2")
+        second = html[html.index('id="c-panel"') :]
+        self.assertEqual(
+            re.findall(
+                r'data-field="(\w+)"',
+                second[: second.index("</div>\n</div>")] if "</div>\n</div>" in second else second,
+            )[0],
+            "remarks",
+        )
+        self.assertIn('id="c-photo"', html)
+
+    def on_sheet(self, path: str, **data) -> str:
+        headers = {"HX-Request": "true"}
+        return self.client.get(
+            f"/desk/{self.vessel.pk}/{path}", {"on": "sheet", **data}, headers=headers
+        ).content.decode()
+
+    def test_usable_when(self):
+        self.act("add", kind="editor", source="vessel", field="name")
+        self.sets("name", usable_when="in_service = 1")
+        for there, fixed in ((0, True), (1, False)):
+            vessel = self.sql("SELECT id FROM vessel WHERE in_service = ? LIMIT 1", there)[0][0]
+            html = self.on_sheet("record", record=f"i{vessel}")
+            editor = re.search(r'id="c-name".*?<input([^>]*)>', html, re.S)[1]
+            self.assertEqual("readonly" in editor, fixed)
+
+    def button(self, **settings: str) -> str:
+        self.act("add", kind="button", source="vessel")
+        self.sets("button", act="form", **settings)
+        html = self.on_sheet("record", record="i2")
+        return unescape(html[html.index('id="c-button"') :][:900])
+
+    def test_a_button_opens_another_form_at_what_the_record_names(self):
+        agents = self.form("agent")
+        agent = self.sql("SELECT agent_id FROM vessel WHERE id = 2")[0][0]
+        told = self.button(to="agent", opens="record", by="agent_id")
+        self.assertIn(f'href="/desk/{agents.pk}/?record=i{agent}&back={self.vessel.pk}&back_at=i2"', told)
+        page = self.client.get(f"/desk/{agents.pk}/?record=i{agent}&back={self.vessel.pk}&back_at=i2")
+        self.assertContains(page, f'<a href="/desk/{self.vessel.pk}/?record=i2" data-way-back>Back to vessel</a>')
+        self.assertContains(page, f'data-record="i{agent}"')
+        for odd in ("99999", "x", str(agents.pk), "1" * 40):
+            self.assertNotContains(self.client.get(f"/desk/{agents.pk}/?back={odd}"), "data-way-back")
+
+    def test_a_button_opens_the_rows_that_name_the_record(self):
+        calls = self.form("port_call")
+        told = self.button(to="port_call", opens="rows")
+        address = re.search(r'href="([^"]*)"', told)[1]
+        page = self.client.get(address)
+        count = self.sql("SELECT count(*) FROM port_call WHERE vessel_id = 2")[0][0]
+        self.assertEqual(self.rows_of(page.content.decode()), count)
+        self.assertIn(f"/desk/{calls.pk}/?only-vessel_id=", address)
+
+    def test_a_button_that_leads_nowhere_says_why(self):
+        self.assertIn("There is no form called Gone.", self.button(to="Gone"))
+
+    def test_the_steps_of_the_opening(self):
+        self.act("opening", step="order", field="name", value="descending")
+        self.act("opening", step="filter", field="in_service", value="yes")
+        self.act("opening", step="go", field="", value="last")
+        page = self.client.get(f"/desk/{self.vessel.pk}/")
+        count = self.sql("SELECT count(*) FROM vessel WHERE in_service = 1")[0][0]
+        self.assertContains(page, f'data-position="{count - 1}"')
+        first = self.sql("SELECT id FROM vessel WHERE in_service = 1 ORDER BY name, id LIMIT 1")[0][0]
+        self.assertContains(page, f'data-record="i{first}"')
+        everything = self.sql("SELECT count(*) FROM vessel")[0][0]
+        self.assertEqual(self.rows_of(self.desk(order="")), everything)
+        self.vessel.dataset.fields.filter(name="in_service").update(hidden=True)
+        self.vessel.dataset.touch()
+        told = self.client.get(f"/desk/{self.vessel.pk}/")
+        self.assertContains(
+            told, "The form opens filtered by in_service “yes”, which can&#x27;t be done: it goes on without."
+        )
+        html = self.act("show")
+        self.assertIn("which is no field that it shows", html)
+        self.act("opening", remove="2")
+        self.assertEqual([step.act for step in self.document().opening], ["order", "go"])
+        self.act("opening", 400, step="dance", field="x", value="")
+
+    def rows_of(self, page: str) -> int:
+        """How many rows the main grid of a page shows."""
+        return len(re.findall(r'class="record" id="row-', page))
+
+    def test_an_order_of_several_fields(self):
+        page = self.client.get(f"/desk/{self.vessel.pk}/", {"order": ["flag", "-length_m", "gone"]}).content.decode()
+        wanted = self.sql("SELECT id FROM vessel ORDER BY flag, length_m DESC, id DESC")
+        ids = re.findall(r'class="record"[^>]*data-id="i(\d+)"', page)
+        self.assertEqual([int(n) for n in ids[:40]], [row[0] for row in wanted[:40]])
+        heads = dict(re.findall(r'data-name="(\w+)".*?data-also="([^"]*)"', page, re.S))
+        self.assertEqual(unescape(heads["flag"]), "order=-flag&order=-length_m")
+        self.assertEqual(unescape(heads["length_m"]), "order=flag")
+        self.assertEqual(unescape(heads["name"]), "order=flag&order=-length_m&order=name")
+        self.assertIn("↑1</span>", page)
+
+    def test_columns_of_a_grid_say_what_they_say_differently(self):
+        for part, value in (("heading", "Ship"), ("width", "321"), ("earlier", "")):
+            self.act("column", ids="vessel_grid", field="name", part=part, value=value)
+        page = self.desk()
+        self.assertIn(" 321px ", re.search(r'data-widths="([^"]*)"', page)[1])
+        self.assertRegex(page, r'data-name="name"[^>]*>\s*<a[^>]*>Ship<')
+        self.act("column", 400, ids="vessel_grid", field="name", part="width", value="wide")
+        self.act("set", ids="vessel_grid", name="columns", value="")
+        self.assertNotIn("columns", self.document().control("vessel_grid").settings)
+
+    def test_controls_go_to_another_form(self):
+        html = self.act("show", ids="vessel_grid vessel_panel")
+        copied = unescape(re.search(r'data-copy="([^"]*)"', html)[1])
+        other = self.form("agent")
+        self.act("paste", form=other, controls=copied)
+        other.refresh_from_db()
+        pasted = layout.document(other)
+        self.assertEqual({c.source for c in pasted.all() if c.id.startswith("vessel")}, {"agent"})
+        for wrong in ("{", "[]", json.dumps({"sources": []})):
+            self.act("paste", 400, form=other, controls=wrong)
+
+    def test_a_trial_rehearses(self):
+        page = self.client.get(f"/desk/{self.vessel.pk}/?trying=1")
+        self.assertContains(page, "data-trying")
+        self.assertContains(page, "trying=1")
+        at = f"/desk/{self.vessel.pk}/edit?on=sheet&trying=1"
+        told = self.client.post(at, {"record": "i1", "field": "name", "value": "Trial"}, headers={"HX-Request": "true"})
+        self.assertContains(told, "You are trying the form. Save in the database all the same?")
