@@ -18,6 +18,7 @@ def frame(request: HttpRequest) -> dict[str, Any]:
     return {
         "demo": settings.DEMO,
         "theme": theme if theme in THEMES else "",
+        "looks": getattr(request, "enlace_project", None),
         "line": SimpleLazyObject(lambda: stops(request)),
     }
 

@@ -24,9 +24,24 @@ from .lacking import lacking
 
 
 class Project(models.Model):
-    """One application: connections, datasets, forms. members: the operators who work with it; builders see all."""
+    """One application: connections, datasets, forms. members: the operators who work with it; builders see all.
+
+    density, accent: how its forms look.
+    """
+
+    class Density(models.TextChoices):
+        NORMAL = "", "Rows of 30 pixels"
+        ROOMY = "roomy", "Roomy: rows of 38 pixels"
+
+    class Accent(models.TextChoices):
+        COPPER = "", "Copper"
+        VERDIGRIS = "verdigris", "Verdigris"
+        SLATE = "slate", "Slate"
+        PLUM = "plum", "Plum"
 
     name = models.CharField(max_length=80, unique=True)
+    density = models.CharField(max_length=10, choices=Density.choices, blank=True)
+    accent = models.CharField(max_length=10, choices=Accent.choices, blank=True)
     made = models.DateTimeField(auto_now_add=True)
     members = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="projects", blank=True)
 

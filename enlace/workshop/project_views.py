@@ -55,6 +55,20 @@ def members(request: HttpRequest, project_id: int) -> HttpResponse:
 
 @require_POST
 @builder_only
+def looks(request: HttpRequest, project_id: int) -> HttpResponse:
+    """How the forms of a project look."""
+    project = get_object_or_404(Project, pk=project_id)
+    density, accent = request.POST.get("density", ""), request.POST.get("accent", "")
+    if density not in Project.Density.values or accent not in Project.Accent.values:
+        raise Problem("Forms can't look so.", "Choose from the lists.", code="bad")
+    project.density, project.accent = density, accent
+    project.save(update_fields=["density", "accent"])
+    messages.success(request, f"The forms of {project.name} look so now, for everybody.")
+    return redirect("forms", project.pk)
+
+
+@require_POST
+@builder_only
 def remove(request: HttpRequest, project_id: int) -> HttpResponse:
     """Remove a project with all that it defines; databases stay as they are."""
     project = get_object_or_404(Project, pk=project_id)

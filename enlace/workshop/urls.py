@@ -8,6 +8,7 @@ from . import (
     connection_views,
     definition_views,
     making_views,
+    map_views,
     project_views,
     query_views,
     rule_views,
@@ -17,6 +18,7 @@ from . import (
 urlpatterns = [
     path("", project_views.projects, name="projects"),
     path("project/<int:project_id>/members", project_views.members, name="members"),
+    path("project/<int:project_id>/looks", project_views.looks, name="looks"),
     path("project/<int:project_id>/remove", project_views.remove, name="project-remove"),
     path("project/<int:project_id>/connections/", connection_views.connections, name="connections"),
     path("project/<int:project_id>/connections/new", connection_views.new, name="connection-new"),
@@ -34,6 +36,7 @@ urlpatterns = [
     path("connection/<int:connection_id>/new-column", making_views.column, name="add-column"),
     path("dataset/<int:dataset_id>/samples", making_views.samples, name="samples"),
     path("project/<int:project_id>/local", making_views.local, name="local-tables"),
+    path("connection/<int:connection_id>/map", map_views.schema, name="schema-map"),
     path("connection/<int:connection_id>/query", query_views.pad, name="query"),
     path("connection/<int:connection_id>/query/run", query_views.run, name="query-run"),
     path("connection/<int:connection_id>/query/stop", query_views.halt, name="query-stop"),

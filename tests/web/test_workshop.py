@@ -59,3 +59,26 @@ class FromPathToForm(Pages):
         self.client.post(f"/workshop/project/{self.project.pk}/remove")
         self.assertEqual(Connection.objects.count(), 0)
         self.assertEqual(self.sql("SELECT count(*) FROM vessel"), [(40,)])
+
+
+class Maps(Pages):
+    """The drawn map of a schema, and how a project's forms look."""
+
+    def test_the_map_of_a_connection(self):
+        at = f"/workshop/connection/{self.connection.pk}/map"
+        page = self.client.get(at)
+        self.assertContains(page, 'data-table="port_call"')
+        self.assertContains(page, "cargo_line (port_call_id) refers to port_call (id)")
+        near = self.client.get(at, {"table": "PILOT", "steps": "1"})
+        self.assertContains(near, 'data-table="pilot_shift"')
+        self.assertNotContains(near, 'data-table="cargo_line"')
+        self.assertContains(self.client.get(at, {"table": "gone"}), "There is no table called gone.")
+        self.client.force_login(self.operator)
+        self.assertEqual(self.client.get(at).status_code, 403)
+
+    def test_looks_of_a_project(self):
+        form, at = self.form("vessel"), f"/workshop/project/{self.project.pk}/looks"
+        self.client.post(at, {"accent": "slate", "density": "roomy"})
+        page = self.client.get(f"/desk/{form.pk}/")
+        self.assertContains(page, 'data-accent="slate" data-density="roomy"')
+        self.assertEqual(self.client.post(at, {"accent": "pink"}).status_code, 400)

@@ -60,7 +60,7 @@ function prepare() {
   for (const grid of root.querySelectorAll("[data-grid]")) {
     grid.querySelector("[data-scroller]").style.setProperty("--columns", `28px ${grid.dataset.widths}`);
     const rows = grid.querySelector("[data-rows]");
-    grid.querySelector("[data-runway]").style.height = `${rows.children.length * 30}px`;
+    grid.querySelector("[data-runway]").style.height = `calc(${rows.children.length} * var(--row))`;
     if (!rows.children.length) grid.querySelector("[data-empty-note]").hidden = false;
   }
   const ids = chosen();
