@@ -6,6 +6,9 @@ from collections.abc import Mapping, Sequence
 from urllib.parse import urlencode
 
 ONLY = "only-"  # what begins the name of a filter's box
+CONDITIONS = (
+    ""  # among filters, in the place of a field's name: conditions built from parts, as `core.view` writes them
+)
 ORDER = "order"  # a field's name, "-" in front of it for descending; given once for each term
 MOST_TERMS = 8
 Terms = Sequence[tuple[str, bool]]  # (field, descending)

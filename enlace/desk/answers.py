@@ -65,7 +65,9 @@ class Answer:
 
     def _source(self, drawing: Drawing) -> None:
         """Tell the page where a part of it stands now, with its rows."""
-        place = {key: drawing.context.get(key) for key in ("p", "at", "view", "start", "size", "total", "position")}
+        place = {
+            key: drawing.context.get(key) for key in ("p", "at", "view", "start", "size", "total", "position", "widths")
+        }
         place |= {
             "record": drawing.view.id if drawing.view else "",
             "editable": bool(drawing.context["dataset"].editable),

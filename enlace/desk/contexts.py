@@ -19,7 +19,7 @@ from enlace.core.problem import Problem
 from enlace.core.save.action import Action, ActionSpec
 from enlace.rows.writer import Overlay, RowWriter, row_writer
 
-from .addresses import filters_text, order_text, view_text
+from .addresses import CONDITIONS, filters_text, order_text, view_text
 from .editors import EditorView, editor_views
 from .work import RecordView, Work, record_digest
 
@@ -33,6 +33,7 @@ def base_context(work: Work) -> dict[str, Any]:
         "order": order_text(work.order),
         "terms": [("-" if down else "") + name for name, down in work.order],
         "filters": filters_text(work.filter_texts),
+        "boxes_said": any(name != CONDITIONS for name in work.filter_texts) or bool(work.filter_faults),
         "view": view_text(work.order, work.filter_texts)
         + ("&on=sheet" if work.sheet else "")
         + ("&trying=1" if work.trying else ""),

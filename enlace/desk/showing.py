@@ -18,6 +18,7 @@ from .contexts import base_context, on_grid, panel_context, rail_context, writte
 from .controls import Drawing
 from .parts import FormPart
 from .renamed import new_name
+from .sentence import sentence_context
 from .work import RecordView, Work
 
 WINDOW = 100
@@ -47,6 +48,7 @@ def drawing_of(work: Work, view: RecordView | None) -> Drawing:
         "start": start,
         "size": size,
         **head_context(work, rows),
+        **sentence_context(work),
         **panel_context(work, view),
         **rail_context(work, position, total),
     }
@@ -181,7 +183,7 @@ def _blanks(work: Work, part: FormPart) -> list[Drawing]:
     context = {
         "form": work.form, "part": part, "dataset": part.dataset, "order": "", "filters": "", "view": "on=sheet", "at": "",
         "practice": work.practice, "kept": work.kept, "p": f"{part.name}--", "blank": True, "rows": "", "start": 0,
-        "size": DETAIL_WINDOW, "boxes": [], "wrong": [], "widths": " ".join(f"{f.width}px" for f in shown),
+        "size": DETAIL_WINDOW, "boxes": [], "wrong": [], "asking": {"fields": [], "tests": {}}, "widths": " ".join(f"{f.width}px" for f in shown),
         "columns": [Column(part.dataset.numbers[f.name], f) for f in shown],
         **panel_context(work, None), **rail_context(work, None, 0),
     }  # fmt: skip

@@ -2,7 +2,19 @@
 
 from django.urls import path
 
-from . import actions, journal_views, kept_views, lists, page_views, parameters, pictures, save_views, totals, views
+from . import (
+    actions,
+    asking_views,
+    journal_views,
+    kept_views,
+    lists,
+    page_views,
+    parameters,
+    pictures,
+    save_views,
+    totals,
+    views,
+)
 
 # What can be done on a form, and in the same way on the details of one of its records.
 ACTS = (
@@ -15,6 +27,9 @@ ACTS = (
     ("tally", page_views.tally, "tally"),
     ("branches", page_views.branches, "branches"),
     ("pulse", views.pulse, "pulse"),
+    ("values", asking_views.values, "values"),
+    ("exactly", asking_views.exactly, "exactly"),
+    ("find", asking_views.find, "find"),
     ("edit", views.edit, "edit"),
     ("preview", views.preview, "preview"),
     ("empty", views.empty, "empty"),

@@ -15,6 +15,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.urls import reverse
+from django.utils.timezone import localdate
 
 from enlace.accounts.models import Person
 from enlace.core.dataset import DatasetSpec, FieldSpec
@@ -28,9 +29,11 @@ from enlace.core.form.opening import Opening
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
+from enlace.core.view import conditions_of, filter_of, to_text
 from enlace.rows.writer import Overlay
 from enlace.workshop.models import Form
 
+from .addresses import CONDITIONS
 from .checks import SEVERAL, Checks
 from .drafts import DraftStore
 from .kept import KeptCopy
@@ -159,6 +162,9 @@ class Work:
         self.words = Words(self.spec, formats)
         self.checks = Checks(self)
         filters, self.filter_faults = read_filters(self.dataset, filter_texts or {}, formats)
+        self.conditions = conditions_of((filter_texts or {}).get(CONDITIONS, ""))
+        far = bool(person.is_builder)
+        asked, self.condition_faults = filter_of(self.conditions, self.dataset, formats, localdate(), far)
         shown = {field.name for field in self.dataset.shown}
         self.filter_texts = {
             name: said for name, said in (filter_texts or {}).items() if name in shown and said.strip()
@@ -166,7 +172,9 @@ class Work:
         self.order = tuple(
             term for term in wanted if term[0] in shown and self.dataset.any_name[term[0]].kind not in UNSORTABLE
         )
-        self._filters = filters
+        if self.conditions:
+            self.filter_texts[CONDITIONS] = to_text(self.conditions)
+        self._filters = (*filters, *asked)
 
     @cached_property
     def rows(self) -> Rows:

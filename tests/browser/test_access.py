@@ -89,6 +89,28 @@ class Axe(Served):
         yield "a form that asks for a value"
         page.goto(self.base + "/demo/")
         yield "the demo's other people"
+        page.goto(self.base + "/workshop/connection/1/map")
+        yield "the schema map"
+        self.work("Pilots", page, rows=False)
+        page.locator(".branch summary").first.click()
+        expect(page.locator(".inside .branches").first).to_be_visible()
+        yield "rows that open"
+        self.work("Quay today", page, rows=False)
+        yield "a list in groups"
+        self.work("Port call", page)
+        page.locator("#act-conditions").click()
+        page.get_by_role("button", name="A group").first.click()
+        yield "conditions built from parts"
+        page.locator(".asks-one [aria-label=Value]").first.fill("7")
+        page.get_by_role("button", name="Show these rows").click()
+        expect(page.locator("#sentence")).to_contain_text("ID is 7")
+        page.locator("#rows [role=gridcell]").nth(2).click()
+        page.keyboard.press("Shift+F10")
+        yield "the acts of a column"
+        page.keyboard.press("End")
+        page.keyboard.press("Enter")
+        expect(page.locator(".occurring input").first).to_be_visible()
+        yield "the values of a column"
         self.work("Port call", page)
         page.locator("#panel").get_by_role("combobox", name="Vessel").press("ArrowDown")
         expect(page.locator("#choices li").nth(5)).to_be_visible()

@@ -12,6 +12,8 @@ from enlace.core.dataset.totals import Total, totals
 from enlace.core.dataset.window import Rows
 from enlace.core.model.dataset import FieldSpec, LookupSpec
 from enlace.core.problem import Problem
+from enlace.core.server.dialects.sqlite_functions import folded
+from enlace.core.view import Group, Test, Typed, filter_of
 from tests.harbour import ENGLISH
 from tests.servers import OnServer, on_each_server
 
@@ -121,6 +123,53 @@ class Filtering(OnServer):
         before = totals(rows, [Total("pieces", "sum")])[0]
         was = next(r["pieces"] for r in self.all if r["id"] == chosen[0].id)
         self.assertEqual(totals(rows, [Total("pieces", "sum")], draft), [before - was + 1000])
+
+    def test_conditions_built_from_parts(self):
+        today = datetime.date(2026, 1, 14)
+
+        def asked(test, *conditions):
+            filters, wrong = filter_of(conditions, self.dataset, ENGLISH, today, far=True)
+            self.assertEqual(wrong, [])
+            rows = Rows.of(self.spec, self.dataset, filters=filters)
+            expected = [row["id"] for row in self.all if test(row)]
+            with self.subTest(conditions):
+                self.assertEqual([row.id for row in rows.window(0, 1000)], expected)
+                self.assertEqual(rows.count(), len(expected))
+                self.assertNotIn(len(expected), (0, len(self.all)))
+                self.assertEqual(rows.position(expected[-1]), len(expected) - 1)
+
+        heavy = lambda r: r["weight"] is not None and Decimal(str(r["weight"])) > 50  # noqa: E731
+        agent = lambda r: folded(r["agent"] or "")  # noqa: E731
+        day = lambda r: str(r["day"])[:10]  # noqa: E731
+        more, few = Test("weight", "more", ("50",)), Test("pieces", "at most", ("2",))
+        asked(heavy, more)
+        asked(lambda r: heavy(r) or r["pieces"] <= 2, Group("any", (more, few)))
+        asked(lambda r: not (heavy(r) or r["pieces"] <= 2), Group("none", (more, few)))
+        asked(lambda r: heavy(r) and r["pieces"] > 2, more, Group("none", (Group("all", (few,)),)))
+        asked(lambda r: agent(r).startswith("aguas"), Test("agent_id", "begins", ("ÁGUAS",)))
+        asked(lambda r: not agent(r).endswith("sul"), Group("none", (Test("agent_id", "ends", ("Sul",)),)))
+        asked(lambda r: "sul" not in agent(r), Test("agent_id", "lacks", ("sul",)))
+        asked(lambda r: r["pieces"] in (1, 4), Test("pieces", "in", ("==1", "==4")))
+        asked(lambda r: r["weight"] is not None, Test("weight", "not in", ("no value",)))
+        asked(lambda r: day(r)[:7] == "2026-01", Test("day", "this", ("month",)))
+        asked(lambda r: day(r)[:4] == "2026", Test("day", "this", ("year",)))
+        asked(lambda r: "2026-01-12" <= day(r) <= "2026-01-18", Test("day", "this", ("week",)))
+        asked(lambda r: "2026-01-05" <= day(r) <= "2026-01-14", Test("day", "last days", ("10",)))
+        asked(lambda r: "2026-01-14" <= str(r["at"])[:10] <= "2026-01-23", Test("at", "next days", ("10",)))
+        asked(lambda r: r["pieces"] * 2 > 6, Typed("pieces * 2 > 6"))
+        asked(lambda r: r["pieces"] > 3, Typed("pieces > 3"), Test("code", "has", ("nothing",), off=True))
+        asked(heavy, more, Group("any", (Test("pieces", "more", ("99",), off=True),)))
+
+    def test_nobody_finds_out_what_is_hidden(self):
+        hidden = replace(self.dataset, fields=tuple(replace(f, hidden=f.name == "weight") for f in self.dataset.fields))
+        for condition in (
+            Test("weight", "more", ("5",)),
+            Typed("weight > 5"),
+            Typed("each > 1 OR weight > 5"),
+            Typed("gone = 1"),
+        ):
+            filters, wrong = filter_of((condition,), hidden, ENGLISH, datetime.date(2026, 1, 1))
+            self.assertEqual((filters, len(wrong)), ((), 1), condition)
 
     def test_what_can_not_be_understood_is_told(self):
         only, wrong = read_filters(self.dataset, {"weight": "heavy", "day": "2026-13", "nothing": "1"}, ENGLISH)

@@ -25,6 +25,16 @@ def own_rows(dataset: DatasetSpec, server: str) -> tuple[Any, list[str]]:
     return asked(source_of(dataset, server), expression)
 
 
+@derived
+def written_rows(dataset: DatasetSpec, server: str, sql: str) -> tuple[Any, list[str]]:
+    """`asked` of a condition that a person wrote, made once as long as it is in use. Raises Problem."""
+    try:
+        expression = Expression(sql, names_for(dataset))
+    except Unsupported as error:
+        raise Problem(f"The condition is not understood: {error}", "Write it otherwise.", code="bad") from None
+    return asked(source_of(dataset, server), expression)
+
+
 def asked(source: Source, expression: Expression) -> tuple[Any, list[str]]:
     """A condition over the rows of a source, and the names that the statement has to join. Raises Problem."""
     needs: set[str] = set()

@@ -14,7 +14,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy import ColumnElement, Text, and_, case, cast, literal, not_, or_
+from sqlalchemy import ColumnElement, Text, and_, case, cast, false, literal, not_, or_, true
 
 from ..expression import Expression, Names, Unsupported
 from ..expression.push import Sql, condition
@@ -24,7 +24,7 @@ from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
 from ..server.names import Raw
-from .asked import own_rows
+from .asked import own_rows, written_rows
 from .bound import bound_value, escaped, only_bound
 from .source import SHOWN, TYPES, Source
 
@@ -50,6 +50,24 @@ class Filter:
 WHEN = Filter("", "when")
 
 
+@dataclass(frozen=True)
+class Written:
+    """A condition as an SQL expression over the record."""
+
+    sql: str
+
+
+@dataclass(frozen=True)
+class Combined:
+    """Several filters of which "all", "any" or "none" let a row pass. What is not known to pass does not."""
+
+    joint: str
+    parts: tuple[Filter | Combined | Written, ...]
+
+
+AnyFilter = Filter | Combined | Written
+
+
 def read_filters(
     dataset: DatasetSpec, typed: Mapping[str, str], formats: Formats
 ) -> tuple[tuple[Filter, ...], dict[str, str]]:
@@ -66,6 +84,16 @@ def read_filters(
         except Unreadable as error:
             wrong[name] = f"{field.label}: {error} {HINT}"
     return tuple(filters), wrong
+
+
+def read_box(field: FieldSpec, said: str, formats: Formats) -> Filter:
+    """The filter of what was typed into one box. Raises Unreadable."""
+    if len(said.strip()) > LONGEST or not said.strip():
+        raise Unreadable(f"{field.label}: type something to look for, at most {LONGEST} characters.")
+    try:
+        return _read(field, said.strip(), formats)
+    except Unreadable as error:
+        raise Unreadable(f"{field.label}: {error}") from None
 
 
 def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
@@ -118,7 +146,7 @@ def _compared(field: FieldSpec, test: str, said: str, formats: Formats) -> Filte
         if test in edge:
             return Filter(field.name, *edge[test])
         return span if test == "=" else replace(span, test="outside")
-    return Filter(field.name, test, _value(field, said, formats))
+    return Filter(field.name, test, stored_value(field, said, formats))
 
 
 def _range(field: FieldSpec, least: str, most: str, formats: Formats) -> Filter:
@@ -152,11 +180,12 @@ def _whole_span(field: FieldSpec, said: str, formats: Formats) -> Filter | None:
     if first is None:
         return None
     noon = "" if field.kind == "date" else " 00:00:00"
-    ends = (_value(field, f"{date.isoformat()}{noon}", formats) for date in (first, after))
+    ends = (stored_value(field, f"{date.isoformat()}{noon}", formats) for date in (first, after))
     return Filter(field.name, "from", *ends)
 
 
-def _value(field: FieldSpec, said: str, formats: Formats) -> Any:
+def stored_value(field: FieldSpec, said: str, formats: Formats) -> Any:
+    """The stored value behind what was typed, whatever the field demands of values. Raises Unreadable."""
     return KINDS[field.kind].parse(said, _free(field), formats)
 
 
@@ -169,8 +198,17 @@ def _free(field: FieldSpec) -> FieldSpec:
 # -- in the server's SQL -----------------------------------------------------------------------------------
 
 
-def needed_by(filters: tuple[Filter, ...], source: Source) -> set[str]:
+def needed_by(filters: tuple[AnyFilter, ...], source: Source) -> set[str]:
     """The names of a source that some filters join."""
+    combined = [item for item in filters if isinstance(item, Combined)]
+    needed_more = {name for item in combined for name in needed_by(item.parts, source)}
+    for item in filters:
+        if isinstance(item, Written):
+            needed_more |= set(written_rows(source.dataset, source.server, item.sql)[1])
+    return needed_more | _needed_by_tests(tuple(item for item in filters if isinstance(item, Filter)), source)
+
+
+def _needed_by_tests(filters: tuple[Filter, ...], source: Source) -> set[str]:
     looked_up = {field.name for field, lookup in source.dataset.looked_up.values() if lookup.shows}
     needed = {
         SHOWN + item.field if item.field in looked_up else item.field for item in filters if item.test != WHEN.test
@@ -178,8 +216,17 @@ def needed_by(filters: tuple[Filter, ...], source: Source) -> set[str]:
     return needed | set(own_rows(source.dataset, source.server)[1] if WHEN in filters else ())
 
 
-def condition_of(wanted: Filter, source: Source) -> ColumnElement[bool]:
+def condition_of(wanted: AnyFilter, source: Source) -> ColumnElement[bool]:
     """A filter's condition; values are bound. Raises Problem where the server can't make the test."""
+    if isinstance(wanted, Combined):
+        parts = [condition_of(part, source) for part in wanted.parts]
+        if wanted.joint == "all":
+            return and_(true(), *parts)
+        met = or_(false(), *parts)
+        # Where nothing is known of a value, "none of these" holds: people mean all other rows.
+        return met if wanted.joint == "any" else case((met, false()), else_=true())
+    if isinstance(wanted, Written):
+        return written_rows(source.dataset, source.server, wanted.sql)[0]
     if wanted == WHEN:
         return own_rows(source.dataset, source.server)[0]
     field = source.dataset.any_name[wanted.field]
@@ -228,8 +275,10 @@ def _told(test: str, columns: list[Any], value: str, source: Source) -> ColumnEl
     kind = server_kind(source.server)
     texts = [kind.folded(column) for column in columns]
     wanted = kind.folded(literal(folded(value)))
-    if test == "has":
-        return or_(*(text.like(f"%{escaped(folded(value))}%", escape="!") for text in texts))
+    patterns = {"has": "%{}%", "lacks": "%{}%", "begins": "{}%", "ends": "%{}"}
+    if test in patterns:
+        met = or_(*(text.like(patterns[test].format(escaped(folded(value))), escape="!") for text in texts))
+        return met if test != "lacks" else case((met, false()), else_=true())
     if test == "=":
         return or_(*(text == wanted for text in texts))
     if test == "<>":
@@ -258,6 +307,14 @@ def _listed(wanted: Filter, field: FieldSpec, source: Source) -> ColumnElement[b
     return _told(wanted.test, columns, wanted.value, source)
 
 
+PARTLY: dict[str, Any] = {
+    "has": lambda text, part: part in text,
+    "lacks": lambda text, part: part in text,
+    "begins": str.startswith,
+    "ends": str.endswith,
+}
+
+
 def _chosen(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
     """A test of a list of fixed lines, by their words or their values."""
     lookup, wanted = field.lookup, folded(one.value)
@@ -266,9 +323,9 @@ def _chosen(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool
     values = []
     for value, shown in lookup.choices:
         told = (folded(shown), folded(value))
-        if wanted in told or (one.test == "has" and any(wanted in text for text in told)):
+        if wanted in told or (one.test in PARTLY and any(PARTLY[one.test](text, wanted) for text in told)):
             values.append(bound(KINDS[field.kind].parse(value, field, Formats.of("en"))))
-    if one.test == "<>":
+    if one.test in ("<>", "lacks"):
         return or_(column.not_in(values), column.is_(None))
     if field.kind in _TEXTS:
         return or_(column.in_(values), _told(one.test, [column], one.value, source))  # what the list lacks

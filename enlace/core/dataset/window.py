@@ -34,7 +34,7 @@ from ..server.dialects import server_kind
 from ..server.engine import reading
 from .anchors import Anchors, Stretch, anchors_of, build_in_background, count_of, known_count, stretch_around
 from .compiled import derived
-from .filters import WHEN, Filter, condition_of, needed_by
+from .filters import WHEN, AnyFilter, condition_of, needed_by
 from .order import OrderPart, order_by, reversed_order, segments, total_order
 from .source import SHOWN, Source, given_values, source_of, source_table
 
@@ -69,7 +69,7 @@ class Rows:
     dataset: DatasetSpec
     order: tuple[OrderPart, ...]
     within: tuple[tuple[str, Any], ...] | None = None
-    filters: tuple[Filter, ...] = ()
+    filters: tuple[AnyFilter, ...] = ()
 
     @classmethod
     def of(
@@ -78,7 +78,7 @@ class Rows:
         dataset: DatasetSpec,
         wanted: Sequence[tuple[str, bool]] = (),
         within: Sequence[tuple[str, Any]] | None = None,
-        filters: tuple[Filter, ...] = (),
+        filters: tuple[AnyFilter, ...] = (),
     ) -> Rows:
         """The rows in a wanted order of (field, descending) pairs; those of one master only, and of some filters."""
         own = (WHEN,) if dataset.row_condition else ()

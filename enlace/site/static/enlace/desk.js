@@ -1,5 +1,6 @@
 // The desk: holds the sources of the page together; what is typed goes out through Edits, in order.
 
+import { asking } from "./asking.js";
 import { Choices } from "./choices.js";
 import { apply, Edits } from "./edits.js";
 import { Source } from "./source.js";
@@ -70,6 +71,8 @@ async function settled() {
     if (underWay()) await new Promise((later) => setTimeout(later, 15));
   }
 }
+
+asking(sourceOf);
 
 // -- acts --------------------------------------------------------------------------------------------------
 
@@ -513,6 +516,9 @@ const KEYS = [
   ["Alt+Shift+N", "New record", () => press("act-new")],
   ["Alt+Shift+R", "Remove the record", () => press("act-remove")],
   ["Alt+Shift+F", "Filter", () => press("act-filter")],
+  ["Alt+Shift+C", "Conditions for the rows", () => press("act-conditions")],
+  ["Alt+Shift+L", "Find in the rows; Enter goes on, Shift+Enter back", () => here().el("find")?.focus()],
+  ["Shift+F10", "Acts of the column"],
   ["Alt+Shift+G", "Go to the grid", () => here().grid?.focus()],
   ["Alt+Shift+E", "Go to the editors", () => editors()],
   ["Alt+Shift+D", "Go to the next records on the sheet", () => nextSource()],

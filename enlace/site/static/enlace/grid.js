@@ -168,8 +168,9 @@ export class Grid {
   }
 
   /** The rows of another master came. */
-  stand(rows, { start, total }) {
+  stand(rows, { start, total, widths }) {
     this.fetching?.abort();
+    if (widths) this.scroller.style.setProperty("--columns", `28px ${widths}`);
     if (this.editing) this.editing.blur();
     this.rows.innerHTML = rows;
     this.first = start;

@@ -1,0 +1,129 @@
+"""Conditions as what the rows of a dataset are filtered by."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable
+
+from ..dataset.filters import AnyFilter, Combined, Filter, Written, read_box, stored_value
+from ..dataset.source import names_for
+from ..expression import Expression, Unsupported
+from ..expression.parse import MASTER
+from ..kinds import Formats, Unreadable
+from ..model.dataset import DatasetSpec, FieldSpec
+from .conditions import Condition, Group, Test, Typed
+
+TEXTS = ("text", "longtext")
+SIGNS = {"is": "=", "is not": "<>", "less": "<", "at most": "<=", "more": ">", "at least": ">="}
+MOST_DAYS = 400_000
+
+
+def filter_of(
+    conditions: tuple[Condition, ...], dataset: DatasetSpec, formats: Formats, today: datetime.date, far: bool = False
+) -> tuple[tuple[AnyFilter, ...], list[str]]:
+    """The filters, and for each condition that can't be asked a sentence; such a one is left out.
+
+    Only fields that are shown can be asked for, and what lists show of their records; far: expressions may name any
+    column of lookups and totals over details too. today: what "the last 3 days" is counted from.
+    """
+    wrong: list[str] = []
+    made = [_filter(item, dataset, formats, today, far, wrong) for item in conditions if not item.off]
+    return tuple(item for item in made if item is not None), wrong
+
+
+def _filter(
+    condition: Condition, dataset: DatasetSpec, formats: Formats, today: datetime.date, far: bool, wrong: list[str]
+) -> AnyFilter | None:
+    if isinstance(condition, Group):
+        parts = [_filter(part, dataset, formats, today, far, wrong) for part in condition.parts if not part.off]
+        several = tuple(part for part in parts if part is not None)
+        return Combined(condition.joint, several) if several else None
+    try:
+        if isinstance(condition, Typed):
+            return _written(condition.sql, dataset, far)
+        field = dataset.any_name.get(condition.field)
+        if field is None or field.hidden:
+            raise Unreadable(f"There is no field {condition.field}.")
+        return _test(condition, field, formats, today)
+    except Unreadable as error:
+        wrong.append(str(error))
+        return None
+
+
+def _written(sql: str, dataset: DatasetSpec, far: bool) -> Written:
+    """An expression, over what the dataset shows: nobody finds out a hidden value by asking for it. Raises Unreadable."""
+    try:
+        expression = Expression(sql, names_for(dataset))
+    except Unsupported as error:
+        raise Unreadable(f"“{sql[:60]}” is not understood: {error}") from None
+    seen = {field.name for field in dataset.shown}
+    seen |= {f"{name}.{column}" for name, (_, lookup) in dataset.looked_up.items() for column in lookup.shows}
+    beyond = [name for name in expression.names if name not in seen and not (far and _is_outside(name, dataset))]
+    if beyond:
+        raise Unreadable(f"“{sql[:60]}” names {beyond[0]}, which this form does not show.")
+    return Written(sql)
+
+
+def _is_outside(name: str, dataset: DatasetSpec) -> bool:
+    """Whether a name is of a lookup's record or of a detail: not a field of the record, and not its master's."""
+    return name not in dataset.any_name and not name.startswith(f"{MASTER}.")
+
+
+def _test(condition: Test, field: FieldSpec, formats: Formats, today: datetime.date) -> Filter | Combined:
+    test, values = condition.test, condition.values
+    if test in ("empty", "filled"):
+        return Filter(field.name, test)
+    if test in ("has", "lacks", "begins", "ends"):
+        if not (field.lookup or field.kind in TEXTS):
+            raise Unreadable(f"{field.label} is no text: ask whether it is, is less or is more.")
+        return Filter(field.name, test, values[0])
+    if test in ("in", "not in"):
+        several = tuple(read_box(field, value, formats) for value in values)
+        return Combined("any" if test == "in" else "none", several)
+    if test in ("last days", "next days", "this"):
+        return _span(field, formats, *DAYS[test](values[0], today))
+    said = f"{values[0]}..{values[1]}" if test == "between" else f"{SIGNS.get(test, '')}{values[0]}"
+    return read_box(field, said, formats)
+
+
+def _span(field: FieldSpec, formats: Formats, first: datetime.date, after: datetime.date) -> Filter:
+    if field.kind not in ("date", "datetime"):
+        raise Unreadable(f"{field.label} is no date.")
+    noon = "" if field.kind == "date" else " 00:00:00"
+    ends = (stored_value(field, f"{day.isoformat()}{noon}", formats) for day in (first, after))
+    return Filter(field.name, "from", *ends)
+
+
+def _days(text: str) -> int:
+    if not text.strip().isdecimal() or not 0 < int(text[:9]) <= MOST_DAYS:
+        raise Unreadable(f"“{text[:20]}” is no number of days.")
+    return int(text)
+
+
+def _last(text: str, today: datetime.date) -> tuple[datetime.date, datetime.date]:
+    return today - datetime.timedelta(_days(text) - 1), today + datetime.timedelta(1)
+
+
+def _next(text: str, today: datetime.date) -> tuple[datetime.date, datetime.date]:
+    return today, today + datetime.timedelta(_days(text))
+
+
+def _this(unit: str, today: datetime.date) -> tuple[datetime.date, datetime.date]:
+    if unit == "day":
+        return today, today + datetime.timedelta(1)
+    if unit == "week":
+        first = today - datetime.timedelta(today.weekday())
+        return first, first + datetime.timedelta(7)
+    if unit == "month":
+        first = today.replace(day=1)
+        return first, (first + datetime.timedelta(32)).replace(day=1)
+    if unit == "year":
+        return today.replace(month=1, day=1), today.replace(year=today.year + 1, month=1, day=1)
+    raise Unreadable(f"“{unit[:20]}” is no day, week, month or year.")
+
+
+DAYS: dict[str, Callable[[str, datetime.date], tuple[datetime.date, datetime.date]]] = {
+    "last days": _last,
+    "next days": _next,
+    "this": _this,
+}

@@ -1,0 +1,136 @@
+"""What a person is told while asking for rows: the values that occur, the value of a cell, and where a text is found."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.filters import Combined, Filter, exactly_text, read_box
+from enlace.core.dataset.groups import grouped
+from enlace.core.dataset.lookups import shown_text
+from enlace.core.dataset.window import Rows
+from enlace.core.kinds import KINDS, Unreadable
+from enlace.core.problem import Problem
+
+from .opening import number_from, on_form, text_from
+from .work import Work
+
+MOST_VALUES = 100
+LONGEST = 200
+
+
+def _shown(work: Work, name: str) -> FieldSpec:
+    field = next((f for f in work.dataset.shown if f.name == name), None)
+    if field is None:
+        raise Problem("This form has no such field.", "Choose one from the list.", code="bad")
+    return field
+
+
+@require_GET
+@on_form
+def values(request: HttpRequest, work: Work) -> HttpResponse:
+    """The values of a field that occur in the rows as they are filtered now, the most frequent first, with their counts."""
+    field = _shown(work, text_from(request, "field"))
+    typed = request.GET.get("typed", "").strip()[:LONGEST]
+    rows = work.rows
+    if typed:
+        try:
+            wanted = Filter(field.name, "has", typed) if _is_text(field) else read_box(field, typed, work.formats)
+        except Unreadable as error:
+            raise Problem(str(error), "Type a part of a text, or a value.", code="bad") from None
+        rows = _narrowed(work, wanted)
+    counted, more = grouped(rows, field.name, 0, MOST_VALUES)
+    number = work.formats.number()
+    write = KINDS[field.kind].formatter(field, work.formats)
+    lines = []
+    for group in counted:
+        shown = shown_text(field.lookup, group.shown, work.formats) if field.lookup and group.shown else None
+        words = shown or (
+            "(empty)" if group.value is None else "(empty text)" if group.value == "" else write(group.value)
+        )
+        lines.append(
+            {"value": exactly_text(field, group.value, work.formats), "words": words, "count": number(group.count)}
+        )
+    return render(request, "desk/values.html", {"field": field, "lines": lines, "more": more, "typed": typed})
+
+
+def _is_text(field: FieldSpec) -> bool:
+    return bool(field.lookup) or field.kind in ("text", "longtext")
+
+
+def _narrowed(work: Work, wanted: Any) -> Rows:
+    """The rows as they are read, those alone that pass one more filter."""
+    rows = work.rows
+    return Rows(rows.spec, rows.dataset, rows.order, rows.within, (*rows.filters, wanted))
+
+
+@require_GET
+@on_form
+def exactly(request: HttpRequest, work: Work) -> HttpResponse:
+    """What asks for the value that a record has in a field, to the last letter."""
+    field = _shown(work, text_from(request, "field"))
+    value = work.record(text_from(request, "record")).value(field.name)
+    if isinstance(value, bytes) or field.kind == "longtext":
+        raise Problem(
+            f"Rows can't be filtered by a whole value of {field.label}.", "Type a part of it in its box.", code="bad"
+        )
+    return JsonResponse({"value": exactly_text(field, value, work.formats)})
+
+
+@require_GET
+@on_form
+def find(request: HttpRequest, work: Work) -> HttpResponse:
+    """Where a text is found in what the rows show, at or after a place, or before it: position (from 0), which of how many."""
+    typed = text_from(request, "text").strip()[:LONGEST]
+    tests = _tests(work, typed)
+    if not tests:
+        return JsonResponse({"count": 0})
+    rows = _narrowed(work, Combined("any", tuple(tests)))
+    count = rows.count()
+    if not count:
+        return JsonResponse({"count": 0})
+    place, back = number_from(request, "position", 0), request.GET.get("back") == "1"
+    again = request.GET.get("again") == "1"
+    first = _first_from(work, rows, count, place + (1 if again and not back else 0))
+    at = first - 1 if back else first
+    at = at % count  # from the last one on to the first, and back
+    return JsonResponse({"count": count, "which": at + 1, "position": _position(work, rows, at)})
+
+
+def _tests(work: Work, typed: str) -> list[Any]:
+    """A test of each field that shows something in which the text can be."""
+    tests: list[Any] = []
+    for field in work.dataset.shown:
+        if not typed or field.kind in ("picture", "binary"):
+            continue
+        if _is_text(field) and not (field.lookup and field.formula):
+            tests.append(Filter(field.name, "has", typed))
+            continue
+        try:
+            tests.append(read_box(field, typed, work.formats))  # numbers and dates as people write them
+        except Unreadable:
+            continue
+    return tests
+
+
+def _position(work: Work, rows: Rows, at: int) -> int:
+    """The place among all rows of the one that is at a place among those that are found."""
+    identifier = rows.window(at, 1)[0].id
+    position = work.rows.position(identifier)
+    return 0 if position is None else position
+
+
+def _first_from(work: Work, rows: Rows, count: int, place: int) -> int:
+    """The first of the rows that are found whose place among all is at least this one; as many as there are for none."""
+    low, high = 0, count
+    while low < high:
+        middle = (low + high) // 2
+        if _position(work, rows, middle) < place:
+            low = middle + 1
+        else:
+            high = middle
+    return low

@@ -1,0 +1,99 @@
+"""What a grid shows, said as a sentence: each part of it can be changed, switched off or dropped."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from enlace.core.view import Condition, Test, to_text, words_of
+from enlace.core.view.conditions import TESTS
+
+from .addresses import CONDITIONS, Terms, view_text
+from .work import Work
+
+
+@dataclass(frozen=True)
+class Said:
+    """One part. drop: what to ask for without it. turn: with it switched off, or on again; of an order, the other way
+    round. box: the number of the box that it was typed in, 0 where it was built from parts.
+    """
+
+    words: str
+    drop: str
+    turn: str
+    off: bool = False
+    box: int = 0
+    order: bool = False
+
+
+def sentence_context(work: Work) -> dict[str, Any]:
+    """What the sentence above a grid says, and what its parts are built from."""
+    return {
+        "filters_said": [*_boxes(work), *_built(work)],
+        "orders_said": _orders(work),
+        "condition_faults": work.condition_faults,
+        "asking": {
+            "tree": to_text(work.conditions) or "[]",
+            "fields": [
+                {"name": field.name, "label": field.label, "kind": "list" if field.lookup else field.kind}
+                for field in work.dataset.shown
+                if field.kind not in ("picture", "binary")
+            ],
+            "rest": view_text(work.order, {k: v for k, v in work.filter_texts.items() if k != CONDITIONS}),
+            "tests": {name: list(counts) for name, counts in TESTS.items()},
+        },
+    }
+
+
+def asked_with(work: Work, conditions: tuple[Condition, ...], texts: dict[str, str] | None = None) -> str:
+    """What to ask for with other conditions built from parts, and other texts in the boxes."""
+    said = {k: v for k, v in (work.filter_texts if texts is None else texts).items() if k != CONDITIONS}
+    if conditions:
+        said[CONDITIONS] = to_text(conditions)
+    return view_text(work.order, said)
+
+
+def _boxes(work: Work) -> list[Said]:
+    parts = []
+    for name, text in work.filter_texts.items():
+        if name == CONDITIONS:
+            continue
+        field = work.dataset.any_name[name]
+        rest = {other: said for other, said in work.filter_texts.items() if other != name}
+        kept = (*work.conditions, Test(name, "says", (text,), off=True))
+        said = f"{field.label} {text.removeprefix('==') if text.startswith('==') else text}"
+        number = work.dataset.numbers[name]
+        parts.append(Said(said, asked_with(work, work.conditions, rest), asked_with(work, kept, rest), box=number))
+    return parts
+
+
+def _built(work: Work) -> list[Said]:
+    parts = []
+    for i, condition in enumerate(work.conditions):
+        rest = work.conditions[:i] + work.conditions[i + 1 :]
+        turned = (*work.conditions[:i], replace(condition, off=not condition.off), *work.conditions[i + 1 :])
+        words = words_of(condition, work.dataset)
+        parts.append(Said(words, asked_with(work, rest), asked_with(work, turned), condition.off))
+    return parts
+
+
+def _orders(work: Work) -> list[Said]:
+    parts = []
+    for i, (name, down) in enumerate(work.order):
+        field = work.dataset.any_name[name]
+        rest: Terms = [*work.order[:i], *work.order[i + 1 :]]
+        turned: Terms = [*work.order[:i], (name, not down), *work.order[i + 1 :]]
+        words = f"{field.label}{_way(field.kind) if down else ''}"
+        texts = work.filter_texts
+        parts.append(Said(words, view_text(rest, texts), view_text(turned, texts), order=True))
+    return parts
+
+
+def _way(kind: str) -> str:
+    return (
+        ", latest first"
+        if kind in ("date", "datetime", "time")
+        else ", greatest first"
+        if kind in ("whole", "decimal")
+        else ", from the end"
+    )

@@ -1,0 +1,255 @@
+// What stands above a grid and in its headings: the sentence, the acts of a column, the values that occur, and Find.
+
+import { Conditions } from "./conditions.js";
+
+const PAUSE = 250;
+const headers = { "HX-Request": "true" };
+const folded = (text) => text.normalize("NFD").replace(/\p{M}/gu, "").toLowerCase();
+
+/** sourceOf(element): the source that an element belongs to. */
+export function asking(sourceOf) {
+  const built = new WeakMap(); // by the box that they are drawn in
+  const conditionsOf = (source) => {
+    const box = source.grid?.root.closest("[data-of]")?.querySelector("[data-asks]");
+    if (!box) return null;
+    if (!built.has(box)) built.set(box, new Conditions(box, (asked) => source.arrange(asked)));
+    return built.get(box);
+  };
+  const ask = async (source, path) => {
+    const response = await fetch(source.address(path), { headers });
+    const text = await response.text();
+    if (response.ok) return text;
+    enlaceSay(enlaceWords(text), true);
+    return null;
+  };
+
+  document.addEventListener("click", (event) => {
+    const near = (selector) => event.target.closest(selector);
+    const link = near("[data-sentence] a[href]");
+    if (link) {
+      event.preventDefault();
+      const source = sourceOf(link);
+      source
+        .arrange(new URLSearchParams(link.getAttribute("href").slice(1)))
+        .then(() => source.el("act-conditions")?.focus());
+    }
+    const box = near("[data-edit-box]");
+    if (box) {
+      const source = sourceOf(box);
+      if (source.el("filters")?.hidden) source.el("act-filter")?.click();
+      document.getElementById(box.dataset.editBox)?.focus();
+    }
+    if (near("[data-edit-conditions]")) {
+      const conditions = conditionsOf(sourceOf(event.target));
+      if (conditions) conditions.open ? conditions.close() : conditions.show();
+    }
+    const acts = near(".column-acts");
+    if (acts) openMenu(sourceOf(acts), acts.closest("[data-number]"));
+    else if (!near(".column-menu")) closeMenu();
+  });
+
+  // -- the acts of a column --------------------------------------------------------------------------------
+
+  let menu = null;
+  function closeMenu(back = false) {
+    if (!menu) return;
+    const { root, from } = menu;
+    menu = null;
+    root.remove();
+    if (back) from?.focus();
+  }
+  function openMenu(source, head, from = head.querySelector("a, [tabindex]")) {
+    closeMenu();
+    const { name } = head.dataset;
+    const label = head.querySelector("a, span")?.firstChild?.textContent || name;
+    const order = (term) => () => {
+      const asked = new URLSearchParams(source.view);
+      asked.delete("order");
+      asked.append("order", term);
+      return source.arrange(asked);
+    };
+    const link = head.querySelector("a");
+    const items = [
+      ...(link
+        ? [
+            ["Smallest first", order(name)],
+            ["Greatest first", order(`-${name}`)],
+            ["As one more of the order", () => source.arrange(new URLSearchParams(link.dataset.also))],
+          ]
+        : []),
+      [`Only rows with this value`, () => byCell(source, name, "in")],
+      [`Without this value`, () => byCell(source, name, "not in")],
+      ["Choose from its values …", () => openValues(source, name, label, head)],
+    ];
+    const root = document.createElement("ul");
+    root.className = "column-menu";
+    root.setAttribute("role", "menu");
+    root.setAttribute("aria-label", `Acts of ${label}`);
+    for (const [words, act] of items) {
+      const item = document.createElement("li");
+      item.setAttribute("role", "menuitem");
+      item.tabIndex = -1;
+      item.textContent = words;
+      item.addEventListener("click", () => {
+        closeMenu(true);
+        act();
+      });
+      root.append(item);
+    }
+    root.addEventListener("keydown", (event) => {
+      const all = [...root.children];
+      const at = all.indexOf(document.activeElement);
+      const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: all.length - 1 }[event.key];
+      if (to !== undefined) all[(to + all.length) % all.length].focus();
+      else if (event.key === "Enter" || event.key === " ") document.activeElement.click();
+      else if (event.key === "Escape" || event.key === "Tab") closeMenu(true);
+      else return;
+      event.preventDefault();
+      event.stopPropagation();
+    });
+    place(root, head);
+    menu = { root, from };
+    root.firstElementChild.focus();
+  }
+  function place(root, head) {
+    document.getElementById("content").append(root);
+    const box = head.getBoundingClientRect();
+    root.style.left = `${Math.max(8, Math.min(box.left, innerWidth - root.offsetWidth - 8))}px`;
+    root.style.top = `${Math.min(box.bottom, innerHeight - root.offsetHeight - 8)}px`;
+  }
+  document.addEventListener("keydown", (event) => {
+    const opens = (event.key === "F10" && event.shiftKey) || event.key === "ContextMenu";
+    const cell = event.target.closest?.("[data-grid] [role=gridcell], [data-grid] .grid-head [data-number]");
+    if (!opens || !cell) return;
+    event.preventDefault();
+    const source = sourceOf(cell);
+    const head = cell.matches("[data-number]")
+      ? cell
+      : source.grid.head.querySelectorAll("[data-number]")[source.grid.column - 1];
+    openMenu(source, head, event.target);
+  });
+  async function byCell(source, field, test) {
+    if (!source.record) return enlaceSay("There is no record to take the value of.");
+    const text = await ask(source, `exactly?${new URLSearchParams({ field, record: source.record })}`);
+    if (text) conditionsOf(source)?.apply({ field, test, values: [JSON.parse(text).value] });
+  }
+
+  // -- the values that occur --------------------------------------------------------------------------------
+
+  async function openValues(source, field, label, head) {
+    const root = document.createElement("div");
+    root.className = "column-menu column-values";
+    root.setAttribute("role", "dialog");
+    root.setAttribute("aria-label", `Values of ${label}`);
+    root.innerHTML = `<input type="search" class="form-control form-control-sm" maxlength="200" autocomplete="off"><div class="occurring-box"></div><div class="buttons"><button type="button" class="btn btn-sm btn-primary">Show these</button><button type="button" class="btn btn-sm" data-without>Leave these out</button><button type="button" class="btn btn-sm" data-close>Close</button></div>`;
+    const search = root.querySelector("input");
+    search.placeholder = `Find in ${label}`;
+    search.setAttribute("aria-label", `Find in the values of ${label}`);
+    const box = root.querySelector(".occurring-box");
+    const chosen = new Map();
+    const load = async () => {
+      box.textContent = "Counting …";
+      const html = await ask(source, `values?${new URLSearchParams({ field, typed: search.value })}`);
+      if (!root.isConnected) return;
+      box.innerHTML = html ?? "";
+      for (const tick of box.querySelectorAll("input")) tick.checked = chosen.has(tick.value);
+    };
+    box.addEventListener("change", ({ target }) =>
+      target.checked ? chosen.set(target.value, 1) : chosen.delete(target.value),
+    );
+    search.addEventListener("input", () => {
+      clearTimeout(search.timer);
+      search.timer = setTimeout(load, PAUSE);
+    });
+    root.addEventListener("click", (event) => {
+      const button = event.target.closest("button");
+      if (!button) return;
+      const values = [...chosen.keys()];
+      if ("close" in button.dataset) return closeMenu(true);
+      if (!values.length) return enlaceSay("Tick the values first.");
+      closeMenu(true);
+      conditionsOf(source)?.apply({ field, test: "without" in button.dataset ? "not in" : "in", values });
+    });
+    root.addEventListener("keydown", (event) => {
+      if (event.key === "Escape") closeMenu(true);
+      else if (event.key === "ArrowDown" && event.target === search) box.querySelector("input")?.focus();
+      else return;
+      event.preventDefault();
+      event.stopPropagation();
+    });
+    place(root, head);
+    menu = { root, from: head.querySelector("a, [tabindex]") };
+    search.focus();
+    await load();
+    root.style.top = `${Math.min(head.getBoundingClientRect().bottom, innerHeight - root.offsetHeight - 8)}px`;
+  }
+
+  // -- find ---------------------------------------------------------------------------------------------------
+
+  let finding = null;
+  async function find(input, { again = false, back = false } = {}) {
+    const source = sourceOf(input);
+    const told = input.parentElement.querySelector("[data-found]");
+    const text = input.value.trim();
+    mark(source, text);
+    told.textContent = "";
+    if (!text) return;
+    finding?.abort();
+    const mine = new AbortController();
+    finding = mine;
+    told.textContent = "Looking …";
+    const asked = new URLSearchParams({
+      text,
+      position: source.position ?? 0,
+      again: again ? 1 : 0,
+      back: back ? 1 : 0,
+    });
+    try {
+      const response = await fetch(source.address(`find?${asked}`), { headers, signal: mine.signal });
+      if (!response.ok) {
+        told.textContent = enlaceWords(await response.text());
+        return;
+      }
+      const { count, which, position } = await response.json();
+      told.textContent = count ? `${which} of ${count}` : "Not found";
+      if (count && position !== source.position) await source.goTo(position);
+      mark(source, text);
+    } catch (error) {
+      if (error.name !== "AbortError") told.textContent = "Enlace can't be reached just now.";
+    }
+  }
+  /** Mark what was found in the cells that are seen, without touching them. */
+  function mark(source, text) {
+    if (!CSS.highlights || !source.grid) return;
+    const wanted = folded(text);
+    const ranges = [];
+    const walk = wanted ? document.createTreeWalker(source.grid.rows, NodeFilter.SHOW_TEXT) : null;
+    while (walk?.nextNode()) {
+      const at = folded(walk.currentNode.data).indexOf(wanted);
+      if (at < 0 || at + wanted.length > walk.currentNode.length) continue;
+      const range = new Range();
+      range.setStart(walk.currentNode, at);
+      range.setEnd(walk.currentNode, at + wanted.length);
+      ranges.push(range);
+    }
+    CSS.highlights.set("found", new Highlight(...ranges));
+  }
+  document.addEventListener("input", ({ target }) => {
+    if (!("findText" in target.dataset)) return;
+    clearTimeout(target.timer);
+    target.timer = setTimeout(() => find(target), PAUSE);
+  });
+  document.addEventListener("keydown", (event) => {
+    const input = event.target;
+    if (!input.dataset || !("findText" in input.dataset)) return;
+    if (event.key === "Enter") {
+      event.preventDefault();
+      clearTimeout(input.timer);
+      find(input, { again: true, back: event.shiftKey });
+    } else if (event.key === "Escape") {
+      input.value = "";
+      find(input);
+      sourceOf(input).grid?.focus();
+    }
+  });
+}

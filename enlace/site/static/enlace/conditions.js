@@ -1,0 +1,270 @@
+// Conditions built from parts: a list of tests and of groups of them, which becomes what the grid is asked for.
+
+const WORDS = {
+  is: "is",
+  "is not": "is not",
+  has: "has",
+  lacks: "does not have",
+  begins: "begins with",
+  ends: "ends with",
+  less: "is less than",
+  "at most": "is at most",
+  more: "is more than",
+  "at least": "is at least",
+  between: "is between",
+  "last days": "is in the last … days",
+  "next days": "is in the next … days",
+  this: "is in this",
+  empty: "is empty",
+  filled: "is not empty",
+  says: "says, as in its box",
+  in: "is one of",
+  "not in": "is none of",
+};
+const TEXT = ["has", "is", "is not", "begins", "ends", "lacks", "less", "more", "empty", "filled"];
+const LIST = ["has", "is", "is not", "begins", "ends", "lacks", "empty", "filled"];
+const NUMBER = ["is", "is not", "less", "at most", "more", "at least", "between", "empty", "filled"];
+const DATE = [...NUMBER, "last days", "next days", "this"];
+const JOINTS = { all: "All of these", any: "Any of these", none: "None of these" };
+
+/** The tests that fit a kind of field. */
+export function testsOf(kind) {
+  if (kind === "list") return LIST;
+  if (kind === "date" || kind === "datetime") return DATE;
+  if (kind === "text" || kind === "longtext") return TEXT;
+  return kind === "yesno" ? ["is", "is not", "empty", "filled"] : NUMBER;
+}
+
+/** Conditions as an address says them; those that say nothing yet are left out. */
+export function cleaned(conditions, counts) {
+  const kept = [];
+  for (const one of conditions) {
+    const joint = Object.keys(JOINTS).find((name) => Array.isArray(one[name]));
+    if (joint) {
+      const parts = cleaned(one[joint], counts);
+      if (parts.length) kept.push({ ...one, [joint]: parts });
+    } else if ("sql" in one) {
+      if (one.sql.trim()) kept.push(one);
+    } else {
+      const values = one.values.map((value) => value.trim());
+      const [least] = counts[one.test];
+      if (values.length >= least && values.every(Boolean)) kept.push({ ...one, values });
+    }
+  }
+  return kept;
+}
+
+const make = (tag, attributes = {}, ...children) => {
+  const element = document.createElement(tag);
+  for (const [name, value] of Object.entries(attributes)) {
+    if (name.startsWith("on")) element.addEventListener(name.slice(2), value);
+    else if (name in element && name !== "list") element[name] = value;
+    else element.setAttribute(name, value);
+  }
+  element.append(...children);
+  return element;
+};
+
+export class Conditions {
+  /** box: where it is drawn, with what it is drawn from. ask(query): shows what is asked for. */
+  constructor(box, ask) {
+    const [fields, counts] = [...box.querySelectorAll("script")].map((one) => JSON.parse(one.textContent));
+    Object.assign(this, { box, ask, fields, counts, rest: box.dataset.rest });
+    this.tree = JSON.parse(box.dataset.tree);
+    this.draw();
+  }
+
+  get open() {
+    return !this.box.hidden;
+  }
+
+  show(focus = true) {
+    if (!this.tree.length) this.tree.push(this.fresh());
+    this.box.hidden = false;
+    this.draw();
+    if (focus) this.box.querySelector("select, input")?.focus();
+  }
+
+  fresh() {
+    const { name, kind } = this.fields[0];
+    return { field: name, test: testsOf(kind)[0], values: [""] };
+  }
+
+  /** Ask for the rows that the tree lets pass, with one more condition where one is given. */
+  apply(more = null) {
+    const kept = cleaned(more ? [...this.tree, more] : this.tree, this.counts);
+    const asked = new URLSearchParams(this.rest);
+    if (kept.length) asked.set("only-", JSON.stringify(kept));
+    return this.ask(asked);
+  }
+
+  draw() {
+    const active = document.activeElement?.dataset?.at;
+    for (const old of this.box.querySelectorAll(":scope > .asks-body")) old.remove();
+    const body = make("div", { className: "asks-body" });
+    body.append(this.several(this.tree, "0"));
+    body.append(
+      make(
+        "div",
+        { className: "buttons" },
+        make(
+          "button",
+          { type: "button", className: "btn btn-sm btn-primary", onclick: () => this.apply() },
+          "Show these rows",
+        ),
+        make("button", { type: "button", className: "btn btn-sm", onclick: () => this.close() }, "Close"),
+      ),
+    );
+    body.addEventListener("keydown", (event) => {
+      if (event.key === "Enter" && event.target.matches("input")) {
+        event.preventDefault();
+        this.apply();
+      } else if (event.key === "Escape") {
+        event.stopPropagation();
+        this.close();
+      }
+    });
+    this.box.append(body);
+    if (active) this.box.querySelector(`[data-at="${active}"]`)?.focus();
+  }
+
+  close() {
+    this.box.hidden = true;
+    this.box.closest("[data-sentence]")?.querySelector("[data-edit-conditions].link")?.focus();
+  }
+
+  /** The conditions of one group, and what adds to it. */
+  several(list, at) {
+    const items = list.map((one, i) => make("li", {}, this.one(one, list, i, `${at}-${i}`)));
+    const add = (made, words) =>
+      make(
+        "button",
+        {
+          type: "button",
+          className: "link",
+          onclick: () => {
+            list.push(made());
+            this.draw();
+            this.box.querySelector(`[data-at^="${at}-${list.length - 1}"]`)?.focus();
+          },
+        },
+        words,
+      );
+    return make(
+      "div",
+      {},
+      make("ul", {}, ...items),
+      make(
+        "div",
+        { className: "buttons" },
+        add(() => this.fresh(), "One more"),
+        add(() => ({ any: [this.fresh()] }), "A group"),
+        add(() => ({ sql: "" }), "An SQL expression"),
+      ),
+    );
+  }
+
+  one(condition, list, i, at) {
+    const drop = make(
+      "button",
+      {
+        type: "button",
+        className: "link",
+        "aria-label": "Leave this condition out",
+        onclick: () => {
+          list.splice(i, 1);
+          this.draw();
+        },
+      },
+      "×",
+    );
+    const joint = Object.keys(JOINTS).find((name) => Array.isArray(condition[name]));
+    if (joint) {
+      const choice = this.choice(Object.entries(JOINTS), joint, `${at}-joint`, "Which of the group", (value) => {
+        const parts = condition[joint];
+        delete condition[joint];
+        condition[value] = parts;
+      });
+      return make("div", { className: "asks-group" }, choice, drop, this.several(condition[joint], at));
+    }
+    if ("sql" in condition) {
+      const typed = make("input", {
+        className: "form-control form-control-sm mono",
+        value: condition.sql,
+        "data-at": `${at}-sql`,
+        "aria-label": "Condition as an SQL expression",
+        placeholder: "eta > CURRENT_DATE AND status = 'berthed'",
+        oninput: ({ target }) => {
+          condition.sql = target.value;
+        },
+      });
+      return make("div", { className: "asks-one" }, typed, drop);
+    }
+    return make("div", { className: "asks-one" }, ...this.test(condition, at), drop);
+  }
+
+  test(condition, at) {
+    const field = this.fields.find(({ name }) => name === condition.field) || this.fields[0];
+    const tests = testsOf(field.kind);
+    const known = tests.includes(condition.test) ? tests : [condition.test, ...tests];
+    const fields = this.choice(
+      this.fields.map(({ name, label }) => [name, label]),
+      condition.field,
+      `${at}-field`,
+      "Field",
+      (value) => {
+        condition.field = value;
+        const fit = testsOf(this.fields.find(({ name }) => name === value).kind);
+        if (!fit.includes(condition.test)) Object.assign(condition, { test: fit[0], values: this.values(fit[0], []) });
+      },
+    );
+    const choice = this.choice(
+      known.map((name) => [name, WORDS[name]]),
+      condition.test,
+      `${at}-test`,
+      "Test",
+      (value) => Object.assign(condition, { test: value, values: this.values(value, condition.values) }),
+    );
+    return [fields, choice, ...condition.values.map((value, i) => this.value(condition, value, i, `${at}-value${i}`))];
+  }
+
+  /** As many values as a test takes, those that are there first. */
+  values(test, now) {
+    const count = Math.max(this.counts[test][0], Math.min(now.length, this.counts[test][1]));
+    return Array.from({ length: count }, (_, i) => now[i] ?? (test === "this" ? "month" : ""));
+  }
+
+  value(condition, value, i, at) {
+    const put = (text) => {
+      condition.values[i] = text;
+    };
+    if (condition.test === "this") {
+      const units = ["day", "week", "month", "year"].map((unit) => [unit, unit]);
+      return this.choice(units, value, at, "Stretch of time", put);
+    }
+    return make("input", {
+      className: "form-control form-control-sm",
+      value,
+      "data-at": at,
+      "aria-label": i ? "and the other end" : "Value",
+      oninput: ({ target }) => put(target.value),
+    });
+  }
+
+  choice(options, now, at, label, put) {
+    const made = options.map(([value, words]) => make("option", { value, selected: value === now }, words));
+    return make(
+      "select",
+      {
+        className: "form-select form-select-sm w-auto",
+        "data-at": at,
+        "aria-label": label,
+        onchange: ({ target }) => {
+          put(target.value);
+          this.draw();
+        },
+      },
+      ...made,
+    );
+  }
+}

@@ -1,0 +1,113 @@
+"""The sentence above a grid, the values that occur, and Find."""
+
+import json
+import re
+from html import unescape
+from urllib.parse import parse_qsl, urlencode
+
+from tests.web.pages import Pages
+
+
+class Asking(Pages):
+    def setUp(self):
+        super().setUp()
+        self.calls = self.form("port_call")
+
+    def page(self, **data) -> str:
+        return self.client.get(f"/desk/{self.calls.pk}/", data).content.decode()
+
+    def ids(self, html: str) -> list[int]:
+        return [int(n) for n in re.findall(r'class="record" id="row-i(\d+)"', html)]
+
+    def asked(self, *conditions: dict) -> dict[str, str]:
+        return {"only-": json.dumps(conditions)}
+
+    def test_every_part_can_be_dropped_turned_and_switched_off(self):
+        status = {"field": "status", "test": "is", "values": ["berthed"]}
+        page = self.page(**self.asked(status), **{"only-purpose": "cargo", "order": "-eta"})
+        wanted = self.sql(
+            "SELECT id FROM port_call WHERE status = 'berthed' AND purpose LIKE '%cargo%' ORDER BY eta DESC"
+        )
+        self.assertEqual(self.ids(page), [row[0] for row in wanted])
+        sentence = page[page.index('data-sentence id="sentence"') :]
+        sentence = unescape(sentence[: sentence.index("</p>")])
+        for words in ("Purpose cargo", "Status is berthed", "ETA, latest first"):
+            self.assertIn(words, sentence)
+        drop = dict(re.findall(r'href="\?([^"]*)" aria-label="Drop ([^"]*)"', sentence))
+        without = {words: dict(parse_qsl(query, keep_blank_values=True)) for query, words in drop.items()}
+        self.assertNotIn("only-", without["Status is berthed"])
+        self.assertNotIn("only-purpose", without["Purpose cargo"])
+        off = re.search(r'href="\?([^"]*)" aria-label="Switch Status is berthed off"', sentence)[1]
+        page = self.client.get(f"/desk/{self.calls.pk}/?{off}").content.decode()
+        everybody = self.sql("SELECT count(*) FROM port_call WHERE purpose LIKE '%cargo%'")[0][0]
+        self.assertEqual(len(self.ids(page)), min(everybody, 100))
+        self.assertIn("Switch Status is berthed on", page)
+
+    def test_an_expression_that_an_operator_may_not_ask(self):
+        typed = self.asked({"sql": "sum(cargo_line.tonnes) > 100"})
+        self.assertNotIn("does not show", self.page(**typed))
+        self.client.force_login(self.operator)
+        self.assertIn("which this form does not show", self.page(**typed))
+        self.assertEqual(len(self.ids(self.page(**typed))), 100)
+        near = self.page(**self.asked({"sql": "draught_m > 8 AND status = 'departed'"}))
+        wanted = self.sql("SELECT id FROM port_call WHERE draught_m > 8 AND status = 'departed' ORDER BY id LIMIT 100")
+        self.assertEqual(self.ids(near), [row[0] for row in wanted])
+
+    def test_what_is_no_condition_is_told_and_breaks_nothing(self):
+        for text in ("{", "[3]", '[{"field": "status", "test": "dance"}]'):
+            response = self.client.get(f"/desk/{self.calls.pk}/", {"only-": text})
+            self.assertContains(response, "conditions of this address", status_code=response.status_code)
+            self.assertLess(response.status_code, 500)
+
+    def values(self, **data) -> list[tuple[str, str, int]]:
+        html = self.client.get(f"/desk/{self.calls.pk}/values", data).content.decode()
+        found = re.findall(r'value="([^"]*)">\s*<span>([^<]*)</span>\s*<span class="soft digits">([\d,]+)', html)
+        return [(unescape(v), unescape(w), int(n.replace(",", ""))) for v, w, n in found]
+
+    def test_values_that_occur_with_their_counts(self):
+        counted = self.sql("SELECT status, count(*) FROM port_call GROUP BY 1 ORDER BY 2 DESC, 1")
+        self.assertEqual(self.values(field="status"), [(f"=={s}", s, n) for s, n in counted])
+        value, _, count = next(v for v in self.values(field="pilot_id") if v[1] == "(empty)")
+        self.assertEqual(
+            (value, count), ("no value", self.sql("SELECT count(*) FROM port_call WHERE pilot_id IS NULL")[0][0])
+        )
+        vessel, _, count = self.values(field="vessel_id", typed="doce")[0]
+        page = self.page(**self.asked({"field": "vessel_id", "test": "in", "values": [vessel]}))
+        self.assertEqual(len(self.ids(page)), count)
+        filtered = self.values(field="status", **{"only-vessel_id": vessel})
+        self.assertEqual(sum(n for _, _, n in filtered), count)
+        self.assertEqual(self.client.get(f"/desk/{self.calls.pk}/values", {"field": "gone"}).status_code, 400)
+
+    def test_the_value_of_a_cell(self):
+        status = self.sql("SELECT status FROM port_call WHERE id = 5")[0][0]
+        told = self.client.get(f"/desk/{self.calls.pk}/exactly", {"field": "status", "record": "i5"}).json()
+        self.assertEqual(told, {"value": f"=={status}"})
+        self.assertEqual(
+            self.client.get(f"/desk/{self.calls.pk}/exactly", {"field": "notes", "record": "i5"}).status_code, 400
+        )
+
+    def found(self, text: str, **data) -> dict:
+        return self.client.get(f"/desk/{self.calls.pk}/find", {"text": text, **data}).json()
+
+    def test_find_goes_on_and_back_and_around(self):
+        ids = [row[0] for row in self.sql("SELECT id FROM port_call ORDER BY id")]
+        wanted = self.sql(
+            "SELECT c.id FROM port_call c JOIN vessel v ON v.id = c.vessel_id WHERE v.name LIKE '%Doce%' ORDER BY c.id"
+        )
+        places = [ids.index(row[0]) for row in wanted]
+        first = self.found("dôce")
+        self.assertEqual((first["count"], first["which"], first["position"]), (len(places), 1, places[0]))
+        second = self.found("doce", position=places[0], again=1)
+        self.assertEqual((second["which"], second["position"]), (2, places[1]))
+        self.assertEqual(self.found("doce", position=places[1], again=1, back=1)["position"], places[0])
+        self.assertEqual(self.found("doce", position=places[0], again=1, back=1)["position"], places[-1])
+        self.assertEqual(self.found("doce", position=places[-1], again=1)["position"], places[0])
+        self.assertEqual(self.found("nothing at all"), {"count": 0})
+        draught = self.sql("SELECT draught_m FROM port_call WHERE draught_m IS NOT NULL LIMIT 1")[0][0]
+        self.assertGreater(self.found(f"{float(draught):,.2f}")["count"], 0)
+
+    def test_boxes_keep_the_conditions(self):
+        page = self.page(**self.asked({"field": "status", "test": "filled", "values": []}))
+        kept = unescape(re.search(r'name="only-" value="([^"]*)"', page)[1])
+        again = self.client.get(f"/desk/{self.calls.pk}/?{urlencode({'only-': kept, 'only-purpose': 'cargo'})}")
+        self.assertContains(again, "Status is not empty")
