@@ -33,7 +33,7 @@ class Asking(Pages):
         sentence = unescape(sentence[: sentence.index("</p>")])
         for words in ("Purpose cargo", "Status is berthed", "ETA, latest first"):
             self.assertIn(words, sentence)
-        drop = dict(re.findall(r'href="\?([^"]*)" aria-label="Drop ([^"]*)"', sentence))
+        drop = dict(re.findall(r'href="\?([^"]*)" aria-label="Leave out ([^"]*)"', sentence))
         without = {words: dict(parse_qsl(query, keep_blank_values=True)) for query, words in drop.items()}
         self.assertNotIn("only-", without["Status is berthed"])
         self.assertNotIn("only-purpose", without["Purpose cargo"])
