@@ -104,8 +104,8 @@ def edit_value(work: Work, identifier: str, name: str, value: Any) -> Kept:
     return Kept(work, after.id, stored, result)
 
 
-def add(work: Work) -> RecordView:
-    """A new record."""
+def fresh(work: Work) -> PendingRecord:
+    """A new record as it starts, not kept yet. Raises Problem where none can be entered."""
     work.require_editable()
     if lacking := work.dataset.lacking_keys:
         labels = " and ".join(work.dataset.by_name[name].label for name in lacking)
@@ -116,6 +116,12 @@ def add(work: Work) -> RecordView:
         master = work.master_work.record(work.master)
         linked = work.part.links_to(work.master, master.pending, dict(master.stored) if master.stored else None)
         record = replace(linked, now={**record.now, **linked.now})
+    return record
+
+
+def add(work: Work) -> RecordView:
+    """A new record."""
+    record = fresh(work)
     work.store.put("New record", {record.id: None}, {record.id: record})
     work.forget_new()
     return work.view(record.id, work.position(record.id), None, record)

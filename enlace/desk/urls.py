@@ -5,6 +5,7 @@ from django.urls import path
 from . import (
     actions,
     asking_views,
+    block_views,
     journal_views,
     kept_views,
     lists,
@@ -33,6 +34,7 @@ ACTS = (
     ("edit", views.edit, "edit"),
     ("preview", views.preview, "preview"),
     ("empty", views.empty, "empty"),
+    ("block", block_views.block, "block"),
     ("choices", lists.choices, "choices"),
     ("add-to", lists.add_to, "add-to"),
     ("bring", lists.bring, "bring"),

@@ -53,10 +53,12 @@ export function asking(sourceOf) {
   let menu = null;
   function closeMenu(back = false) {
     if (!menu) return;
-    const { root, from } = menu;
+    const { root, from, source } = menu;
     menu = null;
     root.remove();
-    if (back) from?.focus();
+    if (!back) return;
+    if (from?.isConnected) from.focus();
+    else source.grid?.focus(); // its row was drawn anew meanwhile
   }
   function openMenu(source, head, from = head.querySelector("a, [tabindex]")) {
     closeMenu();
@@ -108,7 +110,7 @@ export function asking(sourceOf) {
       event.stopPropagation();
     });
     place(root, head);
-    menu = { root, from };
+    menu = { root, from, source };
     root.firstElementChild.focus();
   }
   function place(root, head) {
@@ -178,7 +180,7 @@ export function asking(sourceOf) {
       event.stopPropagation();
     });
     place(root, head);
-    menu = { root, from: head.querySelector("a, [tabindex]") };
+    menu = { root, from: head.querySelector("a, [tabindex]"), source };
     search.focus();
     await load();
     root.style.top = `${Math.min(head.getBoundingClientRect().bottom, innerHeight - root.offsetHeight - 8)}px`;
@@ -198,6 +200,8 @@ export function asking(sourceOf) {
     const mine = new AbortController();
     finding = mine;
     told.textContent = "Looking …";
+    await source.moving; // the place to go on from is where the last move leads
+    if (mine.signal.aborted) return;
     const asked = new URLSearchParams({
       text,
       position: source.position ?? 0,

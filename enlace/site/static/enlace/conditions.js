@@ -215,7 +215,9 @@ export class Conditions {
       (value) => {
         condition.field = value;
         const fit = testsOf(this.fields.find(({ name }) => name === value).kind);
-        if (!fit.includes(condition.test)) Object.assign(condition, { test: fit[0], values: this.values(fit[0], []) });
+        // A test that nobody chose gives way to what one asks of such a field first.
+        if (!fit.includes(condition.test) || condition.test === tests[0])
+          Object.assign(condition, { test: fit[0], values: this.values(fit[0], condition.values) });
       },
     );
     const choice = this.choice(

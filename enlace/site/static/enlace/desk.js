@@ -524,6 +524,8 @@ const KEYS = [
   ["Alt+Shift+D", "Go to the next records on the sheet", () => nextSource()],
   ["F6, Shift+F6", "From control to control"],
   ["F2 or Enter", "Edit the cell; Escape leaves it as it was"],
+  ["Shift and arrows", "Choose several cells; Ctrl+C copies them, Ctrl+V puts a block in, Delete clears it"],
+  ["Ctrl+D", "Fill the chosen cells with what stands in the first row"],
   ["?", "This list"],
 ];
 const here = () => sourceOf(document.activeElement);

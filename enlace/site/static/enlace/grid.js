@@ -6,11 +6,40 @@
 const MOST_HEIGHT = 6_000_000;
 const PAUSE = 60;
 
+/** Lines of texts as a spreadsheet takes them: tabs between, quoted where a text has a tab, a line or a quote in it. */
+export function asBlocks(lines) {
+  const quoted = (text) => (/[\t\n\r"]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
+  const safe = (text) => text.replaceAll("&", "&amp;").replaceAll("<", "&lt;");
+  const html = lines.map((line) => `<tr>${line.map((text) => `<td>${safe(text)}</td>`).join("")}</tr>`).join("");
+  return { plain: lines.map((line) => line.map(quoted).join("\t")).join("\n"), html: `<table>${html}</table>` };
+}
+
+/** What a spreadsheet put on the clipboard, as lines of texts. */
+export function fromBlock(text) {
+  const lines = [[""]];
+  let quoted = false;
+  for (let at = 0; at < text.length; at++) {
+    const sign = text[at];
+    const line = lines.at(-1);
+    if (quoted) {
+      if (sign !== '"') line[line.length - 1] += sign;
+      else if (text[at + 1] === '"') line[line.length - 1] += text[at++];
+      else quoted = false;
+    } else if (sign === '"' && line.at(-1) === "") quoted = true;
+    else if (sign === "\t") line.push("");
+    else if (sign === "\n") lines.push([""]);
+    else if (sign !== "\r" || text[at + 1] !== "\n") line[line.length - 1] += sign;
+  }
+  if (lines.length > 1 && lines.at(-1).length === 1 && lines.at(-1)[0] === "") lines.pop();
+  return lines;
+}
+
 export class Grid {
   /** moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
    *  view: its order and filters. edits: what is typed; rows are read after it has arrived, and again if more of it went out meanwhile. */
-  constructor(root, url, { moved, edit, edits, view }) {
-    Object.assign(this, { root, url, moved, edit, edits, view });
+  constructor(root, url, { moved, edit, edits, view, block }) {
+    Object.assign(this, { root, url, moved, edit, edits, view, block });
+    this.anchor = null; // where a range of cells was begun
     this.scroller = root.querySelector("[data-scroller]");
     this.head = root.querySelector(".grid-head");
     this.runway = root.querySelector("[data-runway]");
@@ -37,6 +66,7 @@ export class Grid {
     this.root.addEventListener("keydown", (event) => this.key(event));
     this.head.addEventListener("keydown", (event) => this.headKey(event));
     this.rows.addEventListener("paste", (event) => this.pasted(event));
+    this.rows.addEventListener("copy", (event) => this.copied(event));
     new ResizeObserver(() => this.resized()).observe(this.scroller);
   }
 
@@ -144,7 +174,10 @@ export class Grid {
         const address = `${this.url}rows?start=${start}&size=${this.size}&${this.view}`;
         const response = await fetch(address, { signal, headers: { "HX-Request": "true" } });
         html = await response.text();
-        if (!response.ok) return enlaceSay(html.trim().slice(0, 400), true);
+        if (!response.ok) {
+          if (response.status === 503) setTimeout(() => this.load(start), 2000); // busy or away: the rows are still old ones
+          return enlaceSay(enlaceWords(html), true);
+        }
       } while (count !== this.edits.count);
     } catch (error) {
       if (error.name === "AbortError") return;
@@ -204,12 +237,68 @@ export class Grid {
   }
 
   mark() {
-    for (const old of this.rows.querySelectorAll('[aria-selected="true"]')) old.removeAttribute("aria-selected");
+    for (const old of this.rows.querySelectorAll(".record[aria-selected]")) old.removeAttribute("aria-selected");
+    this.markRange();
     for (const old of this.rows.querySelectorAll('[tabindex="0"]')) old.tabIndex = -1;
     const row = this.current.position === null ? null : this.row(this.current.position);
     row?.setAttribute("aria-selected", "true");
     const cell = (row || this.rows.firstElementChild)?.children[this.column];
     if (cell) cell.tabIndex = 0;
+  }
+
+  // -- several cells ---------------------------------------------------------------------------------------
+
+  /** The cells from where a range was begun to the current one; null for one cell alone. */
+  get range() {
+    if (!this.anchor || this.current.position === null) return null;
+    const [{ position, column }, here] = [this.anchor, this.current.position];
+    if (position === here && column === this.column) return null;
+    return {
+      top: Math.min(position, here),
+      bottom: Math.max(position, here),
+      left: Math.min(column, this.column),
+      right: Math.max(column, this.column),
+    };
+  }
+
+  markRange() {
+    for (const old of this.rows.querySelectorAll(".in-range")) {
+      old.classList.remove("in-range");
+      old.removeAttribute("aria-selected");
+    }
+    const { range } = this;
+    if (!range) return;
+    for (let at = range.top; at <= range.bottom; at++)
+      for (const cell of [...(this.row(at)?.children || [])].slice(range.left, range.right + 1)) {
+        cell.classList.add("in-range");
+        cell.setAttribute("aria-selected", "true");
+      }
+  }
+
+  /** The texts of the range, or of the current cell, as far as the page has its rows. */
+  texts() {
+    const at = this.current.position;
+    const { top, bottom, left, right } = this.range || { top: at, bottom: at, left: this.column, right: this.column };
+    const lines = [];
+    for (let position = top; position <= bottom; position++) {
+      const row = this.row(position);
+      if (row) lines.push([...row.children].slice(left, right + 1).map((cell) => cell.textContent));
+    }
+    return { lines, top, left, whole: lines.length === bottom - top + 1 };
+  }
+
+  copied(event) {
+    if (this.editing || event.target.closest?.("input, textarea") || String(getSelection())) return;
+    const { lines, whole } = this.texts();
+    if (!lines.length) return;
+    event.preventDefault();
+    const { plain, html } = asBlocks(lines);
+    event.clipboardData.setData("text/plain", plain);
+    event.clipboardData.setData("text/html", html);
+    const count = lines.length * lines[0].length;
+    enlaceSay(
+      whole ? `${count} cell${count === 1 ? "" : "s"} copied.` : "Only the rows that the page shows were copied.",
+    );
   }
 
   moveTo(position, column) {
@@ -239,6 +328,8 @@ export class Grid {
     const cell = event.target.closest('[role="gridcell"]');
     if (!cell || event.target.closest("input, select")) return;
     const row = cell.parentElement;
+    if (!event.shiftKey) this.anchor = null;
+    else this.anchor ||= { position: this.current.position, column: this.column };
     this.moveTo(this.first + [...this.rows.children].indexOf(row), Math.max(1, [...row.children].indexOf(cell)));
   }
 
@@ -250,6 +341,7 @@ export class Grid {
     const end = this.head.querySelectorAll("[data-number]").length;
     const page = Math.max(1, this.visible - 1);
     const ctrl = event.ctrlKey || event.metaKey;
+    const shift = event.shiftKey;
     const moves = {
       ArrowDown: [position + 1, this.column],
       ArrowUp: [position - 1, this.column],
@@ -265,7 +357,22 @@ export class Grid {
       this.headings[this.column - 1]?.focus();
     } else if (moves[event.key] && !event.altKey) {
       event.preventDefault();
+      if (!shift) this.anchor = null;
+      else this.anchor ||= { position, column: this.column };
       this.moveTo(...moves[event.key]);
+    } else if (ctrl && event.key.toLowerCase() === "d" && this.range) {
+      event.preventDefault();
+      const { top, bottom, left } = this.range;
+      const [first] = this.texts().lines;
+      this.block("fill", { top: top + 1, left }, Array(bottom - top).fill(first));
+    } else if (event.key === "Escape" && this.range) {
+      event.preventDefault();
+      this.anchor = null;
+      this.markRange();
+    } else if (event.key === "Delete" && this.range) {
+      event.preventDefault();
+      const { top, bottom, left, right } = this.range;
+      this.block("clear", { top, left }, Array(bottom - top + 1).fill(Array(right - left + 1).fill("")));
     } else if (event.key === "F2" || event.key === "Enter") {
       event.preventDefault();
       this.startEdit();
@@ -304,8 +411,16 @@ export class Grid {
   pasted(event) {
     if (this.editing) return;
     const text = event.clipboardData.getData("text/plain");
-    if (text) this.startEdit(text.replace(/\r?\n$/, ""));
     event.preventDefault();
+    if (!text) return;
+    const lines = fromBlock(text);
+    const { range } = this;
+    if (lines.length === 1 && lines[0].length === 1) {
+      if (!range) return this.startEdit(lines[0][0]);
+      const wide = Array(range.right - range.left + 1).fill(lines[0][0]);
+      return this.block("paste", range, Array(range.bottom - range.top + 1).fill(wide));
+    }
+    this.block("paste", range || { top: this.current.position ?? 0, left: this.column }, lines);
   }
 
   startEdit(text) {

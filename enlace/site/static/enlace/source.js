@@ -1,7 +1,7 @@
 // One source of records on the page: its current record, its grid, its editors, wherever they stand on the sheet.
 
 import { CellEditor } from "./celleditor.js";
-import { apply, complain } from "./edits.js";
+import { apply, complain, token } from "./edits.js";
 import { Grid } from "./grid.js";
 
 const fresh = () =>
@@ -50,6 +50,7 @@ export class Source {
       edits: this.page.edits,
       moved: (id, position) =>
         this.move(id ? `record?record=${encodeURIComponent(id)}&position=${position}` : `at?position=${position}`, 90),
+      block: (how, from, lines) => this.block(how, from, lines),
       edit: (row, head, cell, text) =>
         this.editable ? this.cells.open(row, head, cell, text) : enlaceSay("These records are read only."),
     });
@@ -178,6 +179,32 @@ export class Source {
   }
 
   // -- editing beside the grid -------------------------------------------------------------------------------
+
+  /** Put lines of texts into the grid from a cell on, after a question where it is about more than one record. */
+  async block(how, { top, left }, lines) {
+    if (!this.editable) return enlaceSay("These records are read only.");
+    await this.page.settled();
+    const data = { how, from: top, column: left - 1, lines: JSON.stringify(lines) };
+    const body = new FormData();
+    for (const [name, value] of Object.entries({ ...data, preview: 1 })) body.append(name, value);
+    const response = await fetch(this.address("block"), {
+      method: "POST",
+      body,
+      headers: { "HX-Request": "true", "X-CSRFToken": token() },
+    });
+    if (!response.ok) return complain(response);
+    const { edited, new: made, refused } = await response.json();
+    if (edited + made > 1 || refused.length) {
+      const parts = [edited && `change ${edited} record${edited === 1 ? "" : "s"}`, made && `enter ${made} new`].filter(
+        Boolean,
+      );
+      const words = parts.length ? `This would ${parts.join(" and ")}.` : "Nothing of it can be put in.";
+      if (!(await enlaceAsk([words, ...refused].join(" "), how === "clear" ? "Clear" : "Put it in")))
+        return this.grid.focus();
+    }
+    if (edited + made) await this.send("block", data);
+    this.grid.focus();
+  }
 
   send(act, data) {
     return this.page.edits.send(this.address(act), act, data, this);

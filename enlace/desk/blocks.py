@@ -1,0 +1,165 @@
+"""A block of texts put into a grid, as from a spreadsheet: many records, one step to undo."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from django.db import transaction
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.draft import PendingRecord
+from enlace.core.draft.pending import as_read
+from enlace.core.model.values import key_of
+from enlace.core.problem import Problem
+
+from . import editing
+from .contexts import on_grid
+from .typed import Typed, typed_in
+from .work import Work
+
+MOST_LINES, MOST_CELLS = 20_000, 100_000
+AT_ONCE = 500  # records that are read together
+MOST_TOLD = 6  # sentences
+
+
+@dataclass
+class Block:
+    """What a block comes to. lines: by record id, what is typed into it ("" for the id of one to be made). refused: the
+    sentences about cells that nothing can be put into, with how many cells each is about.
+    """
+
+    lines: list[tuple[str, list[tuple[FieldSpec, Typed]]]] = field(default_factory=list)
+    refused: Counter[str] = field(default_factory=Counter)
+    edited: int = 0
+    made: int = 0
+
+    def told(self) -> list[str]:
+        """What is refused, in sentences, the most frequent first."""
+        several = [
+            f"{sentence} ({count} cell{'s' * (count != 1)})" for sentence, count in self.refused.most_common(MOST_TOLD)
+        ]
+        rest = len(self.refused) - len(several)
+        return several + ([f"And {rest} more such sentences."] if rest > 0 else [])
+
+
+def read_block(work: Work, position: int, column: int, lines: Sequence[Sequence[str]]) -> Block:
+    """What putting lines of texts into the grid from a cell on would do; lists are asked, nothing is changed.
+
+    column: of the first text, counted from 0. Lines beyond the last record become new ones. Raises Problem.
+    """
+    work.require_editable()
+    if len(lines) > MOST_LINES or sum(map(len, lines)) > MOST_CELLS:
+        raise Problem(
+            f"At most {MOST_LINES:,} lines and {MOST_CELLS:,} cells can be pasted at once.",
+            "Paste a part of it.",
+            code="bad",
+        )
+    fields = on_grid(work).shown[column:]
+    wide = max((len(line) for line in lines), default=0)
+    block = Block()
+    if wide > len(fields):
+        block.refused["There is no column for what stands further right."] += sum(
+            max(0, len(line) - len(fields)) for line in lines
+        )
+    known: dict[tuple[str, str], Typed | Problem] = {}
+    for start in range(0, len(lines), AT_ONCE):
+        part = lines[start : start + AT_ONCE]
+        _read_part(work, block, [row.id for row in work.window(position + start, len(part))[0]], fields, part, known)
+    return block
+
+
+def _read_part(
+    work: Work, block: Block, ids: list[str], fields: Sequence[FieldSpec], lines: Sequence[Sequence[str]],
+    known: dict[tuple[str, str], Typed | Problem],
+) -> None:  # fmt: skip
+    stored, there = work.stored_of(ids), work.store.some(ids)
+    for i, line in enumerate(lines):
+        identifier = ids[i] if i < len(ids) else ""
+        before, read = there.get(identifier), stored.get(identifier)
+        if identifier and before is not None and before.state == "removed":
+            block.refused["A record is marked for removal."] += len(line)
+            continue
+        if identifier and before is None and read is None:
+            block.refused["A record is not there any more, or can't be told apart from others."] += len(line)
+            continue
+        values = before.values(read) if before else read or {}
+        locked = work.view(identifier, None, read, before).locked if identifier and _may_lock(fields) else frozenset()
+        cells = []
+        for one, text in zip(fields, line, strict=False):
+            made = _typed(work, one, text, values, locked, known)
+            if isinstance(made, Typed):
+                cells.append((one, made))
+            elif made:
+                block.refused[made] += 1
+        if cells and (identifier or any(text.strip() for text in line)):
+            block.lines.append((identifier, cells))
+            block.made += not identifier
+            block.edited += bool(identifier)
+
+
+def _may_lock(fields: Sequence[FieldSpec]) -> bool:
+    return any(one.read_only_when for one in fields)
+
+
+def _typed(
+    work: Work,
+    one: FieldSpec,
+    text: str,
+    values: object,
+    locked: frozenset[str],
+    known: dict[tuple[str, str], Typed | Problem],
+) -> Typed | str:
+    """What a text stands for in a field, or a sentence why it can't be put there."""
+    if one.read_only or one.generated or one.formula or one.outside or one.kind in ("picture", "binary"):
+        return f"{one.label} can't be edited here."
+    if one.name in locked:
+        return f"{one.label} can't be edited while the record is as it is."
+    narrowed = one.lookup is not None and bool(one.lookup.narrowed)
+    place = (one.name, text)
+    if narrowed or place not in known:
+        try:
+            known[place] = typed_in(work, one, text, "", values)  # type: ignore[arg-type]
+        except Problem as problem:
+            known[place] = problem
+    made = known[place]
+    return made if isinstance(made, Typed) else str(made)
+
+
+def put_block(work: Work, block: Block, label: str) -> list[str]:
+    """Put a block into the draft as one step; the ids of the records that it changed, in order."""
+    ids = [identifier for identifier, _ in block.lines if identifier]
+    stored: dict[str, dict[str, Any]] = {}
+    for start in range(0, len(ids), AT_ONCE):
+        stored |= work.stored_of(ids[start : start + AT_ONCE])
+    fresh = [editing.fresh(work) for identifier, _ in block.lines if not identifier]
+    before: dict[str, PendingRecord | None] = {}
+    after: dict[str, PendingRecord | None] = {}
+    with transaction.atomic():
+        there = work.store.some(ids)
+        new = iter(fresh)
+        for identifier, cells in block.lines:
+            read = stored.get(identifier)
+            was = there.get(identifier)
+            record = was or (
+                as_read(work.dataset, identifier, key_of(identifier), read)
+                if read
+                else next(new)
+                if not identifier
+                else None
+            )
+            if record is None or record.state == "removed":
+                continue
+            for one, typed in cells:
+                if read is not None and one.name not in record.touched and record.conflict is None:
+                    record = replace(record, was={**record.was, one.name: read.get(one.name)})
+                record = typed.into(record, read)
+            result = None if record.idle else record
+            if was != result:
+                before[record.id], after[record.id] = was, result
+        if after:
+            work.store.put(label, before, after)
+    work.forget_new()
+    return list(after)

@@ -1,0 +1,128 @@
+"""Asking for rows and putting blocks of cells in, by keyboard alone and by mouse."""
+
+from playwright.sync_api import expect
+
+from tests.browser.served import Served
+
+PASTE = """([selector, text]) => {
+    const data = new DataTransfer();
+    data.setData("text/plain", text);
+    document.activeElement.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }));
+}"""
+COPY = """() => {
+    const data = new DataTransfer();
+    document.activeElement.dispatchEvent(new ClipboardEvent("copy", { clipboardData: data, bubbles: true, cancelable: true }));
+    return [data.getData("text/plain"), data.getData("text/html")];
+}"""
+
+
+class Asking(Served):
+    def test_conditions_by_keyboard_alone(self):
+        page = self.work("Port call")
+        self.cell(0, 2).click()
+        page.keyboard.press("Alt+Shift+KeyC")
+        expect(page.locator(".asks [aria-label=Field]")).to_be_focused()
+        page.keyboard.type("Status")
+        page.keyboard.press("Tab")
+        page.keyboard.press("Tab")
+        expect(page.locator(".asks [aria-label=Value]")).to_be_focused()
+        page.keyboard.type("berth")
+        page.keyboard.press("Enter")
+        expect(page.locator("#sentence")).to_contain_text("Status has “berth”")
+        expect(page.locator("#act-filter")).to_have_text("Filtered")
+        expect(page.locator("#filters")).to_be_hidden()
+        # the address holds it
+        page.reload()
+        expect(page.locator("#sentence")).to_contain_text("Status has “berth”")
+        count = page.locator("#rows .record").count()
+        page.locator("#sentence [aria-label^=Switch]").press("Enter")
+        expect(page.locator("#rows .record").nth(count)).to_be_attached()
+        expect(page.locator(".said-part.off")).to_have_count(1)
+        page.locator("#sentence [aria-label^='Leave out']").click()
+        expect(page.locator(".said-part")).to_have_count(0)
+
+    def test_the_acts_of_a_column(self):
+        page = self.work("Port call")
+        self.cell(2, 6).click()
+        status = self.cell(2, 6).text_content()
+        page.keyboard.press("Shift+F10")
+        expect(page.get_by_role("menu", name="Acts of Status")).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(self.cell(2, 6)).to_be_focused()
+        page.keyboard.press("Shift+F10")
+        page.get_by_role("menuitem", name="Only rows with this value").click()
+        expect(page.locator("#sentence")).to_contain_text(f"Status {status}")
+        page.get_by_role("columnheader", name="Vessel").hover()
+        page.get_by_role("button", name="Acts of Vessel").click()
+        page.get_by_role("menuitem", name="Choose from its values").click()
+        values = page.locator(".occurring label")
+        page.get_by_label("Find in the values of Vessel").fill("doce")
+        expect(values.first).to_contain_text("Doce")
+        count = int(values.first.locator(".digits").text_content())
+        values.first.click()
+        page.get_by_role("button", name="Show these").click()
+        expect(page.locator("#rows .record")).to_have_count(count)
+
+    def test_find_marks_and_moves(self):
+        page = self.work("Port call")
+        self.cell(0, 2).click()
+        page.keyboard.press("Alt+Shift+KeyL")
+        expect(page.locator("#find")).to_be_focused()
+        page.keyboard.type("jangáda")
+        expect(page.locator("#sentence [data-found]")).to_contain_text("1 of ")
+        expect(page.locator("#rows .record[aria-selected=true]")).to_contain_text("Jangada")
+        expect(page.locator("#panel")).not_to_have_attribute("data-position", "0")
+        first = page.locator("#panel").get_attribute("data-position")
+        page.keyboard.press("Enter")
+        expect(page.locator("#sentence [data-found]")).to_contain_text("2 of ")
+        expect(page.locator("#panel")).not_to_have_attribute("data-position", first)
+        self.assertGreater(page.evaluate("CSS.highlights.get('found').size"), 0)
+        page.keyboard.press("Shift+Enter")
+        expect(page.locator("#panel")).to_have_attribute("data-position", first)
+
+    def test_several_fields_in_an_order_by_keyboard(self):
+        page = self.work("Port call")
+        self.cell(0, 6).click()
+        page.keyboard.press("ArrowUp")
+        expect(page.get_by_role("columnheader", name="Status").get_by_role("link")).to_be_focused()
+        page.keyboard.press("Enter")
+        expect(page.locator("[data-name=status]")).to_have_attribute("aria-sort", "ascending")
+        expect(page.get_by_role("columnheader", name="Status").get_by_role("link")).to_be_focused()
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("Shift+Enter")
+        expect(page.locator("[data-name=eta]")).to_have_attribute("aria-sort", "ascending")
+        expect(page.locator("#sentence")).to_contain_text("by Status × then ETA", use_inner_text=True)
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("#rows [role=gridcell]:focus")).to_have_count(1)
+
+
+class Blocks(Served):
+    def test_a_range_is_copied_pasted_filled_and_cleared(self):
+        page = self.work("Vessel")
+        self.cell(0, 3).click()
+        page.keyboard.press("Shift+ArrowDown")
+        page.keyboard.press("Shift+ArrowRight")
+        expect(page.locator("#rows .in-range")).to_have_count(4)
+        plain, html = page.evaluate(COPY)
+        names = [self.cell(n, 3).text_content() for n in (0, 1)]
+        self.assertEqual([line.split("\t")[0] for line in plain.split("\n")], names)
+        self.assertIn(f"<td>{names[0]}</td>", html)
+        page.keyboard.press("Escape")
+        expect(page.locator("#rows .in-range")).to_have_count(0)
+        self.cell(3, 3).click()
+        page.evaluate(PASTE, ["", "Alfa do Mar\tTanker\nBeta do Mar\tTug\n"])
+        expect(page.locator("#question")).to_contain_text("This would change 2 records.")
+        page.locator("#question").get_by_role("button", name="Put it in").click()
+        self.says("Paste: 2 records changed.", page)
+        expect(self.cell(4, 3)).to_have_text("Beta do Mar")
+        expect(page.locator("#strip")).to_contain_text("2 records pending")
+        self.cell(3, 3).click()
+        page.keyboard.press("Shift+ArrowDown")
+        page.keyboard.press("Shift+ArrowDown")
+        page.keyboard.press("Control+d")
+        page.locator("#question").get_by_role("button", name="Put it in").click()
+        expect(self.cell(5, 3)).to_have_text("Alfa do Mar")
+        expect(page.locator("#strip")).to_contain_text("3 records pending")
+        for left in (2, 0):
+            page.locator("#act-undo").click()
+            expect(page.locator("#strip")).to_contain_text(f"{left} records pending" if left else "Nothing is pending")

@@ -1,0 +1,74 @@
+"""Blocks of cells put into a grid: many records, one step, and what can't be put in is told."""
+
+import json
+
+from tests.web.pages import Pages
+
+
+class Blocks(Pages):
+    def setUp(self):
+        super().setUp()
+        self.vessels = self.form("vessel")
+        names = [f.name for f in self.vessels.dataset.to_spec().shown]
+        self.place = {name: n for n, name in enumerate(names)}
+
+    def block(self, lines, at=0, field="name", status=200, **more):
+        data = {"from": at, "column": self.place[field], "lines": json.dumps(lines), "record": "i1", **more}
+        return self.post(self.vessels, "block", status, **data)
+
+    def preview(self, lines, **more):
+        return self.block(lines, preview="1", **more).json()
+
+    def pending(self):
+        draft = self.vessels.drafts.first()
+        return draft.counts if draft else {}
+
+    def test_many_records_in_one_step(self):
+        lines = [["Alfa", "Tanker"], ["Bravo", "TUG"], ["Charlie", "Container ship"]]
+        self.assertEqual(self.preview(lines, at=2), {"edited": 3, "new": 0, "refused": []})
+        self.assertEqual(self.pending(), {})
+        self.assertIn("Paste: 3 records changed.", self.said(self.block(lines, at=2)))
+        self.assertEqual(self.pending()["edited"], 3)
+        self.assertIn("Saved 3 records", self.said(self.post(self.vessels, "save")))
+        rows = self.sql(
+            "SELECT v.name, t.name FROM vessel v JOIN vessel_type t ON t.code = v.vessel_type_code WHERE v.id IN (3, 4, 5) ORDER BY v.id"
+        )
+        self.assertEqual(rows, [("Alfa", "Tanker"), ("Bravo", "Tug"), ("Charlie", "Container ship")])
+
+    def test_one_step_of_undo(self):
+        self.block([["One"], ["Two"], ["Three"]])
+        self.post(self.vessels, "undo")
+        self.assertEqual(self.pending()["all"], 0)
+        self.post(self.vessels, "redo")
+        self.assertEqual(self.pending()["all"], 3)
+
+    def test_lines_beyond_the_last_record_become_new_ones(self):
+        count = self.sql("SELECT count(*) FROM vessel")[0][0]
+        lines = [["Last"], ["New One"], ["New Two"], [""]]
+        self.assertEqual(self.preview(lines, at=count - 1), {"edited": 1, "new": 2, "refused": []})
+        self.block(lines, at=count - 1)
+        self.assertEqual((self.pending()["new"], self.pending()["edited"]), (2, 1))
+
+    def test_what_can_not_be_put_in_is_told_and_the_rest_goes_in(self):
+        told = self.preview([["7", "1234567", "Name"], ["8", "2345678", "Other"]], field="id")
+        self.assertEqual(told["edited"], 2)
+        self.assertEqual(told["refused"], ["ID can't be edited here. (2 cells)"])
+        wide = self.preview([["x"] * 40])
+        self.assertTrue(any("no column" in sentence for sentence in wide["refused"]))
+        self.block([["no such type"]], field="vessel_type_code")
+        self.assertEqual(self.pending()["faulty"], 1)
+
+    def test_removed_records_and_odd_requests(self):
+        self.post(self.vessels, "remove", record="i1")
+        self.assertIn("marked for removal", self.preview([["A"], ["B"]])["refused"][0])
+        for lines in ("{", "[1]", '[["a", 3]]', '"x"'):
+            response = self.client.post(f"/desk/{self.vessels.pk}/block", {"from": 0, "column": 0, "lines": lines})
+            self.assertEqual(response.status_code, 400, lines)
+        many = self.client.post(
+            f"/desk/{self.vessels.pk}/block", {"from": 0, "column": 0, "lines": json.dumps([["x"]] * 20_001)}
+        )
+        self.assertEqual(many.status_code, 400)
+
+    def test_nothing_is_other_than_it_was(self):
+        name = self.sql("SELECT name FROM vessel WHERE id = 1")[0][0]
+        self.assertIn("nothing is other than it was", self.said(self.block([[name]])))
