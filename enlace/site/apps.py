@@ -25,6 +25,8 @@ def policy() -> Policy:
     return Policy(
         home=settings.HOME,
         own=(*(settings.HOME / name for name in ("local", "practice", "kept", "demo")), folder(True)),
+        # The demo's database plays the part of one that was there before: people connect it as they would their own.
+        open=(settings.HOME / "demo",) if settings.DEMO else (),
         folders=folders,
         servers=None if settings.SERVERS is None else tuple(servers_of(settings.SERVERS)),
     )

@@ -319,5 +319,6 @@ class Wiring(Sheets):
         )
         with self.assertRaises(CommandError):
             call_command("check_wiring", stdout=out)
+        self.assertRegex(self.act("show"), r'data-repair="Name needs a value[^"]*">\s*Add an editor')
         self.act("repair", sentence="Name needs a value, and nothing on the form lets people enter one.")
         self.assertEqual(self.document().control("name").kind, "editor")

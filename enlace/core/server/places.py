@@ -20,11 +20,12 @@ MEMORY = Path("/dev/shm")
 
 @dataclass(frozen=True)
 class Policy:
-    """home: nothing in it is reached but what is in its folders `own`. folders: only files in them, None: any.
+    """home: nothing in it is reached but what is in its folders `own`, and by people only what is in `open`. folders: only files in them, None: any.
     servers: only these, (host, port) with port 0 for every port, None: any."""
 
     home: Path | None = None
     own: tuple[Path, ...] = ()
+    open: tuple[Path, ...] = ()
     folders: tuple[Path, ...] | None = None
     servers: tuple[tuple[str, int], ...] | None = None
 
@@ -71,6 +72,8 @@ def checked_file(path: str, typed: bool = False) -> tuple[str, tuple[int, int]]:
 def _may_open(real: Path, identity: tuple[int, int], typed: bool) -> None:
     own = any(real.is_relative_to(os.path.realpath(path)) for path in _policy.own)
     if own and not typed:
+        return
+    if any(real.is_relative_to(os.path.realpath(path)) for path in _policy.open):
         return
     if own or (_policy.home is not None and _is_home(real, identity, Path(os.path.realpath(_policy.home)))):
         # Its own database holds people's passwords and sessions, its keys those of connections.
