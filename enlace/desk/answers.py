@@ -104,20 +104,20 @@ class Answer:
         editors = editor_views(self.work, view)
         spoken = [editor for editor in editors if editor.noted(view.state)]
         edited = next(editor for editor in editors if editor.field.name == name)
-        settled = {
+        noted = {
             "p": self.work.prefix,
             "record": view.id,
             "number": edited.number,
             "notes": [editor.number for editor in spoken],
         }
-        settled["state"] = view.state
+        noted["state"] = view.state
         if len(edited.text) < MOST_TOLD:  # a long text stays as it was typed
-            settled["text"] = edited.text
-        settled["others"] = _others(self.work, editors, edited)
-        settled["fixed"] = {editor.number: editor.fixed for editor in editors if editor.field.read_only_when}
+            noted["text"] = edited.text
+        noted["others"] = _others(self.work, editors, edited)
+        noted["fixed"] = {editor.number: editor.fixed for editor in editors if editor.field.read_only_when}
         # It grows with the fields of a form: in the body, since browsers and what stands between refuse long headers.
         self.parts.append(
-            format_html('<template data-event="enlace:settled" data-detail="{}"></template>', json.dumps(settled))
+            format_html('<template data-event="enlace:noted" data-detail="{}"></template>', json.dumps(noted))
         )
         if edited.state == "wrong":
             self.say(f"{edited.field.label}: {edited.message}")

@@ -20,8 +20,8 @@ from enlace.core.dataset.field_properties import (
     CALCULATED,
     PARTS,
     choices_text,
+    conditional_formats_text,
     kinds_for,
-    tones_text,
 )
 from enlace.core.dataset.related import related_rows
 from enlace.core.dataset.source import names_for
@@ -168,7 +168,7 @@ def _part_context(field: Field) -> dict[str, Any]:
         "aligns": ALIGNS.items(),
         "formats": formats,
         "known": [(name, label) for name, (label, _, _) in KNOWN.items()],
-        "tones_text": tones_text(spec),
+        "conditional_formats_text": conditional_formats_text(spec),
         "tones": TONES,
         "choices_text": choices_text(spec.lookup),
         "lookup": spec.lookup,

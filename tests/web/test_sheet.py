@@ -86,7 +86,7 @@ class Sheet(Pages):
         self.assertIn(f"{length / beam:.4f}"[:5], shown)
         events = self.events(self.edit(self.vessels, "i1", beam_m="10"))
         number = Dataset.objects.get(pk=self.vessels.dataset_id).to_spec().numbers["slimness"]
-        self.assertAlmostEqual(float(events["enlace:settled"]["others"][str(number)]), length / 10, 3)
+        self.assertAlmostEqual(float(events["enlace:noted"]["others"][str(number)]), length / 10, 3)
         asked = {"record": "i1", "field": "beam_m", "value": "20"}
         glimpse = self.client.get(f"/desk/{self.vessels.pk}/preview", asked).json()
         self.assertAlmostEqual(float(glimpse[str(number)]), length / 20, 3)

@@ -163,7 +163,7 @@ def _texts_only(field: FieldSpec) -> None:
         raise Problem("Only fields of text take this.", "Numbers and dates have display formats.", code="bad")
 
 
-def _tones(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
+def _conditional_formats(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
     tones = []
     for line in filter(None, map(str.strip, text.splitlines())):
         tone, separator, condition = (part.strip() for part in line.partition(":"))
@@ -177,13 +177,13 @@ def _tones(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
     return replace(field, conditional_formats=tuple(tones))
 
 
-def tones_text(field: FieldSpec) -> str:
-    """A field's tones as `settled` reads them."""
+def conditional_formats_text(field: FieldSpec) -> str:
+    """A field's conditional formats as `with_property` reads them."""
     return "\n".join(f"{tone}: {condition}" for condition, tone in field.conditional_formats)
 
 
 def choices_text(lookup: LookupSpec | None) -> str:
-    """A fixed list as `settled` reads it."""
+    """A fixed list as `with_property` reads it."""
     return "\n".join(v if v == s else f"{v} = {s}" for v, s in (lookup.choices if lookup else ()))
 
 
@@ -245,7 +245,7 @@ PARTS: dict[str, Callable[[DatasetSpec, FieldSpec, str], FieldSpec]] = {
     "format": _format,
     "picture": _picture,
     "pattern": _pattern,
-    "conditional_formats": _tones,
+    "conditional_formats": _conditional_formats,
     "formula": _formula,
     "initial": _expression("initial"),
     "required_when": _expression("required_when"),

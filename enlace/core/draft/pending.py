@@ -102,7 +102,7 @@ def with_unread(record: PendingRecord, field: FieldSpec, text: str, current: Any
     """The record with a text in a field that is no value of it."""
     texts = {**record.texts, field.name: text}
     now, waits_for = _without(record.now, field.name), _without(record.waits_for, field.name)
-    return _settled(replace(record, texts=texts, now=now, waits_for=waits_for), field.name, current)
+    return _with_was(replace(record, texts=texts, now=now, waits_for=waits_for), field.name, current)
 
 
 def with_value(record: PendingRecord, field: FieldSpec, value: Any, current: Any = None) -> PendingRecord:
@@ -115,14 +115,15 @@ def with_value(record: PendingRecord, field: FieldSpec, value: Any, current: Any
             now[field.name] = value
     elif not KINDS[field.kind].same(was, value, field):
         now[field.name] = value
-    return _settled(replace(record, texts=texts, now=now, waits_for=waits_for), field.name, current)
+    return _with_was(replace(record, texts=texts, now=now, waits_for=waits_for), field.name, current)
 
 
 def _without(values: Mapping[str, Any], name: str) -> dict[str, Any]:
     return {other: value for other, value in values.items() if other != name}
 
 
-def _settled(record: PendingRecord, name: str, current: Any) -> PendingRecord:
+def _with_was(record: PendingRecord, name: str, current: Any) -> PendingRecord:
+    """An edited record with what stood in the field when it was first edited, and without refusals that were about it."""
     was = record.was
     if record.state != "new" and name not in was and name in record.touched:
         was = {**was, name: current}
