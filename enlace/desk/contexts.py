@@ -21,6 +21,7 @@ from enlace.rows.writer import Overlay, RowWriter, row_writer
 
 from .addresses import CONDITIONS, filters_text, order_text, view_text
 from .editors import EditorView, editor_views
+from .sheet import with_columns
 from .work import RecordView, Work, record_digest
 
 
@@ -181,8 +182,9 @@ def writer_of(work: Work) -> RowWriter:
 
 
 def on_grid(work: Work) -> DatasetSpec:
-    """The dataset of a part with the columns that its grid has on the sheet."""
-    return work.sheet.on_grid(work.part.name, work.dataset) if work.sheet else work.dataset
+    """The dataset of a part with the columns that its grid has on the sheet, as the person has arranged them."""
+    dataset = work.sheet.on_grid(work.part.name, work.dataset) if work.sheet else work.dataset
+    return with_columns(dataset, work.arranged) if work.arranged else dataset
 
 
 def row_html(work: Work, view: RecordView) -> str:

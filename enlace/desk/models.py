@@ -197,3 +197,15 @@ class WantedTotal(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["person", "form", "part", "field", "function"], name="one_total")
         ]
+
+
+class Arrangement(models.Model):
+    """How a person wants the columns of a grid. part: as in DraftRecord. columns: as `core.form.columns` keeps them."""
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="arrangements")
+    form = models.ForeignKey(Form, models.CASCADE, related_name="arrangements")
+    part = models.CharField(max_length=60, blank=True)
+    columns = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["person", "form", "part"], name="one_arrangement")]

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 from urllib.parse import parse_qs
 
-from enlace.core.dataset import FieldSpec
+from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.window import Row
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
@@ -78,8 +79,17 @@ def head_context(work: Work, rows: Sequence[Row] = ()) -> dict[str, Any]:
             for f in shown
         ],
         "wrong": list(work.filter_faults.values()),
+        "arranged": bool(work.arranged),
+        "hidden_columns": json.dumps(
+            [(f.name, f.label) for f in _on_sheet(work).shown if f.name not in {g.name for g in shown}]
+        ),
         "widths": " ".join(f"{_width(work, f, rows)}px" for f in shown),
     }
+
+
+def _on_sheet(work: Work) -> DatasetSpec:
+    """The dataset with the columns that the form has, whatever the person has hidden."""
+    return work.sheet.on_grid(work.part.name, work.dataset) if work.sheet else work.dataset
 
 
 def _width(work: Work, field: FieldSpec, rows: Sequence[Row]) -> int:

@@ -4,6 +4,7 @@ from django.urls import path
 
 from . import (
     actions,
+    arranging_views,
     asking_views,
     block_views,
     journal_views,
@@ -28,6 +29,7 @@ ACTS = (
     ("tally", page_views.tally, "tally"),
     ("branches", page_views.branches, "branches"),
     ("pulse", views.pulse, "pulse"),
+    ("columns", arranging_views.columns, "columns"),
     ("values", asking_views.values, "values"),
     ("exactly", asking_views.exactly, "exactly"),
     ("find", asking_views.find, "find"),

@@ -25,6 +25,7 @@ from enlace.core.dataset.order import UNSORTABLE
 from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.window import Row, Rows
 from enlace.core.draft import PendingRecord
+from enlace.core.form.columns import GridColumn, columns_of
 from enlace.core.form.opening import Opening
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
@@ -175,6 +176,12 @@ class Work:
         if self.conditions:
             self.filter_texts[CONDITIONS] = to_text(self.conditions)
         self._filters = (*filters, *asked)
+
+    @cached_property
+    def arranged(self) -> tuple[GridColumn, ...]:
+        """The columns of the grid as the person wants them; none where they are as the form has them."""
+        kept = self.form.arrangements.filter(person=self.person, part=self.part.name).values_list("columns", flat=True)
+        return columns_of(kept.first() or ())
 
     @cached_property
     def rows(self) -> Rows:

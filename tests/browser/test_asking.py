@@ -63,6 +63,33 @@ class Asking(Served):
         page.get_by_role("button", name="Show these").click()
         expect(page.locator("#rows .record")).to_have_count(count)
 
+    def test_columns_are_arranged_by_keys_and_by_mouse(self):
+        page = self.work("Vessel")
+        head = lambda name: page.locator(f"#grid [data-name={name}]")  # noqa: E731
+        self.cell(0, 3).click()
+        page.keyboard.press("Shift+F10")
+        page.get_by_role("menuitem", name="Hide this column").press("Enter")
+        expect(head("name")).to_have_count(0)
+        self.cell(0, 2).click()
+        page.keyboard.press("Shift+F10")
+        page.get_by_role("menuitem", name="Show Name").click()
+        expect(head("name")).to_have_count(1)
+        before = head("flag").bounding_box()["width"]
+        box = head("flag").bounding_box()
+        page.mouse.move(box["x"] + box["width"] - 2, box["y"] + 10)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] + 60, box["y"] + 10, steps=4)
+        page.mouse.up()
+        page.wait_for_function("w => document.querySelector('#grid [data-name=flag]').offsetWidth > w + 40", arg=before)
+        page.reload()
+        self.assertGreater(head("flag").bounding_box()["width"], before + 40)
+        self.cell(0, 2).click()
+        page.keyboard.press("Shift+F10")
+        page.get_by_role("menuitem", name="All columns as the form has them").click()
+        page.wait_for_function(
+            "w => document.querySelector('#grid [data-name=flag]').offsetWidth === w", arg=round(before)
+        )
+
     def test_find_marks_and_moves(self):
         page = self.work("Port call")
         self.cell(0, 2).click()

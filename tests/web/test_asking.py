@@ -111,3 +111,52 @@ class Asking(Pages):
         kept = unescape(re.search(r'name="only-" value="([^"]*)"', page)[1])
         again = self.client.get(f"/desk/{self.calls.pk}/?{urlencode({'only-': kept, 'only-purpose': 'cargo'})}")
         self.assertContains(again, "Status is not empty")
+
+
+class Arranging(Pages):
+    """A person's own columns of a grid."""
+
+    def setUp(self):
+        super().setUp()
+        self.vessels = self.form("vessel")
+
+    def heads(self) -> list[str]:
+        page = self.client.get(f"/desk/{self.vessels.pk}/").content.decode()
+        return re.findall(r'role="columnheader"[^>]*data-name="(\w+)"', page)
+
+    def act(self, act: str, field: str, value: str = "", status: int = 200):
+        data = {"act": act, "field": field, "value": value, "record": "i3"}
+        response = self.client.post(f"/desk/{self.vessels.pk}/columns", data, headers={"HX-Request": "true"})
+        self.assertEqual(response.status_code, status, response.content[:300])
+        return response
+
+    def test_widths_places_and_what_is_hidden(self):
+        before = self.heads()
+        html = self.act("hide", "flag").content.decode()
+        self.assertIn("data-grid-of", html)
+        self.assertNotIn('data-name="flag"', html)
+        self.assertIn("&quot;flag&quot;", html)
+        self.act("later", before[0])
+        self.act("width", "name", "333")
+        self.assertEqual(self.heads(), [before[1], before[0], *(name for name in before[2:] if name != "flag")])
+        page = self.client.get(f"/desk/{self.vessels.pk}/").content.decode()
+        self.assertIn(" 333px ", re.search(r'data-widths="([^"]*)"', page)[1])
+        self.assertEqual(
+            len(self.client.get(f"/desk/{self.vessels.pk}/rows").content.decode().split("gridcell")),
+            len(page.split('role="gridcell"')),
+        )
+        self.act("show", "flag")
+        self.assertEqual(self.heads()[-1], "flag")
+        self.act("reset", "")
+        self.assertEqual(self.heads(), before)
+
+    def test_it_is_each_person_s_own_and_shows_nothing_hidden(self):
+        self.act("hide", "name")
+        self.client.force_login(self.operator)
+        self.assertIn("name", self.heads())
+        self.vessels.dataset.fields.filter(name="remarks").update(hidden=True)
+        self.vessels.dataset.touch()
+        self.act("show", "remarks")
+        self.assertNotIn("remarks", self.heads())
+        for act, field, value in (("width", "name", "wide"), ("hide", "gone", ""), ("dance", "name", "")):
+            self.act(act, field, value, 400)

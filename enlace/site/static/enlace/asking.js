@@ -82,6 +82,16 @@ export function asking(sourceOf) {
       [`Only rows with this value`, () => byCell(source, name, "in")],
       [`Without this value`, () => byCell(source, name, "not in")],
       ["Choose from its values …", () => openValues(source, name, label, head)],
+      ["Wider", () => arrange(source, "width", name, Math.round(head.offsetWidth * 1.25))],
+      ["Narrower", () => arrange(source, "width", name, Math.max(30, Math.round(head.offsetWidth * 0.8)))],
+      ["As wide as its content", () => arrange(source, "width", name, fitted(source, head))],
+      ["One place earlier", () => arrange(source, "earlier", name)],
+      ["One place later", () => arrange(source, "later", name)],
+      ["Hide this column", () => arrange(source, "hide", name)],
+      ...hiddenOf(source).map(([hidden, words]) => [`Show ${words}`, () => arrange(source, "show", hidden)]),
+      ...("arranged" in source.grid.root.dataset
+        ? [["All columns as the form has them", () => arrange(source, "reset", "")]]
+        : []),
     ];
     const root = document.createElement("ul");
     root.className = "column-menu";
@@ -135,6 +145,47 @@ export function asking(sourceOf) {
     const text = await ask(source, `exactly?${new URLSearchParams({ field, record: source.record })}`);
     if (text) conditionsOf(source)?.apply({ field, test, values: [JSON.parse(text).value] });
   }
+
+  // -- columns as a person wants them -----------------------------------------------------------------------
+
+  const hiddenOf = (source) => JSON.parse(source.grid.root.dataset.hiddenColumns || "[]");
+  /** How wide a column has to be for what the page shows of it. */
+  function fitted(source, head) {
+    const at = [...head.parentElement.children].indexOf(head);
+    const cells = [head, ...[...source.grid.rows.children].map((row) => row.children[at])].filter(Boolean);
+    const range = document.createRange();
+    const width = (cell) => {
+      range.selectNodeContents(cell.querySelector("a") || cell);
+      return range.getBoundingClientRect().width;
+    };
+    return Math.min(Math.max(40, Math.ceil(Math.max(...cells.map(width)) + 24)), 800);
+  }
+  function arrange(source, act, field, value = "") {
+    const { column } = source.grid;
+    return source.send("columns", { act, field, value, record: source.record || "" }).then(() => {
+      if (source.grid) source.grid.column = column;
+    });
+  }
+  let edge = null;
+  document.addEventListener("pointerdown", (event) => {
+    const head = event.target.closest?.("[data-grid] .grid-head [data-number]");
+    if (!head || event.clientX < head.getBoundingClientRect().right - 6) return;
+    event.preventDefault();
+    edge = { head, source: sourceOf(head), from: event.clientX, width: head.offsetWidth };
+  });
+  document.addEventListener("pointermove", (event) => {
+    const head = event.target.closest?.("[data-grid] .grid-head [data-number]");
+    if (head) head.classList.toggle("at-edge", event.clientX > head.getBoundingClientRect().right - 6);
+    if (edge) edge.head.style.boxShadow = `inset -3px 0 0 var(--copper)`;
+  });
+  document.addEventListener("pointerup", (event) => {
+    if (!edge) return;
+    const { head, source, from, width } = edge;
+    edge = null;
+    head.style.boxShadow = "";
+    const wanted = Math.min(Math.max(30, width + event.clientX - from), 1000);
+    if (Math.abs(wanted - width) > 2) arrange(source, "width", head.dataset.name, Math.round(wanted));
+  });
 
   // -- the values that occur --------------------------------------------------------------------------------
 

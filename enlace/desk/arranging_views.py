@@ -1,0 +1,58 @@
+"""A person's own columns of a grid: their widths, their order, which of them are seen."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from django.http import HttpRequest, HttpResponse
+from django.views.decorators.http import require_POST
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.form.columns import GridColumn, with_part
+from enlace.core.problem import Problem
+
+from .answers import Answer
+from .contexts import on_grid
+from .opening import on_form, text_from
+from .showing import drawing_of
+from .work import Work
+
+
+@require_POST
+@on_form
+def columns(request: HttpRequest, work: Work) -> HttpResponse:
+    """Change one column of the grid for this person, or (reset) have all as the form has them; the grid as it is then."""
+    act, name = text_from(request, "act"), request.POST.get("field", "")
+    mine = work.form.arrangements.filter(person=work.person, part=work.part.name)
+    if act == "reset":
+        mine.delete()
+    else:
+        made = changed(on_grid(work).shown, act, name, request.POST.get("value", ""))
+        kept = [column.kept() for column in made]
+        work.form.arrangements.update_or_create(person=work.person, part=work.part.name, defaults={"columns": kept})
+    work.__dict__.pop("arranged", None)
+    identifier = request.POST.get("record", "")
+    view = work.record(identifier, work.position(identifier)) if identifier else None
+    return Answer(request, work).grid(drawing_of(work, view)).response()
+
+
+def changed(shown: tuple[FieldSpec, ...], act: str, name: str, value: str) -> list[GridColumn]:
+    """The columns after an act: "width", "hide", "show", "earlier", "later". Raises Problem."""
+    several = [GridColumn(field.name, width=field.width) for field in shown]
+    at = next((i for i, column in enumerate(several) if column.field == name), None)
+    if act == "show" and at is None and name:
+        return [*several, GridColumn(name)]
+    if at is None:
+        raise Problem("The grid has no such column.", "Refresh the form.", code="bad")
+    if act == "width":
+        several[at] = with_part(several[at], "width", value)
+    elif act == "hide":
+        del several[at]
+    elif act in ("earlier", "later"):
+        to = max(0, min(at + (1 if act == "later" else -1), len(several) - 1))
+        several.insert(to, several.pop(at))
+    else:
+        raise Problem("There is no such act.", "Use the menu of the column.", code="bad")
+    if not several:
+        raise Problem("A grid needs a column.", "Leave this one.", code="bad")
+    return [replace(column) for column in several]
