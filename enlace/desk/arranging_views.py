@@ -30,7 +30,7 @@ def columns(request: HttpRequest, work: Work) -> HttpResponse:
         made = changed(on_grid(work).shown, act, name, request.POST.get("value", ""))
         kept = [column.kept() for column in made]
         work.form.arrangements.update_or_create(person=work.person, part=work.part.name, defaults={"columns": kept})
-    work.__dict__.pop("arranged", None)
+    work.forget_arrangements()
     identifier = request.POST.get("record", "")
     view = work.record(identifier, work.position(identifier)) if identifier else None
     return Answer(request, work).grid(drawing_of(work, view)).response()

@@ -127,6 +127,22 @@ def add(work: Work) -> RecordView:
     return work.view(record.id, work.position(record.id), None, record)
 
 
+def duplicate(work: Work, identifier: str) -> RecordView:
+    """A new record with the values of another one, but for its key and what the database makes."""
+    view = work.record(identifier)
+    record = fresh(work)
+    own = {*work.dataset.key, *work.part.columns}
+    kept = {
+        f.name: view.value(f.name)
+        for f in work.dataset.fields
+        if f.name not in own and not (f.generated or f.read_only)
+    }
+    record = replace(record, now={**record.now, **{name: value for name, value in kept.items() if value is not None}})
+    work.store.put("Duplicate record", {record.id: None}, {record.id: record})
+    work.forget_new()
+    return work.view(record.id, work.position(record.id), None, record)
+
+
 def remove(work: Work, identifier: str) -> RecordView | None:
     """Mark a record for removal; of a new one nothing is left (None)."""
     stored = work.stored(identifier)

@@ -14,6 +14,7 @@ from . import (
     parameters,
     pictures,
     save_views,
+    taking_views,
     totals,
     views,
 )
@@ -31,6 +32,7 @@ ACTS = (
     ("pulse", views.pulse, "pulse"),
     ("columns", arranging_views.columns, "columns"),
     ("values", asking_views.values, "values"),
+    ("csv", taking_views.as_csv, "csv"),
     ("exactly", asking_views.exactly, "exactly"),
     ("find", asking_views.find, "find"),
     ("edit", views.edit, "edit"),

@@ -161,9 +161,9 @@ def pulse(request: HttpRequest, work: Work) -> HttpResponse:
 @require_POST
 @on_form
 def new(request: HttpRequest, work: Work) -> HttpResponse:
-    """A new record, after the last one."""
-    view = editing.add(work)
-    work.quiet = True
+    """A new record, after the last one. like: with the values of the record that the request names."""
+    view = editing.duplicate(work, text_from(request, "record")) if request.POST.get("like") else editing.add(work)
+    work.quiet = not request.POST.get("like")
     answer = Answer(request, work).panel(view).rail(view.position, work.total()).strip()
     answer.events["enlace:focus"] = {
         "p": work.prefix,

@@ -156,6 +156,7 @@ class Work:
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links)
+        self._arrangements: dict[str, tuple[GridColumn, ...]] | None = above.arrangements if above else None
         self.opening: Opening | None = None  # where the form opens by its own steps
         self.trying = False  # a builder tries the form: a save is a rehearsal there
         self.quiet = False  # a record that somebody has just begun is not told yet what it lacks
@@ -180,8 +181,15 @@ class Work:
     @cached_property
     def arranged(self) -> tuple[GridColumn, ...]:
         """The columns of the grid as the person wants them; none where they are as the form has them."""
-        kept = self.form.arrangements.filter(person=self.person, part=self.part.name).values_list("columns", flat=True)
-        return columns_of(kept.first() or ())
+        if self._arrangements is None:
+            several = self.form.arrangements.filter(person=self.person)
+            self._arrangements = {part: columns_of(kept) for part, kept in several.values_list("part", "columns")}
+        return self._arrangements.get(self.part.name, ())
+
+    @property
+    def arrangements(self) -> dict[str, tuple[GridColumn, ...]] | None:
+        """By part, the columns as the person wants them, where they were read: once for all parts of a page."""
+        return self._arrangements
 
     @cached_property
     def rows(self) -> Rows:
@@ -289,6 +297,11 @@ class Work:
         self.checks = Checks(self)
         self._seen = {}
         self.forget_new()
+
+    def forget_arrangements(self) -> None:
+        """Look anew how the person wants the columns, after they changed."""
+        self.__dict__.pop("arranged", None)
+        self._arrangements = None
 
     def forget_new(self) -> None:
         """Look again which records are new, after they changed."""

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
 from enlace.core.dataset.query import MOST_ROWS, Query, checked_query, query_dataset, run_query, stream_query
+from enlace.core.exchange.csv_out import guarded
 from enlace.core.kinds import raw_text
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
@@ -77,11 +78,11 @@ class _Line:
 
 
 def _cell(value: Any) -> str:
-    """A value in CSV. A text that a spreadsheet would take for a formula gets a quote in front, as is common practice."""
+    """A value in CSV."""
     if value is None:
         return ""
     text = raw_text(value)
-    return f"'{text}" if isinstance(value, str) and text[:1] in "=+-@\t\r" and text[:1] else text
+    return guarded(text) if isinstance(value, str) else text
 
 
 @require_POST

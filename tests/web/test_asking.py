@@ -1,10 +1,13 @@
 """The sentence above a grid, the values that occur, and Find."""
 
+import csv
+import io
 import json
 import re
 from html import unescape
 from urllib.parse import parse_qsl, urlencode
 
+from enlace.core.exchange.csv_out import unguarded
 from tests.web.pages import Pages
 
 
@@ -111,6 +114,41 @@ class Asking(Pages):
         kept = unescape(re.search(r'name="only-" value="([^"]*)"', page)[1])
         again = self.client.get(f"/desk/{self.calls.pk}/?{urlencode({'only-': kept, 'only-purpose': 'cargo'})}")
         self.assertContains(again, "Status is not empty")
+
+
+class TakingOut(Pages):
+    def rows(self, form, **data) -> list[list[str]]:
+        response = self.client.get(f"/desk/{form.pk}/csv", data)
+        self.assertEqual(response["Content-Type"], "text/csv; charset=utf-8")
+        text = b"".join(response.streaming_content).decode()
+        return list(csv.reader(io.StringIO(text, newline="")))
+
+    def test_what_a_grid_shows_as_csv(self):
+        calls = self.form("port_call")
+        heads, *rows = self.rows(calls, order="-eta", **{"only-status": "=departed"})
+        ids = self.sql("SELECT id FROM port_call WHERE status = 'departed' ORDER BY eta DESC, id DESC")
+        self.assertEqual([int(row[0].replace(",", "")) for row in rows], [row[0] for row in ids])
+        self.assertEqual(heads[:2], ["ID", "Vessel"])
+        self.assertEqual(
+            rows[0][1].split(" · ")[0],
+            self.sql("SELECT v.name FROM port_call c JOIN vessel v ON v.id = c.vessel_id WHERE c.id = ?", ids[0][0])[0][
+                0
+            ],
+        )
+        heads, *rows = self.rows(calls, stored="1")
+        self.assertEqual(len(rows), self.sql("SELECT count(*) FROM port_call")[0][0])
+        self.assertIn("vessel_id", heads)
+        self.assertEqual(
+            rows[4][heads.index("vessel_id")], str(self.sql("SELECT vessel_id FROM port_call WHERE id = 5")[0][0])
+        )
+
+    def test_the_draft_is_in_it_long_texts_are_whole_and_nothing_is_a_formula(self):
+        vessels = self.form("vessel")
+        long = "=1+1 " + "x" * 900
+        self.edit(vessels, "i1", remarks=long, name="-Dash")
+        heads, first, *_ = self.rows(vessels)
+        self.assertEqual((first[heads.index("Remarks")], first[heads.index("Name")]), ("'" + long, "'-Dash"))
+        self.assertEqual(unguarded(first[heads.index("Remarks")]), long)
 
 
 class Arranging(Pages):

@@ -26,7 +26,7 @@ class Reading(Pages):
         """Of Enlace's own database: session, person, form, draft; not one for each row or field."""
         form = self.form("port_call")
         self.client.get(f"/desk/{form.pk}/rows")
-        with self.assertNumQueries(4):
+        with self.assertNumQueries(5):  # session, person, form, draft, own columns
             self.client.get(f"/desk/{form.pk}/rows?start=500")
 
     def test_moving(self):
@@ -347,3 +347,15 @@ class StrangeTables(Pages):
         self.assertContains(self.client.get(f"/desk/{empty.pk}/"), "There is no record to show")
         self.new(empty)
         self.assertIn("Saved 1 record", self.said(self.post(empty, "save")))
+
+    def test_a_new_record_like_another(self):
+        form = self.form("vessel")
+        self.edit(form, "i2", name="Twin")
+        self.post(form, "new", record="i2", like="1")
+        draft = form.drafts.get()
+        self.assertEqual((draft.counts["new"], draft.counts["edited"]), (1, 1))
+        values = json.loads(draft.records.get(state="new").body)["now"]
+        self.assertIn("Twin", json.dumps(values))
+        self.assertNotIn("id", values)
+        self.assertEqual(self.post(form, "undo").status_code, 200)
+        self.assertEqual(form.drafts.get().counts["new"], 0)

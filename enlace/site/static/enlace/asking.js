@@ -25,7 +25,7 @@ export function asking(sourceOf) {
 
   document.addEventListener("click", (event) => {
     const near = (selector) => event.target.closest(selector);
-    const link = near("[data-sentence] a[href]");
+    const link = near("[data-sentence] a[href]:not([download])");
     if (link) {
       event.preventDefault();
       const source = sourceOf(link);
@@ -82,6 +82,10 @@ export function asking(sourceOf) {
       [`Only rows with this value`, () => byCell(source, name, "in")],
       [`Without this value`, () => byCell(source, name, "not in")],
       ["Choose from its values …", () => openValues(source, name, label, head)],
+      [
+        "New record like this one",
+        () => source.send("new", { like: 1, record: source.record, position: source.position }),
+      ],
       ["Wider", () => arrange(source, "width", name, Math.round(head.offsetWidth * 1.25))],
       ["Narrower", () => arrange(source, "width", name, Math.max(30, Math.round(head.offsetWidth * 0.8)))],
       ["As wide as its content", () => arrange(source, "width", name, fitted(source, head))],

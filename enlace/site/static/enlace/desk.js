@@ -514,6 +514,7 @@ const KEYS = [
   ["Ctrl+S", "Save"],
   ["Ctrl+Z, Ctrl+Y", "Undo, redo (outside an editor)"],
   ["Alt+Shift+N", "New record", () => press("act-new")],
+  ["Alt+Shift+U", "New record like this one", () => like(here())],
   ["Alt+Shift+R", "Remove the record", () => press("act-remove")],
   ["Alt+Shift+F", "Filter", () => press("act-filter")],
   ["Alt+Shift+C", "Conditions for the rows", () => press("act-conditions")],
@@ -525,9 +526,14 @@ const KEYS = [
   ["F6, Shift+F6", "From control to control"],
   ["F2 or Enter", "Edit the cell; Escape leaves it as it was"],
   ["Shift and arrows", "Choose several cells; Ctrl+C copies them, Ctrl+V puts a block in, Delete clears it"],
+  ["Ctrl+; and Ctrl+'", "Today, and the value above, into the cell"],
   ["Ctrl+D", "Fill the chosen cells with what stands in the first row"],
   ["?", "This list"],
 ];
+function like(source) {
+  if (!source.record) return enlaceSay("There is no record to make one like.");
+  source.send("new", { like: 1, record: source.record, position: source.position });
+}
 const here = () => sourceOf(document.activeElement);
 const press = (name) => (here().el(name) || document.getElementById(name))?.click();
 const FOCUSABLE = "[tabindex='0'], input:enabled, button:enabled, a[href], select:enabled, textarea:enabled";

@@ -34,6 +34,12 @@ export function fromBlock(text) {
   return lines;
 }
 
+/** The day as people here have it, as dates are typed. */
+const today = () => {
+  const now = new Date();
+  return new Date(now - now.getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
+};
+
 export class Grid {
   /** moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
    *  view: its order and filters. edits: what is typed; rows are read after it has arrived, and again if more of it went out meanwhile. */
@@ -360,6 +366,13 @@ export class Grid {
       if (!shift) this.anchor = null;
       else this.anchor ||= { position, column: this.column };
       this.moveTo(...moves[event.key]);
+    } else if (ctrl && event.key === ";") {
+      event.preventDefault();
+      this.startEdit(today());
+    } else if (ctrl && event.key === "'") {
+      event.preventDefault();
+      const above = this.row(position - 1)?.children[this.column];
+      if (above) this.startEdit(above.textContent);
     } else if (ctrl && event.key.toLowerCase() === "d" && this.range) {
       event.preventDefault();
       const { top, bottom, left } = this.range;

@@ -1,0 +1,1 @@
+"""Data that comes and goes in open formats: one file a format."""
