@@ -15,7 +15,7 @@ from django.utils.safestring import mark_safe
 from .contexts import base_context, drift_lines, panel_context, rail_context, row_html, strip_context
 from .controls import Drawing
 from .drawing import ALL, OF_RECORD, OF_ROWS, lone_controls, places_in
-from .editors import EditorView, editor_views
+from .editors import EditorView, calculated_text, editor_views
 from .showing import details_of
 from .work import RecordView, Work, record_digest
 
@@ -126,6 +126,33 @@ class Answer:
             drawing = Drawing(self.work.part, base_context(self.work), self.work, view)
             self.parts += lone_controls(self.request, self.work.sheet, drawing, OF_ROWS, ("value",))
         return self.template("notes.html", record=view, editors=spoken)
+
+    def masters(self) -> Answer:
+        """What is calculated of the record's master over its details, and of that one's, where the page shows them."""
+        work, master = self.work, self.work.master
+        while work.sheet is not None and work.part.name and master:
+            above = Work(
+                work.person, work.form, work.formats, part=work.part.of, kept=work.kept is not None,
+                parameter_values=work.parameter_values, on_sheet=True, above=None,
+            )  # fmt: skip
+            above.store.share(self.work.store)
+            if not any("(" in name for name in above.rules.computed.related):
+                return self
+            view = above.record(master)
+            names = [field.name for field in above.dataset.shown if field.formula]
+            others = {above.dataset.numbers[name]: calculated_text(above, view, name)[:80] for name in names}
+            told = json.dumps({"p": above.prefix, "record": view.id, "others": others})
+            self.parts.append(
+                format_html('<template data-event="enlace:calculated" data-detail="{}"></template>', told)
+            )
+            self.parts.append(row_html(above, view))
+            drawing = Drawing(above.part, base_context(above), above, view)
+            assert above.sheet is not None
+            self.parts += lone_controls(self.request, above.sheet, drawing, (), ("value",))
+            pending = view.pending
+            master = above.part.master_of(pending) if pending else above.part.master_by(view.stored or {})
+            work = above
+        return self
 
     def row(self, view: RecordView) -> Answer:
         """The record's row, wherever the grid shows it."""

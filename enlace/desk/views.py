@@ -96,7 +96,7 @@ def told(request: HttpRequest, work: Work, kept: editing.Kept, field: str = "") 
             answer.notes(view, field)
         else:
             answer.panel(view)
-        return answer.strip().response()
+        return answer.masters().strip().response()
     except Problem as problem:
         # The draft has it. The page hears no new revision, so its next pulse asks for all that could not be told now.
         return (

@@ -227,6 +227,21 @@ class AtTheDesk(Sheets):
         html = self.on_sheet(at, order="-id")
         self.assertIn(f'data-grid-of="{self.calls.name}--"', html)
 
+    def test_what_is_calculated_of_the_master_follows_at_once(self):
+        at = f"/workshop/dataset/{self.vessel.dataset_id}/fields"
+        self.client.post(
+            at, {"act": "calculate", "label": "Deepest", "kind": "decimal", "formula": "max(port_call.draught_m)"}
+        )
+        self.act("add", kind="value", source="vessel", field="deepest")
+        call = self.calls_of(2)[0]
+        at = f"/desk/{self.vessel.pk}/detail/{self.calls.name}/i2/edit?on=sheet"
+        data = {"record": f"i{call}", "field": "draught_m", "value": "24.5"}
+        html = self.client.post(at, data, headers={"HX-Request": "true"}).content.decode()
+        told = json.loads(unescape(re.search(r'data-event="enlace:calculated" data-detail="([^"]*)"', html)[1]))
+        self.assertEqual((told["p"], told["record"], list(told["others"].values())), ("", "i2", ["24.5"]))
+        self.assertIn('id="row-i2"', html)
+        self.assertIn("24.5", html[html.index('id="c-deepest"') :][:300])
+
     def test_what_is_shown_only_with_some_records(self):
         self.act("add", kind="value", source="vessel", field="name")
         self.act("set", ids="name", name="shown_when", value="in_service = 1")

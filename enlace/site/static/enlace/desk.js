@@ -311,6 +311,10 @@ document.addEventListener("enlace:total", ({ detail }) => at(detail).grid?.setTo
 document.addEventListener("enlace:go", ({ detail }) => location.replace(detail.to));
 document.addEventListener("enlace:stale", ({ detail }) => at(detail).grid?.load());
 document.addEventListener("enlace:focus", ({ detail }) => at(detail).el(`e-${detail.number}`)?.focus());
+document.addEventListener("enlace:calculated", ({ detail }) => {
+  const source = at(detail);
+  if (source.panel?.dataset.record === detail.record) source.showOthers(detail.others);
+});
 document.addEventListener("enlace:noted", ({ detail }) => at(detail).told(detail));
 document.addEventListener("enlace:source", ({ detail }) => sources.get(detail.told.p)?.stand(detail.told, detail.rows));
 document.addEventListener("enlace:grid", ({ detail }) => sources.get(detail.p)?.regrid(detail.html));

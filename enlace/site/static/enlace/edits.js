@@ -47,11 +47,11 @@ export function apply(html, response, without = null) {
     if (!document.getElementById(part.id)) part.remove();
   htmx.swap("#said", parts.innerHTML, { swapStyle: "none" });
   const events = JSON.parse(response.headers.get("HX-Trigger") || "{}");
-  for (const { dataset } of parts.content.querySelectorAll("template[data-event]"))
-    events[dataset.event] = JSON.parse(dataset.detail);
+  const more = [...parts.content.querySelectorAll("template[data-event]")].map(({ dataset }) => dataset);
   if (!("enlace:said" in events)) document.getElementById("said").classList.remove("shown"); // what was said is over
   grids(whole);
   for (const [name, detail] of Object.entries(events)) tell(name, detail);
+  for (const { event, detail } of more) tell(event, JSON.parse(detail)); // one of a name for each source
   stands(whole);
 }
 
