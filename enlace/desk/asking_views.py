@@ -93,6 +93,10 @@ def find(request: HttpRequest, work: Work) -> HttpResponse:
     count = rows.count()
     if not count:
         return JsonResponse({"count": 0})
+    if rows.window(0, 1)[0].id.startswith("p"):
+        # Nothing tells such rows apart, so that their place among all others can't be looked for.
+        sentence = f"{count:,} rows have it. Nothing tells them apart here: filter them to see them."
+        return JsonResponse({"count": count, "sentence": sentence})
     place, back = number_from(request, "position", 0), request.GET.get("back") == "1"
     again = request.GET.get("again") == "1"
     first = _first_from(work, rows, count, place + (1 if again and not back else 0))

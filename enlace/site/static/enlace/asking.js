@@ -269,9 +269,9 @@ export function asking(sourceOf) {
         told.textContent = enlaceWords(await response.text());
         return;
       }
-      const { count, which, position } = await response.json();
-      told.textContent = count ? `${which} of ${count}` : "Not found";
-      if (count && position !== source.position) await source.goTo(position);
+      const { count, which, position, sentence } = await response.json();
+      told.textContent = sentence || (count ? `${which} of ${count}` : "Not found");
+      if (count && !sentence && position !== source.position) await source.goTo(position);
       mark(source, text);
     } catch (error) {
       if (error.name !== "AbortError") told.textContent = "Enlace can't be reached just now.";
