@@ -21,7 +21,7 @@ ALL = OF_RECORD + OF_ROWS
 
 def lone_sheet(request: HttpRequest, drawing: Drawing) -> SafeString:
     """The sheet of one part by itself: a navigator, a grid and a panel beside it."""
-    several = (("navigator", "x1 y1 w12 h1"), ("grid", "x1 y2 w8 h12 fill"), ("panel", "x9 y2 w4 h12 fill"))
+    several = (("navigator", "x1 y1 w12 high1"), ("grid", "x1 y2 w8 high12 fill"), ("panel", "x9 y2 w4 high12 fill"))
     made = [
         (css, kind, render_to_string(f"desk/controls/{kind}.html", drawing.context, request)) for kind, css in several
     ]
@@ -46,7 +46,7 @@ def _several(
     made = []
     for control in several:
         place = control.place
-        css = f"x{place.x} y{place.y} w{place.w} h{place.h}" + (" fill" if place.fill else "")
+        css = f"x{place.x} y{place.y} w{place.w} high{place.h}" + (" fill" if place.fill else "")
         drawing = drawings.get(control.source)
         p = drawing.context["p"] if drawing else ""
         html = draw_control(request, sheet, control, drawings)

@@ -61,7 +61,7 @@ def _counted(work: Work, start: int, size: int, seen: int) -> int | None:
     return seen - work.new_count if not start and seen < size else work.rows.known_count()
 
 
-DIGIT, BESIDE = 8.6, 18  # pixels of a digit in a grid, and beside a number
+DIGIT, BESIDE = 8.9, 18  # pixels of a digit in a grid, and beside a number
 
 
 def head_context(work: Work, rows: Sequence[Row] = ()) -> dict[str, Any]:

@@ -19,7 +19,7 @@ export function layOut(root = document) {
   for (const sheet of root.querySelectorAll("[data-sheet]")) {
     const places = [...sheet.children].map((one) => ({
       y: number(one, "y"),
-      h: number(one, "h"),
+      h: number(one, "high"),
       fill: one.classList.contains("fill"),
     }));
     sheet.style.gridTemplateRows = rowsOf(places);
