@@ -53,7 +53,7 @@ class Answer:
     def _details(self, view: RecordView | None) -> None:
         """What belongs to the record, where the page shows it: in this answer, so that nobody has to ask for it."""
         places = places_in(self.request)
-        for detail in details_of(self.work, view, places):
+        for detail in details_of(self.work, view, places, whole=False):
             assert self.work.sheet is not None
             self._part("panel.html", detail)
             self._part("rail.html", detail)

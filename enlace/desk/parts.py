@@ -99,7 +99,7 @@ def own_part(form: Form) -> FormPart:
 def parts_of(form: Form) -> dict[str, FormPart]:
     """The parts of a form by name, its own dataset first."""
     parts = {"": own_part(form)}
-    for detail in form.details.select_related("dataset", "of").order_by("pk"):  # a master came before its details
+    for detail in form.all_details:
         parts[detail.name] = _detail(detail, parts[_above(detail)].dataset)
     return parts
 

@@ -34,8 +34,8 @@ def window_size(work: Work) -> int:
     return max(40, min(most, MOST_CELLS // max(1, len(work.dataset.shown))))
 
 
-def drawing_of(work: Work, view: RecordView | None) -> Drawing:
-    """A part at a record, with the rows around it."""
+def drawing_of(work: Work, view: RecordView | None, whole: bool = True) -> Drawing:
+    """A part at a record, with the rows around it. whole: with what stands above them too, headings and sentence."""
     size = window_size(work)
     position = view.position if view else None
     start = max(0, (position or 0) - size // 3)
@@ -48,8 +48,8 @@ def drawing_of(work: Work, view: RecordView | None) -> Drawing:
         "rows": written(work, rows, pending),
         "start": start,
         "size": size,
-        **head_context(work, rows),
-        **sentence_context(work),
+        "widths": widths_of(work, rows),
+        **({**head_context(work), **sentence_context(work)} if whole else {}),
         **panel_context(work, view),
         **rail_context(work, position, total),
     }
@@ -64,8 +64,13 @@ def _counted(work: Work, start: int, size: int, seen: int) -> int | None:
 DIGIT, BESIDE = 8.9, 18  # pixels of a digit in a grid, and beside a number
 
 
-def head_context(work: Work, rows: Sequence[Row] = ()) -> dict[str, Any]:
-    """The headings of a grid: its columns in order, the boxes to filter by, and their widths. rows: that it shows."""
+def widths_of(work: Work, rows: Sequence[Row] = ()) -> str:
+    """The widths of a grid's columns. rows: that it shows."""
+    return " ".join(f"{_width(work, f, rows)}px" for f in on_grid(work).shown)
+
+
+def head_context(work: Work) -> dict[str, Any]:
+    """The headings of a grid: its columns in order, and the boxes to filter by."""
     shown = on_grid(work).shown
     return {
         "columns": _columns(work, shown),
@@ -83,7 +88,6 @@ def head_context(work: Work, rows: Sequence[Row] = ()) -> dict[str, Any]:
         "hidden_columns": json.dumps(
             [(f.name, f.label) for f in _on_sheet(work).shown if f.name not in {g.name for g in shown}]
         ),
-        "widths": " ".join(f"{_width(work, f, rows)}px" for f in shown),
     }
 
 
@@ -134,19 +138,21 @@ def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[Column]:
     return columns
 
 
-def details_of(work: Work, view: RecordView | None, places: Places) -> list[Drawing]:
-    """What belongs to a record on the sheet, to any depth. places: where the page stands in each part."""
+def details_of(work: Work, view: RecordView | None, places: Places, whole: bool = True) -> list[Drawing]:
+    """What belongs to a record on the sheet, to any depth. places: where the page stands in each part. whole: with what
+    stands above the rows too.
+    """
     drawings: list[Drawing] = []
     if work.sheet is None:
         return drawings
     if not work.prefix:
         work.store.look_again()  # the act that leads here may have changed the draft
     for name in work.sheet.details(work.part.name):
-        drawings += _detail(work, work.parts[name], view, places)
+        drawings += _detail(work, work.parts[name], view, places, whole)
     return drawings
 
 
-def _detail(work: Work, part: FormPart, view: RecordView | None, places: Places) -> list[Drawing]:
+def _detail(work: Work, part: FormPart, view: RecordView | None, places: Places, whole: bool) -> list[Drawing]:
     if view is None:
         return _blanks(work, part)
     place = places.get(part.name, {})
@@ -155,7 +161,7 @@ def _detail(work: Work, part: FormPart, view: RecordView | None, places: Places)
     except Problem:
         return _blanks(work, part)
     shown = _record_of(detail, place if new_name(place.get("master", "")) == view.id else {})
-    return [drawing_of(detail, shown), *details_of(detail, shown, places)]
+    return [drawing_of(detail, shown, whole), *details_of(detail, shown, places, whole)]
 
 
 def _work_on(work: Work, part: FormPart, view: RecordView, place: Mapping[str, str]) -> Work:

@@ -156,7 +156,8 @@ class Work:
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links)
-        self._arrangements: dict[str, tuple[GridColumn, ...]] | None = above.arrangements if above else None
+        self._above = above
+        self._arrangements: dict[str, tuple[GridColumn, ...]] | None = None
         self.opening: Opening | None = None  # where the form opens by its own steps
         self.trying = False  # a builder tries the form: a save is a rehearsal there
         self.quiet = False  # a record that somebody has just begun is not told yet what it lacks
@@ -181,14 +182,15 @@ class Work:
     @cached_property
     def arranged(self) -> tuple[GridColumn, ...]:
         """The columns of the grid as the person wants them; none where they are as the form has them."""
+        return self.arrangements().get(self.part.name, ())
+
+    def arrangements(self) -> dict[str, tuple[GridColumn, ...]]:
+        """By part, the columns as the person wants them: read once for all parts of a page."""
+        if self._above is not None:
+            return self._above.arrangements()
         if self._arrangements is None:
             several = self.form.arrangements.filter(person=self.person)
             self._arrangements = {part: columns_of(kept) for part, kept in several.values_list("part", "columns")}
-        return self._arrangements.get(self.part.name, ())
-
-    @property
-    def arrangements(self) -> dict[str, tuple[GridColumn, ...]] | None:
-        """By part, the columns as the person wants them, where they were read: once for all parts of a page."""
         return self._arrangements
 
     @cached_property

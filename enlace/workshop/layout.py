@@ -27,7 +27,7 @@ def sources_of(form: Form) -> tuple[tuple[Source, ...], dict[str, Detail | None]
     main = Source(form.own_source, str(form.dataset_id), form.title)
     sources, names = [main], {None: main.name}
     behind: dict[str, Detail | None] = {main.name: None}
-    for detail in form.details.select_related("dataset").order_by("pk"):  # a master came before its details
+    for detail in form.all_details:
         name = names[detail.pk] = detail.name
         behind[name] = detail
         columns = tuple(str(c) for c in detail.columns)

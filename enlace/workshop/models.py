@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from functools import cached_property
 from secrets import randbelow
 from typing import Any
 
@@ -406,6 +407,11 @@ class Form(models.Model):
         """What the source of the form's own dataset is called."""
         return source_name(self.dataset.table)
 
+    @cached_property
+    def all_details(self) -> list[Detail]:
+        """Its details, each after its master: read once for a request, and anew when one comes or goes."""
+        return list(self.details.select_related("dataset", "of").order_by("pk"))
+
     @classmethod
     @transaction.atomic
     def make(cls, dataset: Dataset, title: str) -> Form:
@@ -443,6 +449,11 @@ class Detail(models.Model):
             taken = {self.form.own_source, *self.form.details.values_list("name", flat=True)}
             self.name = source_name(self.dataset.table or self.dataset.name, taken)
         super().save(*args, **kwargs)
+        self.form.__dict__.pop("all_details", None)
+
+    def delete(self, *args: Any, **kwargs: Any) -> tuple[int, dict[str, int]]:
+        self.form.__dict__.pop("all_details", None)
+        return super().delete(*args, **kwargs)
 
 
 class ServerAction(models.Model):
