@@ -1,19 +1,36 @@
-"""The drawn map of a connection's schema."""
+"""Looking around a connection: the drawn map of its schema, its procedures and functions."""
 
 from __future__ import annotations
+
+from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
 from enlace.accounts.access import builder_only
+from enlace.core.problem import Problem
 from enlace.core.server import Catalog
+from enlace.core.server.routines import routines_of
 from enlace.core.server.schema_map import MOST_WHOLE, around, best_known, schema_map
 
 from .models import Connection
 from .place import stand_in
 
 MOST_STEPS = 4
+
+
+@builder_only
+@require_GET
+def routines(request: HttpRequest, connection_id: int) -> HttpResponse:
+    """The procedures and functions of a connection, for its page: asked apart, since few have any."""
+    connection = get_object_or_404(Connection, pk=connection_id)
+    context: dict[str, Any] = {"connection": connection}
+    try:
+        context["routines"] = routines_of(connection.to_spec())
+    except Problem as problem:
+        context["problem"] = str(problem)
+    return render(request, "workshop/routines.html", context)
 
 
 @builder_only

@@ -36,6 +36,7 @@ urlpatterns = [
     path("connection/<int:connection_id>/new-column", making_views.column, name="add-column"),
     path("dataset/<int:dataset_id>/samples", making_views.samples, name="samples"),
     path("project/<int:project_id>/local", making_views.local, name="local-tables"),
+    path("connection/<int:connection_id>/routines", map_views.routines, name="routines"),
     path("connection/<int:connection_id>/map", map_views.schema, name="schema-map"),
     path("connection/<int:connection_id>/query", query_views.pad, name="query"),
     path("connection/<int:connection_id>/query/run", query_views.run, name="query-run"),

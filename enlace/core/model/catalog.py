@@ -88,3 +88,19 @@ class Table:
             if candidate.name == name:
                 return candidate
         raise KeyError(name)
+
+
+@dataclass(frozen=True)
+class Routine:
+    """A procedure or function that somebody wrote on the server.
+
+    parameters: (name, type) of what it takes; a name may be "". gives: "rows", "a value" or "" (it acts, or gives
+    nothing that a SELECT could read). steady: the server says that it changes nothing. says: what it gives, in the
+    server's words.
+    """
+
+    name: str
+    parameters: tuple[tuple[str, str], ...] = ()
+    gives: str = ""
+    steady: bool = False
+    says: str = ""

@@ -13,7 +13,7 @@ from sqlalchemy import ColumnElement, Insert, Select, Text, UpdateBase, cast, fu
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError, SAWarning
 
-from ...model.catalog import Column, Reference
+from ...model.catalog import Column, Reference, Routine
 from ...model.connection import ConnectionSpec
 from ..refusal import Refusal
 
@@ -258,6 +258,10 @@ class ServerKind:
 
     def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
         """(event, text) of the triggers of a table. event: names INSERT, UPDATE or DELETE, or several of them."""
+        return []
+
+    def routines(self, connection: Connection) -> list[Routine]:
+        """The procedures and functions that somebody wrote, as far as the account may run them."""
         return []
 
     @contextmanager

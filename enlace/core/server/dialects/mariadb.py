@@ -13,7 +13,7 @@ from sqlalchemy import URL, ColumnElement, Insert, LargeBinary, cast, create_eng
 from sqlalchemy.dialects.mysql import CHAR
 from sqlalchemy.engine import Connection, Engine
 
-from ...model.catalog import Column
+from ...model.catalog import Column, Routine
 from ...model.connection import ConnectionSpec
 from ..limits import CONNECT_SECONDS, LOCK_SECONDS, STATEMENT_SECONDS
 from ..places import check_server
@@ -100,6 +100,22 @@ class MariaDB(NetworkServer):
 
     def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
         return [(event, body) for event, body in connection.execute(text(_TRIGGER_TEXTS), {"t": table})]
+
+    def routines(self, connection: Connection) -> list[Routine]:
+        several: dict[tuple[str, str], list[tuple[str, str]]] = {}
+        for name, kind, parameter, type_text, mode in connection.execute(text(_PARAMETERS)):
+            if parameter and mode != "OUT":
+                several.setdefault((name, kind), []).append((parameter, type_text))
+        return [
+            Routine(
+                name,
+                tuple(several.get((name, kind), ())),
+                "a value" if kind == "FUNCTION" else "",
+                access != "MODIFIES SQL DATA",
+                gives or "",
+            )
+            for name, kind, access, gives in connection.execute(text(_ROUTINES))
+        ]
 
     # -- what it says --------------------------------------------------------------------------------
 
@@ -251,4 +267,14 @@ SELECT (SELECT concat(count(*), '.', coalesce(max(create_time), ''), '.', coales
        (SELECT coalesce(sum(crc32(concat_ws(' ', table_name, constraint_name))), 0)
         FROM information_schema.table_constraints WHERE table_schema = database()),
        (SELECT count(*) FROM information_schema.triggers WHERE trigger_schema = database())
+"""
+
+
+_ROUTINES = """
+SELECT ROUTINE_NAME, ROUTINE_TYPE, SQL_DATA_ACCESS, DTD_IDENTIFIER FROM information_schema.ROUTINES
+WHERE ROUTINE_SCHEMA = DATABASE() AND ROUTINE_TYPE IN ('FUNCTION', 'PROCEDURE')
+"""
+_PARAMETERS = """
+SELECT SPECIFIC_NAME, ROUTINE_TYPE, PARAMETER_NAME, DTD_IDENTIFIER, PARAMETER_MODE FROM information_schema.PARAMETERS
+WHERE SPECIFIC_SCHEMA = DATABASE() ORDER BY SPECIFIC_NAME, ORDINAL_POSITION
 """

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import logging
 from collections.abc import Hashable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -11,7 +12,7 @@ from sqlalchemy import URL, ColumnElement, Insert, Text, cast, create_engine, ev
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError
 
-from ...model.catalog import Column, Reference
+from ...model.catalog import Column, Reference, Routine
 from ...model.connection import ConnectionSpec
 from ..limits import CONNECT_SECONDS, LOCK_SECONDS, STATEMENT_SECONDS
 from ..places import check_server, checked_file
@@ -108,6 +109,22 @@ class PostgreSQL(NetworkServer):
 
     def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
         return [(event, body) for event, body in connection.execute(text(_TRIGGER_TEXTS), {"t": table})]
+
+    def routines(self, connection: Connection) -> list[Routine]:
+        made = []
+        for name, names, types, modes, rows, gives, kind, volatile in connection.execute(text(_ROUTINES)):
+            of = json.loads(types)
+            modes_of, names_of = (json.loads(part) if part else None for part in (modes, names))
+            taken = [
+                (name_of or "", type_of)
+                for name_of, type_of, mode in zip(
+                    names_of or [""] * len(of), of, modes_of or ["i"] * len(of), strict=False
+                )
+                if mode in "ibv"
+            ]
+            form = "" if kind == "p" else "rows" if rows or "TABLE(" in gives else "a value" if gives != "void" else ""
+            made.append(Routine(name, tuple(taken), form, volatile != "v", gives or ""))
+        return made
 
     # -- what it says --------------------------------------------------------------------------------
 
@@ -318,4 +335,16 @@ SELECT (SELECT count(*) || '.' || coalesce(sum(hashtext(c.oid || ' ' || c.xmin):
        (SELECT count(*) || '.' || coalesce(sum(hashtext(oid || ' ' || xmin)::bigint), 0) FROM pg_constraint),
        (SELECT count(*) || '.' || coalesce(sum(hashtext(oid || ' ' || xmin)::bigint), 0) FROM pg_trigger
         WHERE NOT tgisinternal)
+"""
+
+
+# System catalogs of PostgreSQL (its documentation, chapter 53): what extensions brought is left out, and triggers' functions.
+_ROUTINES = """
+SELECT p.proname, to_json(p.proargnames)::text,
+    to_json(ARRAY(SELECT format_type(t, NULL) FROM unnest(coalesce(p.proallargtypes, p.proargtypes::oid[])) WITH ORDINALITY AS a(t, n) ORDER BY n))::text,
+    to_json(p.proargmodes::text[])::text, p.proretset, coalesce(pg_get_function_result(p.oid), ''), p.prokind::text, p.provolatile::text
+FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
+WHERE p.prokind IN ('f', 'p') AND n.nspname = ANY (current_schemas(false)) AND has_function_privilege(p.oid, 'EXECUTE')
+    AND p.prorettype <> 'trigger'::regtype AND p.prorettype <> 'event_trigger'::regtype
+    AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.objid = p.oid AND d.deptype = 'e')
 """

@@ -1,0 +1,34 @@
+"""Procedures and functions of a server: listed, each with the statement by which it is used from here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from ..model.catalog import Routine
+from ..model.connection import ConnectionSpec
+from .dialects import server_kind
+from .engine import reading
+
+
+def routines_of(spec: ConnectionSpec) -> list[tuple[Routine, str]]:
+    """The routines that the account may run, by name, each with the SELECT that reads what it gives, or the CALL of one
+    that acts. Raises Problem.
+    """
+    with reading(spec) as connection:
+        several = server_kind(spec.kind).routines(connection)
+        quote = connection.dialect.identifier_preparer.quote
+    several.sort(key=lambda routine: (routine.name.lower(), routine.parameters))
+    return [(routine, _statement(routine, quote)) for routine in several]
+
+
+def _statement(routine: Routine, quote: Callable[[str], str]) -> str:
+    values = ", ".join(f":{_parameter(name, place)}" for place, (name, _) in enumerate(routine.parameters, 1))
+    call = f"{quote(routine.name)}({values})"
+    if routine.gives == "rows":
+        return f"SELECT * FROM {call}"  # noqa: S608 (text for a builder's pad; its name is quoted, its values are bound)
+    return f"SELECT {call} AS value" if routine.gives == "a value" else f"CALL {call}"
+
+
+def _parameter(name: str, place: int) -> str:
+    plain = "".join(letter if letter.isascii() and (letter.isalnum() or letter == "_") else "_" for letter in name)
+    return plain if plain and plain[0].isalpha() else f"value_{place}"
