@@ -86,6 +86,98 @@ class Composing(Served):
         expect(page.locator("[data-control=heading]")).to_have_count(0)
 
 
+class FromNothing(Served):
+    """The form of port calls, from its table to a saved line of cargo."""
+
+    def ask(self, statement: str):
+        with sqlite3.connect(self.harbour) as db:
+            return db.execute(statement).fetchall()
+
+    def make(self) -> str:
+        page = self.page
+        page.goto(self.base + "/workshop/connection/1/table?name=port_call")
+        page.get_by_role("button", name="Make a form").click()
+        expect(page.locator("#rows .record").first).to_be_visible()
+        number = re.search(r"/desk/(\d+)/", page.url)[1]
+        page.goto(f"{self.base}/workshop/form/{number}/compose")
+        expect(page.locator("[data-stage] [data-control]").first).to_be_visible()
+        return number
+
+    def use(self, number: str, call: int) -> None:
+        """Move, enter a line of cargo under a call, save it."""
+        page = self.page
+        page.goto(f"{self.base}/desk/{number}/?record=i{call}")
+        p = self.prefix("Cargo line")
+        before = self.ask(f"SELECT count(*) FROM cargo_line WHERE port_call_id = {call}")[0][0]
+        expect(page.locator(f"[id='{p}rows'] .record")).to_have_count(before)
+        page.locator(f"[id='{p}act-new']").click()
+        for label, text in (("Line no.", "77"), ("Commodity", "WHEAT"), ("Direction", "in"), ("Tonnes", "12.5")):
+            self.type_into(label, text, p=p)
+        page.locator("#act-save").click()
+        self.says("Saved 1 record")
+        lines = self.ask(f"SELECT line_no, tonnes FROM cargo_line WHERE port_call_id = {call} AND line_no = 77")
+        self.assertEqual(lines, [(77, 12.5)])
+
+    def test_by_mouse(self):
+        number, page = self.make(), self.page
+        for _ in range(len(page.locator("[data-stage] > [data-control]").all())):
+            count = page.locator("[data-stage] > [data-control]").count()
+            page.locator("[data-stage] > [data-control]").first.click(position={"x": 3, "y": 3})
+            page.locator(".card-of").get_by_role("button", name="Remove", exact=True).click()
+            expect(page.locator("[data-stage] > [data-control]")).to_have_count(count - 1)
+        expect(page.locator("#wiring")).to_contain_text("Nothing is on the sheet yet")
+        page.locator("[data-drag-records=port_call]").drag_to(
+            page.locator("[data-stage]"), target_position={"x": 30, "y": 10}
+        )
+        expect(page.locator("[data-stage] [data-kind=grid]")).to_have_count(1)
+        page.locator(".adds summary").click()
+        page.locator("[data-bundle=panel]").click()
+        expect(page.locator("[data-stage] [data-kind=panel]")).to_have_count(1)
+        page.locator("#dock").select_option("right")
+        expect(page.locator("[data-stage] [data-kind=panel]")).to_have_class(re.compile(r"\bx9\b"))
+        page.locator("#under-port_call").select_option(
+            label=page.locator("#under-port_call option", has_text="cargo_line").first.text_content()
+        )
+        page.locator("[data-detail=port_call]").click()
+        expect(page.locator("[data-board=cargo_line]")).to_be_visible()
+        expect(page.locator("[data-stage] [data-kind=grid]")).to_have_count(2)
+        page.locator(".adds summary").click()
+        page.locator("#add-source").select_option("cargo_line")
+        page.locator("[data-bundle=panel]").click()
+        expect(page.locator("[data-stage] [data-kind=panel]")).to_have_count(2)
+        expect(page.locator(".composer-bar .state")).to_have_text("Wired soundly")
+        self.use(number, 9)
+
+    def test_by_keyboard_alone(self):
+        number, page = self.make(), self.page
+        press = page.keyboard.press
+        page.locator("[data-control=port_call_panel]").focus()
+        press("Delete")
+        expect(page.locator("[data-control=port_call_panel]")).to_have_count(0)
+        page.locator("[data-act=undo]").focus()
+        press("Enter")
+        expect(page.locator("[data-control=port_call_panel]")).to_have_count(1)
+        page.locator("#under-port_call").focus()
+        page.keyboard.type("cargo_line")
+        page.locator("[data-detail=port_call]").focus()
+        press("Enter")
+        expect(page.locator("[data-board=cargo_line]")).to_be_visible()
+        expect(page.locator("#said")).to_contain_text("is on the form now")
+        page.locator(".adds summary").focus()
+        press("Enter")
+        page.locator("#add-source").focus()
+        page.keyboard.type("Cargo")
+        page.locator("[data-bundle=panel]").focus()
+        press("Enter")
+        panels = page.locator("[data-stage] [data-kind=panel][data-of^='ofcargo']")
+        expect(panels.first).to_be_visible()
+        page.locator("[data-control=port_call_grid]").focus()
+        press("Shift+ArrowLeft")
+        expect(page.locator("#said")).to_contain_text("wide")
+        expect(page.locator(".composer-bar .state")).not_to_contain_text("error")
+        self.use(number, 12)
+
+
 class OnOnePage(Served):
     def ask(self, statement: str):
         with sqlite3.connect(self.harbour) as db:
