@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from math import ceil, floor, log10
 from typing import Any
 
 from sqlalchemy import func, select
@@ -151,9 +152,22 @@ def drawn(groups: Sequence[tuple[str, Any]], shape: str, number: FieldSpec | Non
                 "middle": round(x + step / 2, 1), "top": top,
             }
         )  # fmt: skip
-    marks = [(y(least + span * part), write(Decimal(str(round(least + span * part, 6))))) for part in (0, 0.5, 1)]
+    marks = [(y(float(mark)), write(mark)) for mark in marks_between(least, most, number is None)]
     line = " ".join(f"{bar['middle']},{bar['top']}" for bar in bars) if shape == "line" else ""
     return Drawn(bars, marks, line, "; ".join(f"{bar['name']} {bar['text']}" for bar in bars))
+
+
+def marks_between(least: float, most: float, whole: bool = False) -> list[Decimal]:
+    """Round numbers from `least` to `most`, four steps or a few more or less apart: 1, 2 or 5 of a power of ten. whole:
+    nothing smaller than one, since what is counted has no halves.
+    """
+    rough = max((most - least) / 4, 1e-12)
+    power = Decimal(10) ** floor(log10(rough))
+    step = next(Decimal(n) * power for n in (1, 2, 5, 10) if float(Decimal(n) * power) >= rough * 0.999)
+    step = max(step, Decimal(1)) if whole else step
+    first = ceil(least / float(step) - 1e-9)
+    last = floor(most / float(step) + 1e-9)
+    return [step * n for n in range(first, last + 1)]
 
 
 def _writer(field: FieldSpec | None, work: Work) -> Any:

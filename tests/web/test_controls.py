@@ -4,8 +4,25 @@ import json
 import re
 from html import unescape
 
+from django.test import SimpleTestCase
+
+from enlace.desk.charts import marks_between
 from enlace.workshop import layout
 from tests.web.test_composer import Sheets
+
+
+class Marks(SimpleTestCase):
+    """The numbers beside a chart are round ones."""
+
+    def test_round_numbers(self):
+        told = lambda *given: [str(n.normalize()) for n in marks_between(*given)]  # noqa: E731
+        self.assertEqual(told(0, 3, True), ["0", "1", "2", "3"])
+        self.assertEqual(told(0, 1, True), ["0", "1"])
+        self.assertEqual(told(0, 100), ["0", "5E+1", "1E+2"])
+        for least, most in ((0, 799.7), (-50, 1e9), (0, 0.003), (0, 1)):
+            marks = marks_between(least, most)
+            self.assertTrue(2 <= len(marks) <= 8, marks)
+            self.assertTrue(all(least <= float(mark) <= most for mark in marks), marks)
 
 
 class Controls(Sheets):
