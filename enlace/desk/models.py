@@ -209,3 +209,20 @@ class Arrangement(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["person", "form", "part"], name="one_arrangement")]
+
+
+class KeptView(models.Model):
+    """What a person asked a grid for, under a name: an order and filters as addresses say them.
+
+    part: as in DraftRecord. person: whose it is; None where a builder shares it with all who use the form.
+    """
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, null=True, related_name="views")
+    form = models.ForeignKey(Form, models.CASCADE, related_name="views")
+    part = models.CharField(max_length=60, blank=True)
+    name = models.CharField(max_length=60)
+    query = models.TextField()
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["person", "form", "part", "name"], name="one_view")]

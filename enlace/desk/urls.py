@@ -16,6 +16,7 @@ from . import (
     save_views,
     taking_views,
     totals,
+    view_views,
     views,
 )
 
@@ -33,6 +34,7 @@ ACTS = (
     ("columns", arranging_views.columns, "columns"),
     ("values", asking_views.values, "values"),
     ("csv", taking_views.as_csv, "csv"),
+    ("views", view_views.kept_views, "views"),
     ("exactly", asking_views.exactly, "exactly"),
     ("find", asking_views.find, "find"),
     ("edit", views.edit, "edit"),

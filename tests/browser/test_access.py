@@ -100,15 +100,16 @@ class Axe(Served):
         self.work("Port call", page)
         page.locator("#act-conditions").click()
         page.get_by_role("button", name="A group").first.click()
-        yield "conditions built from parts"
+        page.locator("#sentence [data-kept-views]").click()
+        expect(page.locator(".kept-views")).to_be_visible()
+        yield "conditions built from parts, and views kept"
         page.locator(".asks-one [aria-label=Value]").first.fill("7")
         page.get_by_role("button", name="Show these rows").click()
         expect(page.locator("#sentence")).to_contain_text("ID is 7")
         page.locator("#rows [role=gridcell]").nth(2).click()
         page.keyboard.press("Shift+F10")
         yield "the acts of a column"
-        page.keyboard.press("End")
-        page.keyboard.press("Enter")
+        page.get_by_role("menuitem", name="Choose from its values").press("Enter")
         expect(page.locator(".occurring input").first).to_be_visible()
         yield "the values of a column"
         self.work("Port call", page)

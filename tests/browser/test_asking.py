@@ -90,6 +90,22 @@ class Asking(Served):
             "w => document.querySelector('#grid [data-name=flag]').offsetWidth === w", arg=round(before)
         )
 
+    def test_a_view_is_kept_and_asked_again(self):
+        page = self.work("Port call")
+        page.get_by_role("columnheader", name="ETA").get_by_role("link").click()
+        expect(page.locator("#sentence")).to_contain_text("by ETA")
+        page.locator("#sentence [data-kept-views]").click()
+        page.locator("[data-view-name]").fill("By arrival")
+        page.get_by_role("button", name="Keep the view").click()
+        expect(page.locator(".kept-views a")).to_have_text("By arrival")
+        page.goto(self.base + "/desk/2/")
+        page.locator("#sentence [data-kept-views]").click()
+        page.locator(".kept-views a").click()
+        expect(page.locator("[data-name=eta]").first).to_have_attribute("aria-sort", "ascending")
+        page.locator("#sentence [data-kept-views]").click()
+        page.get_by_role("button", name="Remove the view By arrival").click()
+        expect(page.locator(".kept-views")).to_contain_text("None yet.")
+
     def test_find_marks_and_moves(self):
         page = self.work("Port call")
         self.cell(0, 2).click()

@@ -184,6 +184,39 @@ class TakingOut(Pages):
         self.assertEqual(unguarded(first[heads.index("Remarks")]), long)
 
 
+class Views(Pages):
+    """What one asked for, kept by a name."""
+
+    def setUp(self):
+        super().setUp()
+        self.calls = self.form("port_call")
+        self.at = f"/desk/{self.calls.pk}/views"
+
+    def names(self) -> list[str]:
+        return re.findall(r'<a href="\?[^"]*">([^<]*)</a>', self.client.get(self.at).content.decode())
+
+    def test_kept_asked_again_shared_and_removed(self):
+        asked = urlencode({"order": "-eta", "only-status": "=berthed"})
+        self.client.post(f"{self.at}?{asked}", {"name": "Berthed now"})
+        self.client.post(f"{self.at}?{asked}", {"name": "For all", "shared": "1"})
+        html = self.client.get(self.at).content.decode()
+        query = unescape(re.search(r'<a href="\?([^"]*)">Berthed now<', html)[1])
+        page = self.client.get(f"/desk/{self.calls.pk}/?{query}")
+        self.assertContains(page, "ETA, latest first")
+        self.client.force_login(self.operator)
+        self.assertEqual(self.names(), ["For all"])
+        number = re.search(r"For all", self.client.get(self.at).content.decode())
+        self.assertIsNotNone(number)
+        shared = self.calls.views.get(name="For all")
+        self.assertEqual(self.client.post(self.at, {"remove": shared.pk}).status_code, 400)
+        self.client.post(f"{self.at}?{asked}", {"name": "Mine", "shared": "1"})
+        self.assertIsNotNone(self.calls.views.get(name="Mine").person)
+        self.client.post(self.at, {"remove": self.calls.views.get(name="Mine").pk})
+        self.assertEqual(self.names(), ["For all"])
+        for wrong in ({"name": " "}, {"name": "x" * 99}, {"remove": "x"}, {"remove": "99999"}):
+            self.assertEqual(self.client.post(self.at, wrong).status_code, 400, wrong)
+
+
 class Arranging(Pages):
     """A person's own columns of a grid."""
 

@@ -1,6 +1,7 @@
 // What stands above a grid and in its headings: the sentence, the acts of a column, the values that occur, and Find.
 
 import { Conditions } from "./conditions.js";
+import { token } from "./edits.js";
 
 const PAUSE = 250;
 const headers = { "HX-Request": "true" };
@@ -43,10 +44,43 @@ export function asking(sourceOf) {
       const conditions = conditionsOf(sourceOf(event.target));
       if (conditions) conditions.open ? conditions.close() : conditions.show();
     }
+    const sentence = near("[data-sentence]");
+    if (near("[data-kept-views]")) toggleViews(sentence, near("[data-kept-views]"));
+    if (near("[data-view-keep]")) {
+      const shared = sentence.querySelector("[data-view-shared]")?.checked ? 1 : "";
+      sendView(sentence, { name: sentence.querySelector("[data-view-name]").value, shared });
+    }
+    if (near("[data-view-remove]")) sendView(sentence, { remove: near("[data-view-remove]").dataset.viewRemove });
     const acts = near(".column-acts");
     if (acts) openMenu(sourceOf(acts), acts.closest("[data-number]"));
     else if (!near(".column-menu")) closeMenu();
   });
+
+  // -- views kept by name -------------------------------------------------------------------------------------
+
+  async function toggleViews(sentence, button) {
+    const box = sentence.querySelector("[data-views-box]");
+    box.hidden = !box.hidden;
+    button.setAttribute("aria-expanded", !box.hidden);
+    if (box.hidden) return;
+    const html = await ask(sourceOf(sentence), "views");
+    box.innerHTML = html ?? "";
+    box.querySelector("a, input")?.focus();
+  }
+  async function sendView(sentence, data) {
+    const body = new FormData();
+    for (const [name, value] of Object.entries(data)) body.append(name, value);
+    const response = await fetch(sourceOf(sentence).address("views"), {
+      method: "POST",
+      body,
+      headers: { ...headers, "X-CSRFToken": token() },
+    });
+    const html = await response.text();
+    if (!response.ok) return enlaceSay(enlaceWords(html), true);
+    const box = sentence.querySelector("[data-views-box]");
+    box.innerHTML = html;
+    box.querySelector("a, input")?.focus();
+  }
 
   // -- the acts of a column --------------------------------------------------------------------------------
 
