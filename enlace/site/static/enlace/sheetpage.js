@@ -13,7 +13,7 @@ export function rowsOf(places) {
 }
 
 const number = (element, letter) =>
-  Number([...element.classList].find((name) => new RegExp(`^${letter}\\d+$`).test(name))?.slice(1) || 1);
+  Number([...element.classList].find((name) => new RegExp(`^${letter}\\d+$`).test(name))?.slice(letter.length) || 1);
 
 export function layOut(root = document) {
   for (const sheet of root.querySelectorAll("[data-sheet]")) {
