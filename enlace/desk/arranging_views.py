@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.http import require_POST
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.form.columns import GridColumn, with_part
+from enlace.core.form.columns import GridColumn, moved, with_part
 from enlace.core.problem import Problem
 
 from .answers import Answer
@@ -49,10 +47,9 @@ def changed(shown: tuple[FieldSpec, ...], act: str, name: str, value: str) -> li
     elif act == "hide":
         del several[at]
     elif act in ("earlier", "later"):
-        to = max(0, min(at + (1 if act == "later" else -1), len(several) - 1))
-        several.insert(to, several.pop(at))
+        several = moved(several, at, act)
     else:
         raise Problem("There is no such act.", "Use the menu of the column.", code="bad")
     if not several:
         raise Problem("A grid needs a column.", "Leave this one.", code="bad")
-    return [replace(column) for column in several]
+    return several

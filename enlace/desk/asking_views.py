@@ -13,7 +13,7 @@ from enlace.core.dataset.filters import Combined, Filter, exactly_text, read_box
 from enlace.core.dataset.groups import grouped
 from enlace.core.dataset.lookups import shown_text
 from enlace.core.dataset.window import Rows
-from enlace.core.kinds import KINDS, Unreadable
+from enlace.core.kinds import KINDS, TEXTS, Unreadable
 from enlace.core.problem import Problem
 
 from .opening import number_from, on_form, text_from
@@ -59,7 +59,7 @@ def values(request: HttpRequest, work: Work) -> HttpResponse:
 
 
 def _is_text(field: FieldSpec) -> bool:
-    return bool(field.lookup) or field.kind in ("text", "longtext")
+    return bool(field.lookup) or field.kind in TEXTS
 
 
 def _narrowed(work: Work, wanted: Any) -> Rows:

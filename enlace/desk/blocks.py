@@ -88,10 +88,10 @@ def _read_part(
         values = before.values(read) if before else read or {}
         locked = work.view(identifier, None, read, before).locked if identifier and _may_lock(fields) else frozenset()
         cells = []
-        for one, text in zip(fields, line, strict=False):
-            made = _typed(work, one, text, values, locked, known)
+        for spec, text in zip(fields, line, strict=False):
+            made = _typed(work, spec, text, values, locked, known)
             if isinstance(made, Typed):
-                cells.append((one, made))
+                cells.append((spec, made))
             elif made:
                 block.refused[made] += 1
         if cells and (identifier or any(text.strip() for text in line)):
@@ -101,27 +101,27 @@ def _read_part(
 
 
 def _may_lock(fields: Sequence[FieldSpec]) -> bool:
-    return any(one.read_only_when for one in fields)
+    return any(spec.read_only_when for spec in fields)
 
 
 def _typed(
     work: Work,
-    one: FieldSpec,
+    spec: FieldSpec,
     text: str,
     values: object,
     locked: frozenset[str],
     known: dict[tuple[str, str], Typed | Problem],
 ) -> Typed | str:
     """What a text stands for in a field, or a sentence why it can't be put there."""
-    if one.read_only or one.generated or one.formula or one.outside or one.kind in ("picture", "binary"):
-        return f"{one.label} can't be edited here."
-    if one.name in locked:
-        return f"{one.label} can't be edited while the record is as it is."
-    narrowed = one.lookup is not None and bool(one.lookup.narrowed)
-    place = (one.name, text)
+    if spec.read_only or spec.generated or spec.formula or spec.outside or spec.kind in ("picture", "binary"):
+        return f"{spec.label} can't be edited here."
+    if spec.name in locked:
+        return f"{spec.label} can't be edited while the record is as it is."
+    narrowed = spec.lookup is not None and bool(spec.lookup.narrowed)
+    place = (spec.name, text)
     if narrowed or place not in known:
         try:
-            known[place] = typed_in(work, one, text, "", values)  # type: ignore[arg-type]
+            known[place] = typed_in(work, spec, text, "", values)  # type: ignore[arg-type]
         except Problem as problem:
             known[place] = problem
     made = known[place]
@@ -143,18 +143,16 @@ def put_block(work: Work, block: Block, label: str) -> list[str]:
         for identifier, cells in block.lines:
             read = stored.get(identifier)
             was = there.get(identifier)
-            record = was or (
-                as_read(work.dataset, identifier, key_of(identifier), read)
-                if read
-                else next(new)
-                if not identifier
-                else None
-            )
+            record = was
+            if not identifier:
+                record = next(new)
+            elif was is None and read:
+                record = as_read(work.dataset, identifier, key_of(identifier), read)
             if record is None or record.state == "removed":
                 continue
-            for one, typed in cells:
-                if read is not None and one.name not in record.touched and record.conflict is None:
-                    record = replace(record, was={**record.was, one.name: read.get(one.name)})
+            for spec, typed in cells:
+                if read is not None and spec.name not in record.touched and record.conflict is None:
+                    record = replace(record, was={**record.was, spec.name: read.get(spec.name)})
                 record = typed.into(record, read)
             result = None if record.idle else record
             if was != result:

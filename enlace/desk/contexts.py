@@ -181,9 +181,14 @@ def writer_of(work: Work) -> RowWriter:
     return row_writer(on_grid(work), work.formats, work.prefix)
 
 
+def as_laid_out(work: Work) -> DatasetSpec:
+    """The dataset of a part with the columns that its grid has on the sheet, whatever the person has made of them."""
+    return work.sheet.on_grid(work.part.name, work.dataset) if work.sheet else work.dataset
+
+
 def on_grid(work: Work) -> DatasetSpec:
     """The dataset of a part with the columns that its grid has on the sheet, as the person has arranged them."""
-    dataset = work.sheet.on_grid(work.part.name, work.dataset) if work.sheet else work.dataset
+    dataset = as_laid_out(work)
     return with_columns(dataset, work.arranged) if work.arranged else dataset
 
 

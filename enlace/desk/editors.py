@@ -7,7 +7,7 @@ from typing import Any
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.expression import ExpressionError
-from enlace.core.kinds import KINDS, Nonconforming, stored_as
+from enlace.core.kinds import KINDS, TEXTS, Nonconforming, stored_as
 
 from .work import RecordView, Work, digest_of
 
@@ -140,7 +140,7 @@ def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, to
 
 
 def _void(field: FieldSpec, value: Any, typed: str | None) -> str:
-    free = field.kind in ("text", "longtext") and field.nullable and not (field.read_only or field.storage)
+    free = field.kind in TEXTS and field.nullable and not (field.read_only or field.storage)
     free = free and field.lookup is None
     if not free or typed is not None or value not in (None, ""):
         return ""

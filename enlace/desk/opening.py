@@ -47,7 +47,7 @@ def on_form(view: Callable) -> Callable:
     def opened(request: HttpRequest, form_id: int, detail: str = "", master: str = "", **more: Any) -> HttpResponse:
         form = form_of(request, form_id)
         stand_in(request, form.project, "Desk")
-        own = None if detail or view.__name__ not in WITH_SHEET or says_where(request) else steps_of(request, form)
+        own = None if detail or view.__name__ not in WITH_SHEET or says_where(request) else steps_of(form)
         wanted = own.order if own and own.order else terms_in(request.GET.getlist(ORDER) or request.POST.getlist(ORDER))
         kept = in_use(request, form)
         if (saved := new_name(master)) != master:  # the master was new when the page was shown
@@ -94,7 +94,7 @@ def says_where(request: HttpRequest) -> bool:
     return any(name in ("record", "at", "places", ORDER) or name.startswith(ONLY) for name in request.GET)
 
 
-def steps_of(request: HttpRequest, form: Form) -> Opening:
+def steps_of(form: Form) -> Opening:
     """What the form's steps come to when it opens. Raises Problem where one stops."""
     steps = layout.document(form).opening if form.document else ()
     asked = parameters_of(form.dataset.query, form.dataset.connection.kind)

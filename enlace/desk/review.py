@@ -9,7 +9,7 @@ from django.urls import reverse
 
 from enlace.core.dataset.inference.telling import called_by
 from enlace.core.draft import PendingRecord
-from enlace.core.kinds import KINDS, raw_text
+from enlace.core.kinds import KINDS, TEXTS, raw_text
 from enlace.core.problem import Problem
 from enlace.core.save import Part
 from enlace.core.save.preview import statement_text
@@ -157,7 +157,7 @@ def name_of(part: FormPart, record: PendingRecord) -> str:
 
 def _text(work: Work, part: FormPart, field: Any, record: Mapping[str, Any]) -> str:
     value = record.get(field.name)
-    if value == "" and field.kind in ("text", "longtext"):
+    if value == "" and field.kind in TEXTS:
         return "(an empty text)"
     shown = work.words.of(part.dataset, field, record)
     return shown if len(shown) <= 200 else shown[:200] + "…"

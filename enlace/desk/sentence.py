@@ -23,7 +23,6 @@ class Said:
     turn: str
     off: bool = False
     box: int = 0
-    order: bool = False
 
 
 def sentence_context(work: Work) -> dict[str, Any]:
@@ -85,7 +84,7 @@ def _orders(work: Work) -> list[Said]:
         turned: Terms = [*work.order[:i], (name, not down), *work.order[i + 1 :]]
         words = f"{field.label}{_way(field.kind) if down else ''}"
         texts = work.filter_texts
-        parts.append(Said(words, view_text(rest, texts), view_text(turned, texts), order=True))
+        parts.append(Said(words, view_text(rest, texts), view_text(turned, texts)))
     return parts
 
 

@@ -9,13 +9,13 @@ from decimal import Decimal
 from typing import Any
 from urllib.parse import parse_qs
 
-from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.window import Row
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 
 from .addresses import ORDER, added, filters_in, filters_text, order_text, pressed, terms_in
-from .contexts import base_context, on_grid, panel_context, rail_context, written
+from .contexts import as_laid_out, base_context, on_grid, panel_context, rail_context, written
 from .controls import Drawing
 from .parts import FormPart
 from .renamed import new_name
@@ -86,14 +86,9 @@ def head_context(work: Work) -> dict[str, Any]:
         "wrong": list(work.filter_faults.values()),
         "arranged": bool(work.arranged),
         "hidden_columns": json.dumps(
-            [(f.name, f.label) for f in _on_sheet(work).shown if f.name not in {g.name for g in shown}]
+            [(f.name, f.label) for f in as_laid_out(work).shown if f.name not in {g.name for g in shown}]
         ),
     }
-
-
-def _on_sheet(work: Work) -> DatasetSpec:
-    """The dataset with the columns that the form has, whatever the person has hidden."""
-    return work.sheet.on_grid(work.part.name, work.dataset) if work.sheet else work.dataset
 
 
 def _width(work: Work, field: FieldSpec, rows: Sequence[Row]) -> int:

@@ -11,14 +11,14 @@ from django.views.decorators.http import require_GET
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.exchange.csv_out import csv_lines, guarded
-from enlace.core.kinds import raw_text
+from enlace.core.kinds import TEXTS, raw_text
 
 from .contexts import on_grid
+from .controls.base import records_of
 from .opening import on_form
 from .work import Work
 
 AT_ONCE = 500  # rows that are read together
-TEXTS = ("text", "longtext")
 
 
 @require_GET
@@ -42,15 +42,7 @@ def _texts(work: Work, fields: list[FieldSpec], stored: bool) -> Iterator[list[s
     while True:
         rows, pending = work.window(start, AT_ONCE)
         whole = work.stored_of([row.id for row in rows if not row.id.startswith("p")])
-        records = []
-        extra = [field.name for field in work.dataset.extra]
-        names = [field.name for field in work.dataset.fields]
-        for row in rows:
-            record = whole.get(row.id) or dict(zip(names, row.values, strict=True))
-            values: dict[str, Any] = {**record, **dict(zip(extra, row.extra, strict=False))}
-            if row.id in pending:
-                values |= pending[row.id].now
-            records.append(values)
+        records = records_of(work, rows, pending, whole)
         if not stored:
             work.words.prefetch(work.dataset, records)
         for values in records:

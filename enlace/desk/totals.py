@@ -16,6 +16,7 @@ from enlace.core.dataset.groups import Group, grouped
 from enlace.core.dataset.lookups import chosen_text, shown_text
 from enlace.core.dataset.totals import FUNCTIONS, Total, functions_for, present, totals
 from enlace.core.draft import PendingRecord
+from enlace.core.form.fields import WIDE
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 from enlace.core.server.engine import reading
@@ -159,7 +160,7 @@ def _page(request: HttpRequest, work: Work) -> HttpResponse:
         for function in functions_for(f)
         if Total(f.name, function) not in wanted and f.kind not in ("picture", "binary")
     ]
-    by = [f for f in work.dataset.shown if f.kind not in ("longtext", "picture", "binary")]
+    by = [f for f in work.dataset.shown if f.kind not in WIDE]
     context = {**base_context(work), "lines": lines, "offers": offers, "by": by}
     return render(request, "desk/totals.html", context)
 

@@ -20,7 +20,7 @@ from enlace.core.dataset.lookups import shown_text
 from enlace.core.dataset.window import CUT, Row
 from enlace.core.draft import PendingRecord
 from enlace.core.expression import ExpressionError
-from enlace.core.kinds import KINDS, Formats, stored_as
+from enlace.core.kinds import KINDS, TEXTS, Formats, stored_as
 from enlace.core.rules import Complaint
 
 
@@ -245,7 +245,7 @@ def _plain_shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
     usual: tuple[type, ...] = {"whole": (int,), "decimal": (int, float), "text": (str,), "longtext": (str,)}.get(
         field.kind, ()
     )
-    is_text = field.kind in ("text", "longtext")
+    is_text = field.kind in TEXTS
     reads_length = field.kind in ("picture", "binary")
 
     def write(value: Any) -> str:

@@ -18,7 +18,7 @@ from sqlalchemy import ColumnElement, Text, and_, case, cast, false, literal, no
 
 from ..expression import Expression, Names, Unsupported
 from ..expression.push import Sql, condition
-from ..kinds import KINDS, Formats, Unreadable
+from ..kinds import KINDS, TEXTS, Formats, Unreadable
 from ..model.dataset import BETWEEN, DatasetSpec, FieldSpec
 from ..problem import Problem
 from ..server.dialects import server_kind
@@ -33,7 +33,6 @@ HINT = "Type a value, a comparison such as >8, a range such as 1..9, “empty”
 _COMPARISON = re.compile(r"\s*(<>|!=|>=|<=|=|>|<)\s*(.*)", re.DOTALL)
 _MONTH = re.compile(r"(\d{4})(?:-(\d{2}))?")
 _EMPTY = {"empty": "empty", "not empty": "filled", "no value": "null"}
-_TEXTS = ("text", "longtext")
 
 
 @dataclass(frozen=True)
@@ -113,7 +112,7 @@ def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
         if test not in ("", "=", "<>"):
             raise Unreadable("What a list shows is looked for as a text.")
         return Filter(field.name, test or "has", rest)
-    if field.kind in _TEXTS:
+    if field.kind in TEXTS:
         return Filter(field.name, test or "has", rest)
     if test:
         return _compared(field, test, rest, formats)
@@ -124,7 +123,7 @@ def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
 
 
 def _exactly(field: FieldSpec, said: str, formats: Formats) -> Filter:
-    if field.kind in _TEXTS and field.storage != "any":
+    if field.kind in TEXTS and field.storage != "any":
         return Filter(field.name, "is", said)
     if field.kind in ("picture", "binary"):
         raise Unreadable("Only “empty” and “not empty” can be asked of it.")
@@ -236,11 +235,11 @@ def condition_of(wanted: AnyFilter, source: Source) -> ColumnElement[bool]:
     if wanted.test == "is":
         return _is_exactly(wanted, field, column, source)
     if wanted.test in ("empty", "filled"):
-        empty = or_(column.is_(None), column == "") if field.kind in _TEXTS and not field.formula else column.is_(None)
+        empty = or_(column.is_(None), column == "") if field.kind in TEXTS and not field.formula else column.is_(None)
         return empty if wanted.test == "empty" else not_(empty)
     if field.lookup:
         return _listed(wanted, field, source)
-    if field.kind in _TEXTS:
+    if field.kind in TEXTS:
         return _told(wanted.test, [column], wanted.value, source)
     if field.formula:
         return _calculated(wanted, field, source)
@@ -315,20 +314,20 @@ PARTLY: dict[str, Any] = {
 }
 
 
-def _chosen(one: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
+def _chosen(asked: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
     """A test of a list of fixed lines, by their words or their values."""
-    lookup, wanted = field.lookup, folded(one.value)
+    lookup, wanted = field.lookup, folded(asked.value)
     assert lookup is not None
     column, bound = source.column(field.name), server_kind(source.server).bound
     values = []
     for value, shown in lookup.choices:
         told = (folded(shown), folded(value))
-        if wanted in told or (one.test in PARTLY and any(PARTLY[one.test](text, wanted) for text in told)):
+        if wanted in told or (asked.test in PARTLY and any(PARTLY[asked.test](text, wanted) for text in told)):
             values.append(bound(KINDS[field.kind].parse(value, field, Formats.of("en"))))
-    if one.test in ("<>", "lacks"):
+    if asked.test in ("<>", "lacks"):
         return or_(column.not_in(values), column.is_(None))
-    if field.kind in _TEXTS:
-        return or_(column.in_(values), _told(one.test, [column], one.value, source))  # what the list lacks
+    if field.kind in TEXTS:
+        return or_(column.in_(values), _told(asked.test, [column], asked.value, source))  # what the list lacks
     return column.in_(values)
 
 

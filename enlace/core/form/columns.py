@@ -86,6 +86,13 @@ def with_part(column: GridColumn, part: str, text: str) -> GridColumn:
     raise Problem("A column has no such setting.", "Reload the page.", code="bad")
 
 
+def moved(columns: Sequence[GridColumn], at: int, way: str) -> list[GridColumn]:
+    """The columns with one of them a place "earlier" or "later"; at either end it stays."""
+    several = list(columns)
+    several.insert(max(0, min(at + (1 if way == "later" else -1), len(several) - 1)), several.pop(at))
+    return several
+
+
 def over_dataset(dataset: DatasetSpec, columns: Sequence[GridColumn]) -> DatasetSpec:
     """The dataset with some of its fields, in their order and with what the columns say of them, as a grid writes them."""
     by_name = {column.field: column for column in columns if column.field in dataset.any_name}

@@ -8,7 +8,7 @@ from dataclasses import replace
 from itertools import chain, count
 
 from ..problem import Problem
-from .columns import GridColumn, columns_of, with_part
+from .columns import GridColumn, columns_of, moved, with_part
 from .document import COLUMNS, MOST_ROWS, Control, FormDocument, Place, Source, checked, put
 from .kinds import CONTROL_KINDS, ControlKind
 
@@ -139,8 +139,7 @@ def column(
     elif part == "shown":
         del several[at]
     elif part in ("earlier", "later"):
-        to = max(0, min(at + (1 if part == "later" else -1), len(several) - 1))
-        several.insert(to, several.pop(at))
+        several = moved(several, at, part)
     else:
         several[at] = with_part(several[at], part, text)
     if not several:

@@ -8,7 +8,9 @@ from .document import Control
 from .kinds import CONTROL_KINDS
 
 FIRST = {"cards": 5, "branches": 6, "list": 1}  # fields of one that names none
-WIDE = frozenset({"longtext", "binary", "picture"})  # kinds that a card shows only where they are named
+WIDE = frozenset(
+    {"longtext", "binary", "picture"}
+)  # kinds whose values are too wide for a row: shown only where they are named
 
 
 def fields_of(control: Control, dataset: DatasetSpec) -> list[str]:

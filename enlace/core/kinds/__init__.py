@@ -6,7 +6,7 @@ from .base import Kind, Nonconforming, Unreadable, raw_text, stored_as
 from .binary import Binary, Picture, is_picture, size_text
 from .formats import Formats
 from .numbers import Number, Whole, YesNo
-from .text import LongText, Text
+from .text import TEXTS, LongText, Text
 from .times import Date, DateTime, Time
 
 KINDS: dict[str, Kind] = {
@@ -16,6 +16,7 @@ KINDS: dict[str, Kind] = {
 
 __all__ = [
     "KINDS",
+    "TEXTS",
     "Formats",
     "Kind",
     "Nonconforming",

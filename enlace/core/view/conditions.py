@@ -33,7 +33,6 @@ TESTS: dict[str, tuple[int, int]] = {
     "next days": (1, 1),
     "this": (1, 1),
 }
-UNITS = ("day", "week", "month", "year")
 
 
 @dataclass(frozen=True)
@@ -119,17 +118,6 @@ def _kept(condition: Condition) -> dict[str, Any]:
     if isinstance(condition, Group):
         return {condition.joint: [_kept(part) for part in condition.parts], **off}
     return {"field": condition.field, "test": condition.test, "values": list(condition.values), **off}
-
-
-def fields_of(conditions: tuple[Condition, ...]) -> set[str]:
-    """The fields that tests name."""
-    found: set[str] = set()
-    for condition in conditions:
-        if isinstance(condition, Test):
-            found.add(condition.field)
-        elif isinstance(condition, Group):
-            found |= fields_of(condition.parts)
-    return found
 
 
 def _wrong(why: str) -> Problem:

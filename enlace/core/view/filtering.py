@@ -9,11 +9,10 @@ from ..dataset.filters import AnyFilter, Combined, Filter, Written, read_box, st
 from ..dataset.source import names_for
 from ..expression import Expression, Unsupported
 from ..expression.parse import MASTER
-from ..kinds import Formats, Unreadable
+from ..kinds import TEXTS, Formats, Unreadable
 from ..model.dataset import DatasetSpec, FieldSpec
 from .conditions import Condition, Group, Test, Typed
 
-TEXTS = ("text", "longtext")
 SIGNS = {"is": "=", "is not": "<>", "less": "<", "at most": "<=", "more": ">", "at least": ">="}
 MOST_DAYS = 400_000
 

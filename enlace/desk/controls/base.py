@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from types import MappingProxyType
 from typing import Any
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.window import Row
+from enlace.core.draft import PendingRecord
 from enlace.core.form import Control
 from enlace.core.form.conditions import shown
 
@@ -73,16 +75,29 @@ def texts_of(drawing: Drawing, names: Sequence[str], most: int) -> list[tuple[Ro
     known = work.dataset.any_name
     fields = [known[name] for name in names if name in known]
     rows, pending = work.window(0, most)
-    own = [field.name for field in work.dataset.fields]
-    extra = [field.name for field in work.dataset.extra]
-    records = [
-        {**dict(zip(own, row.values, strict=True)), **dict(zip(extra, row.extra, strict=False)),
-         **(pending[row.id].now if row.id in pending else {})}
-        for row in rows
-    ]  # fmt: skip
+    records = records_of(work, rows, pending)
     work.words.prefetch(work.dataset, records)
     lines = []
     for row, record in zip(rows, records, strict=True):
         shown_texts = [(field, work.words.of(work.dataset, field, record)[:120]) for field in fields]
         lines.append((row, shown_texts))
     return lines
+
+
+def records_of(
+    work: Any,
+    rows: Sequence[Row],
+    pending: Mapping[str, PendingRecord],
+    whole: Mapping[str, Mapping[str, Any]] = MappingProxyType({}),
+) -> list[dict[str, Any]]:
+    """Rows as records by fields' names, the draft laid over them. whole: by id, values that rows hold only the start of."""
+    own = [field.name for field in work.dataset.fields]
+    extra = [field.name for field in work.dataset.extra]
+    return [
+        {
+            **(whole.get(row.id) or dict(zip(own, row.values, strict=True))),
+            **dict(zip(extra, row.extra, strict=False)),
+            **(pending[row.id].now if row.id in pending else {}),
+        }
+        for row in rows
+    ]

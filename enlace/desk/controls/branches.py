@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from enlace.core.form import Control, FormDocument
-from enlace.core.form.fields import FIRST, fields_of
+from enlace.core.form.fields import FIRST, WIDE, fields_of
 
 from ..sheet import Sheet
 from .base import Drawing, Shown, texts_of
@@ -16,7 +16,7 @@ MOST = 60
 def context(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
     label = control.settings.get("label") or drawing.part.title
     if drawing.work is None:
-        return {"label": label, "branches": [], "more": False, "heads": []}
+        return {"label": label, "branches": [], "more": False}
     names = fields_of(control, drawing.work.dataset)
     return {"label": label, **branches_of(sheet.document, sheet, drawing, names)}
 
@@ -29,7 +29,6 @@ def branches_of(document: FormDocument, sheet: Sheet, drawing: Drawing, names: l
     current = drawing.view.id if drawing.view is not None else None
     lines = texts_of(drawing, names, MOST + 1)
     return {
-        "heads": [field.label for field, _ in lines[0][1]] if lines else [],
         "branches": [
             {
                 "id": row.id,
@@ -46,7 +45,7 @@ def branches_of(document: FormDocument, sheet: Sheet, drawing: Drawing, names: l
 
 def shown_first(drawing: Drawing) -> list[str]:
     """The fields that rows inside others show: the first of what their part shows."""
-    narrow = [field.name for field in drawing.work.dataset.shown if field.kind not in ("longtext", "binary", "picture")]
+    narrow = [field.name for field in drawing.work.dataset.shown if field.kind not in WIDE]
     return narrow[: FIRST["branches"]]
 
 
