@@ -283,12 +283,11 @@ export function asking(sourceOf) {
     const told = input.parentElement.querySelector("[data-found]");
     const text = input.value.trim();
     mark(source, text);
-    told.textContent = "";
+    finding?.abort(); // an emptied box too looks for nothing any more
+    told.textContent = text ? "Looking …" : "";
     if (!text) return;
-    finding?.abort();
     const mine = new AbortController();
     finding = mine;
-    told.textContent = "Looking …";
     await source.moving; // the place to go on from is where the last move leads
     if (mine.signal.aborted) return;
     const asked = new URLSearchParams({
