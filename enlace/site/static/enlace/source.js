@@ -17,6 +17,7 @@ export class Source {
     this.computed = "computed" in holder.dataset;
     this.moving = Promise.resolve();
     this.moves = 0; // under way: until the last one arrives, the current record is not settled
+    this.arriving = false; // the answer to a move is being put in
     this.waiting = null;
     this.asking = null;
     this.makeGrid();
@@ -70,6 +71,7 @@ export class Source {
 
   move(path, pause = 0) {
     clearTimeout(this.waiting?.timer);
+    this.asking?.abort(); // an answer on its way would take the person back to the record before
     const done = this.waiting?.done;
     this.moves += 1;
     this.still(true); // its editors are of the record before: nobody should type into them now
@@ -93,7 +95,6 @@ export class Source {
   }
 
   async ask(path) {
-    this.asking?.abort();
     const mine = new AbortController();
     this.asking = mine;
     try {
@@ -114,8 +115,12 @@ export class Source {
     const html = response.ok && (await response.text());
     signal.throwIfAborted();
     if (edits.count !== count) return false;
-    if (response.ok) apply(html, response);
-    else await complain(response);
+    if (!response.ok) await complain(response);
+    else {
+      this.arriving = true;
+      apply(html, response);
+      this.arriving = false;
+    }
     return true;
   }
 
@@ -238,6 +243,7 @@ export class Source {
   // -- what the server tells -----------------------------------------------------------------------------------
 
   current({ id, position }) {
+    if (this.moves && !this.arriving) return; // of something sent before the person went on to another record
     this.record = id;
     this.position = position ?? this.position;
     this.grid?.setCurrent(id, position);
