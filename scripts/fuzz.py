@@ -72,7 +72,7 @@ def hostile(
 ) -> Iterator[Hostile]:
     """Requests to addresses of patterns, as `urls.py` writes them. numbers: what there is, a detail by its name, by the names in patterns."""
     names = ["record", "field", "value", "seen", "seen_text", "choice", "position", "number", "start", "size", "order", "typed",
-             "revision", "by", "token", "only", "detail", "sql", "act", "name", "kind", "part", "expression", "formula", "label",
+             "revision", "by", "token", "only", "detail", "sql", "act", "name", "kind", "part", "property", "expression", "formula", "label",
              "p-path", "p-host", "p-port", "table", "reference", "columns", "step", "run", "page", "form", "person", "next",
              "username", "password", "password_from", "variable", "paste", "to", "wanted", "all", "total", "given-x", "member",
              "message", "marks", "severity", "runs", "sorted_by", "compare", "version", "title", "statements", "guard", "column",

@@ -52,7 +52,7 @@ class Shots(Served):
         self.shot("table")
         page.goto(self.base + "/workshop/dataset/2/")
         page.get_by_role("button", name="More about draught_m").click()
-        expect(page.locator("#field-part")).to_be_visible()
+        expect(page.locator("#field-properties")).to_be_visible()
         page.mouse.move(600, 500)
         page.mouse.wheel(0, 460)
         self.shot("dataset")

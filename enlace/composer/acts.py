@@ -139,7 +139,9 @@ def _column(document: FormDocument, asked: Asked) -> FormDocument:
     control = document.control(asked.ids[0])
     names = fields_of(replace(control, settings={}), asked.dataset(control.source))
     data = asked.data
-    return edit.column(document, control.id, names, data.get("field", ""), data.get("part", ""), data.get("value", ""))
+    return edit.column(
+        document, control.id, names, data.get("field", ""), data.get("change", ""), data.get("value", "")
+    )
 
 
 def _paste(document: FormDocument, asked: Asked) -> FormDocument:

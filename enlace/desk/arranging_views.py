@@ -6,7 +6,7 @@ from django.http import HttpRequest, HttpResponse
 from django.views.decorators.http import require_POST
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.form.columns import GridColumn, moved, with_part
+from enlace.core.form.columns import GridColumn, moved, with_property
 from enlace.core.problem import Problem
 
 from .answers import Answer
@@ -43,7 +43,7 @@ def changed(shown: tuple[FieldSpec, ...], act: str, name: str, value: str) -> li
     if at is None:
         raise Problem("The grid has no such column.", "Refresh the form.", code="bad")
     if act == "width":
-        several[at] = with_part(several[at], "width", value)
+        several[at] = with_property(several[at], "width", value)
     elif act == "hide":
         del several[at]
     elif act in ("earlier", "later"):

@@ -36,6 +36,7 @@ class Checks:
         if not records:
             return
         values = [record.values() for record in records]
+        # Their words, before and after: the review tells both.
         if part.dataset.looked_up:
             self.work.words.prefetch(part.dataset, [*values, *(record.was for record in records)])
         self._learn_masters(part, records)
@@ -58,9 +59,11 @@ class Checks:
 
     def _learn_masters(self, part: FormPart, records: Sequence[PendingRecord]) -> None:
         """Read at once the masters of some details that rules are about, and what those masters' own rules need."""
+        # The form's own records have no master, and what a taken back save brings in knows none.
         if not part.name or part.beside:
             return
         own = self.work.parts[part.of]
+        # A rule of the master such as sum(line.tonnes) <= 500 is told beside the line that breaks it.
         over = own.rules.over_details(part.dataset.table)
         if not (part.rules.of_master or over):
             return
@@ -85,6 +88,7 @@ class Checks:
         if not part.rules.related:
             return {}
         known = self._related.get((part.name, identifier))
+        # Known only for these very values: an edit of a field that leads elsewhere asks anew.
         if known is not None and known[0] == values:
             return known[1]
         if not ask:
@@ -136,12 +140,15 @@ class Checks:
         standing = [*unreadable(pending, part.dataset, self.work.formats), *_without_column(pending, part)]
         values = pending.values(stored)
         related = self.related(part, pending.id, values, ask)
+        # A text that could not be read stands in the editor, not in the record: no rule is asked about it.
         for name in pending.texts:
             values.pop(name, None)
+        # What waits for the key of another new record has no value yet, and is no lack of one.
         touched = pending.touched - pending.texts.keys() - pending.waits_for.keys()
         new = pending.state == "new"
         unread = {*pending.texts, *pending.waits_for}
         told = part.rules.complaints(values, touched, new, related, saving)
+        # A rule about nothing but unread fields would say a second time that they are wrong.
         rules = [c for c in told if not c.fields or not set(c.fields) <= unread]
         if part.name and ask:
             rules += self._of_master(part, pending, saving)
@@ -199,6 +206,7 @@ class Checks:
         for field in self.work.dataset.fields:
             if field.lookup is None or not field.lookup.narrowed or values.get(field.name) is None:
                 continue
+            # Whoever did not touch the choice, nor what narrows it, is not asked to choose anew.
             if not pending.touched & {field.name, *narrowing_fields(self.work.dataset, field.lookup)}:
                 continue
             try:

@@ -56,6 +56,7 @@ class DetailTotals:
         self, connection: Connection, part: FormPart, wanted: Sequence[tuple[str, Total]], records: Sequence[Record]
     ) -> dict[str, dict[int, Any]]:
         links = [links_to(record.get(RECORD_ID, ""), record, part.master_columns) for record in records]
+        # Those of the page's masters only, whatever else the draft holds.
         pending = self.work.store.linked(part.name, {link for several in links for link in several})
         by_link: dict[str, list[PendingRecord]] = {}
         for other in pending:
@@ -66,6 +67,7 @@ class DetailTotals:
         for i, record in enumerate(records):
             several = [record for link in links[i] for record in by_link.get(link, ())]
             met = [m for record in several if (m := _as_met(record, set(links[i]), part)) is not None]
+            # Nothing of this master's is pending: the server's own total is right, in the same statement for all such.
             if not met:
                 continue
             values = tuple(record.get(name) for name in part.master_columns)

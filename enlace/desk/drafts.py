@@ -63,6 +63,7 @@ class DraftStore:
     def share(self, other: DraftStore) -> None:
         """Take over what another store of the same draft knows of it, to read only: where nothing is pending, nothing is asked."""
         self._draft, self._looked = other.draft, True
+        # The parts of one page share a draft: twelve controls on an empty one ask nothing.
         self._empty = other.draft is None or not other.draft.counts.get("all")
 
     @property
@@ -108,6 +109,7 @@ class DraftStore:
         if not self.draft:
             return []
         records: dict[int, DraftRecord] = {}
+        # Records of drafts made before links were kept have an unknown one: they are looked at, then told apart.
         for some in in_parts([*links, UNKNOWN_LINK], 400):
             either = models.Q(was_of__in=some) | models.Q(now_of__in=some)
             records |= {row.pk: row for row in self.draft.records.filter(either, part=part)}
@@ -183,6 +185,7 @@ class DraftStore:
     def put_all(self, label: str, before: Records, after: Records) -> None:
         """Store the records of one step and the step itself; what was undone can't be redone any more."""
         draft = self.existing()
+        # Something was undone and then something else was done: what could be redone does not fit any more.
         draft.steps.filter(number__gt=draft.done).delete()
         owners = self._write(after)
         number = draft.done + 1
@@ -253,6 +256,7 @@ class DraftStore:
         gone = list(saved)
         owners = {(r.part, r.record): r.owner for r in draft.records.exclude(owner="")} if records else {}
         self._write({**dict.fromkeys(gone), **records}, owners)
+        # Steps go with a save: undoing one would bring back texts of a row as it was before.
         if gone:
             draft.steps.all().delete()
             draft.done, draft.takes_back = 0, None
@@ -265,6 +269,7 @@ class DraftStore:
         if not draft.blobs.exists():
             return
         held: set[str] = set()
+        # By a search in the texts, since a record does not list its blobs and few drafts have any.
         for body in draft.records.filter(body__contains='"$":"blob"').values_list("body", flat=True).iterator():
             held.update(BLOB.findall(body))
         draft.blobs.exclude(digest__in=held).delete()
@@ -377,6 +382,7 @@ class DraftStore:
         content = value.encode("utf-8", "surrogatepass") if isinstance(value, str) else value
         digest = hashlib.sha256(content).hexdigest()
         is_text = isinstance(value, str)
+        # Added up each time: two windows put pictures into one draft.
         held = DraftBlob.objects.filter(draft=self.draft).aggregate(n=models.Sum(Length("content")))["n"] or 0
         if held + len(content) > MOST_BLOB_BYTES:
             hint = "Save it, or drop some of it, and go on then."

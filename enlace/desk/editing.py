@@ -65,10 +65,12 @@ def edit(
     one by now, the edit is kept and the record is in conflict at once. choice: the line of the field's list that was
     chosen, as the list named it.
     """
+    # The server is asked first, outside the transaction: it may be slow, and another window wants to write too.
     field, stored = _writable(work, name), work.stored(identifier)
     there = work.store.get(identifier)
     _unlocked(work, identifier, field, stored, there)
     typed = typed_in(work, field, text, choice, there.values(stored) if there else stored or {})
+    # A conflict tells what the person saw, as a value; where it can't be told, as the text.
     read = None if seen_text is None else _parsed(work, seen_text, field)
     with transaction.atomic():
         if stored is None and seen_text is not None and identifier[:1] in "ik" and work.store.get(identifier) is None:
@@ -131,6 +133,7 @@ def duplicate(work: Work, identifier: str) -> RecordView:
     """A new record with the values of another one, but for its key and what the database makes."""
     view = work.record(identifier)
     record = fresh(work)
+    # The key would be taken, and the link is that of the master one stands in.
     own = {*work.dataset.key, *work.part.columns}
     kept = {
         f.name: view.value(f.name)
@@ -187,6 +190,7 @@ def revert(work: Work, identifier: str, name: str) -> None:
             field = work.field(name)
         current = before.was.get(name)
         after = with_value(before, field, current, current)
+        # A new record has nothing to go back to: the field is left to the database's default.
         if before.state == "new":
             after = replace(after, now={n: v for n, v in after.now.items() if n != name})
         work.store.put(field.label, {identifier: before}, {identifier: None if after.idle else after})

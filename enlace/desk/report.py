@@ -23,7 +23,7 @@ class SaveReport:
 
     @property
     def saved(self) -> dict[Address, str]:
-        return {(p, one): now for p, o in self.outcomes.items() if o.committed for one, now in o.ids.items()}
+        return {(p, was): now for p, o in self.outcomes.items() if o.committed for was, now in o.ids.items()}
 
     @property
     def conflicts(self) -> list[Address]:

@@ -47,6 +47,7 @@ def _saved(request: HttpRequest, work: Work) -> HttpResponse:
     identifier = request.POST.get("record", "")
     try:
         report = saving.save(work, request.POST.get("only", ""), request.POST.get("token", ""))
+    # Neither saved nor not saved: all rows are read anew, and the sentence says how it will be found out.
     except UnknownOutcome as unknown:
         return all_anew(request, work, or_first(work, identifier, work.record)).say(str(unknown)).response()
     saved = report.saved
@@ -126,6 +127,7 @@ def _held_back(request: HttpRequest, work: Work, report: Any) -> HttpResponse:
         titles = sorted({work.parts[part].title for part, _ in report.failed})
         why += f" Look at {' and '.join(titles)}; Review leads there."
     answer = all_anew(request, work, view).say(f"Nothing was saved. {why}")
+    # The first field to mend has the focus, so that nobody looks for it.
     faulty = [e.number for e in editor_views(work, view) if e.state in ("wrong", "missing")] if view else []
     if faulty:
         answer.events["enlace:focus"] = {"number": faulty[0]}

@@ -223,11 +223,11 @@ def _edited_meanwhile(
 ) -> dict[Address, PendingRecord]:
     """What somebody went on editing while the save was under way: pending still, over what was saved."""
     records: dict[Address, PendingRecord] = {}
-    for (part, one), identifier in saved.items():
-        now = stands.get(part, {}).get(one)
-        if now is None or now == sent[part][one]:
+    for (part, was), identifier in saved.items():
+        now = stands.get(part, {}).get(was)
+        if now is None or now == sent[part][was]:
             continue
-        left = conflicts.saved_meanwhile(work.parts[part].dataset, sent[part][one], now, identifier)
+        left = conflicts.saved_meanwhile(work.parts[part].dataset, sent[part][was], now, identifier)
         if left is not None:
             records[part, left.id] = left
     return records

@@ -66,6 +66,7 @@ def groups(request: HttpRequest, work: Work) -> HttpResponse:
     counted, more = grouped(work.rows, field.name, start)
     counts = {_value_key(group.value): group for group in counted}
     moved, records = _moved(work, field)
+    # Lines of the draft alone have no place in the server's order; they stand on the first page.
     if not start:
         # Values that only the draft has stand on the first page; those that the server has too, where it has them.
         wanted = {key: records[key].values().get(field.name) for key, n in moved.items() if n > 0 and key not in counts}
@@ -105,6 +106,7 @@ def _moved(work: Work, field: FieldSpec) -> tuple[Counter[str], dict[str, Pendin
     if field.name not in work.dataset.by_name:
         return counts, records
     for record in _met(work):
+        # It leaves the line where the server still counts it, and comes to the one where it will be.
         if record.state != "new" and (record.state == "removed" or field.name in record.now):
             counts[_value_key(record.was.get(field.name))] -= 1
         if record.state != "removed" and (record.state == "new" or field.name in record.now):

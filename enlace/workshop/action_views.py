@@ -15,7 +15,7 @@ from .models import Form, ServerAction
 from .place import clean_name, stand_in
 
 LONGEST = 8_000
-PARTS = ("question", "guard", "unmet", "done")
+TEXTS = ("question", "guard", "unmet", "done")
 
 
 def _form(pk: int) -> Form:
@@ -58,8 +58,8 @@ def _page(request: HttpRequest, form: Form, action: ServerAction) -> HttpRespons
 def _filled(request: HttpRequest, form: Form, action: ServerAction) -> None:
     """Take over what was typed, first, so that nothing of it is lost when it can't be understood."""
     action.statements = request.POST.get("statements", "").replace("\r\n", "\n").strip()[:LONGEST]
-    for part in PARTS:
-        setattr(action, part, " ".join(request.POST.get(part, "").split())[:300])
+    for name in TEXTS:
+        setattr(action, name, " ".join(request.POST.get(name, "").split())[:300])
     action.title = request.POST.get("title", "")[:60]
     action.title = clean_name(action.title, "action", 60)
     dataset = form.dataset.to_spec()

@@ -296,7 +296,7 @@ class Field(models.Model):
         ordering = ["place"]
         constraints = [models.UniqueConstraint(fields=["dataset", "name"], name="field_name")]
 
-    PARTS = tuple(FieldSpec.__dataclass_fields__)
+    PROPERTIES = tuple(FieldSpec.__dataclass_fields__)
 
     @classmethod
     def from_spec(cls, dataset: Dataset, place: int, spec: FieldSpec) -> Field:
@@ -305,18 +305,18 @@ class Field(models.Model):
     @classmethod
     def columns_of(cls, spec: FieldSpec) -> dict[str, Any]:
         """The columns of a spec as they are kept."""
-        kept = {part: getattr(spec, part) for part in cls.PARTS}
+        kept = {name: getattr(spec, name) for name in cls.PROPERTIES}
         kept["lookup"] = as_json(spec.lookup) if spec.lookup else None
         kept["conditional_formats"] = [list(conditional_format) for conditional_format in spec.conditional_formats]
         return kept
 
     def to_spec(self) -> FieldSpec:
-        parts = {part: getattr(self, part) for part in self.PARTS}
-        parts["lookup"] = lookup_of(self.lookup)
-        parts["conditional_formats"] = tuple(
+        properties = {name: getattr(self, name) for name in self.PROPERTIES}
+        properties["lookup"] = lookup_of(self.lookup)
+        properties["conditional_formats"] = tuple(
             (conditional_format[0], conditional_format[1]) for conditional_format in self.conditional_formats
         )
-        return FieldSpec(**parts)
+        return FieldSpec(**properties)
 
 
 class Rule(models.Model):

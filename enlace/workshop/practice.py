@@ -96,8 +96,8 @@ def _difference(db: sqlite3.Connection, table: str) -> Difference | None:
     columns = db.execute("SELECT name, pk FROM pragma_table_info(?) ORDER BY pk", (table,)).fetchall()
     key = ", ".join(quote(c[0].decode()) for c in columns if c[1]) or "*"
 
-    def count(one: str, other: str, what: str) -> int:
-        rows = f"SELECT {what} FROM {one}.{name} EXCEPT SELECT {what} FROM {other}.{name}"  # noqa: S608 (all quoted)
+    def count(here: str, there: str, what: str) -> int:
+        rows = f"SELECT {what} FROM {here}.{name} EXCEPT SELECT {what} FROM {there}.{name}"  # noqa: S608 (all quoted)
         return db.execute(f"SELECT count(*) FROM ({rows})").fetchone()[0]  # noqa: S608
 
     only_live, only_copy = count("main", "copy", key), count("copy", "main", key)

@@ -30,7 +30,7 @@ from .lacking import note_lacking
 from .models import Dataset, Field, SheetStep
 
 MOST_STEPS = 50
-# What steps that were kept earlier call these parts.
+# What steps that were kept earlier call these properties.
 RENAMED = {"knows": "text_check", "tones": "conditional_formats"}
 
 
@@ -47,7 +47,7 @@ def changed(dataset: Dataset, label: str, act: Callable[[], Any]) -> Any:
 
 
 def _kept(field: Field) -> dict[str, Any]:
-    return {"place": field.place, **{part: getattr(field, part) for part in Field.PARTS}}
+    return {"place": field.place, **{name: getattr(field, name) for name in Field.PROPERTIES}}
 
 
 @transaction.atomic
@@ -61,9 +61,9 @@ def undo(dataset: Dataset) -> str:
     dataset.fields.exclude(name__in=names).delete()
     for item in step.before:
         field = there.get(item["name"]) or Field(dataset=dataset)
-        for part, value in item.items():
-            if part != "gone":  # of steps that were kept when fields had it
-                setattr(field, RENAMED.get(part, part), value)
+        for name, value in item.items():
+            if name != "gone":  # of steps that were kept when fields had it
+                setattr(field, RENAMED.get(name, name), value)
         field.save()
     label = step.label
     step.delete()
@@ -71,21 +71,21 @@ def undo(dataset: Dataset) -> str:
     return label
 
 
-def put(dataset: Dataset, fields: Iterable[Field], part: str, text: str) -> None:
-    """Give one part of some fields a value. Raises Problem; nothing is changed then."""
+def put(dataset: Dataset, fields: Iterable[Field], name: str, text: str) -> None:
+    """Give a property of some fields a value. Raises Problem; nothing is changed then."""
     several = list(fields)
 
     def act() -> None:
         for field in several:
-            _store(field, with_property(dataset.to_spec(), field.to_spec(), part, text, dataset.connection.kind))
+            _store(field, with_property(dataset.to_spec(), field.to_spec(), name, text, dataset.connection.kind))
 
     label = several[0].label if len(several) == 1 else f"{len(several)} fields"
-    changed(dataset, f"{label}: {part.replace('_', ' ').replace('lookup.', 'list, ')}", act)
+    changed(dataset, f"{label}: {name.replace('_', ' ').replace('lookup.', 'list, ')}", act)
 
 
 def _store(field: Field, spec: FieldSpec) -> None:
-    for part, value in Field.columns_of(spec).items():
-        setattr(field, part, value)
+    for name, value in Field.columns_of(spec).items():
+        setattr(field, name, value)
     field.save()
 
 

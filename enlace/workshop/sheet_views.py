@@ -18,7 +18,7 @@ from enlace.core.dataset.conditional_formats import TONES
 from enlace.core.dataset.field_properties import (
     ALIGNS,
     CALCULATED,
-    PARTS,
+    PROPERTIES,
     choices_text,
     conditional_formats_text,
     kinds_for,
@@ -110,7 +110,7 @@ def _answer(
     dataset.refresh_from_db()
     context = {**sheet_context(dataset), "told": told}
     if opened is not None:
-        context |= _part_context(opened)
+        context |= _properties_context(opened)
     return render(request, "workshop/sheet.html", context, status=status)
 
 
@@ -121,17 +121,17 @@ def _wants_part(request: HttpRequest) -> bool:
 @require_POST
 @builder_only
 def put(request: HttpRequest, field_id: int) -> HttpResponse:
-    """One part of one field."""
+    """One property of one field."""
     field = _field(field_id)
-    part, text = request.POST.get("part", ""), request.POST.get("value", "")
+    name, text = request.POST.get("property", ""), request.POST.get("value", "")
     told = ""
     try:
-        if part == "lookup.from":
+        if name == "lookup.from":
             sheet.list_from(field.dataset, field, text)
-        elif part in PARTS or part.startswith("lookup."):
-            sheet.put(field.dataset, [field], part, text)
+        elif name in PROPERTIES or name.startswith("lookup."):
+            sheet.put(field.dataset, [field], name, text)
         else:
-            raise Problem("A field has no such part.", "Reload the page.", code="bad")
+            raise Problem("A field has no such property.", "Reload the page.", code="bad")
     except Problem as problem:
         told = str(problem)
         if not _wants_part(request):
@@ -142,13 +142,13 @@ def put(request: HttpRequest, field_id: int) -> HttpResponse:
     opened = field if request.POST.get("open") else None
     response = _answer(request, field.dataset, opened, told)
     if told:
-        response["HX-Trigger"] = '{"enlace:refused": {"part": "%s"}}' % (part if part.isidentifier() else "")
+        response["HX-Trigger"] = '{"enlace:refused": {"property": "%s"}}' % (name if name.isidentifier() else "")
     return response
 
 
 @builder_only
 @require_GET
-def part(request: HttpRequest, field_id: int) -> HttpResponse:
+def properties(request: HttpRequest, field_id: int) -> HttpResponse:
     """All that can be settled about one field."""
     field = _field(field_id)
     if not _wants_part(request):
@@ -156,7 +156,7 @@ def part(request: HttpRequest, field_id: int) -> HttpResponse:
     return _answer(request, field.dataset, field)
 
 
-def _part_context(field: Field) -> dict[str, Any]:
+def _properties_context(field: Field) -> dict[str, Any]:
     spec = field.to_spec()
     sample = SAMPLES.get(field.kind)
     formats = [(name, _example(name, field.kind, sample)) for name in COMMON.get(field.kind, ())]
@@ -233,10 +233,10 @@ def _acts(request: HttpRequest, dataset: Dataset) -> Field | None:
         chosen = dataset.fields.filter(
             pk__in=[n for n in request.POST.getlist("chosen") if n.isdecimal() and len(n) < 19]
         )
-        part, _, value = request.POST.get("change", "").partition("=")
-        if not chosen or part not in PARTS:
+        name, _, value = request.POST.get("change", "").partition("=")
+        if not chosen or name not in PROPERTIES:
             raise Problem("Nothing is chosen.", "Tick the fields that are to change, and choose how.", code="bad")
-        sheet.put(dataset, chosen, part, request.POST.get("width", "") if part == "width" else value)
+        sheet.put(dataset, chosen, name, request.POST.get("width", "") if name == "width" else value)
     else:
         number = request.POST.get("field", "")
         field = get_object_or_404(dataset.fields, pk=int(number[:18]) if number.isdecimal() else 0)

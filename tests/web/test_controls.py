@@ -160,12 +160,12 @@ class Controls(Sheets):
         self.assertIn("↑1</span>", page)
 
     def test_columns_of_a_grid_say_what_they_say_differently(self):
-        for part, value in (("heading", "Ship"), ("width", "321"), ("earlier", "")):
-            self.act("column", ids="vessel_grid", field="name", part=part, value=value)
+        for change, value in (("heading", "Ship"), ("width", "321"), ("earlier", "")):
+            self.act("column", ids="vessel_grid", field="name", change=change, value=value)
         page = self.desk()
         self.assertIn(" 321px ", re.search(r'data-widths="([^"]*)"', page)[1])
         self.assertRegex(page, r'data-name="name"[^>]*>\s*<a[^>]*>Ship<')
-        self.act("column", 400, ids="vessel_grid", field="name", part="width", value="wide")
+        self.act("column", 400, ids="vessel_grid", field="name", change="width", value="wide")
         self.act("set", ids="vessel_grid", name="columns", value="")
         self.assertNotIn("columns", self.document().control("vessel_grid").settings)
 

@@ -143,7 +143,7 @@ class Identity(Pages):
                 put = f"/workshop/field/{field.pk}/set"
                 self.assertEqual(
                     self.client.post(
-                        put, {"part": "read_only", "value": "no"}, headers={"HX-Request": "true"}
+                        put, {"property": "read_only", "value": "no"}, headers={"HX-Request": "true"}
                     ).status_code,
                     200,
                 )

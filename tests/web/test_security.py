@@ -58,7 +58,7 @@ class Computing(Pages):
         self.assertIs(long({"a": "abcdefg" * 1_600}), False)
         self.assertIs(Expression("a LIKE '%É_\\%x' ESCAPE '\\'", ["a"])({"a": "12É3%X"}), True)
         put = f"/workshop/field/{field.pk}/set"
-        refused = self.client.post(put, {"part": "pattern", "value": r"(a)\1"}, headers=HX)
+        refused = self.client.post(put, {"property": "pattern", "value": r"(a)\1"}, headers=HX)
         self.assertContains(refused, "not a regular expression")
         field.refresh_from_db()
         self.assertNotIn("\\1", field.pattern)

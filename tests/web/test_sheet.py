@@ -18,9 +18,9 @@ class Sheet(Pages):
     def field(self, form, name):
         return form.dataset.fields.get(name=name)
 
-    def put(self, form, name, part, value, told=""):
+    def put(self, form, name, prop, value, told=""):
         address = f"/workshop/field/{self.field(form, name).pk}/set"
-        response = self.client.post(address, {"part": part, "value": value}, headers={"HX-Request": "true"})
+        response = self.client.post(address, {"property": prop, "value": value}, headers={"HX-Request": "true"})
         self.assertContains(response, told or 'id="sheet"')
         if not told:
             self.assertNotContains(response, "sheet-told")

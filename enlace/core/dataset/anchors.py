@@ -52,6 +52,7 @@ def anchors_of(spec: ConnectionSpec, table: Hashable, order: tuple[OrderPart, ..
     key = (spec, table, order)
     with _lock:
         anchors = _kept.get(key)
+        # A server that can't tell whether anything changed gives no stamp: nothing is taken for still true there.
         if anchors is None or anchors.stamp is None or anchors.stamp != stamp:
             anchors = _kept[key] = Anchors(stamp)
         _kept.move_to_end(key)
@@ -132,7 +133,9 @@ def stretch_around(
             marks.anchors = _every(spec, source, order, marks.step)
     if not marks.anchors:
         return None
+    # Past the last anchor the last one serves: rows may have come since it was made.
     number = min(start // marks.step, len(marks.anchors) - 1)
+    # The first anchor past the window: it bounds the statement from above.
     after = (start + size) // marks.step + 1
     end = marks.anchors[after] if after < len(marks.anchors) else None
     return Stretch(number * marks.step, marks.anchors[number], end)

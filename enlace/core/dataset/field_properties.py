@@ -1,4 +1,4 @@
-"""What a builder settles about one field: each part checked, so that no form can be broken by it."""
+"""What a builder settles about one field: each property checked, so that no form can be broken by it."""
 
 from __future__ import annotations
 
@@ -32,16 +32,16 @@ def kinds_for(field: FieldSpec) -> tuple[str, ...]:
     return tuple(k for k in alike if k != "yesno" or field.storage in ("", "int", "int1", "int2", "int4", "int8"))
 
 
-def with_property(dataset: DatasetSpec, field: FieldSpec, part: str, text: str, server: str) -> FieldSpec:
-    """The field with a part given as text; "" takes it away. Raises Problem with a sentence."""
-    text = text.strip() if part not in ("pattern",) else text
+def with_property(dataset: DatasetSpec, field: FieldSpec, name: str, text: str, server: str) -> FieldSpec:
+    """The field with a property given as text; "" takes it away. Raises Problem with a sentence."""
+    text = text.strip() if name not in ("pattern",) else text
     if len(text) > LONGEST:
         raise Problem(f"At most {LONGEST} characters fit here.", "Shorten it.", code="bad")
-    if part.startswith("lookup."):
-        made = replace(field, lookup=_lookup(dataset, field, part.removeprefix("lookup."), text))
+    if name.startswith("lookup."):
+        made = replace(field, lookup=_lookup(dataset, field, name.removeprefix("lookup."), text))
     else:
-        made = PARTS[part](dataset, field, text)
-    if part in ("formula", "conditional_formats"):
+        made = PROPERTIES[name](dataset, field, text)
+    if name in ("formula", "conditional_formats"):
         _computable(dataset, made, server)
     return made
 
@@ -187,27 +187,27 @@ def choices_text(lookup: LookupSpec | None) -> str:
     return "\n".join(v if v == s else f"{v} = {s}" for v, s in (lookup.choices if lookup else ()))
 
 
-def _lookup(dataset: DatasetSpec, field: FieldSpec, part: str, text: str) -> LookupSpec | None:
+def _lookup(dataset: DatasetSpec, field: FieldSpec, name: str, text: str) -> LookupSpec | None:
     lookup = field.lookup
-    if part == "choices":
+    if name == "choices":
         return _fixed(field, text)
     if lookup is None:
         raise Problem("This field has no list.", "Choose where its list comes from first.", code="bad")
-    if part == "others":
+    if name == "others":
         return replace(lookup, others=text == "yes")
-    if part == "shows":
+    if name == "shows":
         names = tuple(piece.strip() for piece in text.split(",") if piece.strip())
         lacking = [name for name in names if name not in lookup.by_name]
         if not names or lacking:
             known = ", ".join(lookup.by_name)
             raise Problem(f"There is no column {', '.join(lacking) or '(none)'}.", f"There are {known}.", code="bad")
         return replace(lookup, shows=names)
-    if part == "narrowed":
+    if name == "narrowed":
         made = replace(lookup, narrowed=text)
         if text:
             narrowing(dataset, made)
         return made
-    raise Problem("There is no such part of a list.", "Reload the page.", code="bad")
+    raise Problem("There is no such property of a list.", "Reload the page.", code="bad")
 
 
 def _fixed(field: FieldSpec, text: str) -> LookupSpec | None:
@@ -232,7 +232,7 @@ def _kind(dataset: DatasetSpec, field: FieldSpec, text: str) -> FieldSpec:
     return made
 
 
-PARTS: dict[str, Callable[[DatasetSpec, FieldSpec, str], FieldSpec]] = {
+PROPERTIES: dict[str, Callable[[DatasetSpec, FieldSpec, str], FieldSpec]] = {
     "label": _label,
     "width": _width,
     "help": lambda dataset, field, text: replace(field, help=" ".join(text.split())[:300]),

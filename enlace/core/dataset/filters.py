@@ -98,6 +98,7 @@ def read_box(field: FieldSpec, said: str, formats: Formats) -> Filter:
 def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
     if "\0" in said:
         raise Unreadable("It contains a NUL character, which databases do not keep.")
+    # Before all other tests: what follows is taken to the letter, even the word “empty”.
     if said.startswith("=="):
         return _exactly(field, said[2:].strip(), formats)
     if test := _EMPTY.get(said.lower()):
@@ -108,6 +109,7 @@ def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
         return Filter(field.name, "filled" if test == "<>" else "empty")
     if field.kind in ("picture", "binary"):
         raise Unreadable("Only “empty” and “not empty” can be asked of it.")
+    # A list shows words, its column holds keys: people compare the words.
     if field.lookup:
         if test not in ("", "=", "<>"):
             raise Unreadable("What a list shows is looked for as a text.")
@@ -119,6 +121,7 @@ def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
     least, dots, most = said.partition("..")
     if dots and (least or most):
         return _range(field, least.strip(), most.strip(), formats)
+    # Somebody who types 2027-03 means all of that month, not its first day.
     return _whole_span(field, rest, formats) or _compared(field, "=", rest, formats)
 
 
@@ -257,6 +260,7 @@ def _is_exactly(wanted: Filter, field: FieldSpec, column: Any, source: Source) -
 def _between(wanted: Filter, column: Any, value: Any, end: Any) -> ColumnElement[bool]:
     made: dict[str, Any] = {
         "=": lambda: column == value,
+        # Rows without a value are other than it too: SQL would leave them out, people would miss them.
         "<>": lambda: or_(column != value, column.is_(None)),
         ">": lambda: column > value,
         ">=": lambda: column >= value,

@@ -340,15 +340,15 @@ def _own_columns(
     others = [catalog.named(join.this.name) for join in tree.args.get("joins") or ()]
     ambiguous = {c.name.lower() for other in others if other is not None for c in other.columns}
     expression = []
-    for one in tree.expressions:
-        if isinstance(one, exp.Star) and not others:
+    for shown in tree.expressions:
+        if isinstance(shown, exp.Star) and not others:
             expression += [name for name in names.values() if name in columns]
-        if not isinstance(one, exp.Column):
+        if not isinstance(shown, exp.Column):
             continue
-        if isinstance(one.this, exp.Star):
-            expression += [n for n in names.values() if one.table == base.alias_or_name and n in columns]
+        if isinstance(shown.this, exp.Star):
+            expression += [n for n in names.values() if shown.table == base.alias_or_name and n in columns]
             continue
-        ours = one.table == base.alias_or_name or (not one.table and one.name.lower() not in ambiguous)
-        if ours and one.name.lower() in names and names[one.name.lower()] in columns:
-            expression.append(names[one.name.lower()])
+        ours = shown.table == base.alias_or_name or (not shown.table and shown.name.lower() not in ambiguous)
+        if ours and shown.name.lower() in names and names[shown.name.lower()] in columns:
+            expression.append(names[shown.name.lower()])
     return list(dict.fromkeys(expression))

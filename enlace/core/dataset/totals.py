@@ -160,10 +160,10 @@ class Tally:
 
     def _beyond(self, raw: Any, best: Any, end: str) -> bool:
         kind = KINDS[self.field.kind]
-        one, other = kind.read(raw, self.field), kind.read(best, self.field)
-        if isinstance(one, Nonconforming) or isinstance(other, Nonconforming):
+        a, b = kind.read(raw, self.field), kind.read(best, self.field)
+        if isinstance(a, Nonconforming) or isinstance(b, Nonconforming):
             return False
-        return bool(one < other) if end == "min" else bool(one > other)
+        return bool(a < b) if end == "min" else bool(a > b)
 
     def result(self, function: str) -> Any:
         if function == "count":

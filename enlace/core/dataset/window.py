@@ -81,7 +81,9 @@ class Rows:
         filters: tuple[AnyFilter, ...] = (),
     ) -> Rows:
         """The rows in a wanted order of (field, descending) pairs; those of one master only, and of some filters."""
+        # The dataset's own condition is a filter like others, so that counts, windows and totals can't forget it.
         own = (WHEN,) if dataset.row_condition else ()
+        # A builder's query may be slow or never end: over an SQLite file it runs in a process of its own.
         spec = read_apart(spec) if dataset.query else spec
         return cls(
             spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within), own + filters
@@ -99,6 +101,7 @@ class Rows:
         if not self.filters:
             return self._counted()
         marks = self._marks()
+        # One counts, the others wait for its answer instead of counting too.
         with marks.lock:
             if marks.count is None:
                 marks.count = self._counted()
@@ -167,6 +170,7 @@ class Rows:
             build_in_background(self.spec, self.source, order)
         elif around is None and from_end > NEAR:
             around = stretch_around(self.spec, self.source, order, start, size, build=True)
+        # Nearer to the end: read backwards from there, and turn the rows round.
         if around is None and from_end < start:
             rows = self._read(reversed_order(order), None, from_end, size, 0)[::-1]
             return [replace(row, position=start + i) for i, row in enumerate(rows)]
@@ -271,6 +275,8 @@ class Rows:
                     break
                 if fetched:
                     skip = 0
+                # Nothing of this segment was left after skipping: find out how many rows it had, and skip the rest in
+                # the next.
                 elif skip:
                     base = self._ordered_from()
                     passed = select(source.base.c[names[0]]).select_from(base)
@@ -301,8 +307,10 @@ class Rows:
         sought = sought.limit(most).offset(passed)
         if condition is not None:
             sought = sought.where(condition)
+        # Only keys are sought and skipped, which an index may serve alone; whole rows are fetched for the window's few.
         few = sought.subquery("sought")
         met = ((base.c[n], few.c[f"k{i}"]) for i, n in enumerate(names))
+        # A unique constraint may let NULL in, and NULL = NULL would lose such a row here.
         loose = self.dataset.loose_key
         joined = base.join(few, and_(*(a.is_not_distinct_from(b) if loose else a == b for a, b in met)))
         return select(*columns).select_from(source.with_joins(joined, needed)).order_by(*order_by(source, order))

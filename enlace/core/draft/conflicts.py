@@ -47,16 +47,16 @@ def versions(dataset: DatasetSpec, record: PendingRecord) -> list[Version]:
     return made
 
 
-def exactly(one: Any, other: Any) -> bool:
+def exactly(a: Any, b: Any) -> bool:
     """Whether two stored values are the same to the last letter, NULL equal to NULL."""
-    if isinstance(one, bool) or isinstance(other, bool):
-        one, other = (int(v) if isinstance(v, bool) else v for v in (one, other))
+    if isinstance(a, bool) or isinstance(b, bool):
+        a, b = (int(v) if isinstance(v, bool) else v for v in (a, b))
     number = (int, float)
-    if isinstance(one, number) and isinstance(other, number):
-        return one == other or (one != one and other != other)
-    if type(one) is Decimal and type(other) is Decimal and one.is_nan() and other.is_nan():
+    if isinstance(a, number) and isinstance(b, number):
+        return a == b or (a != a and b != b)
+    if type(a) is Decimal and type(b) is Decimal and a.is_nan() and b.is_nan():
         return True
-    return type(one) is type(other) and bool(one == other)
+    return type(a) is type(b) and bool(a == b)
 
 
 def combinable(dataset: DatasetSpec, record: PendingRecord) -> bool:

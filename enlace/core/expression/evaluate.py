@@ -144,10 +144,10 @@ def _comparison(holds: Callable[[Any, Any], bool]) -> Callable[[Expression, exp.
         left, right = e._made(node.this), e._made(node.expression)
 
         def run(r: Record) -> bool | None:
-            one, other = left(r), right(r)
-            if one is None or other is None:
+            a, b = left(r), right(r)
+            if a is None or b is None:
                 return None
-            return holds(*comparable(one, other))
+            return holds(*comparable(a, b))
 
         def against(r: Record) -> bool | None:
             other = left(r)
@@ -207,13 +207,13 @@ def _sum(sign: int) -> Callable[[Expression, exp.Expr], Function]:
         right = e._made(node.expression)
 
         def run(r: Record) -> Any:
-            one, other = left(r), right(r)
-            if one is None or other is None:
+            a, b = left(r), right(r)
+            if a is None or b is None:
                 return None
-            if hasattr(one, "year"):
-                return difference(one, other) if hasattr(other, "year") else moved(one, sign * _whole(other), "day")
-            one, other = _numbers(one, other)
-            return one + sign * other
+            if hasattr(a, "year"):
+                return difference(a, b) if hasattr(b, "year") else moved(a, sign * _whole(b), "day")
+            a, b = _numbers(a, b)
+            return a + sign * b
 
         return run
 
@@ -240,11 +240,11 @@ def _whole(value: Any) -> int:
     return int(value)
 
 
-def _numbers(one: Any, other: Any) -> tuple[Any, Any]:
-    one, other = comparable(one, other)
-    if isinstance(one, str | bytes) or hasattr(one, "hour") or hasattr(one, "year"):
+def _numbers(a: Any, b: Any) -> tuple[Any, Any]:
+    a, b = comparable(a, b)
+    if isinstance(a, str | bytes) or hasattr(a, "hour") or hasattr(a, "year"):
         raise TypeError("no number")
-    return one, other
+    return a, b
 
 
 def _arithmetic(compute: Callable[[Any, Any], Any]) -> Callable[[Expression, exp.Expr], Function]:
@@ -252,10 +252,10 @@ def _arithmetic(compute: Callable[[Any, Any], Any]) -> Callable[[Expression, exp
         left, right = e._made(node.this), e._made(node.expression)
 
         def run(r: Record) -> Any:
-            one, other = left(r), right(r)
-            if one is None or other is None:
+            a, b = left(r), right(r)
+            if a is None or b is None:
                 return None
-            made = compute(*_numbers(one, other))
+            made = compute(*_numbers(a, b))
             if type(made) is int and not -GREATEST_WHOLE < made < GREATEST_WHOLE:
                 raise ExpressionError("A number gets too large to compute with.")
             return made
@@ -265,18 +265,18 @@ def _arithmetic(compute: Callable[[Any, Any], Any]) -> Callable[[Expression, exp
     return make
 
 
-def _divide(one: Any, other: Any) -> Any:
-    if other == 0:
+def _divide(a: Any, b: Any) -> Any:
+    if b == 0:
         raise ExpressionError("Something is divided by zero.")
-    if isinstance(one, int) and isinstance(other, int):
-        return abs(one) // abs(other) * (1 if (one < 0) == (other < 0) else -1)
-    return one / other
+    if isinstance(a, int) and isinstance(b, int):
+        return abs(a) // abs(b) * (1 if (a < 0) == (b < 0) else -1)
+    return a / b
 
 
-def _remainder(one: Any, other: Any) -> Any:
-    if other == 0:
+def _remainder(a: Any, b: Any) -> Any:
+    if b == 0:
         raise ExpressionError("Something is divided by zero.")
-    return (abs(one) % abs(other)) * (-1 if one < 0 else 1)
+    return (abs(a) % abs(b)) * (-1 if a < 0 else 1)
 
 
 def _is(e: Expression, node: exp.Expr) -> Function:
@@ -286,14 +286,14 @@ def _is(e: Expression, node: exp.Expr) -> Function:
         return lambda r: truth(left(r)) is bool(wanted.this)
 
     def run(r: Record) -> bool:
-        one, other = left(r), right(r)
-        if one is None or other is None:
-            return one is None and other is None
+        a, b = left(r), right(r)
+        if a is None or b is None:
+            return a is None and b is None
         try:
-            one, other = comparable(one, other)
+            a, b = comparable(a, b)
         except TypeError:
             return False
-        return bool(one == other)
+        return bool(a == b)
 
     return run
 
@@ -309,16 +309,16 @@ def _in(e: Expression, node: exp.Expr) -> Function:
     value, options = e._made(node.this), [e._made(option) for option in node.expressions]
 
     def run(r: Record) -> bool | None:
-        one, unknown = value(r), False
-        if one is None:
+        left, unknown = value(r), False
+        if left is None:
             return None
         for option in options:
-            other = option(r)
-            if other is None:
+            right = option(r)
+            if right is None:
                 unknown = True
                 continue
             try:
-                a, b = comparable(one, other)
+                a, b = comparable(left, right)
             except TypeError:
                 continue
             if a == b:
@@ -331,10 +331,10 @@ def _in(e: Expression, node: exp.Expr) -> Function:
 def _between(e: Expression, node: exp.Expr) -> Function:
     value, low, high = e._made(node.this), e._made(node.args["low"]), e._made(node.args["high"])
 
-    def at_least(one: Any, other: Any) -> bool | None:
-        if one is None or other is None:
+    def at_least(left: Any, right: Any) -> bool | None:
+        if left is None or right is None:
             return None
-        a, b = comparable(one, other)
+        a, b = comparable(left, right)
         return bool(a >= b)
 
     def run(r: Record) -> bool | None:
@@ -362,10 +362,10 @@ def _matching(translate: Callable[[str], str]) -> Callable[[Expression, exp.Expr
         negated = bool(node.args.get("negate"))
 
         def run(r: Record) -> bool | None:
-            one, like = value(r), pattern(r)
-            if one is None or like is None:
+            text, like = value(r), pattern(r)
+            if text is None or like is None:
                 return None
-            return _fits(translate(str(like)), one) != negated
+            return _fits(translate(str(like)), text) != negated
 
         return run
 
@@ -379,10 +379,10 @@ def _escape(e: Expression, node: exp.Expr) -> Function:
     negated = bool(node.this.args.get("negate"))
 
     def run(r: Record) -> bool | None:
-        one, like = value(r), pattern(r)
-        if one is None or like is None:
+        text, like = value(r), pattern(r)
+        if text is None or like is None:
             return None
-        return _fits(pattern_of(str(like), sign), one) != negated
+        return _fits(pattern_of(str(like), sign), text) != negated
 
     return run
 

@@ -63,11 +63,11 @@ def _nullif(made: Make, node: exp.Expr) -> Function:
     left, right = made(node.this), made(node.expression)
 
     def run(r: Mapping[str, Any]) -> Any:
-        one, other = left(r), right(r)
-        if one is None or other is None:
-            return one
-        first, second = comparable(one, other)
-        return None if first == second else one
+        a, b = left(r), right(r)
+        if a is None or b is None:
+            return a
+        first, second = comparable(a, b)
+        return None if first == second else a
 
     return run
 
@@ -86,8 +86,8 @@ def _joined(made: Make, node: exp.Expr) -> Function:
     left, right = made(node.this), made(node.expression)
 
     def run(r: Mapping[str, Any]) -> str | None:
-        one, other = left(r), right(r)
-        return None if one is None or other is None else _short(as_text(one) + as_text(other))
+        a, b = left(r), right(r)
+        return None if a is None or b is None else _short(as_text(a) + as_text(b))
 
     return run
 
@@ -286,8 +286,8 @@ FUNCTIONS: dict[type, Callable[[Make, Any], Function]] = {
     exp.Round: _strict(rounded, "decimals"),
     exp.Floor: _strict(_whole(ROUND_FLOOR)),
     exp.Ceil: _strict(_whole(ROUND_CEILING)),
-    exp.Greatest: _extreme(lambda one, best: one > best),
-    exp.Least: _extreme(lambda one, best: one < best),
+    exp.Greatest: _extreme(lambda value, best: value > best),
+    exp.Least: _extreme(lambda value, best: value < best),
     exp.Extract: _extract,
     exp.Cast: _cast,
     exp.CurrentDate: _now(datetime.date.today),

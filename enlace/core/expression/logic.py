@@ -11,32 +11,32 @@ from .temporal import as_datetime
 EXACT = frozenset({int, Decimal})
 
 
-def comparable(one: Any, other: Any) -> tuple[Any, Any]:
+def comparable(a: Any, b: Any) -> tuple[Any, Any]:
     """Two values in forms that Python compares as SQL does. Raises TypeError where they don't compare."""
-    first, second = type(one), type(other)
+    first, second = type(a), type(b)
     if (first in EXACT and second in EXACT) or (first is str and second is str):
-        return one, other  # most comparisons
-    if hasattr(one, "year") or hasattr(other, "year"):
-        one, other = _moments(one, other)
-    one, other = plain(one), plain(other)
-    if isinstance(one, float) and isinstance(other, Decimal):
-        one = Decimal(repr(one))
-    elif isinstance(other, float) and isinstance(one, Decimal):
-        other = Decimal(repr(other))
-    numbers = isinstance(one, int | float | Decimal), isinstance(other, int | float | Decimal)
-    if numbers[0] != numbers[1] or (not numbers[0] and type(one) is not type(other)):
+        return a, b  # most comparisons
+    if hasattr(a, "year") or hasattr(b, "year"):
+        a, b = _moments(a, b)
+    a, b = plain(a), plain(b)
+    if isinstance(a, float) and isinstance(b, Decimal):
+        a = Decimal(repr(a))
+    elif isinstance(b, float) and isinstance(a, Decimal):
+        b = Decimal(repr(b))
+    numbers = isinstance(a, int | float | Decimal), isinstance(b, int | float | Decimal)
+    if numbers[0] != numbers[1] or (not numbers[0] and type(a) is not type(b)):
         raise TypeError("not comparable")
-    return one, other
+    return a, b
 
 
-def _moments(one: Any, other: Any) -> tuple[Any, Any]:
+def _moments(a: Any, b: Any) -> tuple[Any, Any]:
     """Dates and datetimes among each other, or against ISO texts; left as they are where one of them is neither."""
-    if type(one) is type(other) and not isinstance(one, datetime.datetime):
-        return one, other
+    if type(a) is type(b) and not isinstance(a, datetime.datetime):
+        return a, b
     try:
-        return as_datetime(one), as_datetime(other)
+        return as_datetime(a), as_datetime(b)
     except (TypeError, ValueError):
-        return one, other
+        return a, b
 
 
 def plain(value: Any) -> Any:
@@ -59,18 +59,18 @@ def truth(value: Any) -> bool | None:
     raise TypeError("not a truth value")
 
 
-def both(one: bool | None, other: bool | None) -> bool | None:
+def both(a: bool | None, b: bool | None) -> bool | None:
     """AND."""
-    if one is False or other is False:
+    if a is False or b is False:
         return False
-    return None if one is None or other is None else True
+    return None if a is None or b is None else True
 
 
-def either(one: bool | None, other: bool | None) -> bool | None:
+def either(a: bool | None, b: bool | None) -> bool | None:
     """OR."""
-    if one is True or other is True:
+    if a is True or b is True:
         return True
-    return None if one is None or other is None else False
+    return None if a is None or b is None else False
 
 
 def negation(item: bool | None) -> bool | None:

@@ -57,12 +57,14 @@ class _Writer:
     # -- coercion -------------------------------------------------------------------------------------
 
     def write(self, node: exp.Expr) -> Sql:
+        # An aggregate over details is one value of the record, joined like a column.
         if type(node) in AGGREGATES:
             return self.leaf(self.column(self.expression.known.of_details(node)))
         maker = _WRITERS.get(type(node))
         if maker is None:
             raise Unsupported(f"“{node.sql()[:40]}” can't be asked of this server.")
         made = maker(self, node)
+        # Checked at each node: functions that take an argument twice double the text at every level.
         if len(made.text) > MOST_SQL:
             raise Unsupported("The expression is too involved for a server.")
         return made
@@ -74,6 +76,7 @@ class _Writer:
         made = self.write(node)
         if made.type == "yesno":
             return self.server.truth(made.text)
+        # PostgreSQL knows no number as a condition; `Expression` takes all but 0 for true.
         if made.type in NUMBERS:
             return f"({made.text} <> 0)"
         if made.type == "null":
@@ -137,11 +140,13 @@ class _Writer:
         sql, other = self.write(left), self.write(right)
         kinds = {sql.type, other.type}
         if kinds & set(TEMPORAL) and kinds <= {*TEMPORAL, "text", "null"}:
+            # A text may hold a time of day, which a comparison of dates would cut off.
             kind = "datetime" if "datetime" in kinds or len(kinds & {"text"}) else "date"
             first, second = self._as(sql, kind, left), self._as(other, kind, right)
         else:
             kind = _common([sql.type, other.type])
             first, second = self._as(sql, kind, left), self._as(other, kind, right)
+            # Collations differ from server to server; code points don't, and Python compares by them.
             if kind in ("text", "null"):
                 first = self.server.binary(first)
         return f"({first} {sign} {second})"

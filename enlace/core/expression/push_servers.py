@@ -121,10 +121,10 @@ class Server:
     def moved(self, moment: str, kind: str, sign: str, count: str, unit: str) -> str:
         return f"CAST(({moment} {sign} {count} * INTERVAL '1 {unit}') AS {self.types[kind]})"
 
-    def difference(self, one: str, other: str, kind: str) -> str:
+    def difference(self, a: str, b: str, kind: str) -> str:
         if kind == "date":
-            return f"({one} - {other})"
-        return f"(CAST(EXTRACT(EPOCH FROM ({one} - {other})) AS NUMERIC) / 86400)"
+            return f"({a} - {b})"
+        return f"(CAST(EXTRACT(EPOCH FROM ({a} - {b})) AS NUMERIC) / 86400)"
 
     def extracted(self, moment: str, unit: str) -> str:
         part = f"EXTRACT({unit} FROM {moment})"
@@ -208,10 +208,10 @@ class MariaDB(Server):
         added = "DATE_ADD" if sign == "+" else "DATE_SUB"
         return f"{added}({moment}, INTERVAL ({count}) {unit.upper()})"
 
-    def difference(self, one: str, other: str, kind: str) -> str:
+    def difference(self, a: str, b: str, kind: str) -> str:
         if kind == "date":
-            return f"DATEDIFF({one}, {other})"
-        return f"(CAST(TIMESTAMPDIFF(MICROSECOND, {other}, {one}) AS DECIMAL(60,18)) / 86400000000)"
+            return f"DATEDIFF({a}, {b})"
+        return f"(CAST(TIMESTAMPDIFF(MICROSECOND, {b}, {a}) AS DECIMAL(60,18)) / 86400000000)"
 
     def extracted(self, moment: str, unit: str) -> str:
         return f"{unit.upper()}({moment})"
@@ -294,8 +294,8 @@ class Sqlite(Server):
         clamped = f"strftime({shape}, {moment}, {by}, '-' || strftime('%d', {later}) || ' day')"
         return f"(CASE WHEN strftime('%d', {later}) = strftime('%d', {moment}) THEN {later} ELSE {clamped} END)"
 
-    def difference(self, one: str, other: str, kind: str) -> str:
-        days = f"(julianday({one}) - julianday({other}))"
+    def difference(self, a: str, b: str, kind: str) -> str:
+        days = f"(julianday({a}) - julianday({b}))"
         return f"CAST(ROUND({days}) AS INTEGER)" if kind == "date" else days
 
     def extracted(self, moment: str, unit: str) -> str:

@@ -33,11 +33,11 @@ def moved(at: Any, count: int, unit: str) -> Any:
         raise ValueError("out of the calendar") from None
 
 
-def difference(one: Any, other: Any) -> int | Decimal:
+def difference(a: Any, b: Any) -> int | Decimal:
     """The days from the second to the first."""
-    if not isinstance(one, datetime.datetime) and not isinstance(other, datetime.datetime):
-        return int((one - other).days)
-    span = as_datetime(one) - as_datetime(other)
+    if not isinstance(a, datetime.datetime) and not isinstance(b, datetime.datetime):
+        return int((a - b).days)
+    span = as_datetime(a) - as_datetime(b)
     micro = (span.days * 86_400 + span.seconds) * 1_000_000 + span.microseconds
     return Decimal(micro) / MICROSECONDS_A_DAY
 

@@ -27,7 +27,7 @@ class GridColumn:
 
     def kept(self) -> str | dict[str, Any]:
         """The column as a document keeps it: its field's name alone where it says nothing else."""
-        own = {part.name: getattr(self, part.name) for part in fields(self) if getattr(self, part.name) != part.default}
+        own = {item.name: getattr(self, item.name) for item in fields(self) if getattr(self, item.name) != item.default}
         return self.field if len(own) == 1 else own
 
     def over(self, field: FieldSpec) -> FieldSpec:
@@ -42,16 +42,16 @@ class GridColumn:
         )
 
 
-PARTS = {part.name: part for part in fields(GridColumn)}
+PROPERTIES = {field.name: field for field in fields(GridColumn)}
 
 
 def column_of(kept: Any) -> GridColumn | None:
     """A column as it was kept; None for what is none."""
     if isinstance(kept, str):
         return GridColumn(kept)
-    if not isinstance(kept, Mapping) or not isinstance(kept.get("field"), str) or set(kept) - set(PARTS):
+    if not isinstance(kept, Mapping) or not isinstance(kept.get("field"), str) or set(kept) - set(PROPERTIES):
         return None
-    if not all(type(value) is type(PARTS[name].default) for name, value in kept.items() if name != "field"):
+    if not all(type(value) is type(PROPERTIES[name].default) for name, value in kept.items() if name != "field"):
         return None
     return GridColumn(**kept)
 
@@ -63,27 +63,27 @@ def columns_of(kept: Any) -> tuple[GridColumn, ...]:
     return tuple(column for item in kept if (column := column_of(item)) is not None)
 
 
-def with_part(column: GridColumn, part: str, text: str) -> GridColumn:
+def with_property(column: GridColumn, name: str, text: str) -> GridColumn:
     """A column with one thing of it as typed. Raises Problem."""
     text = " ".join(text.split())
-    if part == "width":
+    if name == "width":
         if text and (not text.isdecimal() or not LEAST_WIDTH <= int(text) <= MOST_WIDTH):
             hint = f"Type a number of pixels from {LEAST_WIDTH} to {MOST_WIDTH}, or nothing for the dataset's."
             raise Problem(f"“{text[:20]}” is not a width.", hint, code="bad")
         return replace(column, width=int(text or 0))
-    if part == "read_only":
+    if name == "read_only":
         return replace(column, read_only=text == "yes")
-    if part == "align" and text not in ALIGNMENTS:
+    if name == "align" and text not in ALIGNMENTS:
         raise Problem("A column can't stand so.", "Choose start, center or end.", code="bad")
     if len(text) > LONGEST:
         raise Problem("This is too long.", f"At most {LONGEST} characters fit.", code="bad")
-    if part == "heading":
+    if name == "heading":
         return replace(column, heading=text)
-    if part == "format":
+    if name == "format":
         return replace(column, format=text)
-    if part == "align":
+    if name == "align":
         return replace(column, align=text)
-    raise Problem("A column has no such setting.", "Reload the page.", code="bad")
+    raise Problem("A column has no such property.", "Reload the page.", code="bad")
 
 
 def moved(columns: Sequence[GridColumn], at: int, way: str) -> list[GridColumn]:

@@ -68,6 +68,7 @@ class Control:
     settings: Mapping[str, Any] = with_default(default_factory=dict)
     children: tuple[Control, ...] = ()
 
+    # Settings are a mapping and can't be hashed; ids are unique in a document.
     def __hash__(self) -> int:
         return hash(self.id)
 
@@ -146,6 +147,7 @@ def as_values(value: Any) -> Any:
     for field in fields(value):
         part = getattr(value, field.name)
         always = field.default if field.default_factory is not dict else {}
+        # A place is written in full: its defaults may change, where a control lies must not.
         if part != always or field.name in ("version", "x", "y", "w", "h"):
             body[field.name] = as_values(part)
     return body
@@ -179,6 +181,7 @@ def checked(document: FormDocument) -> FormDocument:
     for source in document.sources:
         if source.name in known:
             raise _wrong(f"Two sources are called {source.name}.", "Give one of them another name.")
+        # In this order a reader meets each master before its details, and a ring can't be written at all.
         if source.parent and source.parent not in known:
             raise _wrong(
                 f"The source {source.name} belongs to {source.parent}, which does not come before it.",

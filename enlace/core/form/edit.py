@@ -8,7 +8,7 @@ from dataclasses import replace
 from itertools import chain, count
 
 from ..problem import Problem
-from .columns import GridColumn, columns_of, moved, with_part
+from .columns import GridColumn, columns_of, moved, with_property
 from .document import COLUMNS, MOST_ROWS, Control, FormDocument, Place, Source, checked, put
 from .kinds import CONTROL_KINDS, ControlKind
 
@@ -120,11 +120,11 @@ def setting(document: FormDocument, identifier: str, name: str, text: str) -> Fo
 
 
 def column(
-    document: FormDocument, identifier: str, names: Sequence[str], field: str, part: str, text: str
+    document: FormDocument, identifier: str, names: Sequence[str], field: str, change: str, text: str
 ) -> FormDocument:
     """A grid with a column changed. names: its columns now, or those that stand for none.
 
-    part: "shown", "earlier" or "later" in their order, or what the column says differently. Raises Problem.
+    change: "shown", "earlier" or "later" in their order, or what the column says differently. Raises Problem.
     """
     control = document.control(identifier)
     if kind_of(control).setting("columns").kind != "columns":
@@ -132,16 +132,16 @@ def column(
     kept = columns_of(kind_of(control).value(control.settings, "columns")) or tuple(GridColumn(name) for name in names)
     at = next((i for i, other in enumerate(kept) if other.field == field), None)
     several = list(kept)
-    if part == "shown" and at is None:
+    if change == "shown" and at is None:
         several.append(GridColumn(field))
     elif at is None:
         raise Problem("The grid has no such column.", "Tick it first.", code="bad")
-    elif part == "shown":
+    elif change == "shown":
         del several[at]
-    elif part in ("earlier", "later"):
-        several = moved(several, at, part)
+    elif change in ("earlier", "later"):
+        several = moved(several, at, change)
     else:
-        several[at] = with_part(several[at], part, text)
+        several[at] = with_property(several[at], change, text)
     if not several:
         raise Problem("A grid needs a column.", "Remove the grid instead.", code="bad")
     settings = {**control.settings, "columns": [other.kept() for other in several]}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from .columns import PARTS
+from .columns import PROPERTIES
 from .document import COLUMNS, MOST_ROWS, NAME, READS
 from .kinds import CONTROL_KINDS, Setting
 from .opening import ACTS, FAILINGS, MOST_STEPS, RECORDS
@@ -103,9 +103,11 @@ def _setting(setting: Setting) -> dict[str, Any]:
     if setting.kind == "fields":
         return {"type": "array", "items": {"type": "string"}}
     if setting.kind == "columns":
-        parts = {part.name: {"type": TYPE_NAMES[type(part.default)]} for part in PARTS.values() if part.name != "field"}
+        properties = {
+            item.name: {"type": TYPE_NAMES[type(item.default)]} for item in PROPERTIES.values() if item.name != "field"
+        }
         column = {"type": "object", "required": ["field"], "additionalProperties": False}
-        column["properties"] = {"field": {"type": "string"}, **parts}
+        column["properties"] = {"field": {"type": "string"}, **properties}
         return {"type": "array", "items": {"anyOf": [{"type": "string"}, column]}}
     body: dict[str, Any] = {"type": TYPES[setting.kind]}
     if setting.kind == "choice":

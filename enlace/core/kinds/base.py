@@ -96,11 +96,11 @@ class Kind:
 
         return show
 
-    def same(self, one: Any, other: Any, field: FieldSpec) -> bool:
+    def same(self, a: Any, b: Any, field: FieldSpec) -> bool:
         """Whether two stored values are the same value, so that nothing would change."""
-        if one is None or other is None:
-            return one is None and other is None
-        return bool(self.read(one, field) == self.read(other, field))
+        if a is None or b is None:
+            return a is None and b is None
+        return bool(self.read(a, field) == self.read(b, field))
 
     def is_nonconforming(self, raw: Any, field: FieldSpec) -> bool:
         """Whether a stored value is not of the kind."""

@@ -171,11 +171,11 @@ class Number(Kind):
         text = self.text(raw, field)
         return text if isinstance(self.read(raw, field), Nonconforming) else text.replace(".", formats.decimal)
 
-    def same(self, one: Any, other: Any, field: FieldSpec) -> bool:
-        first, second = self.read(one, field), self.read(other, field)
+    def same(self, a: Any, b: Any, field: FieldSpec) -> bool:
+        first, second = self.read(a, field), self.read(b, field)
         if isinstance(first, Decimal) and isinstance(second, Decimal) and first.is_nan() and second.is_nan():
             return True
-        return super().same(one, other, field)
+        return super().same(a, b, field)
 
     def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
         plain, general = formats.number(), formats.general()

@@ -102,16 +102,16 @@ class NumberPattern:
         self.locale = Locale.parse(locale)
         try:
             self._pattern = parse_pattern(self.options.pattern)
-            one, minus = self._write(Decimal(1)), self._write(Decimal(-1))
+            plus, minus = self._write(Decimal(1)), self._write(Decimal(-1))
         except (ValueError, TypeError, AttributeError, IndexError):
             raise BadPattern("This is not a pattern of a number, such as #,##0.00.") from None
-        digits, negative = DIGITS.search(one), DIGITS.search(minus)
-        if not digits or not negative or one == minus or self._pattern.exp_prec:
+        digits, negative = DIGITS.search(plus), DIGITS.search(minus)
+        if not digits or not negative or plus == minus or self._pattern.exp_prec:
             raise BadPattern("This is not a pattern of a number, such as #,##0.00.")
         # What stands around the digits, negative numbers first: their sign may be part of either.
         self._around = [
             (True, _flat(minus[: negative.start()]), _flat(minus[negative.end() :])),
-            (False, _flat(one[: digits.start()]), _flat(one[digits.end() :])),
+            (False, _flat(plus[: digits.start()]), _flat(plus[digits.end() :])),
         ]
         self._shift = self._pattern.scale
 

@@ -88,7 +88,7 @@ class LongText(Text):
         # HTML forms send line ends as CR LF whatever was stored (HTML, "constructing the entry list").
         return super().parse(text.replace("\r\n", "\n"), field, formats)
 
-    def same(self, one: Any, other: Any, field: FieldSpec) -> bool:
-        if isinstance(one, str) and isinstance(other, str):
-            return one.replace("\r\n", "\n") == other.replace("\r\n", "\n")
-        return super().same(one, other, field)
+    def same(self, a: Any, b: Any, field: FieldSpec) -> bool:
+        if isinstance(a, str) and isinstance(b, str):
+            return a.replace("\r\n", "\n") == b.replace("\r\n", "\n")
+        return super().same(a, b, field)

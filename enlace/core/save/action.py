@@ -87,6 +87,7 @@ class Action:
         self.guard = _guard(dataset, spec.guard)
         self.computed = Computed(dataset)
         needed = self.computed.needed(self.guard) if self.guard else set()
+        # What the guard needs of other tables is asked beside the record, under the record's lock.
         self.related = frozenset(name for name in needed if "." in name)
         self.statements = _statements(spec.statements, WRITES[server], {*dataset.by_name, PERSON})
 
@@ -111,6 +112,7 @@ def _guard(dataset: DatasetSpec, condition: str) -> Expression | None:
 
 def _statements(script: str, dialect: str, known: set[str]) -> tuple[_Statement, ...]:
     try:
+        # Cut by tokens, not at each semicolon: one within a text ends nothing.
         pieces = _pieces(script, dialect)
         trees = [sqlglot.parse_one(piece, read=dialect) for piece in pieces]
     except (sqlglot.errors.SqlglotError, RecursionError) as error:
@@ -145,6 +147,7 @@ def _pieces(script: str, dialect: str) -> list[str]:
     tokens = sqlglot.tokenize(script, read=dialect)
     for token in tokens:
         if token.token_type in (TokenType.STRING, TokenType.IDENTIFIER, TokenType.NATIONAL_STRING):
+            # A colon in a text, as in '10:30', would be bound as a parameter of that name.
             for i in range(token.start, token.end + 1):
                 if script[i] == ":":
                     marked[i] = "\\:"
@@ -172,6 +175,7 @@ def first_allowed(spec: ConnectionSpec, action: Action) -> str | None:
         allowed, more = asked(source, action.guard)
         condition, joins = and_(condition, allowed), [*joins, *more]
     base = source.joined(joins)
+    # By key, so that the rehearsal of a builder meets the same record each time.
     keys = [source.base.c[name] for name in dataset.key]
     with reading(spec) as connection:
         statement = select(*keys).select_from(base).where(condition).order_by(*keys).limit(1)
@@ -193,8 +197,10 @@ def run_action(
         try:
             return _once(spec, action, identifier, person, rehearsal)
         except Problem as problem:
+            # A deadlock or a lock that others held: nothing was changed, so all of it is done anew.
             if tries >= TRIES.get(problem.code, 1):
                 raise
+            # At random, or two that met would meet again; longer each time.
             time.sleep(random.uniform(0.02, 0.1) * 2 ** min(tries, 4))
 
 
@@ -202,6 +208,7 @@ def _once(spec: ConnectionSpec, action: Action, identifier: str, person: str, re
     outcome = None
     try:
         with writing(spec) as connection:
+            # A trigger or a statement may change the session, so it serves nobody after this.
             if not server_kind(spec.kind).in_process:
                 use_once(connection)
             record = _locked(connection, action.dataset, identifier)
@@ -212,6 +219,7 @@ def _once(spec: ConnectionSpec, action: Action, identifier: str, person: str, re
                 unmet = action.spec.unmet or "This can't be done to the record as it is now."
                 return ActionOutcome(False, action.said(unmet, record))
             changed = tuple(_run(connection, statement, record, person) for statement in action.statements)
+            # Read again: what is said afterwards is about what the statements made of it, triggers included.
             now = _locked(connection, action.dataset, identifier)
             said = action.said(action.spec.done or f"{action.spec.title}: done.", now or record)
             outcome = ActionOutcome(True, said, changed, record, now)
@@ -242,4 +250,5 @@ def _locked(connection: Connection, dataset: DatasetSpec, identifier: str) -> di
 def _run(connection: Connection, statement: _Statement, record: Mapping[str, Any], person: str) -> int:
     kind = server_kind(connection.dialect.name)
     values = {name: person if name == PERSON else kind.bound(record[name]) for name in statement.names}
+    # Drivers give -1 where they can't tell.
     return max(connection.execute(statement.sql, values).rowcount, 0)

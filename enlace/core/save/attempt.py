@@ -377,7 +377,7 @@ class Attempt:
         """The transaction was given up: only what an earlier save of unknown outcome had committed is saved."""
         done = {(act.part.name, act.record.id) for b in self.planned for act in b.acts if id(act) in self.done}
         for name, outcome in self.outcomes.items():
-            outcome.ids = {one: now for one, now in outcome.ids.items() if (name, one) in done}
+            outcome.ids = {was: now for was, now in outcome.ids.items() if (name, was) in done}
             outcome.committed = bool(outcome.ids)
 
     def _look_for_done(self, connection: Connection) -> None:

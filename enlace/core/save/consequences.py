@@ -79,18 +79,18 @@ class Follower:
         self.limit = time.monotonic() + SECONDS
         self.seen: dict[str, set[tuple[Any, ...]]] = {name: set(keys) for name, keys in known.items()}
         self.followed = self.kept = self.bytes = 0
-        self.found: dict[tuple[str, str, tuple[str, ...]], Consequence] = {}
+        self.consequences: dict[tuple[str, str, tuple[str, ...]], Consequence] = {}
 
-    def removed(self, table: Table, rows: Sequence[Row]) -> None:
+    def removed(self, first: Table, removed: Sequence[Row]) -> None:
         """Follow the removal of rows, of which the values are known that others refer to."""
-        left = [(table, list(rows))]
+        left = [(first, list(removed))]
         while left:
-            one, several = left.pop(0)
-            for reference in one.referenced_by:
+            table, rows = left.pop(0)
+            for reference in table.referenced_by:
                 act = ACTS.get(reference.on_delete)
                 if act is None:
                     continue
-                met = self._met(reference, act, several)
+                met = self._met(reference, act, rows)
                 if act == REMOVED and met:
                     left.append((self.catalog.table(reference.table), met))
 
@@ -120,13 +120,13 @@ class Follower:
                 told.more = True
                 break
         if not (told.count or told.more):
-            self.found.pop((told.table, told.act, told.columns), None)
+            self.consequences.pop((told.table, told.act, told.columns), None)
         return fresh
 
     def _told(self, reference: Reference, act: str) -> Consequence:
         columns = () if act == REMOVED else reference.columns
         key = (reference.table, act, columns)
-        return self.found.setdefault(key, Consequence(reference.table, act, columns))
+        return self.consequences.setdefault(key, Consequence(reference.table, act, columns))
 
     def _read(self, reference: Reference, act: str, told: Consequence, keys: list[tuple[Any, ...]]) -> list[Row]:
         table = self.catalog.table(reference.table)
@@ -172,7 +172,7 @@ class Follower:
         """What was found, tables that lose most first."""
         order = (REMOVED, EMPTIED, DEFAULTED, CHANGED)
         return sorted(
-            self.found.values(),
+            self.consequences.values(),
             key=lambda consequence: (order.index(consequence.act), -consequence.count, consequence.table),
         )
 

@@ -48,6 +48,7 @@ class Act:
 
     def __init__(self, part: Part, record: PendingRecord, kind: str) -> None:
         self.part, self.record, self.kind = part, record, kind
+        # Most acts wait for nothing: a list for each of 100 000 would be most of a plan's memory.
         self.after: list[Act] | None = None
         self.parked = False
 
@@ -81,6 +82,7 @@ def plan(parts: Sequence[Part], catalog: Catalog) -> Plan:
     """The order for the records of some datasets of one connection."""
     batches = [batch for part in parts for batch in grouped(part, part.records)]
     ranks = _ranks(parts, catalog)
+    # The common draft ties nothing to anything: ranks alone put it in order, without looking at each act.
     if not _tie(batches, {part.dataset.table: catalog.table(part.dataset.table) for part in parts}):
         return Plan(sorted(batches, key=lambda b: _rank(b, ranks)), [])
     levels, rings = _levels([act for batch in batches for act in batch.acts])
@@ -111,6 +113,7 @@ def _batches(acts: Sequence[Act]) -> list[Batch]:
         by_part[id(act.part)].append(act)
     batches = []
     for several in by_part.values():
+        # `grouped` makes new acts; what the old ones wait for has been settled, and they stay who they are.
         of_record = {id(act.record): act for act in several}
         kinds = {act.kind for act in several}
         for batch in grouped(several[0].part, [act.record for act in several]):

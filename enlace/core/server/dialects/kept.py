@@ -41,13 +41,13 @@ def from_text(text: str) -> Any:
 sqlite3.register_converter(TYPE, lambda stored: from_text(stored.decode()))
 
 
-def compared(one: str, other: str) -> int:
+def compared(a: str, b: str) -> int:
     """How two kept texts compare: by their values where these have an order, else as texts."""
-    first, second = from_text(one), from_text(other)
+    first, second = from_text(a), from_text(b)
     try:
         return int(first > second) - int(first < second)
     except TypeError:
-        return (one > other) - (one < other)
+        return (a > b) - (a < b)
 
 
 def open_kept(path: str, mode: str) -> sqlite3.Connection:

@@ -495,8 +495,8 @@ def _watch(path: str, pragma: str) -> Hashable:
             _watchers.move_to_end(path)
             while len(_watchers) > MOST_WATCHED:
                 old.append(_watchers.popitem(last=False)[1])
-        for one in old:
-            one.close()
+        for unused in old:
+            unused.close()
         return (file, watcher.asked(path, pragma))
     except (OSError, sqlite3.Error, Problem):
         return None

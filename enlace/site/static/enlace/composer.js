@@ -36,7 +36,7 @@ async function post(name, data) {
   if (!response.ok) return enlaceSay(enlaceWords(html), true);
   // What is the same stays: a press that begins while an answer comes still ends on the same button.
   Idiomorph.morph(body(), html.trim(), { morphStyle: "outerHTML", callbacks: { beforeAttributeUpdated: notOpen } });
-  if (name === "add" || name === "bundle") for (const one of root.querySelectorAll(".adds")) one.open = false;
+  if (name === "add" || name === "bundle") for (const menu of root.querySelectorAll(".adds")) menu.open = false;
   root.querySelector(".boards").scrollTop = board ?? 0;
   root.querySelector(".stage").scrollTop = stage ?? 0;
   prepare();
@@ -64,16 +64,16 @@ function prepare() {
     if (!rows.children.length) grid.querySelector("[data-empty-note]").hidden = false;
   }
   const ids = chosen();
-  for (const one of root.querySelectorAll("[data-stage] [data-control]")) {
-    if (!one.querySelector("[data-control]")) for (const part of one.children) part.inert = true;
-    one.tabIndex = 0;
-    one.setAttribute("role", "group");
-    one.setAttribute("aria-label", one.dataset.control);
-    one.classList.toggle("chosen", ids.includes(one.dataset.control));
-    if (!one.classList.contains("control") || one.querySelector(":scope > .edge")) continue;
+  for (const control of root.querySelectorAll("[data-stage] [data-control]")) {
+    if (!control.querySelector("[data-control]")) for (const part of control.children) part.inert = true;
+    control.tabIndex = 0;
+    control.setAttribute("role", "group");
+    control.setAttribute("aria-label", control.dataset.control);
+    control.classList.toggle("chosen", ids.includes(control.dataset.control));
+    if (!control.classList.contains("control") || control.querySelector(":scope > .edge")) continue;
     const edge = document.createElement("span");
     edge.className = "edge";
-    one.append(edge);
+    control.append(edge);
   }
 }
 
@@ -81,13 +81,13 @@ function prepare() {
 function arcs() {
   const boards = root.querySelector(".boards");
   boards?.querySelector(".arcs")?.remove();
-  const several = [...root.querySelectorAll("[data-board]")].filter((one) => one.dataset.parent);
+  const several = [...root.querySelectorAll("[data-board]")].filter((board) => board.dataset.parent);
   if (!several.length) return;
   const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
   svg.setAttribute("class", "arcs");
   svg.setAttribute("aria-hidden", "true");
   svg.setAttribute("height", boards.scrollHeight);
-  const middle = (one) => one.offsetTop + 14;
+  const middle = (board) => board.offsetTop + 14;
   for (const board of several) {
     const above = root.querySelector(`[data-board="${CSS.escape(board.dataset.parent)}"]`);
     if (!above) continue;
@@ -101,7 +101,7 @@ function arcs() {
 
 function choose(ids, more = false) {
   const now = chosen();
-  const next = more ? (now.includes(ids[0]) ? now.filter((one) => one !== ids[0]) : [...now, ...ids]) : ids;
+  const next = more ? (now.includes(ids[0]) ? now.filter((id) => id !== ids[0]) : [...now, ...ids]) : ids;
   body().dataset.chosen = next.join(" ");
   act("show", { ids: next.join(" ") });
 }
@@ -139,7 +139,7 @@ root.addEventListener("click", (event) => {
     );
     const [step, fixed] = value.split(":");
     act("opening", { step, field, value: fixed || typed, failing });
-  } else if (near("button[data-column-part]")) column(near("button[data-column-part]"), "");
+  } else if (near("button[data-column-change]")) column(near("button[data-column-change]"), "");
   else if (near("[data-choose]")) choose([near("[data-choose]").dataset.choose]);
   else if (near("[data-repair]")) act("repair", { sentence: near("[data-repair]").dataset.repair });
   else if (near("[data-detail]")) {
@@ -155,15 +155,15 @@ root.addEventListener("change", ({ target }) => {
     act("set", { name: target.dataset.set, value });
   }
   if ("dock" in target.dataset && target.value) act("dock", { side: target.value });
-  if (target.dataset.columnPart)
+  if (target.dataset.columnChange)
     column(target, target.type === "checkbox" ? (target.checked ? "yes" : "") : target.value);
   const source = document.getElementById("card-source")?.value;
   if ("tieSource" in target.dataset) act("tie", { source, field: "" });
   if ("tieField" in target.dataset) act("tie", { source, field: target.value });
 });
 /** Change one column of the chosen grid. */
-function column(part, value) {
-  act("column", { field: part.closest("[data-column]").dataset.column, part: part.dataset.columnPart, value });
+function column(editor, value) {
+  act("column", { field: editor.closest("[data-column]").dataset.column, change: editor.dataset.columnChange, value });
 }
 const COPIED = "enlace-controls"; // other forms of this browser paste it, where the clipboard can't be read
 function copy(text) {
@@ -178,13 +178,13 @@ async function paste() {
   const into = chosen().length === 1 && holds(control(chosen()[0])) ? chosen()[0] : "";
   act("paste", { controls, into });
 }
-const holds = (one) => one && (one.dataset.kind === "group" || one.classList.contains("tab-page"));
+const holds = (control) => control && (control.dataset.kind === "group" || control.classList.contains("tab-page"));
 
 // -- the sheet: choose, drag, resize ---------------------------------------------------------------------------
 
 /** The size of a cell of the sheet that a control lies on. */
-function cell(one) {
-  const sheet = one.closest("[data-sheet]");
+function cell(control) {
+  const sheet = control.closest("[data-sheet]");
   const style = getComputedStyle(sheet);
   const gap = parseFloat(style.columnGap) || 0;
   const width = (sheet.clientWidth - parseFloat(style.paddingLeft) - parseFloat(style.paddingRight) + gap) / 12;
@@ -192,28 +192,28 @@ function cell(one) {
 }
 let drag = null;
 root.addEventListener("pointerdown", (event) => {
-  const one = event.target.closest("[data-stage] [data-control]");
-  if (!one || event.button !== 0) return;
-  const id = one.dataset.control;
+  const control = event.target.closest("[data-stage] [data-control]");
+  if (!control || event.button !== 0) return;
+  const id = control.dataset.control;
   drag = {
-    one,
+    control,
     id,
     x: event.clientX,
     y: event.clientY,
     size: event.target.classList.contains("edge"),
     more: event.shiftKey || event.ctrlKey,
   };
-  if (one.classList.contains("control")) one.setPointerCapture(event.pointerId);
+  if (control.classList.contains("control")) control.setPointerCapture(event.pointerId);
 });
 root.addEventListener("pointermove", (event) => {
-  if (!drag?.one.classList.contains("control")) return;
+  if (!drag?.control.classList.contains("control")) return;
   const [dx, dy] = [event.clientX - drag.x, event.clientY - drag.y];
   if (Math.abs(dx) + Math.abs(dy) < 6 && !drag.moving) return;
   drag.moving = true;
-  const { width, height } = cell(drag.one);
+  const { width, height } = cell(drag.control);
   drag.cells = [Math.round(dx / width), Math.round(dy / height)];
-  drag.one.classList.add("dragged");
-  if (!drag.size) drag.one.style.transform = `translate(${drag.cells[0] * width}px, ${drag.cells[1] * height}px)`;
+  drag.control.classList.add("dragged");
+  if (!drag.size) drag.control.style.transform = `translate(${drag.cells[0] * width}px, ${drag.cells[1] * height}px)`;
 });
 root.addEventListener("pointerup", () => {
   const done = drag;
@@ -275,13 +275,13 @@ root.addEventListener("keydown", (event) => {
     event.preventDefault();
     return paste();
   }
-  const one = event.target.closest("[data-stage] [data-control]");
-  if (!one || typing) return;
+  const control = event.target.closest("[data-stage] [data-control]");
+  if (!control || typing) return;
   if (ctrl && key === "c" && chosen().length && !String(getSelection())) {
     event.preventDefault();
     return copy(root.querySelector("[data-copy]").dataset.copy);
   }
-  const id = one.dataset.control;
+  const id = control.dataset.control;
   const ids = chosen().includes(id) ? chosen().join(" ") : id;
   const steps = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
   const step = steps[event.key];

@@ -38,17 +38,17 @@ export function testsOf(kind) {
 /** Conditions as an address says them; those that say nothing yet are left out. */
 export function cleaned(conditions, counts) {
   const kept = [];
-  for (const one of conditions) {
-    const joint = Object.keys(JOINTS).find((name) => Array.isArray(one[name]));
+  for (const condition of conditions) {
+    const joint = Object.keys(JOINTS).find((name) => Array.isArray(condition[name]));
     if (joint) {
-      const parts = cleaned(one[joint], counts);
-      if (parts.length) kept.push({ ...one, [joint]: parts });
-    } else if ("sql" in one) {
-      if (one.sql.trim()) kept.push(one);
+      const parts = cleaned(condition[joint], counts);
+      if (parts.length) kept.push({ ...condition, [joint]: parts });
+    } else if ("sql" in condition) {
+      if (condition.sql.trim()) kept.push(condition);
     } else {
-      const values = one.values.map((value) => value.trim());
-      const [least] = counts[one.test];
-      if (values.length >= least && values.every(Boolean)) kept.push({ ...one, values });
+      const values = condition.values.map((value) => value.trim());
+      const [least] = counts[condition.test];
+      if (values.length >= least && values.every(Boolean)) kept.push({ ...condition, values });
     }
   }
   return kept;
@@ -68,7 +68,7 @@ const make = (tag, attributes = {}, ...children) => {
 export class Conditions {
   /** box: where it is drawn, with what it is drawn from. ask(query): shows what is asked for. */
   constructor(box, ask) {
-    const [fields, counts] = [...box.querySelectorAll("script")].map((one) => JSON.parse(one.textContent));
+    const [fields, counts] = [...box.querySelectorAll("script")].map((holder) => JSON.parse(holder.textContent));
     Object.assign(this, { box, ask, fields, counts, rest: box.dataset.rest });
     this.tree = JSON.parse(box.dataset.tree);
     this.draw();
@@ -135,7 +135,7 @@ export class Conditions {
 
   /** The conditions of one group, and what adds to it. */
   several(list, at) {
-    const items = list.map((one, i) => make("li", {}, this.one(one, list, i, `${at}-${i}`)));
+    const items = list.map((condition, i) => make("li", {}, this.line(condition, list, i, `${at}-${i}`)));
     const add = (made, words) =>
       make(
         "button",
@@ -164,7 +164,7 @@ export class Conditions {
     );
   }
 
-  one(condition, list, i, at) {
+  line(condition, list, i, at) {
     const drop = make(
       "button",
       {

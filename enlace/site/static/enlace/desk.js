@@ -28,12 +28,12 @@ function sourceOf(element) {
 }
 /** A source by the name of its part. */
 function named(part) {
-  return [...sources.values()].find((one) => one.part === part);
+  return [...sources.values()].find((source) => source.part === part);
 }
 /** What belongs to a source, to any depth. */
 function below(source) {
-  const under = [...sources.values()].filter((one) => one !== source && one.p && one.under === source.part);
-  return under.flatMap((one) => [one, ...below(one)]);
+  const under = [...sources.values()].filter((child) => child !== source && child.p && child.under === source.part);
+  return under.flatMap((child) => [child, ...below(child)]);
 }
 /** Where the page stands in what belongs to a source, for an answer that shows it again. */
 function places(source) {
@@ -41,14 +41,14 @@ function places(source) {
   if (!several.length) return "";
   return JSON.stringify(
     Object.fromEntries(
-      several.map((one) => [
-        one.part,
-        { record: one.record || "", view: one.view, master: named(one.under)?.record || "" },
+      several.map((source) => [
+        source.part,
+        { record: source.record || "", view: source.view, master: named(source.under)?.record || "" },
       ]),
     ),
   );
 }
-const moving = () => [...sources.values()].some((one) => one.moves);
+const moving = () => [...sources.values()].some((source) => source.moves);
 // Acts of buttons under way: the next one waits for them, since it is about what comes of them.
 let acting = 0;
 let actingSince = 0;
@@ -67,7 +67,7 @@ const busy = () => edits.busy || moving() || underWay();
 // Everything typed has arrived, and the record that the person went to is the current one.
 async function settled() {
   while (busy()) {
-    await Promise.all([edits.idle(), ...[...sources.values()].map((one) => one.moving)]);
+    await Promise.all([edits.idle(), ...[...sources.values()].map((source) => source.moving)]);
     if (underWay()) await new Promise((later) => setTimeout(later, 15));
   }
 }
@@ -111,8 +111,8 @@ document.addEventListener("click", (event) => {
   }
   const card = near("[data-card]");
   if (card) {
-    for (const one of card.closest("[data-cards]")?.querySelectorAll("[data-card]") || [])
-      one.setAttribute("aria-selected", one === card);
+    for (const other of card.closest("[data-cards]")?.querySelectorAll("[data-card]") || [])
+      other.setAttribute("aria-selected", other === card);
     source.move(`record?record=${encodeURIComponent(card.dataset.card)}&position=${card.dataset.at}`);
   }
   const arranges = near(".grid-head a[href], [data-filter] a[href]");
@@ -166,7 +166,7 @@ function goToControl(id) {
     if (page.hidden) document.getElementById(page.getAttribute("aria-labelledby"))?.click();
   const into =
     control.querySelector('[role="gridcell"][tabindex="0"]') ||
-    [...control.querySelectorAll(FOCUSABLE)].find((one) => one.offsetParent && !one.closest("[inert]"));
+    [...control.querySelectorAll(FOCUSABLE)].find((element) => element.offsetParent && !element.closest("[inert]"));
   (into || control).focus();
 }
 // Rows that open ask for what is inside them once.
@@ -197,7 +197,7 @@ document.addEventListener("keydown", (event) => {
   const box = event.target.closest?.("[data-cards]");
   if (!box || event.target !== box || event.ctrlKey || event.altKey || event.metaKey) return;
   const options = [...box.querySelectorAll("[data-card]")];
-  const at = options.findIndex((one) => one.getAttribute("aria-selected") === "true");
+  const at = options.findIndex((option) => option.getAttribute("aria-selected") === "true");
   const to = {
     ArrowDown: at + 1,
     ArrowRight: at + 1,
@@ -264,7 +264,9 @@ async function pulse() {
     const response = await fetch(main.address(`pulse?${asked}`), { headers: { "HX-Request": "true" } });
     if (response.status !== 200 || edits.busy || moving() || edits.count !== count || revision !== known) return;
     // What is being typed stays: the editors are read anew once somebody moves.
-    const typing = [...sources.values()].filter((one) => one.typing).map((one) => `#${CSS.escape(`${one.p}panel`)}`);
+    const typing = [...sources.values()]
+      .filter((source) => source.typing)
+      .map((source) => `#${CSS.escape(`${source.p}panel`)}`);
     apply(await response.text(), response, typing.join(", ") || null);
   } catch {
     // Away: the next act says so.
@@ -544,21 +546,25 @@ const FOCUSABLE = "[tabindex='0'], input:enabled, button:enabled, a[href], selec
 const FIRST = "[data-field]:not([readonly]):not([disabled])";
 function editors() {
   const own = [...document.querySelectorAll(`[data-of="of${here().p}"]`)];
-  const editor = own.map((one) => (one.querySelector("[data-grid]") ? null : one.querySelector(FIRST))).find(Boolean);
+  const editor = own
+    .map((control) => (control.querySelector("[data-grid]") ? null : control.querySelector(FIRST)))
+    .find(Boolean);
   editor?.focus();
 }
 function nextSource() {
-  const several = [...sources.values()].filter((one) => one.grid?.root.offsetParent);
+  const several = [...sources.values()].filter((source) => source.grid?.root.offsetParent);
   several[(several.indexOf(here()) + 1) % several.length]?.grid.focus();
 }
 function controlToControl(back) {
-  const several = [...document.querySelectorAll(".control:not(:has(.control))")].filter((one) => one.offsetParent);
-  const at = several.findIndex((one) => one.contains(document.activeElement));
+  const several = [...document.querySelectorAll(".control:not(:has(.control))")].filter(
+    (control) => control.offsetParent,
+  );
+  const at = several.findIndex((control) => control.contains(document.activeElement));
   for (let step = 1; step <= several.length; step++) {
     const next = several[(at + (back ? -step : step) + 2 * several.length) % several.length];
     const into =
       next.querySelector('[role="gridcell"][tabindex="0"]') ||
-      [...next.querySelectorAll(FOCUSABLE)].find((one) => one.offsetParent && !one.closest("[inert]"));
+      [...next.querySelectorAll(FOCUSABLE)].find((element) => element.offsetParent && !element.closest("[inert]"));
     if (into) return into.focus();
   }
 }

@@ -14,26 +14,26 @@ const tell = (name, detail) => document.dispatchEvent(new CustomEvent(name, { de
 
 /** Rows and grids go to their source as they are: the templates of an answer that hold them, taken out of it. */
 function wholes(parts) {
-  const found = [...parts.querySelectorAll("template[data-source], template[data-grid-of]")];
-  for (const part of found) part.remove();
-  return found;
+  const templates = [...parts.querySelectorAll("template[data-source], template[data-grid-of]")];
+  for (const template of templates) template.remove();
+  return templates;
 }
-function grids(found) {
-  for (const part of found)
-    if ("gridOf" in part.dataset) tell("enlace:grid", { p: part.dataset.gridOf, html: part.innerHTML });
+function grids(templates) {
+  for (const template of templates)
+    if ("gridOf" in template.dataset) tell("enlace:grid", { p: template.dataset.gridOf, html: template.innerHTML });
 }
-function stands(found) {
-  for (const part of found)
-    if ("source" in part.dataset)
-      tell("enlace:source", { told: JSON.parse(part.dataset.detail), rows: part.innerHTML });
+function stands(templates) {
+  for (const template of templates)
+    if ("source" in template.dataset)
+      tell("enlace:source", { told: JSON.parse(template.dataset.detail), rows: template.innerHTML });
 }
 // Buttons ask by themselves; what their answers hold for sources is told all the same.
 document.addEventListener("htmx:afterOnLoad", ({ detail }) => {
   const parts = document.createElement("template");
   parts.innerHTML = detail.xhr.responseText.includes("<template data-") ? detail.xhr.responseText : "";
-  const found = wholes(parts.content);
-  grids(found);
-  stands(found);
+  const templates = wholes(parts.content);
+  grids(templates);
+  stands(templates);
 });
 
 /** Put an answer's fragments where they belong and tell the page its events. without: a fragment to leave out. */
@@ -106,8 +106,8 @@ export class Edits {
     const body = new FormData();
     for (const [name, value] of Object.entries(data))
       if (value !== undefined && value !== null) body.append(name, value);
-    const same = (one) => one.source === source && one.data.record === data.record && one.data.field === data.field;
-    if (data.field) this.aside = this.aside.filter((one) => !same(one)); // what is typed now is meant instead
+    const same = (sent) => sent.source === source && sent.data.record === data.record && sent.data.field === data.field;
+    if (data.field) this.aside = this.aside.filter((sent) => !same(sent)); // what is typed now is meant instead
     this.list();
     return this.queued({ address, act, body, data, source });
   }
@@ -121,14 +121,14 @@ export class Edits {
 
   async run() {
     while (this.queue.length) {
-      const one = this.queue[0];
-      const why = await this.post(one);
+      const sent = this.queue[0];
+      const why = await this.post(sent);
       if (why === null) await new Promise((later) => setTimeout(later, RETRY));
       else this.queue.shift();
-      if (why) this.aside.push({ ...one, why });
-      if (why && !one.why) enlaceSay(`${why} ${STAYS}`, true);
-      if (one.why || why) this.list();
-      if (one.why && why === "" && !this.aside.length) enlaceSay("What you typed has been kept.");
+      if (why) this.aside.push({ ...sent, why });
+      if (why && !sent.why) enlaceSay(`${why} ${STAYS}`, true);
+      if (sent.why || why) this.list();
+      if (sent.why && why === "" && !this.aside.length) enlaceSay("What you typed has been kept.");
     }
   }
 

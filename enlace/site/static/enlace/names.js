@@ -25,19 +25,19 @@ export class Names {
   typed(input) {
     if (
       !input.matches?.("input.mono, textarea.mono") ||
-      !input.matches("[data-part], [name=formula], [name=expression]")
+      !input.matches("[data-property], [name=formula], [name=expression]")
     )
       return;
     const word = input.value.slice(0, input.selectionStart).match(WORD)?.[0] || "";
     const start = word.toLowerCase();
-    const found = start
+    const fitting = start
       ? this.known.filter((name) => name.toLowerCase().startsWith(start) && name.toLowerCase() !== start)
       : [];
-    if (!found.length) return this.close();
+    if (!fitting.length) return this.close();
     this.input = input;
     this.word = word;
     this.list.replaceChildren(
-      ...found.slice(0, MOST).map((name, i) => {
+      ...fitting.slice(0, MOST).map((name, i) => {
         const line = document.createElement("li");
         Object.assign(line, { id: `name-${i}`, textContent: name });
         line.setAttribute("role", "option");

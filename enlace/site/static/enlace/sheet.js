@@ -8,19 +8,19 @@ const names = new Names();
 function columns() {
   const strip = document.querySelector(".strip-rows");
   strip?.style.setProperty("--columns", strip.dataset.columns);
-  const open = document.getElementById("field-part")?.dataset.open;
+  const open = document.getElementById("field-properties")?.dataset.open;
   const head = open && strip?.querySelector(`[data-pk="${open}"]`);
   if (head) strip.scrollLeft = head.offsetLeft - 200;
 }
 columns();
 
 document.addEventListener("change", ({ target }) => {
-  if (!target.dataset?.part || !sheet().contains(target)) return;
+  if (!target.dataset?.property || !sheet().contains(target)) return;
   const value = target.type === "checkbox" ? (target.checked ? "yes" : "") : target.value;
-  const open = document.getElementById("field-part")?.dataset.open === target.dataset.field ? "1" : "";
+  const open = document.getElementById("field-properties")?.dataset.open === target.dataset.field ? "1" : "";
   sheet().dataset.typed = JSON.stringify({ id: target.id, value });
   htmx.ajax("POST", `/workshop/field/${target.dataset.field}/set`, {
-    values: { part: target.dataset.part, value, open },
+    values: { property: target.dataset.property, value, open },
     target: "#sheet",
     swap: "outerHTML",
   });
@@ -28,7 +28,7 @@ document.addEventListener("change", ({ target }) => {
 document.addEventListener("keydown", (event) => {
   const { target } = event;
   if (names.key(event)) return;
-  if (event.key === "Enter" && target.matches?.("#sheet input[data-part]"))
+  if (event.key === "Enter" && target.matches?.("#sheet input[data-property]"))
     target.dispatchEvent(new Event("change", { bubbles: true }));
 });
 // An expression is tried on real records while it is typed.

@@ -17,10 +17,10 @@ const number = (element, letter) =>
 
 export function layOut(root = document) {
   for (const sheet of root.querySelectorAll("[data-sheet]")) {
-    const places = [...sheet.children].map((one) => ({
-      y: number(one, "y"),
-      h: number(one, "high"),
-      fill: one.classList.contains("fill"),
+    const places = [...sheet.children].map((control) => ({
+      y: number(control, "y"),
+      h: number(control, "high"),
+      fill: control.classList.contains("fill"),
     }));
     sheet.style.gridTemplateRows = rowsOf(places);
   }
@@ -30,11 +30,11 @@ if (typeof document !== "undefined") {
   // Tabs after the pattern of the WAI-ARIA Authoring Practices.
   const open = (tab, focus) => {
     const box = tab.closest("[data-tabs]");
-    for (const one of box.querySelectorAll(":scope > [role=tablist] > [role=tab]")) {
-      const here = one === tab;
-      one.setAttribute("aria-selected", here);
-      one.tabIndex = here ? 0 : -1;
-      document.getElementById(one.getAttribute("aria-controls")).hidden = !here;
+    for (const other of box.querySelectorAll(":scope > [role=tablist] > [role=tab]")) {
+      const here = other === tab;
+      other.setAttribute("aria-selected", here);
+      other.tabIndex = here ? 0 : -1;
+      document.getElementById(other.getAttribute("aria-controls")).hidden = !here;
     }
     if (focus) tab.focus();
     window.dispatchEvent(new Event("resize"));

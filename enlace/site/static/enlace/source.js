@@ -88,9 +88,9 @@ export class Source {
 
   /** Hold its editors, and those of what belongs to it, while another record is on its way. */
   still(on) {
-    for (const one of [this, ...this.page.below(this)]) {
-      if (one.panel) one.panel.inert = on;
-      for (const lone of document.querySelectorAll(`[data-of="of${one.p}"] > .lone`)) lone.inert = on;
+    for (const source of [this, ...this.page.below(this)]) {
+      if (source.panel) source.panel.inert = on;
+      for (const lone of document.querySelectorAll(`[data-of="of${source.p}"] > .lone`)) lone.inert = on;
     }
   }
 
