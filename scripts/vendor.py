@@ -84,6 +84,18 @@ ICONS = [
     "x",
 ]
 LUCIDE = ("lucide-static", "1.62.0", "ISC")
+# The code editor is built once from its packages, of which scripts/editor.mjs names the parts.
+EDITOR = {
+    "@codemirror/autocomplete": "6.20.4",
+    "@codemirror/commands": "6.11.1",
+    "@codemirror/lang-sql": "6.10.0",
+    "@codemirror/language": "6.13.1",
+    "@codemirror/lint": "6.9.8",
+    "@codemirror/state": "6.7.6",
+    "@codemirror/view": "6.43.15",
+    "@lezer/highlight": "1.2.5",
+}
+ESBUILD = "0.28.2"
 
 
 def packed(package: str, version: str) -> dict[str, bytes]:
@@ -97,6 +109,29 @@ def packed(package: str, version: str) -> dict[str, bytes]:
                 if member.isfile():
                     files[member.name.split("/", 1)[1]] = tar.extractfile(member).read()
             return files
+
+
+def editor() -> tuple[bytes, bytes]:
+    """The code editor as one module, and the licence of its packages."""
+    with tempfile.TemporaryDirectory() as folder:
+        here = Path(folder)
+        (here / "package.json").write_text('{"private": true, "type": "module"}')
+        wanted = [f"{name}@{version}" for name, version in EDITOR.items()]
+        subprocess.run(
+            ["npm", "install", "--silent", "--no-audit", "--no-fund", f"esbuild@{ESBUILD}", *wanted],
+            cwd=folder, check=True, capture_output=True,
+        )  # fmt: skip
+        (here / "editor.mjs").write_bytes((Path(__file__).parent / "editor.mjs").read_bytes())
+        subprocess.run(
+            ["node_modules/.bin/esbuild", "editor.mjs", "--bundle", "--minify", "--format=esm", "--outfile=out.js"],
+            cwd=folder, check=True, capture_output=True,
+        )  # fmt: skip
+        described = [json.loads(file.read_text()) for file in sorted((here / "node_modules").glob("**/package.json"))]
+        named = [d for d in described if "esbuild" not in d.get("name", "esbuild") and "version" in d]
+        lines = "".join(f" * {d['name']} {d['version']}, {d['license']}\n" for d in named)
+        head = f"/*! A code editor, built with esbuild {ESBUILD} from\n{lines} */\n"
+        licence = (here / "node_modules/@codemirror/view/LICENSE").read_bytes()
+        return head.encode() + (here / "out.js").read_bytes(), licence
 
 
 def sprite(files: dict[str, bytes]) -> bytes:
@@ -128,6 +163,9 @@ def main() -> None:
         files = packed(package, version)
         for inside, name in wanted.items():
             keep(package, version, licence, name, files[inside])
+    code, terms = editor()
+    for name, content in (("codemirror.js", code), ("codemirror.LICENSE", terms)):
+        keep("@codemirror/view", EDITOR["@codemirror/view"], "MIT", name, content)
     files = packed(LUCIDE[0], LUCIDE[1])
     keep(*LUCIDE, "icons.svg", sprite(files))
     keep(*LUCIDE, "lucide.LICENSE", files["LICENSE"])

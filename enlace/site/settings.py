@@ -21,6 +21,8 @@ from contextlib import suppress
 from datetime import timedelta
 from pathlib import Path
 
+from csp.constants import NONCE
+
 BASE = Path(__file__).resolve().parent.parent.parent
 HOME = Path(os.environ.get("ENLACE_HOME", BASE / "var"))
 os.umask(0o077)  # what Enlace writes is for the account that runs it
@@ -161,7 +163,8 @@ CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": ["'none'"],
         "script-src": ["'self'"],
-        "style-src": ["'self'"],
+        # A code editor makes its styles as it runs: a page that has one gives them a nonce of its own.
+        "style-src": ["'self'", NONCE],
         "img-src": ["'self'", "data:"],
         "font-src": ["'self'"],
         "connect-src": ["'self'"],

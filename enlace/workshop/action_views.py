@@ -13,6 +13,7 @@ from enlace.core.save.action import Action, check_action, first_allowed, run_act
 
 from .models import Form, ServerAction
 from .place import clean_name, stand_in
+from .query_views import known_columns
 
 LONGEST = 8_000
 TEXTS = ("question", "guard", "unmet", "done")
@@ -52,6 +53,8 @@ def _page(request: HttpRequest, form: Form, action: ServerAction) -> HttpRespons
             told = str(problem) + (f" ({problem.words})" if problem.words else "")
     fields = [f.name for f in form.dataset.to_spec().fields]
     context = {"project": form.project, "form": form, "action": action, "told": told, "tried": tried, "fields": fields}
+    connection = form.dataset.connection
+    context["known"] = {"dialect": connection.kind, "columns": known_columns(connection)}
     return render(request, "workshop/action.html", context, status=400 if told else 200)
 
 

@@ -22,6 +22,7 @@ from enlace.core.server.dialects import SERVER_KINDS, ServerKind
 
 from . import practice, secrets
 from .lacking import lacking
+from .query_run import QueryRun as QueryRun
 
 
 class Project(models.Model):

@@ -1,4 +1,4 @@
-"""The query pad of a connection: write a query, run it, look, stop it, keep it as a dataset with a form."""
+"""The query pad of a connection: write a query, run it, look, stop it, see its plan, keep it as a dataset with a form."""
 
 from __future__ import annotations
 
@@ -8,12 +8,24 @@ from typing import Any
 
 from django.contrib import messages
 from django.db import transaction
-from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
-from enlace.core.dataset.query import MOST_ROWS, Query, checked_query, query_dataset, run_query, stream_query
+from enlace.core.dataset.query import (
+    MOST_CHARACTERS,
+    MOST_ROWS,
+    Query,
+    Result,
+    checked_query,
+    query_dataset,
+    result_fields,
+    run_query,
+    stream_query,
+)
+from enlace.core.dataset.query_faults import query_faults
+from enlace.core.dataset.query_plan import query_plan
 from enlace.core.exchange.csv_out import guarded
 from enlace.core.kinds import raw_text
 from enlace.core.problem import Problem
@@ -22,6 +34,7 @@ from enlace.core.server.running import stop
 
 from .models import Connection, Dataset, Form
 from .place import clean_name, stand_in
+from .query_run import QueryRun
 
 CUT = 120
 
@@ -31,18 +44,28 @@ def pad(request: HttpRequest, connection_id: int) -> HttpResponse:
     """The pad."""
     connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
     stand_in(request, connection.project, "Connections")
-    try:
-        catalog = Catalog.of(connection.to_spec())
-        tables = [*catalog.tables, *catalog.views]
-    except Problem:
-        tables = []
+    columns = known_columns(connection)
     context = {
         "project": connection.project,
         "connection": connection,
-        "tables": tables,
+        "tables": len(columns),
+        "known": {"dialect": connection.kind, "columns": columns},
         "sql": request.GET.get("sql", ""),
+        "runs": _runs(request, connection),
     }
     return render(request, "workshop/query.html", context)
+
+
+def known_columns(connection: Connection) -> dict[str, list[str]]:
+    """What an editor can complete: the columns by table; nothing while the database is away."""
+    try:
+        return Catalog.of(connection.to_spec()).column_names()
+    except Problem:
+        return {}
+
+
+def _runs(request: HttpRequest, connection: Connection) -> Any:
+    return connection.query_runs.filter(person=request.user.pk)
 
 
 def _asked(request: HttpRequest, connection: Connection) -> tuple[Query, dict[str, str]]:
@@ -53,21 +76,57 @@ def _asked(request: HttpRequest, connection: Connection) -> tuple[Query, dict[st
 @require_POST
 @builder_only
 def run(request: HttpRequest, connection_id: int) -> HttpResponse:
-    """Run the query and show its first rows. Values for its parameters are asked for first."""
+    """Run the query and show its first rows, or (plan) tell how it would be run. Values for its parameters are asked for
+    first."""
     connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    asks_plan = "plan" in request.POST
     try:
         query, given = _asked(request, connection)
         context = {"given": [(name, given[name]) for name in query.parameters], "connection": connection}
         if any(f"given-{name}" not in request.POST for name in query.parameters):
             return render(request, "workshop/query_result.html", {**context, "asking": True})
+        if asks_plan:
+            steps = query_plan(connection.to_spec(), query, given)
+            return render(request, "workshop/query_plan.html", {**context, "steps": steps})
         result = run_query(
             connection.to_spec(), query, given, run=f"{request.user.pk} {request.POST.get('run', '')[:40]}"
         )
     except Problem as problem:
-        return render(request, "workshop/query_result.html", {"problem": problem, "connection": connection})
+        if not asks_plan:
+            _note(request, connection, told=str(problem)[:300])
+        context = {"problem": problem, "connection": connection, "runs": _runs(request, connection)}
+        return render(request, "workshop/query_result.html", context)
+    milliseconds = round(result.seconds * 1000)
+    _note(request, connection, milliseconds=milliseconds, rows=len(result.rows), more=result.more)
+    context |= {"result": result, "most": MOST_ROWS, "milliseconds": milliseconds, **_grid(result)}
+    return render(request, "workshop/query_result.html", {**context, "runs": _runs(request, connection)})
+
+
+def _note(request: HttpRequest, connection: Connection, **came: Any) -> None:
+    sql = request.POST.get("sql", "").strip()
+    if sql:
+        QueryRun.note(connection.pk, request.user.pk or 0, sql[:MOST_CHARACTERS], **came)
+
+
+def _grid(result: Result) -> dict[str, Any]:
+    """The rows as texts, by fields that their values suggest."""
+    fields = result_fields(result)
     rows = [[None if v is None else raw_text(v)[:CUT] for v in row] for row in result.rows]
-    context |= {"result": result, "rows": rows, "most": MOST_ROWS, "milliseconds": round(result.seconds * 1000)}
-    return render(request, "workshop/query_result.html", context)
+    return {
+        "fields": fields,
+        "rows": [list(zip(fields, row, strict=True)) for row in rows],
+        "widths": " ".join(f"{field.width}px" for field in fields),
+    }
+
+
+@require_POST
+@builder_only
+def check(request: HttpRequest, connection_id: int) -> HttpResponse:
+    """Where the query that is being written is wrong, as JSON: from and to a character, and a sentence each."""
+    connection = get_object_or_404(Connection, pk=connection_id)
+    spec = connection.to_spec()
+    faults = query_faults(request.POST.get("sql", ""), spec, Catalog.lately(spec))
+    return JsonResponse({"faults": [{"from": f.start, "to": f.end, "message": f.sentence} for f in faults]})
 
 
 class _Line:

@@ -40,6 +40,7 @@ urlpatterns = [
     path("connection/<int:connection_id>/map", map_views.schema, name="schema-map"),
     path("connection/<int:connection_id>/query", query_views.pad, name="query"),
     path("connection/<int:connection_id>/query/run", query_views.run, name="query-run"),
+    path("connection/<int:connection_id>/query/check", query_views.check, name="query-check"),
     path("connection/<int:connection_id>/query/stop", query_views.halt, name="query-stop"),
     path("connection/<int:connection_id>/query/export", query_views.export, name="query-export"),
     path("connection/<int:connection_id>/query/keep", query_views.keep, name="query-keep"),

@@ -71,12 +71,16 @@ class Axe(Served):
         expect(page.locator("#names li")).to_have_count(1)
         yield "the field sheet with a field open"
         page.goto(self.base + "/workshop/connection/1/query")
-        page.fill("#sql", "SELECT name FROM vessel WHERE flag = :flag")
+        page.locator("#sql-code").click()
+        page.keyboard.type("SELECT name FROM vessel WHERE flag = :flag")
         page.locator("#run").click()
         page.locator("#given-flag").fill("PT")
         page.locator("#given-flag").press("Enter")
-        expect(page.locator("#result table")).to_be_visible()
+        expect(page.locator("#result [role=grid]")).to_be_visible()
         yield "the query pad"
+        page.locator("#plan").click()
+        expect(page.locator(".plan-steps")).to_contain_text("vessel")
+        yield "a plan"
         page.goto(self.base + "/workshop/connection/1/new-table")
         page.fill("#name", "buoy")
         page.get_by_label("Name of column 1").fill("colour")

@@ -1,5 +1,8 @@
 """The query pad, and forms of queries."""
 
+import re
+
+from enlace.accounts.models import Person
 from enlace.workshop.models import Dataset, Form
 from tests.web.pages import Pages
 
@@ -35,6 +38,29 @@ class Pad(Pages):
         window = self.client.get(f"/desk/{form.pk}/rows?start=0&size=1&order=-vessel").content.decode()
         last = self.sql("SELECT max(v.name) FROM port_call c JOIN vessel v ON v.id = c.vessel_id")[0][0]
         self.assertIn(last, window)
+
+    def test_what_was_run_its_plan_and_what_is_wrong(self):
+        told = self.ask("check", sql="SELECT nme FROM vessel").json()["faults"]
+        self.assertEqual([(fault["from"], fault["to"]) for fault in told], [(7, 10)])
+        self.assertContains(self.ask("run", sql="SELECT name FROM vessel WHERE id = 1", plan="1"), "by its key")
+        self.assertContains(self.ask("run", sql="SELECT * FROM vessel WHERE flag = :f", plan="1"), "asks for a value")
+        pad = f"/workshop/connection/{self.connection.pk}/query"
+        self.assertNotContains(self.client.get(pad), "data-again")  # nothing of it was run
+        for n in range(60):
+            self.ask("run", sql=f"SELECT name FROM vessel WHERE id = {n}")
+        self.ask("run", sql="SELECT name FROM vessel WHERE id = 58")
+        again = re.findall('data-again="([^"]*)"', self.client.get(pad).content.decode())
+        self.assertEqual(len(again), 50)
+        self.assertEqual([sql.rpartition(" ")[2] for sql in again[:3]], ["58", "59", "57"])
+        response = self.ask("run", sql="SELECT nme FROM vessel")
+        self.assertContains(response, 'data-again="SELECT nme FROM vessel"')
+        self.client.force_login(Person.objects.create_user("ana", password="quay-side-7", role="builder"))
+        self.assertNotIn(b"data-again", self.client.get(pad).content)
+
+    def test_only_a_page_with_an_editor_gives_styles_a_nonce(self):
+        policy = lambda address: self.client.get(address)["Content-Security-Policy"]  # noqa: E731
+        self.assertIn("nonce-", policy(f"/workshop/connection/{self.connection.pk}/query"))
+        self.assertNotIn("nonce-", policy("/workshop/"))
 
     def test_parameters_are_asked_on_the_form(self):
         sql = f"{DUE} WHERE c.status = :status"

@@ -276,6 +276,14 @@ def _outside(name: str, values: Sequence[Any]) -> FieldSpec:
     return FieldSpec(name, label, kind, "query", width, read_only=True, outside=True, **facts)
 
 
+def result_fields(result: Result) -> list[FieldSpec]:
+    """A field for each column of a result, of the kind and width that its values suggest."""
+    return [
+        _outside(name, [row[i] for row in result.rows[:SAMPLE] if row[i] is not None])
+        for i, name in enumerate(result.columns)
+    ]
+
+
 def traced(query: Query, catalog: Catalog, columns: Sequence[str]) -> Trace:
     """Whether every row of a query is one row of one table, told from the statement alone."""
     tree = query.tree

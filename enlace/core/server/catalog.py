@@ -34,6 +34,7 @@ class Catalog:
     _details: dict[str, Table] = field(default_factory=dict)
     _keys: list[tuple[str, str]] | None = None
     _samples: dict[str, list[tuple[Any, ...]]] = field(default_factory=dict)
+    _columns: dict[str, list[str]] | None = None
     _words: frozenset[str] | None = None
 
     @classmethod
@@ -88,10 +89,20 @@ class Catalog:
     def words(self) -> frozenset[str]:
         """The words that names of tables and columns have between separators."""
         if self._words is None:
-            with reading(self.spec) as connection:
-                names = server_kind(self.spec.kind).column_names(connection)
+            names = (name for columns in self.column_names().values() for name in columns)
             self._words = words_of([*names, *self.tables, *self.views])
         return self._words
+
+    def column_names(self) -> dict[str, list[str]]:
+        """The columns of all tables and views by their names, read at once."""
+        if self._columns is None:
+            by_table: dict[str, list[str]] = {name: [] for name in (*self.tables, *self.views)}
+            with reading(self.spec) as connection:
+                for table, name in server_kind(self.spec.kind).column_names(connection):
+                    if table in by_table:  # the server's own ones are none of the catalog's
+                        by_table[table].append(name)
+            self._columns = by_table
+        return self._columns
 
     def single_keys(self) -> list[tuple[str, str]]:
         """(table, column) of the keys of one column in all tables, and of each column of a view: where a list may lead."""

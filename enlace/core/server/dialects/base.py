@@ -97,10 +97,10 @@ class ServerKind:
         """(table, column) of the keys of one column in all tables, the primary ones first; None where each has to be read."""
         return None
 
-    def column_names(self, connection: Connection) -> list[str]:
-        """The names of all columns of all tables, each once."""
-        several = inspect(connection).get_multi_columns().values()
-        return sorted({column["name"] for columns in several for column in columns})
+    def column_names(self, connection: Connection) -> list[tuple[str, str]]:
+        """(table, column) of all columns of all tables and views, those of a table in their order."""
+        several = inspect(connection).get_multi_columns().items()
+        return [(name, str(column["name"])) for (_, name), columns in several for column in columns]
 
     def references(self, connection: Connection) -> list[Reference]:
         """The foreign keys of all tables."""

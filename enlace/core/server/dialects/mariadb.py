@@ -137,8 +137,8 @@ class MariaDB(NetworkServer):
     def single_keys(self, connection: Connection) -> list[tuple[str, str]] | None:
         return [(table, column) for table, column in connection.execute(text(_SINGLE_KEYS))]
 
-    def column_names(self, connection: Connection) -> list[str]:
-        return [str(name) for name in connection.execute(text(_COLUMN_NAMES)).scalars()]
+    def column_names(self, connection: Connection) -> list[tuple[str, str]]:
+        return [(str(table), str(name)) for table, name in connection.execute(text(_COLUMN_NAMES))]
 
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
         from .mariadb_values import column_of
@@ -218,7 +218,8 @@ class MariaDB(NetworkServer):
 
 # MariaDB, "MariaDB Error Codes".
 _COLUMN_NAMES = """
-SELECT DISTINCT column_name FROM information_schema.columns WHERE table_schema = database()
+SELECT table_name, column_name FROM information_schema.columns WHERE table_schema = database()
+ORDER BY table_name, ordinal_position
 """
 _NUMBERS = {
     1048: "not null", 1364: "not null", 1062: "unique", 4025: "check", 3819: "check", 1451: "reference",

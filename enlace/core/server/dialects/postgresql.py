@@ -162,8 +162,8 @@ class PostgreSQL(NetworkServer):
     def key(self, connection: Connection, table: str) -> tuple[str, ...]:
         return tuple(connection.execute(text(_KEY), {"t": table}).scalars())
 
-    def column_names(self, connection: Connection) -> list[str]:
-        return [str(name) for name in connection.execute(text(_COLUMN_NAMES)).scalars()]
+    def column_names(self, connection: Connection) -> list[tuple[str, str]]:
+        return [(str(table), str(name)) for table, name in connection.execute(text(_COLUMN_NAMES))]
 
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
         from .postgresql_values import column_of
@@ -239,9 +239,10 @@ def _unstated(words: str, state: str) -> str:
 
 # PostgreSQL, "Appendix A. PostgreSQL Error Codes".
 _COLUMN_NAMES = """
-SELECT DISTINCT a.attname FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid WHERE a.attnum >
+SELECT c.relname, a.attname FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid WHERE a.attnum >
 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'v', 'm', 'f') AND pg_table_is_visible(c.oid)
 AND c.relnamespace NOT IN ('pg_catalog'::regnamespace, 'information_schema'::regnamespace)
+ORDER BY c.relname, a.attnum
 """
 _STATES = {
     "23502": "not null",

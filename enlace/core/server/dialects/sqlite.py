@@ -220,8 +220,8 @@ class Sqlite(ServerKind):
                 )  # fmt: skip
         return made
 
-    def column_names(self, connection: Connection) -> list[str]:
-        return [str(name) for name in connection.execute(text(_COLUMN_NAMES)).scalars()]
+    def column_names(self, connection: Connection) -> list[tuple[str, str]]:
+        return [(str(table), str(name)) for table, name in connection.execute(text(_COLUMN_NAMES))]
 
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
         statement = text('SELECT name, type, "notnull", dflt_value, pk, hidden FROM pragma_table_xinfo(:t)')
@@ -386,7 +386,8 @@ class Sqlite(ServerKind):
 
 
 _COLUMN_NAMES = """
-SELECT DISTINCT c.name FROM sqlite_master t, pragma_table_xinfo(t.name) c WHERE t.type = 'table'
+SELECT t.name, c.name FROM sqlite_master t, pragma_table_xinfo(t.name) c WHERE t.type IN ('table', 'view')
+AND t.name NOT LIKE 'sqlite!_%' ESCAPE '!' ORDER BY t.name, c.cid
 """
 _TABLES = "SELECT name FROM sqlite_master WHERE type = 'table'"
 _REFERENCES = """

@@ -24,6 +24,7 @@ export class Names {
 
   typed(input) {
     if (
+      input.hidden || // a code editor stands for it
       !input.matches?.("input.mono, textarea.mono") ||
       !input.matches("[data-property], [name=formula], [name=expression]")
     )

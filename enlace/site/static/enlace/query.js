@@ -1,42 +1,69 @@
-// The query pad: run, look, stop.
+// The query pad: write, run, look, stop; its plan; what was run before.
 
+import { codeEditor } from "./code.js";
 import { token } from "./edits.js";
+import { Grid } from "./grid.js";
 
 const pad = document.getElementById("pad");
 const run = document.getElementById("run");
+const plan = document.getElementById("plan");
 const stop = document.getElementById("stop");
 const result = document.getElementById("result");
+const sql = document.getElementById("sql");
 let name = "";
 
 async function post(address, body) {
   return fetch(address, { method: "POST", body, headers: { "X-CSRFToken": token(), "HX-Request": "true" } });
 }
 
-async function go() {
+async function go(asked = {}) {
   if (run.disabled) return;
   name = String(Date.now());
   const body = new FormData(pad);
-  body.append("run", name);
-  run.disabled = true;
+  for (const [key, value] of Object.entries({ run: name, ...asked })) body.append(key, value);
+  run.disabled = plan.disabled = true;
   stop.disabled = false;
   result.setAttribute("aria-busy", "true");
   try {
     const response = await post(pad.dataset.run, body);
     const html = await response.text();
-    if (response.ok) {
-      result.innerHTML = html;
-      result.querySelector("input")?.focus();
-    } else enlaceSay(enlaceWords(html), true);
+    if (response.ok) show(html, asked);
+    else enlaceSay(enlaceWords(html), true);
   } catch {
     enlaceSay("Enlace can't be reached just now. What you wrote stays here; try again in a moment.", true);
   } finally {
-    run.disabled = false;
+    run.disabled = plan.disabled = false;
     stop.disabled = true;
     result.removeAttribute("aria-busy");
   }
 }
 
-run.addEventListener("click", go);
+// Values of parameters that are asked for go with what asked for them, a run or a plan.
+let asking = {};
+function show(html, asked) {
+  asking = asked;
+  const parts = document.createElement("template");
+  parts.innerHTML = html;
+  const runs = parts.content.querySelector("#runs");
+  runs?.remove();
+  if (runs) document.getElementById("runs").replaceWith(runs);
+  result.replaceChildren(parts.content);
+  const root = result.querySelector("[data-grid]");
+  // All its rows are there: the grid has nothing to ask for, and nothing of it can be edited.
+  if (root)
+    new Grid(root, "", {
+      view: "",
+      edits: { idle: () => Promise.resolve(), count: 0 },
+      moved() {},
+      edit: readOnly,
+      block: readOnly,
+    }).mark();
+  result.querySelector("input")?.focus();
+}
+const readOnly = () => enlaceSay("The rows of a query are for looking at. Save it as a dataset to edit them.");
+
+run.addEventListener("click", () => go());
+plan.addEventListener("click", () => go({ plan: 1 }));
 stop.addEventListener("click", async () => {
   const body = new FormData();
   body.append("run", name);
@@ -44,12 +71,36 @@ stop.addEventListener("click", async () => {
   enlaceSay(enlaceWords(await response.text()));
 });
 pad.addEventListener("keydown", (event) => {
-  if (event.key !== "Enter" || !(event.ctrlKey || event.metaKey || event.target.id.startsWith("given-"))) return;
+  if (event.key !== "Enter" || !event.target.id.startsWith("given-")) return;
   event.preventDefault();
-  go();
+  go(asking);
 });
 // A page that is left must not take a query with it that somebody wrote.
 const kept = `query ${location.pathname}`;
-const sql = document.getElementById("sql");
 if (!sql.value) sql.value = sessionStorage.getItem(kept) || "";
 sql.addEventListener("input", () => sessionStorage.setItem(kept, sql.value));
+
+async function check(text) {
+  const body = new FormData();
+  body.append("sql", text);
+  const response = await post(pad.dataset.check, body);
+  return response.ok ? (await response.json()).faults : [];
+}
+const editor = codeEditor(sql, {
+  ...JSON.parse(document.getElementById("known").textContent),
+  check,
+  nonce: pad.dataset.styles,
+  keys: [
+    {
+      key: "Mod-Enter",
+      run() {
+        go();
+        return true;
+      },
+    },
+  ],
+});
+document.addEventListener("click", ({ target }) => {
+  const again = target.closest("[data-again]");
+  if (again) editor.put(again.dataset.again);
+});

@@ -2,6 +2,17 @@
 
 import { Names } from "./names.js";
 
+// An expression of several lines gets an editor, whenever the sheet shows one.
+async function codes() {
+  for (const box of document.querySelectorAll("textarea[data-code]:not([hidden])")) {
+    const { styles } = document.querySelector("[data-styles]").dataset;
+    const { codeEditor } = await import("./code.js");
+    if (!box.hidden) codeEditor(box, { dialect: "sqlite", names: names.known, nonce: styles });
+  }
+}
+document.addEventListener("htmx:afterSettle", codes);
+document.addEventListener("DOMContentLoaded", codes);
+
 const sheet = () => document.getElementById("sheet");
 const names = new Names();
 
@@ -53,6 +64,7 @@ let refused = null;
 document.addEventListener("htmx:beforeSwap", ({ detail }) => {
   if (detail.target.id !== "sheet") return;
   back = document.activeElement?.id || null;
+  if (document.activeElement?.closest(".cm-editor")) document.activeElement.blur(); // what is in it is sent first
   refused = sheet().dataset.typed ? JSON.parse(sheet().dataset.typed) : null;
 });
 document.addEventListener("htmx:afterSettle", () => {

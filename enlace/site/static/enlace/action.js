@@ -1,0 +1,7 @@
+// A server action: its statements in a code editor.
+
+import { codeEditor } from "./code.js";
+
+const box = document.getElementById("statements");
+box.required = false; // a box that is not seen can't be asked to be filled in; the server asks
+codeEditor(box, { ...JSON.parse(document.getElementById("known").textContent), nonce: box.dataset.styles });
