@@ -57,7 +57,8 @@ class Shots(Served):
         page.mouse.wheel(0, 460)
         self.shot("dataset")
         page.goto(self.base + "/workshop/connection/1/query")
-        page.locator("#sql-code").click(); page.keyboard.insert_text("SELECT c.id, c.eta, c.status, v.name AS vessel\nFROM port_call c\nJOIN vessel v ON v.id = c.vessel_id\nWHERE c.status = :status")  # fmt: skip
+        page.locator("#sql-code").click()
+        page.keyboard.insert_text("SELECT c.id, c.eta, c.status, v.name AS vessel\nFROM port_call c\nJOIN vessel v ON v.id = c.vessel_id\nWHERE c.status = :status")  # fmt: skip
         page.keyboard.press("Control+Enter")
         page.fill("#given-status", "berthed")
         page.keyboard.press("Enter")
