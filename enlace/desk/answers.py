@@ -12,9 +12,18 @@ from django.urls import reverse
 from django.utils.html import format_html
 from django.utils.safestring import mark_safe
 
-from .contexts import base_context, drift_lines, panel_context, rail_context, row_html, strip_context
+from .contexts import (
+    base_context,
+    drift_lines,
+    keys_of,
+    panel_context,
+    prefix_of,
+    rail_context,
+    row_html,
+    strip_context,
+)
 from .controls import Drawing
-from .drawing import ALL, OF_RECORD, OF_ROWS, lone_controls, places_in
+from .drawing import ALL, OF_RECORD, OF_ROWS, further_grid, lone_controls, places_in
 from .editors import EditorView, calculated_text, editor_views
 from .showing import details_of
 from .work import RecordView, Work, record_digest
@@ -56,12 +65,18 @@ class Answer:
         for detail in details_of(self.work, view, places, whole=False):
             assert self.work.sheet is not None
             self._part("panel.html", detail)
-            self._part("rail.html", detail)
+            self._rails(detail)
             self.parts += lone_controls(self.request, self.work.sheet, detail)
             self._source(detail)
 
-    def _part(self, name: str, drawing: Drawing) -> None:
-        self.parts.append(render_to_string(f"desk/{name}", {**drawing.context, "swap": True}, self.request))
+    def _part(self, name: str, drawing: Drawing, **more: str) -> None:
+        self.parts.append(render_to_string(f"desk/{name}", {**drawing.context, "swap": True, **more}, self.request))
+
+    def _rails(self, drawing: Drawing) -> None:
+        """Each navigator of a part."""
+        assert self.work.sheet is not None
+        for key in self.work.sheet.keys(drawing.part.name, "navigator"):
+            self._part("rail.html", drawing, n=f"{drawing.context['p']}{key and key + '-'}")
 
     def _source(self, drawing: Drawing) -> None:
         """Tell the page where a part of it stands now, with its rows."""
@@ -72,15 +87,33 @@ class Answer:
             "record": drawing.view.id if drawing.view else "",
             "editable": bool(drawing.context["dataset"].editable),
         }
+        widths: dict[str, str] = {}
+        for key in self._further(drawing):
+            own = further_grid(drawing, key)
+            widths[own["g"]] = own.get("widths", "")
+            rows = mark_safe(own.get("rows", ""))
+            self.parts.append(format_html('<template data-rows-of="{}">{}</template>', own["g"], rows))
+        place |= {"grids": widths} if widths else {}
         told = '<template data-source="{}" data-detail="{}">{}</template>'
         self.parts.append(
             format_html(told, drawing.context["p"], json.dumps(place), mark_safe(drawing.context["rows"]))
         )
 
+    def _further(self, drawing: Drawing) -> list[str]:
+        """The keys of the grids that a part has beside its first one."""
+        return self.work.sheet.keys(drawing.part.name, "grid")[1:] if self.work.sheet else []
+
     def grid(self, drawing: Drawing) -> Answer:
-        """The whole grid of a part, headings included."""
-        html = render_to_string("desk/controls/grid.html", drawing.context, self.request)
-        self.parts.append(format_html('<template data-grid-of="{}">{}</template>', self.work.prefix, mark_safe(html)))
+        """The whole grids of a part, headings included."""
+        own = [(self.work.prefix, drawing.context)]
+        own += [
+            (more["g"], {**drawing.context, **more})
+            for key in self._further(drawing)
+            if (more := further_grid(drawing, key))
+        ]
+        for prefix, context in own:
+            html = mark_safe(render_to_string("desk/controls/grid.html", context, self.request))
+            self.parts.append(format_html('<template data-grid-of="{}">{}</template>', prefix, html))
         self._source(drawing)
         return self
 
@@ -162,7 +195,10 @@ class Answer:
     def rail(self, position: int | None, total: int | None) -> Answer:
         if total is not None:
             self.events["enlace:total"] = {"total": total, "p": self.work.prefix}
-        return self.template("rail.html", swap=True, **rail_context(self.work, position, total))
+        for key in keys_of(self.work, "navigator"):
+            context = {**rail_context(self.work, position, total), "n": prefix_of(self.work, key)}
+            self.template("rail.html", swap=True, **context)
+        return self
 
     def strip(self) -> Answer:
         self.events["enlace:draft"] = {"revision": self.work.store.revision}

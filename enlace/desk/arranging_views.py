@@ -11,7 +11,7 @@ from enlace.core.problem import Problem
 
 from .answers import Answer
 from .contexts import on_grid
-from .opening import on_form, text_from
+from .opening import grid_from, on_form, text_from
 from .showing import drawing_of
 from .work import Work
 
@@ -21,13 +21,15 @@ from .work import Work
 def columns(request: HttpRequest, work: Work) -> HttpResponse:
     """Change one column of the grid for this person, or (reset) have all as the form has them; the grid as it is then."""
     act, name = text_from(request, "act"), request.POST.get("field", "")
-    mine = work.form.arrangements.filter(person=work.person, part=work.part.name)
+    key = grid_from(request)
+    mine = work.form.arrangements.filter(person=work.person, part=work.part.name, grid=key)
     if act == "reset":
         mine.delete()
     else:
-        made = changed(on_grid(work).shown, act, name, request.POST.get("value", ""))
+        made = changed(on_grid(work, key).shown, act, name, request.POST.get("value", ""))
         kept = [column.kept() for column in made]
-        work.form.arrangements.update_or_create(person=work.person, part=work.part.name, defaults={"columns": kept})
+        named = {"person": work.person, "part": work.part.name, "grid": key}
+        work.form.arrangements.update_or_create(**named, defaults={"columns": kept})
     work.forget_arrangements()
     identifier = request.POST.get("record", "")
     view = work.record(identifier, work.position(identifier)) if identifier else None

@@ -10,7 +10,7 @@ from django.views.decorators.http import require_POST
 from enlace.core.problem import Problem
 
 from .blocks import put_block, read_block
-from .opening import number_from, on_form, text_from
+from .opening import grid_from, number_from, on_form, text_from
 from .views import all_anew
 from .work import Work
 
@@ -22,7 +22,7 @@ LABELS = {"paste": "Paste", "fill": "Fill down", "clear": "Clear cells"}
 def block(request: HttpRequest, work: Work) -> HttpResponse:
     """Put lines of texts into the grid from a cell on. preview: only say what that would do."""
     position = number_from(request, "from", 0)
-    made = read_block(work, position, number_from(request, "column", 0), _lines(request))
+    made = read_block(work, position, number_from(request, "column", 0), _lines(request), grid_from(request))
     if request.POST.get("preview"):
         return JsonResponse({"edited": made.edited, "new": made.made, "refused": made.told()})
     label = LABELS.get(request.POST.get("how", ""), LABELS["paste"])

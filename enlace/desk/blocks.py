@@ -45,8 +45,8 @@ class Block:
         return several + ([f"And {rest} more such sentences."] if rest > 0 else [])
 
 
-def read_block(work: Work, position: int, column: int, lines: Sequence[Sequence[str]]) -> Block:
-    """What putting lines of texts into the grid from a cell on would do; lists are asked, nothing is changed.
+def read_block(work: Work, position: int, column: int, lines: Sequence[Sequence[str]], key: str = "") -> Block:
+    """What putting lines of texts into a grid from a cell on would do; lists are asked, nothing is changed.
 
     column: of the first text, counted from 0. Lines beyond the last record become new ones. Raises Problem.
     """
@@ -57,7 +57,7 @@ def read_block(work: Work, position: int, column: int, lines: Sequence[Sequence[
             "Paste a part of it.",
             code="bad",
         )
-    fields = on_grid(work).shown[column:]
+    fields = on_grid(work, key).shown[column:]
     wide = max((len(line) for line in lines), default=0)
     block = Block()
     if wide > len(fields):

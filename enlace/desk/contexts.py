@@ -40,6 +40,8 @@ def base_context(work: Work) -> dict[str, Any]:
         + ("&trying=1" if work.trying else ""),
         "trying": work.trying,
         "p": work.prefix,
+        "g": work.prefix,
+        "n": work.prefix,
         "at": work.address,
         "practice": work.practice,
         "kept": work.kept,
@@ -176,24 +178,34 @@ def strip_context(work: Work) -> dict[str, Any]:
 STATES = (("edited", "edited"), ("new", "new"), ("removed", "to be removed"))
 
 
-def writer_of(work: Work) -> RowWriter:
-    """What writes the rows of a part: with the columns that its grid has on the sheet."""
-    return row_writer(on_grid(work), work.formats, work.prefix)
+def prefix_of(work: Work, key: str = "") -> str:
+    """What begins the ids of a grid or a navigator of a part. key: "" for the first one, else its control's id."""
+    return f"{work.prefix}{key}-" if key else work.prefix
 
 
-def as_laid_out(work: Work) -> DatasetSpec:
-    """The dataset of a part with the columns that its grid has on the sheet, whatever the person has made of them."""
-    return work.sheet.on_grid(work.part.name, work.dataset) if work.sheet else work.dataset
+def writer_of(work: Work, key: str = "") -> RowWriter:
+    """What writes the rows of a part: with the columns that a grid of it has on the sheet."""
+    return row_writer(on_grid(work, key), work.formats, prefix_of(work, key))
 
 
-def on_grid(work: Work) -> DatasetSpec:
-    """The dataset of a part with the columns that its grid has on the sheet, as the person has arranged them."""
-    dataset = as_laid_out(work)
-    return with_columns(dataset, work.arranged) if work.arranged else dataset
+def as_laid_out(work: Work, key: str = "") -> DatasetSpec:
+    """The dataset of a part with the columns that a grid has on the sheet, whatever the person has made of them."""
+    return work.sheet.on_grid(work.part.name, work.dataset, key) if work.sheet else work.dataset
+
+
+def on_grid(work: Work, key: str = "") -> DatasetSpec:
+    """The dataset of a part with the columns that a grid has on the sheet, as the person has arranged them."""
+    dataset, arranged = as_laid_out(work, key), work.arranged(key)
+    return with_columns(dataset, arranged) if arranged else dataset
+
+
+def keys_of(work: Work, kind: str = "grid") -> list[str]:
+    """The keys of a part's grids, or of its navigators; where there is no sheet the page has one of each."""
+    return work.sheet.keys(work.part.name, kind) if work.sheet else [""]
 
 
 def row_html(work: Work, view: RecordView) -> str:
-    """A record's row, to be replaced in a page that shows it."""
+    """A record's row in each grid, to be replaced in a page that shows it."""
     position = view.position
     if position is None:
         position = -1  # the page knows where the row stands
@@ -204,11 +216,12 @@ def row_html(work: Work, view: RecordView) -> str:
     )
     extra = tuple(view.calculated.get(f.name) for f in work.dataset.extra)
     row = Row(view.id, position, values, extra, _shown(work, view))
-    writer = writer_of(work)
+    writers = [writer_of(work, key) for key in keys_of(work)]
     if view.pending is None:
-        return writer.plain(row).replace(' class="record"', ' class="record" hx-swap-oob="true"', 1)
+        plain = (writer.plain(row) for writer in writers)
+        return "".join(text.replace(' class="record"', ' class="record" hx-swap-oob="true"', 1) for text in plain)
     over = Overlay(view.complaints, extra, lambda f, record: work.words.of(work.dataset, f, record))
-    return writer.changed(row, view.pending, over, swap=True)
+    return "".join(writer.changed(row, view.pending, over, swap=True) for writer in writers)
 
 
 def _shown(work: Work, view: RecordView) -> tuple[tuple[Any, ...], ...]:
@@ -218,11 +231,11 @@ def _shown(work: Work, view: RecordView) -> tuple[tuple[Any, ...], ...]:
     return tuple((text,) if text else () for text in texts)
 
 
-def rows_html(work: Work, start: int, size: int) -> str:
-    """The rows of a window."""
-    return written(work, *work.window(start, size))
+def rows_html(work: Work, start: int, size: int, key: str = "") -> str:
+    """The rows of a window, as a grid shows them."""
+    return written(work, *work.window(start, size), key)
 
 
-def written(work: Work, rows: Sequence[Row], pending: Mapping[str, PendingRecord]) -> str:
-    """Rows that were read, as the page shows them."""
-    return mark_safe(writer_of(work).write(rows, pending, work.overlay))
+def written(work: Work, rows: Sequence[Row], pending: Mapping[str, PendingRecord], key: str = "") -> str:
+    """Rows that were read, as a grid shows them."""
+    return mark_safe(writer_of(work, key).write(rows, pending, work.overlay))

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from typing import Any
 
 from django.http import HttpRequest
 from django.template.loader import render_to_string
@@ -12,8 +13,10 @@ from django.utils.safestring import SafeString, mark_safe
 
 from enlace.core.form import CONTROL_KINDS, Control
 
+from .contexts import prefix_of, written
 from .controls import SHOWN, Drawing
 from .sheet import Sheet
+from .showing import head_context, widths_of
 
 OF_RECORD, OF_ROWS = ("record",), ("rows",)
 ALL = OF_RECORD + OF_ROWS
@@ -25,8 +28,9 @@ def lone_sheet(request: HttpRequest, drawing: Drawing) -> SafeString:
     made = [
         (css, kind, render_to_string(f"desk/controls/{kind}.html", drawing.context, request)) for kind, css in several
     ]
-    parts = [(css, kind, mark_safe(html)) for css, kind, html in made]
-    return format_html_join("\n", '<div class="control {}" data-kind="{}" data-of="of">{}</div>', parts)
+    parts = [(kind, css, kind, mark_safe(html), kind) for css, kind, html in made]
+    wrap = '<enlace-{} class="control {}" data-kind="{}" data-of="of">{}</enlace-{}>'
+    return format_html_join("\n", wrap, parts)
 
 
 def bare_panel(request: HttpRequest, drawing: Drawing) -> SafeString:
@@ -50,8 +54,10 @@ def _several(
         drawing = drawings.get(control.source)
         p = drawing.context["p"] if drawing else ""
         html = draw_control(request, sheet, control, drawings)
-        made.append((css, control.kind, control.id, "" if drawing is None else f"of{p}", html))
-    wrap = '<div class="control {}" data-kind="{}" data-control="{}" data-of="{}">{}</div>'
+        name = control.kind if control.kind in CONTROL_KINDS else "unknown"
+        made.append((name, css, control.kind, control.id, "" if drawing is None else f"of{p}", html, name))
+    # Each control is an element of its kind, which `static/enlace/controls` knows by its name.
+    wrap = '<enlace-{} class="control {}" data-kind="{}" data-control="{}" data-of="{}">{}</enlace-{}>'
     return format_html_join("\n", wrap, made)
 
 
@@ -78,6 +84,8 @@ def draw_control(
         )
     if name in SHOWN and drawing is not None:
         context |= SHOWN[name].context(sheet, control, drawing)
+    if control.kind in OWN and drawing is not None and (key := _key(sheet, control, drawing)):
+        context |= OWN[control.kind](drawing, key)
     if control.kind == "group":
         context["inner"] = _several(request, sheet, control.children, drawings)
     if control.kind == "tabs":
@@ -92,6 +100,26 @@ def draw_control(
     return mark_safe(render_to_string(f"desk/controls/{name}.html", context, request))
 
 
+def _key(sheet: Sheet, control: Control, drawing: Drawing) -> str:
+    """What tells a grid or a navigator from the first one of its records; "" for that."""
+    return control.id if control.id in sheet.keys(drawing.part.name, control.kind) else ""
+
+
+def further_grid(drawing: Drawing, key: str) -> dict[str, Any]:
+    """A second grid of the same records: columns of its own, and the rows that were read for the first one."""
+    work, context = drawing.work, drawing.context
+    if work is None:
+        return {"key": key, "g": f"{context['p']}{key}-"}
+    rows, pending = work.window(context["start"], context["size"])
+    own = {"widths": widths_of(work, rows, key), "rows": written(work, rows, pending, key)}
+    return {"key": key, "g": prefix_of(work, key), **own, **head_context(work, key)}
+
+
+def _further_navigator(drawing: Drawing, key: str) -> dict[str, Any]:
+    return {"n": f"{drawing.context['p']}{key}-"}
+
+
+OWN: dict[str, Callable[[Drawing, str], dict[str, Any]]] = {"grid": further_grid, "navigator": _further_navigator}
 SWAP = mark_safe(' hx-swap-oob="true"')
 
 

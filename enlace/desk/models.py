@@ -200,15 +200,17 @@ class WantedTotal(models.Model):
 
 
 class Arrangement(models.Model):
-    """How a person wants the columns of a grid. part: as in DraftRecord. columns: as `core.form.columns` keeps them."""
+    """How a person wants the columns of a grid. part: as in DraftRecord. grid: the control's id, "" for a part's first grid.
+    columns: as `core.form.columns` keeps them."""
 
     person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="arrangements")
     form = models.ForeignKey(Form, models.CASCADE, related_name="arrangements")
     part = models.CharField(max_length=60, blank=True)
+    grid = models.CharField(max_length=60, blank=True, default="")
     columns = models.JSONField()
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["person", "form", "part"], name="one_arrangement")]
+        constraints = [models.UniqueConstraint(fields=["person", "form", "part", "grid"], name="one_arrangement")]
 
 
 class KeptView(models.Model):

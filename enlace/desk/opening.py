@@ -115,6 +115,11 @@ def _rename(request: HttpRequest, work: Work) -> None:
         request.POST["record"] = new_name(named)
 
 
+def grid_from(request: HttpRequest) -> str:
+    """Which grid of a part a request is about: "" for its first one, else the control's id."""
+    return (request.GET.get("grid") or request.POST.get("grid") or "")[:60]
+
+
 def number_from(request: HttpRequest, name: str, default: int, most: int = MOST_POSITION) -> int:
     """A whole number of an address, held between 0 and `most`. Raises Problem when it is none."""
     text = request.GET.get(name) or request.POST.get(name) or ""

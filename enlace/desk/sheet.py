@@ -41,13 +41,22 @@ class Sheet:
         """The panel of editors of a part."""
         return next((control for control in self.controls(part) if control.kind == "panel"), None)
 
-    def grid(self, part: str) -> Control | None:
-        """The grid of a part."""
-        return next((control for control in self.controls(part) if control.kind == "grid"), None)
+    def several(self, part: str, kind: str) -> list[Control]:
+        """The controls of a kind that show a part, in reading order."""
+        return [control for control in self.controls(part) if control.kind == kind]
 
-    def on_grid(self, part: str, dataset: DatasetSpec) -> DatasetSpec:
-        """The dataset of a part with the columns that its grid has."""
-        grid = self.grid(part)
+    def keys(self, part: str, kind: str) -> list[str]:
+        """What tells the grids, or the navigators, of a part apart: "" for the first one, the ids of the others."""
+        return ["", *(control.id for control in self.several(part, kind)[1:])]
+
+    def grid(self, part: str, key: str = "") -> Control | None:
+        """A grid of a part by its key."""
+        several = self.several(part, "grid")
+        return next((control for control in several if control.id == key), None) if key else next(iter(several), None)
+
+    def on_grid(self, part: str, dataset: DatasetSpec, key: str = "") -> DatasetSpec:
+        """The dataset of a part with the columns that a grid of it has."""
+        grid = self.grid(part, key)
         columns = columns_of(CONTROL_KINDS["grid"].value(grid.settings, "columns")) if grid else ()
         return with_columns(dataset, columns) if columns else dataset
 

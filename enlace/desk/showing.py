@@ -64,14 +64,14 @@ def _counted(work: Work, start: int, size: int, seen: int) -> int | None:
 DIGIT, BESIDE = 8.9, 18  # pixels of a digit in a grid, and beside a number
 
 
-def widths_of(work: Work, rows: Sequence[Row] = ()) -> str:
+def widths_of(work: Work, rows: Sequence[Row] = (), key: str = "") -> str:
     """The widths of a grid's columns. rows: that it shows."""
-    return " ".join(f"{_width(work, f, rows)}px" for f in on_grid(work).shown)
+    return " ".join(f"{_width(work, f, rows)}px" for f in on_grid(work, key).shown)
 
 
-def head_context(work: Work) -> dict[str, Any]:
+def head_context(work: Work, key: str = "") -> dict[str, Any]:
     """The headings of a grid: its columns in order, and the boxes to filter by."""
-    shown = on_grid(work).shown
+    shown = on_grid(work, key).shown
     return {
         "columns": _columns(work, shown),
         "boxes": [
@@ -84,9 +84,9 @@ def head_context(work: Work) -> dict[str, Any]:
             for f in shown
         ],
         "wrong": list(work.filter_faults.values()),
-        "arranged": bool(work.arranged),
+        "arranged": bool(work.arranged(key)),
         "hidden_columns": json.dumps(
-            [(f.name, f.label) for f in as_laid_out(work).shown if f.name not in {g.name for g in shown}]
+            [(f.name, f.label) for f in as_laid_out(work, key).shown if f.name not in {g.name for g in shown}]
         ),
     }
 
@@ -193,7 +193,7 @@ def _blanks(work: Work, part: FormPart) -> list[Drawing]:
     shown = work.sheet.on_grid(part.name, part.dataset).shown
     context = {
         "form": work.form, "part": part, "dataset": part.dataset, "order": "", "filters": "", "view": "on=sheet", "at": "",
-        "practice": work.practice, "kept": work.kept, "p": f"{part.name}--", "blank": True, "rows": "", "start": 0,
+        "practice": work.practice, "kept": work.kept, **dict.fromkeys("pgn", f"{part.name}--"), "blank": True, "rows": "", "start": 0,
         "size": DETAIL_WINDOW, "boxes": [], "wrong": [], "asking": {"fields": [], "tests": {}}, "widths": " ".join(f"{f.width}px" for f in shown),
         "columns": [Column(part.dataset.numbers[f.name], f) for f in shown],
         **panel_context(work, None), **rail_context(work, None, 0),

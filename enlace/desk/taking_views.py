@@ -15,7 +15,7 @@ from enlace.core.kinds import TEXTS, raw_text
 
 from .contexts import on_grid
 from .controls.base import records_of
-from .opening import on_form
+from .opening import grid_from, on_form
 from .work import Work
 
 AT_ONCE = 500  # rows that are read together
@@ -26,7 +26,7 @@ AT_ONCE = 500  # rows that are read together
 def as_csv(request: HttpRequest, work: Work) -> StreamingHttpResponse:
     """The rows as CSV, sent as they are read. stored: values as they are stored, not as they are shown."""
     stored = request.GET.get("stored") == "1"
-    fields = [field for field in on_grid(work).shown if field.kind not in ("picture", "binary")]
+    fields = [field for field in on_grid(work, grid_from(request)).shown if field.kind not in ("picture", "binary")]
     heads = [field.name if stored else field.label for field in fields]
     name = re.sub(r"[^A-Za-z0-9_-]+", "-", work.part.title).strip("-") or "rows"
     work.window(0, 1)  # what is wrong with the rows is told before anything is sent

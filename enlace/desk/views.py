@@ -14,7 +14,7 @@ from . import editing, saving
 from .answers import Answer
 from .contexts import rows_html
 from .editors import calculated_text, editor_views
-from .opening import number_from, on_form, text_from
+from .opening import grid_from, number_from, on_form, text_from
 from .showing import WINDOW, drawing_of, window_size
 from .work import Work, record_digest
 
@@ -24,7 +24,8 @@ from .work import Work, record_digest
 def rows(request: HttpRequest, work: Work) -> HttpResponse:
     """A window of rows."""
     size = number_from(request, "size", WINDOW, 500)
-    return HttpResponse(rows_html(work, number_from(request, "start", 0), min(size, window_size(work))))
+    start = number_from(request, "start", 0)
+    return HttpResponse(rows_html(work, start, min(size, window_size(work)), grid_from(request)))
 
 
 @require_GET

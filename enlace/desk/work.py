@@ -157,7 +157,7 @@ class Work:
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links)
         self._above = above
-        self._arrangements: dict[str, tuple[GridColumn, ...]] | None = None
+        self._arrangements: dict[tuple[str, str], tuple[GridColumn, ...]] | None = None
         self.opening: Opening | None = None  # where the form opens by its own steps
         self.trying = False  # a builder tries the form: a save is a rehearsal there
         self.quiet = False  # a record that somebody has just begun is not told yet what it lacks
@@ -179,18 +179,18 @@ class Work:
             self.filter_texts[CONDITIONS] = to_text(self.conditions)
         self._filters = (*filters, *asked)
 
-    @cached_property
-    def arranged(self) -> tuple[GridColumn, ...]:
-        """The columns of the grid as the person wants them; none where they are as the form has them."""
-        return self.arrangements().get(self.part.name, ())
+    def arranged(self, key: str = "") -> tuple[GridColumn, ...]:
+        """The columns of a grid as the person wants them; none where they are as the form has them."""
+        return self.arrangements().get((self.part.name, key), ())
 
-    def arrangements(self) -> dict[str, tuple[GridColumn, ...]]:
-        """By part, the columns as the person wants them: read once for all parts of a page."""
+    def arrangements(self) -> dict[tuple[str, str], tuple[GridColumn, ...]]:
+        """By part and a grid's key, the columns as the person wants them: read once for all parts of a page."""
         if self._above is not None:
             return self._above.arrangements()
         if self._arrangements is None:
             several = self.form.arrangements.filter(person=self.person)
-            self._arrangements = {part: columns_of(kept) for part, kept in several.values_list("part", "columns")}
+            told = several.values_list("part", "grid", "columns")
+            self._arrangements = {(part, grid): columns_of(kept) for part, grid, kept in told}
         return self._arrangements
 
     @cached_property
@@ -302,7 +302,6 @@ class Work:
 
     def forget_arrangements(self) -> None:
         """Look anew how the person wants the columns, after they changed."""
-        self.__dict__.pop("arranged", None)
         self._arrangements = None
 
     def forget_new(self) -> None:

@@ -86,6 +86,34 @@ class Composing(Served):
         expect(page.locator("[data-control=heading]")).to_have_count(0)
 
 
+class SeveralGrids(Served):
+    def test_two_grids_show_the_same_records(self):
+        page = self.page
+        page.goto(f"{self.base}/workshop/form/5/compose")
+        page.locator(".adds summary").click()
+        page.locator("[data-add=grid]").click()
+        expect(page.locator("[data-stage] [data-kind=grid]")).to_have_count(2)
+        page.get_by_role("link", name="Try it").click()
+        grids = page.locator("enlace-grid [data-grid]")
+        expect(grids).to_have_count(2)
+        second = grids.nth(1)
+        column = second.locator("[data-number]").nth(2).get_attribute("data-name")
+        second.locator(".record").nth(2).locator("[role=gridcell]").nth(3).click()
+        for grid in (grids.nth(0), second):
+            expect(grid.locator(".record[aria-selected=true]")).to_have_attribute("data-at", "2")
+        page.keyboard.press("F2")
+        page.keyboard.type(" twice")
+        page.keyboard.press("Enter")
+        for grid in (grids.nth(0), second):
+            expect(grid.locator(".record").nth(2)).to_contain_text(" twice")
+        page.keyboard.press("ArrowUp")
+        page.keyboard.press("Shift+F10")
+        page.get_by_role("menuitem", name="Hide this column").click()
+        expect(second.locator(f"[data-name={column}]")).to_have_count(0)
+        expect(grids.nth(0).locator(f"[data-name={column}]")).to_have_count(1)
+        expect(second.locator("[role=gridcell]:focus")).to_have_count(1)
+
+
 class FromNothing(Served):
     """The form of port calls, from its table to a saved line of cargo."""
 

@@ -159,6 +159,42 @@ class Controls(Sheets):
         self.assertEqual(unescape(heads["name"]), "order=flag&order=-length_m&order=name")
         self.assertIn("↑1</span>", page)
 
+    def test_several_grids_and_navigators_of_the_same_records(self):
+        self.act("add", kind="grid", source="vessel")
+        self.act("add", kind="navigator", source="vessel")
+        second, navigator = (
+            [c.id for c in self.document().tied("vessel") if c.kind == kind][1] for kind in ("grid", "navigator")
+        )
+        self.sets(second, columns="name,flag")
+        page = self.desk()
+        ids = re.findall(r'(?<![-\w])id="([^"]+)"', page)
+        self.assertEqual([i for i in set(ids) if ids.count(i) > 1], [])
+        grids = re.findall(r'id="([^"]*)grid"', page)
+        self.assertIn(f"{second}-", grids)
+        own = self.client.get(f"/desk/{self.vessel.pk}/rows?start=0&size=3&on=sheet&grid={second}").content.decode()
+        name, flag = self.sql("SELECT name, flag FROM vessel WHERE id = 1")[0]
+        first = own[: own.index('data-id="i2"')]
+        self.assertIn(f'id="{second}-row-i1"', first)
+        self.assertEqual(re.findall(r'role="gridcell"[^>]*>([^<]+)</div>', first)[:2], [name, flag])
+        # what happens to a record is told to each grid, and a move to each navigator
+        told = self.client.post(
+            f"/desk/{self.vessel.pk}/edit?on=sheet", {"record": "i1", "field": "name", "value": "Twice Seen"}
+        ).content.decode()
+        for prefix in ("", f"{second}-"):
+            self.assertRegex(told, rf'id="{prefix}row-i1".*?Twice Seen')
+        moved = self.client.get(f"/desk/{self.vessel.pk}/at?position=3&on=sheet").content.decode()
+        for prefix in ("", f"{navigator}-"):
+            self.assertIn(f'id="{prefix}go-next"', moved)
+        # each has columns of its own for a person too
+        columns = {"act": "hide", "field": "flag", "grid": second}
+        answer = self.client.post(f"/desk/{self.vessel.pk}/columns?on=sheet", columns).content.decode()
+        parts = dict(re.findall(r'<template data-grid-of="([^"]*)">(.*?)</template>', answer, re.S))
+        self.assertIn('data-name="flag"', parts[""])
+        self.assertNotIn('data-name="flag"', parts[f"{second}-"])
+        block = {"from": 0, "column": 0, "lines": json.dumps([["By the second"]]), "grid": second}
+        self.client.post(f"/desk/{self.vessel.pk}/block?on=sheet", block)
+        self.assertIn("By the second", self.desk())
+
     def test_columns_of_a_grid_say_what_they_say_differently(self):
         for change, value in (("heading", "Ship"), ("width", "321"), ("earlier", "")):
             self.act("column", ids="vessel_grid", field="name", change=change, value=value)

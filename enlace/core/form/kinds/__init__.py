@@ -19,9 +19,6 @@ from .value import VALUE
 KINDS = (
     GRID, PANEL, EDITOR, VALUE, PICTURE, NAVIGATOR, LIST, BRANCHES, CARDS, CHART, BUTTON, HEADING, GROUP, TABS, PAGE,
 )  # fmt: skip
-KINDS = (
-    GRID, PANEL, EDITOR, VALUE, PICTURE, NAVIGATOR, LIST, BRANCHES, CARDS, CHART, BUTTON, HEADING, GROUP, TABS, PAGE,
-)  # fmt: skip
 CONTROL_KINDS: dict[str, ControlKind] = {kind.name: kind for kind in KINDS}
 
 __all__ = ["CONTROL_KINDS", "ControlKind", "Setting"]

@@ -11,7 +11,7 @@ const folded = (text) => text.normalize("NFD").replace(/\p{M}/gu, "").toLowerCas
 export function asking(sourceOf) {
   const built = new WeakMap(); // by the box that they are drawn in
   const conditionsOf = (source) => {
-    const box = source.grid?.root.closest("[data-of]")?.querySelector("[data-asks]");
+    const box = document.querySelector(`[data-of="of${source.p}"] [data-asks]`);
     if (!box) return null;
     if (!built.has(box)) built.set(box, new Conditions(box, (asked) => source.arrange(asked)));
     return built.get(box);
@@ -200,7 +200,8 @@ export function asking(sourceOf) {
   }
   function arrange(source, act, field, value = "") {
     const { column } = source.grid;
-    return source.send("columns", { act, field, value, record: source.record || "" }).then(() => {
+    const { which } = source.grid;
+    return source.send("columns", { act, field, value, grid: which, record: source.record || "" }).then(() => {
       if (source.grid) source.grid.column = column;
     });
   }
@@ -314,9 +315,13 @@ export function asking(sourceOf) {
   function mark(source, text) {
     if (!CSS.highlights || !source.grid) return;
     const wanted = folded(text);
+    const ranges = wanted ? source.grids.flatMap((grid) => rangesOf(grid.rows, wanted)) : [];
+    CSS.highlights.set("found", new Highlight(...ranges));
+  }
+  function rangesOf(rows, wanted) {
     const ranges = [];
-    const walk = wanted ? document.createTreeWalker(source.grid.rows, NodeFilter.SHOW_TEXT) : null;
-    while (walk?.nextNode()) {
+    const walk = document.createTreeWalker(rows, NodeFilter.SHOW_TEXT);
+    while (walk.nextNode()) {
       const at = folded(walk.currentNode.data).indexOf(wanted);
       if (at < 0 || at + wanted.length > walk.currentNode.length) continue;
       const range = new Range();
@@ -324,7 +329,7 @@ export function asking(sourceOf) {
       range.setEnd(walk.currentNode, at + wanted.length);
       ranges.push(range);
     }
-    CSS.highlights.set("found", new Highlight(...ranges));
+    return ranges;
   }
   document.addEventListener("input", ({ target }) => {
     if (!("findText" in target.dataset)) return;

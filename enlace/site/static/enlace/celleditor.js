@@ -7,12 +7,8 @@ const ELSEWHERE = ["longtext", "picture", "binary"]; // edited beside the grid, 
 
 export class CellEditor {
   /** source: whose records the grid shows. */
-  constructor(source, choices) {
-    Object.assign(this, { source, choices });
-  }
-
-  get grid() {
-    return this.source.grid;
+  constructor(source, grid, choices) {
+    Object.assign(this, { source, grid, choices });
   }
 
   panelEditor(id, number) {

@@ -2,6 +2,7 @@
 
 import { Idiomorph } from "../vendor/idiomorph.esm.js";
 import { token } from "./edits.js";
+import "./controls/tabs.js";
 import { layOut } from "./sheetpage.js";
 
 const root = document.getElementById("composer");

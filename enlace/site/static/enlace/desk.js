@@ -2,6 +2,8 @@
 
 import { asking } from "./asking.js";
 import { Choices } from "./choices.js";
+import "./controls/index.js";
+import { LAST } from "./controls/navigator.js";
 import { apply, Edits } from "./edits.js";
 import { Source } from "./source.js";
 import "./sheetpage.js";
@@ -20,6 +22,7 @@ for (const holder of desk.querySelectorAll("[data-source]")) {
   sources.set(source.p, source);
 }
 const main = sources.get("");
+for (const control of desk.querySelectorAll("enlace-grid")) sourceOf(control).showIn(control);
 
 /** The source that an element belongs to; the main one for what belongs to none. */
 function sourceOf(element) {
@@ -80,10 +83,6 @@ document.addEventListener("click", (event) => {
   const source = sourceOf(event.target);
   const near = (selector) => event.target.closest(selector);
   const by = (id) => document.getElementById(id || "");
-  const go = near("[data-go]");
-  if (go) source.goTo(go.dataset.go === "last" ? 2 ** 53 : go.dataset.go);
-  if (near("[data-act-refresh]")) refresh(source);
-  if (near("[data-act-filter]")) openFilter(source, near("[data-act-filter]"));
   const pick = near("[data-pick]");
   if (pick) pickDate(by(pick.dataset.pick));
   const opens = by(near("[data-open-choices]")?.dataset.openChoices);
@@ -109,39 +108,41 @@ document.addEventListener("click", (event) => {
     const { record, position } = source.panel.dataset;
     source.send("empty", { record, position, field: empty.dataset.empty, to: empty.dataset.to });
   }
-  const card = near("[data-card]");
-  if (card) {
-    for (const other of card.closest("[data-cards]")?.querySelectorAll("[data-card]") || [])
-      other.setAttribute("aria-selected", other === card);
-    source.move(`record?record=${encodeURIComponent(card.dataset.card)}&position=${card.dataset.at}`);
-  }
-  const arranges = near(".grid-head a[href], [data-filter] a[href]");
-  if (arranges) {
-    event.preventDefault();
-    const also = (event.shiftKey || event.ctrlKey || event.metaKey) && arranges.dataset.also;
-    source.arrange(new URLSearchParams(also || arranges.getAttribute("href").slice(1)));
-  }
-  const runs = near("[data-run]");
-  if (runs) run(source, runs);
   if (event.target.id === `${source.p}read-anew`) {
     source.move(`record?record=${encodeURIComponent(source.record)}&anew=1`);
-    source.grid?.load();
+    reload(source);
   }
 });
+// What controls want.
+const wants = (name, act) =>
+  document.addEventListener(`wants:${name}`, ({ target, detail }) => act(sourceOf(target), detail));
+wants("go", (source, { position, number }) =>
+  number === undefined ? source.goTo(position) : source.move(`at?number=${encodeURIComponent(number)}`),
+);
+wants("record", (source, { id, position }) =>
+  source.move(`record?record=${encodeURIComponent(id)}&position=${position}`),
+);
+wants("refresh", (source) => refresh(source));
+wants("filter", (source, { button }) => openFilter(source, button));
+wants("run", (source, asked) => run(source, asked));
+wants("arrange", (source, { asked, back }) =>
+  source.arrange(asked).then(() => back && document.getElementById(back)?.focus()),
+);
+function reload(source) {
+  for (const grid of source.grids) grid.load();
+}
 function refresh(source) {
   source.move(`at?position=${source.position ?? 0}&anew=1`);
-  source.grid?.load();
+  reload(source);
   enlaceSay("Read anew.");
 }
 /** The act of a button on the sheet. */
-function run(source, button) {
-  if (button.getAttribute("aria-disabled") === "true") return enlaceSay(button.title || "That can't be done now.");
-  const { run: act, action } = button.dataset;
+function run(source, { act, action, to }) {
   const press = (id) => document.getElementById(id)?.click();
-  const moves = { first: 0, next: source.position + 1, back: Math.max(source.position - 1, 0), last: 2 ** 53 };
+  const moves = { first: 0, next: source.position + 1, back: Math.max(source.position - 1, 0), last: LAST };
   if (act in moves) return source.goTo(moves[act]);
   if (act === "refresh") return refresh(source);
-  if (act === "go") return goToControl(button.dataset.to);
+  if (act === "go") return goToControl(to);
   if (act === "close")
     return settled().then(() => location.assign(document.querySelector("[data-way-back]")?.href || "/desk/"));
   if (act === "print") return settled().then(() => window.print());
@@ -169,69 +170,11 @@ function goToControl(id) {
     [...control.querySelectorAll(FOCUSABLE)].find((element) => element.offsetParent && !element.closest("[inert]"));
   (into || control).focus();
 }
-// Rows that open ask for what is inside them once.
-document.addEventListener(
-  "toggle",
-  async ({ target }) => {
-    if (!target.open || !target.matches?.(".branch")) return;
-    for (const inside of target.querySelectorAll(":scope > [data-branches]")) {
-      const { branches } = inside.dataset;
-      delete inside.dataset.branches;
-      const into = inside.lastElementChild;
-      into.textContent = "Loading …";
-      try {
-        const response = await fetch(branches, { headers: { "HX-Request": "true" } });
-        const html = await response.text();
-        if (response.ok) into.innerHTML = html;
-        else into.textContent = enlaceWords(html);
-      } catch {
-        into.textContent = "Enlace can't be reached just now. Close it and open it again.";
-        inside.dataset.branches = branches;
-      }
-    }
-  },
-  true,
-);
-// Cards and lists after the listbox pattern of the WAI-ARIA Authoring Practices: what is selected is the current record.
-document.addEventListener("keydown", (event) => {
-  const box = event.target.closest?.("[data-cards]");
-  if (!box || event.target !== box || event.ctrlKey || event.altKey || event.metaKey) return;
-  const options = [...box.querySelectorAll("[data-card]")];
-  const at = options.findIndex((option) => option.getAttribute("aria-selected") === "true");
-  const to = {
-    ArrowDown: at + 1,
-    ArrowRight: at + 1,
-    ArrowUp: at - 1,
-    ArrowLeft: at - 1,
-    Home: 0,
-    End: options.length - 1,
-  }[event.key];
-  if (to === undefined || !options.length) return;
-  event.preventDefault();
-  const next = options[Math.min(Math.max(to, 0), options.length - 1)];
-  next.scrollIntoView({ block: "nearest" });
-  next.click();
-});
 document.addEventListener("submit", (event) => {
   if (event.target.id === "rehearse" && busy()) {
     event.preventDefault();
     settled().then(() => document.getElementById("rehearse")?.submit());
   }
-  const source = sourceOf(event.target);
-  if (event.target.id === `${source.p}go-form`) {
-    event.preventDefault();
-    source.move(`at?number=${encodeURIComponent(source.el("go-number").value)}`);
-  }
-  if (event.target.matches("[data-filter]")) {
-    event.preventDefault();
-    const asked = new URLSearchParams([...new FormData(event.target)].filter(([, said]) => said.trim()));
-    const back = document.activeElement.id;
-    source.arrange(asked).then(() => document.getElementById(back)?.focus());
-  }
-});
-document.addEventListener("input", ({ target }) => {
-  const source = sourceOf(target);
-  if (target.id === `${source.p}go-slide`) source.el("go-number").value = target.value;
 });
 function openFilter(source, button) {
   const boxes = source.el("filters");
@@ -240,7 +183,7 @@ function openFilter(source, button) {
   boxes.hidden = !shown;
   source.el("filter").hidden = !shown;
   button.setAttribute("aria-expanded", shown);
-  source.grid.measure();
+  source.grids[0].measure();
   if (shown) boxes.querySelector("input").focus();
 }
 
@@ -309,17 +252,24 @@ function keepPlaces() {
   });
 }
 page.keepPlaces = keepPlaces;
-document.addEventListener("enlace:total", ({ detail }) => at(detail).grid?.setTotal(detail.total));
+document.addEventListener("enlace:total", ({ detail }) => {
+  for (const grid of at(detail).grids) grid.setTotal(detail.total);
+});
 document.addEventListener("enlace:go", ({ detail }) => location.replace(detail.to));
-document.addEventListener("enlace:stale", ({ detail }) => at(detail).grid?.load());
+document.addEventListener("enlace:stale", ({ detail }) => reload(at(detail)));
 document.addEventListener("enlace:focus", ({ detail }) => at(detail).el(`e-${detail.number}`)?.focus());
 document.addEventListener("enlace:calculated", ({ detail }) => {
   const source = at(detail);
   if (source.panel?.dataset.record === detail.record) source.showOthers(detail.others);
 });
 document.addEventListener("enlace:noted", ({ detail }) => at(detail).told(detail));
-document.addEventListener("enlace:source", ({ detail }) => sources.get(detail.told.p)?.stand(detail.told, detail.rows));
-document.addEventListener("enlace:grid", ({ detail }) => sources.get(detail.p)?.regrid(detail.html));
+document.addEventListener("enlace:source", ({ detail: { told, rows, further } }) =>
+  sources.get(told.p)?.stand(told, rows, further),
+);
+document.addEventListener("enlace:grid", ({ detail }) => {
+  const control = document.getElementById(`${detail.p}grid`)?.closest("enlace-grid");
+  if (control) sourceOf(control).showIn(control, detail.html);
+});
 
 // Calculated fields follow what is typed, before anything of it is kept.
 let glimpse = null;
@@ -349,12 +299,12 @@ document.addEventListener("focusin", (event) => {
   last = event.target;
 });
 document.addEventListener("htmx:oobAfterSwap", ({ detail }) => {
-  if (detail.target?.matches(".record")) sourceOf(detail.target).grid?.mark();
+  if (detail.target?.matches(".record")) for (const grid of sourceOf(detail.target).grids) grid.mark();
 });
 document.addEventListener("htmx:oobBeforeSwap", (event) => {
   // Of a row with an open editor in it, all but the editor's cell is replaced.
   const { target, fragment } = event.detail;
-  const grid = target && sourceOf(target).grid;
+  const grid = target && sourceOf(target).gridOf(target.closest?.("enlace-grid"));
   if (!grid?.editing || !target?.contains(grid.editing)) return;
   event.detail.shouldSwap = false;
   const made = fragment.querySelector?.(".record") || fragment;
@@ -378,7 +328,7 @@ function refocus() {
   else if (last.matches?.('[role="gridcell"], .record *')) source.grid?.focus();
   else if (last.closest?.(".rail")) source.el("go-number")?.focus();
   else if (last.closest?.("#strip")) document.querySelector("#strip button:not(:disabled), #act-new")?.focus();
-  source.grid?.mark();
+  for (const grid of source.grids) grid.mark();
 }
 
 // -- editing beside the grid --------------------------------------------------------------------------------
@@ -386,7 +336,6 @@ function refocus() {
 desk.addEventListener("change", (event) => {
   const editor = event.target;
   const source = sourceOf(editor);
-  if (editor.id === `${source.p}go-slide`) return source.goTo(editor.value - 1);
   if (editor.dataset.picture && editor.files.length) {
     const data = { record: source.panel.dataset.record, field: editor.dataset.picture, file: editor.files[0] };
     return source.send("picture", data);

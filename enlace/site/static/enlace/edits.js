@@ -14,7 +14,9 @@ const tell = (name, detail) => document.dispatchEvent(new CustomEvent(name, { de
 
 /** Rows and grids go to their source as they are: the templates of an answer that hold them, taken out of it. */
 function wholes(parts) {
-  const templates = [...parts.querySelectorAll("template[data-source], template[data-grid-of]")];
+  const templates = [
+    ...parts.querySelectorAll("template[data-source], template[data-grid-of], template[data-rows-of]"),
+  ];
   for (const template of templates) template.remove();
   return templates;
 }
@@ -23,9 +25,11 @@ function grids(templates) {
     if ("gridOf" in template.dataset) tell("enlace:grid", { p: template.dataset.gridOf, html: template.innerHTML });
 }
 function stands(templates) {
+  const rows = templates.filter(({ dataset }) => "rowsOf" in dataset);
+  const further = Object.fromEntries(rows.map((template) => [template.dataset.rowsOf, template.innerHTML]));
   for (const template of templates)
     if ("source" in template.dataset)
-      tell("enlace:source", { told: JSON.parse(template.dataset.detail), rows: template.innerHTML });
+      tell("enlace:source", { told: JSON.parse(template.dataset.detail), rows: template.innerHTML, further });
 }
 // Buttons ask by themselves; what their answers hold for sources is told all the same.
 document.addEventListener("htmx:afterOnLoad", ({ detail }) => {

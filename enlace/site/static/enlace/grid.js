@@ -41,10 +41,10 @@ const today = () => {
 };
 
 export class Grid {
-  /** moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
+  /** which: what tells it from the first grid of the same records. moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
    *  view: its order and filters. edits: what is typed; rows are read after it has arrived, and again if more of it went out meanwhile. */
-  constructor(root, url, { moved, edit, edits, view, block }) {
-    Object.assign(this, { root, url, moved, edit, edits, view, block });
+  constructor(root, url, { moved, edit, edits, view, block, which = "" }) {
+    Object.assign(this, { root, url, moved, edit, edits, view, block, which });
     this.anchor = null; // where a range of cells was begun
     this.scroller = root.querySelector("[data-scroller]");
     this.head = root.querySelector(".grid-head");
@@ -167,6 +167,11 @@ export class Grid {
     this.timer = setTimeout(() => this.load(), PAUSE);
   }
 
+  /** What its requests say beside the view. */
+  get asks() {
+    return this.which ? `&grid=${encodeURIComponent(this.which)}` : "";
+  }
+
   async load(start = Math.max(0, Math.floor(this.top - (this.size - this.visible) / 2))) {
     this.fetching?.abort();
     this.fetching = new AbortController();
@@ -177,7 +182,7 @@ export class Grid {
       do {
         await this.edits.idle();
         ({ count } = this.edits);
-        const address = `${this.url}rows?start=${start}&size=${this.size}&${this.view}`;
+        const address = `${this.url}rows?start=${start}&size=${this.size}&${this.view}${this.asks}`;
         const response = await fetch(address, { signal, headers: { "HX-Request": "true" } });
         html = await response.text();
         if (!response.ok) {

@@ -1,8 +1,6 @@
-// One source of records on the page: its current record, its grid, its editors, wherever they stand on the sheet.
+// One source of records on the page: its current record, its grids, its editors, wherever they stand on the sheet.
 
-import { CellEditor } from "./celleditor.js";
 import { apply, complain, token } from "./edits.js";
-import { Grid } from "./grid.js";
 
 const fresh = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
@@ -20,7 +18,33 @@ export class Source {
     this.arriving = false; // the answer to a move is being put in
     this.waiting = null;
     this.asking = null;
-    this.makeGrid();
+    this.shown = new Map(); // its grids, by the controls that they are in
+    this.grid = null; // the one that somebody was in last, else the first
+  }
+
+  get grids() {
+    return [...this.shown.values()];
+  }
+
+  gridOf(control) {
+    return this.shown.get(control);
+  }
+
+  get cells() {
+    return this.grid?.cells;
+  }
+
+  /** Show its records in a control for grids. html: what to put into it first. */
+  showIn(control, html = null) {
+    const first = !this.grid || this.grid === this.gridOf(control);
+    const grid = html === null ? control.show(this, this.page) : control.put(html, this, this.page);
+    if (!grid) return;
+    this.shown.set(control, grid);
+    if (first) this.grid = grid;
+    for (const type of ["focusin", "pointerdown"])
+      grid.root.addEventListener(type, () => {
+        this.grid = grid;
+      });
   }
 
   /** An element of this source by its name. */
@@ -39,26 +63,6 @@ export class Source {
   /** Whether it is an editor of the current record, beside the grid. */
   isEditor(element) {
     return Boolean(element?.dataset?.field) && this.owns(element) && !element.closest("[data-grid]");
-  }
-
-  makeGrid() {
-    const root = this.el("grid");
-    this.grid = null;
-    this.cells = null;
-    if (!root) return;
-    this.grid = new Grid(root, this.url, {
-      view: this.view,
-      edits: this.page.edits,
-      moved: (id, position) =>
-        this.move(id ? `record?record=${encodeURIComponent(id)}&position=${position}` : `at?position=${position}`, 90),
-      block: (how, from, lines) => this.block(how, from, lines),
-      edit: (row, head, cell, text) =>
-        this.editable ? this.cells.open(row, head, cell, text) : enlaceSay("These records are read only."),
-    });
-    this.cells = new CellEditor(this, this.page.choices);
-    this.grid.current = { id: this.record || null, position: this.position };
-    this.grid.setTop(Math.max(0, this.position - 3));
-    this.grid.mark();
   }
 
   /** The editor of a field beside the grid, once it shows the record. */
@@ -156,31 +160,17 @@ export class Source {
     history.replaceState(null, "", address);
   }
 
-  /** A whole grid came, headings included. */
-  regrid(html) {
-    const root = this.el("grid");
-    const control = root?.closest("[data-of]");
-    if (!control) return;
-    const column = this.grid?.column ?? 1;
-    const held = control.contains(document.activeElement);
-    const heading = this.grid?.headings.indexOf(document.activeElement) ?? -1;
-    control.innerHTML = html;
-    htmx.process(control);
-    this.makeGrid();
-    this.grid.column = column;
-    this.grid.mark();
-    if (heading >= 0) this.grid.headings[heading]?.focus();
-    else if (held) this.grid.focus();
-  }
-
-  /** The page was told where this source stands now, with its rows. */
-  stand(told, rows) {
+  /** The page was told where this source stands now, with its rows, and those of further grids by what begins their ids. */
+  stand(told, rows, further = {}) {
     Object.assign(this, { url: told.at, view: told.view, record: told.record, editable: told.editable });
     this.master = this.page.source(this.under)?.record;
     this.position = told.position ?? 0;
-    if (!this.grid) return;
-    Object.assign(this.grid, { url: this.url, view: this.view });
-    this.grid.stand(rows, told);
+    for (const grid of this.grids) {
+      Object.assign(grid, { url: this.url, view: this.view });
+      const g = grid.root.id.slice(0, -"grid".length);
+      if (!grid.which) grid.stand(rows, told);
+      else if (g in further) grid.stand(further[g], { ...told, widths: told.grids[g] });
+    }
   }
 
   // -- editing beside the grid -------------------------------------------------------------------------------
@@ -189,7 +179,7 @@ export class Source {
   async block(how, { top, left }, lines) {
     if (!this.editable) return enlaceSay("These records are read only.");
     await this.page.settled();
-    const data = { how, from: top, column: left - 1, lines: JSON.stringify(lines) };
+    const data = { how, from: top, column: left - 1, lines: JSON.stringify(lines), grid: this.grid.which };
     const body = new FormData();
     for (const [name, value] of Object.entries({ ...data, preview: 1 })) body.append(name, value);
     const response = await fetch(this.address("block"), {
@@ -237,7 +227,10 @@ export class Source {
   /** Somebody is typing in an editor of this source. */
   get typing() {
     const editor = document.activeElement;
-    return this.grid?.editing || (this.isEditor(editor) && editor.value !== (editor.sent ?? editor.defaultValue));
+    return (
+      this.grids.some((grid) => grid.editing) ||
+      (this.isEditor(editor) && editor.value !== (editor.sent ?? editor.defaultValue))
+    );
   }
 
   // -- what the server tells -----------------------------------------------------------------------------------
@@ -246,7 +239,7 @@ export class Source {
     if (this.moves && !this.arriving) return; // of something sent before the person went on to another record
     this.record = id;
     this.position = position ?? this.position;
-    this.grid?.setCurrent(id, position);
+    for (const grid of this.grids) grid.setCurrent(id, position);
     for (const card of document.querySelectorAll(`[data-of="of${this.p}"] [data-card]`))
       card.setAttribute("aria-selected", card.dataset.card === id);
   }

@@ -1,0 +1,61 @@
+// A grid of records; several may show the same ones, each with columns of its own.
+
+import { CellEditor } from "../celleditor.js";
+import { Grid } from "../grid.js";
+import { Control } from "./control.js";
+
+class GridControl extends Control {
+  begin() {
+    this.on("click", ".grid-head a[href], [data-filter] a[href]", (link, event) => {
+      event.preventDefault();
+      const also = (event.shiftKey || event.ctrlKey || event.metaKey) && link.dataset.also;
+      this.tell("arrange", { asked: new URLSearchParams(also || link.getAttribute("href").slice(1)) });
+    });
+    this.on("submit", "[data-filter]", (form, event) => {
+      event.preventDefault();
+      const asked = new URLSearchParams([...new FormData(form)].filter(([, said]) => said.trim()));
+      this.tell("arrange", { asked, back: document.activeElement.id });
+    });
+  }
+
+  /** Make its grid, for what is in it now. source: whose records it shows. page: what all sources share. */
+  show(source, page) {
+    const root = this.querySelector("[data-grid]");
+    if (!root) return null;
+    const which = root.dataset.key;
+    const grid = new Grid(root, source.url, {
+      view: source.view,
+      which,
+      edits: page.edits,
+      moved: (id, position) =>
+        source.move(
+          id ? `record?record=${encodeURIComponent(id)}&position=${position}` : `at?position=${position}`,
+          90,
+        ),
+      block: (how, from, lines) => source.block(how, from, lines),
+      edit: (row, head, cell, text) =>
+        source.editable ? grid.cells.open(row, head, cell, text) : enlaceSay("These records are read only."),
+    });
+    grid.cells = new CellEditor(source, grid, page.choices);
+    grid.current = { id: source.record || null, position: source.position };
+    grid.setTop(Math.max(0, source.position - 3));
+    grid.mark();
+    return grid;
+  }
+
+  /** Put other headings and rows into it; where somebody was in it, they still are. */
+  put(html, source, page) {
+    const { column = 1, headings = [] } = source.gridOf(this) || {};
+    const held = this.contains(document.activeElement);
+    const heading = headings.indexOf(document.activeElement);
+    this.innerHTML = html;
+    htmx.process(this);
+    const grid = this.show(source, page);
+    grid.column = column;
+    grid.mark();
+    if (heading >= 0) grid.headings[heading]?.focus();
+    else if (held) grid.focus();
+    return grid;
+  }
+}
+customElements.define("enlace-grid", GridControl);
