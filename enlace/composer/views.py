@@ -11,6 +11,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.template.loader import render_to_string
 from django.views.decorators.http import require_GET, require_POST
+from sqlglot import exp
 
 from enlace.accounts.access import builder_only
 from enlace.core.form import CONTROL_KINDS, Control, FormDocument
@@ -21,12 +22,14 @@ from enlace.core.form.fields import fields_of
 from enlace.core.form.opening import words
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
+from enlace.core.server.catalog import Catalog
 from enlace.core.wiring import Fault, Wired, faults_of
 from enlace.desk.drawing import draw
 from enlace.desk.showing import details_of, drawing_of
 from enlace.desk.work import Work
 from enlace.workshop import layout
 from enlace.workshop.details import Above, add_detail, chosen, possible_choices
+from enlace.workshop.linking import add_linked
 from enlace.workshop.models import Detail, Form, Project
 from enlace.workshop.place import stand_in
 
@@ -65,8 +68,8 @@ def act(request: HttpRequest, form_id: int) -> HttpResponse:
     if name in ("undo", "redo"):
         said = f"{'Undone' if name == 'undo' else 'Done again'}: {layout.step(form, request.user, _layout(request), name == 'undo')}."
         chosen_ids = []
-    elif name == "detail":
-        said = _add_detail(form, request)
+    elif name in ("detail", "link"):
+        said = _placed(form, request, _by_reference(form, request) if name == "detail" else _by_columns(form, request))
     elif name in ACTS:
         label, change = ACTS[name]
         asked = Asked(form, request.POST.dict(), ids, list(ids))
@@ -107,11 +110,44 @@ def _layout(request: HttpRequest) -> int:
     return int(text) if text.isdecimal() and len(text) < 10 else -1
 
 
-def _add_detail(form: Form, request: HttpRequest) -> str:
+def _by_reference(form: Form, request: HttpRequest) -> Detail:
     """A reference as one more source of the form, under the one that the page names."""
     above = Above(form, _detail_behind(form, request.POST.get("source", "")))
     choice = chosen(above, request.POST.get("reference", ""))
-    made = add_detail(above, choice.reference, choice.dataset)
+    return add_detail(above, choice.reference, choice.dataset)
+
+
+def _by_columns(form: Form, request: HttpRequest) -> Detail:
+    """A table as one more source, linked by the columns that were drawn to fields of the one above it."""
+    table = request.POST.get("table", "")
+    try:
+        pairs = dict(json.loads(request.POST.get("pairs", "{}")[:20_000]))
+    except (ValueError, TypeError, RecursionError):
+        pairs = {}
+    if not table or not pairs or not all(isinstance(field, str) for field in pairs.values()):
+        raise Problem(
+            "Nothing is linked yet.", "Draw a field to a column of the table, or choose it there.", code="bad"
+        )
+    named = lambda name: exp.Identifier(this=name, quoted=True).sql()  # noqa: E731
+    said = " AND ".join(f"{named(table)}.{named(column)} = {named(field)}" for column, field in pairs.items())
+    return add_linked(Above(form, _detail_behind(form, request.POST.get("source", ""))), said)
+
+
+@builder_only
+@require_GET
+def link(request: HttpRequest, form_id: int) -> HttpResponse:
+    """The columns of a table, each to be linked with a field of a source of the form."""
+    form = _form(form_id)
+    behind = _detail_behind(form, request.GET.get("source", ""))
+    above = Above(form, behind)
+    table = Catalog.of(above.dataset.connection.to_spec()).table(request.GET.get("table", ""))
+    fields = [(f.name, f.label) for f in above.dataset.to_spec().fields]
+    context = {"columns": [column.name for column in table.columns], "fields": fields, "source": request.GET["source"]}
+    return render(request, "composer/link.html", context)
+
+
+def _placed(form: Form, request: HttpRequest, made: Detail) -> str:
+    """Put a detail that was added onto the sheet; what to say of it."""
     if form.document:
         # A form that was laid out by hand gets the detail's grid at its end; else it is laid out anew by itself.
         name = next(
@@ -165,6 +201,7 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
         "kinds": [kind for kind in CONTROL_KINDS.values() if kind.name != "page"],
         "sources": document.sources,
         "details": _details(form, document),
+        "tables": _tables(form),
         "can_undo": form.steps.filter(undone=False).exists(),
         "can_redo": form.steps.filter(undone=True).exists(),
         "said": said,
@@ -198,6 +235,14 @@ def _details(form: Form, document: FormDocument) -> list[tuple[Any, list[Any]]]:
         if choices:
             offers.append((source, choices))
     return offers
+
+
+def _tables(form: Form) -> list[str]:
+    """The tables that a source may be linked to by columns; none while the server is away."""
+    try:
+        return list(Catalog.of(form.dataset.connection.to_spec()).tables)
+    except Problem:
+        return []
 
 
 OPENING_LABELS = (

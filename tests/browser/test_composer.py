@@ -86,6 +86,24 @@ class Composing(Served):
         expect(page.locator("[data-control=heading]")).to_have_count(0)
 
 
+class Links(Served):
+    def test_a_link_is_drawn_from_a_field_to_a_column(self):
+        page = self.page
+        page.goto(f"{self.base}/workshop/form/5/compose")
+        page.get_by_text("Link a table by columns").click()
+        page.get_by_label("Rows of", exact=True).select_option("vessel")
+        column = page.locator("[data-link-column=id]")
+        strand = page.locator("[data-board] [data-drag]").first
+        field = strand.get_attribute("data-drag")
+        strand.drag_to(column)
+        expect(column.locator("select")).to_have_value(field)
+        expect(page.locator(".arcs-drawn path")).to_have_count(1)
+        boards = page.locator("[data-board]").count()
+        page.get_by_role("button", name="Link it").press("Enter")
+        expect(page.locator("[data-board]")).to_have_count(boards + 1)
+        expect(page.locator("[data-stage] [data-kind=grid]").last).to_be_visible()
+
+
 class SeveralGrids(Served):
     def test_two_grids_show_the_same_records(self):
         page = self.page

@@ -75,6 +75,24 @@ class Composer(Sheets):
         repaired = self.act("repair", sentence="Name has 2 editors; one is enough.")
         self.assertNotIn("has 2 editors", repaired)
 
+    def test_a_link_that_is_drawn(self):
+        self.act("add", kind="heading", source="")  # a form that was laid out by hand
+        ask = {"source": "vessel", "table": "agent"}
+        columns = self.client.get(f"/workshop/form/{self.vessel.pk}/compose/link", ask).content.decode()
+        self.assertEqual(
+            re.findall(r'data-link-column="(\w+)"', columns), [row[1] for row in self.sql("PRAGMA table_info(agent)")]
+        )
+        self.act("link", 400, **ask, pairs="{}")
+        self.act("link", 400, **ask, pairs='{"nowhere": "id"}')
+        html = self.act("link", **ask, pairs='{"id": "id"}')
+        self.assertIn('data-board="agent"', html)
+        source = next(source for source in self.document().sources if source.name == "agent")
+        self.assertEqual((source.parent, source.columns, source.parent_columns), ("vessel", ("id",), ("id",)))
+        self.assertEqual([c.kind for c in self.document().tied("agent")], ["grid"])
+        page = self.client.get(f"/desk/{self.vessel.pk}/?record=i2").content.decode()
+        rows = re.findall(r'id="agent--row-(\w+)"', page)
+        self.assertEqual(rows, ["i2"])
+
     def test_knots_of_the_board(self):
         self.act("cross", control="vessel_grid", field="flag")
         columns = self.document().control("vessel_grid").settings["columns"]

@@ -3,6 +3,7 @@
 import { Idiomorph } from "../vendor/idiomorph.esm.js";
 import { token } from "./edits.js";
 import "./controls/tabs.js";
+import { links } from "./links.js";
 import { layOut } from "./sheetpage.js";
 
 const root = document.getElementById("composer");
@@ -261,6 +262,8 @@ root.addEventListener("drop", (event) => {
   const y = Math.max(1, Math.floor((event.clientY - box.top) / height) + 1);
   act("add", { kind: "editor", ...told, into: into?.dataset.control || "", x, y });
 });
+
+links(root, act);
 
 // -- keys ----------------------------------------------------------------------------------------------------
 
