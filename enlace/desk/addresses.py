@@ -5,11 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from urllib.parse import urlencode
 
+from enlace.core.dataset.grouping import MOST_TERMS as MOST_LEVELS
+from enlace.core.dataset.grouping import GroupTerm
+
 ONLY = "only-"  # what begins the name of a filter's box
 CONDITIONS = (
     ""  # among filters, in the place of a field's name: conditions built from parts, as `core.view` writes them
 )
 ORDER = "order"  # a field's name, "-" in front of it for descending; given once for each term
+GROUP = (
+    "group"  # a field's name and what its values are put together by, with a colon between, "-" in front as in an order
+)
 MOST_TERMS = 8
 Terms = Sequence[tuple[str, bool]]  # (field, descending)
 
@@ -21,6 +27,21 @@ def terms_in(texts: Sequence[str]) -> list[tuple[str, bool]]:
         if text:
             terms.setdefault(text.removeprefix("-"), text.startswith("-"))
     return list(terms.items())[:MOST_TERMS]
+
+
+def groups_in(texts: Sequence[str]) -> tuple[GroupTerm, ...]:
+    """The groups that an address asks for, from the outermost one, each field once."""
+    terms: dict[str, GroupTerm] = {}
+    for text in texts[: 4 * MOST_LEVELS]:
+        name, _, by = text.removeprefix("-").rpartition(":")
+        if name and by:
+            terms.setdefault(name, GroupTerm(name, by, text.startswith("-")))
+    return tuple(terms.values())[:MOST_LEVELS]
+
+
+def groups_text(groups: Sequence[GroupTerm]) -> str:
+    """Groups as they stand in addresses."""
+    return urlencode([(GROUP, f"{'-' * term.descending}{term.field}:{term.by}") for term in groups])
 
 
 def filters_in(given: Mapping[str, str]) -> dict[str, str]:
@@ -38,9 +59,9 @@ def order_text(terms: Terms) -> str:
     return urlencode([(ORDER, ("-" if down else "") + name) for name, down in terms] or [(ORDER, "")])
 
 
-def view_text(terms: Terms, filter_texts: Mapping[str, str]) -> str:
-    """An order and filters as a query string, which all acts of a page hand on."""
-    return "&".join(filter(None, [order_text(terms), filters_text(filter_texts)]))
+def view_text(terms: Terms, filter_texts: Mapping[str, str], groups: Sequence[GroupTerm] = ()) -> str:
+    """An order, filters and groups as a query string, which all acts of a page hand on."""
+    return "&".join(filter(None, [order_text(terms), filters_text(filter_texts), groups_text(groups)]))
 
 
 def pressed(terms: Terms, name: str) -> list[tuple[str, bool]]:

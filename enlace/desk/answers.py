@@ -25,7 +25,8 @@ from .contexts import (
 from .controls import Drawing
 from .drawing import ALL, OF_RECORD, OF_ROWS, further_grid, lone_controls, places_in
 from .editors import EditorView, calculated_text, editor_views
-from .showing import details_of
+from .grouped import layout_of
+from .showing import details_of, line_of
 from .work import RecordView, Work, record_digest
 
 MOST_TOLD = 600  # characters of a text that travels in an event
@@ -49,7 +50,10 @@ class Answer:
         moved: nothing else has changed. drawing: of the record, where it is there already.
         """
         if view is not None:
-            self.events["enlace:current"] = {"id": view.id, "position": view.position, "p": self.work.prefix}
+            current = {"id": view.id, "position": view.position, "p": self.work.prefix}
+            if self.work.groups and view.position is not None:
+                current["line"] = line_of(self.work, layout_of(self.work), view.position)
+            self.events["enlace:current"] = current
         if drawing is None:
             context = {**base_context(self.work), **panel_context(self.work, view)}
             drawing = Drawing(self.work.part, context, self.work, view)
@@ -80,9 +84,8 @@ class Answer:
 
     def _source(self, drawing: Drawing) -> None:
         """Tell the page where a part of it stands now, with its rows."""
-        place = {
-            key: drawing.context.get(key) for key in ("p", "at", "view", "start", "size", "total", "position", "widths")
-        }
+        place = {key: drawing.context.get(key) for key in ("p", "at", "view", "start", "size", "position", "widths")}
+        place |= {"total": drawing.context.get("grid_total"), "line": drawing.context.get("at_line")}
         place |= {
             "record": drawing.view.id if drawing.view else "",
             "editable": bool(drawing.context["dataset"].editable),
@@ -194,7 +197,8 @@ class Answer:
 
     def rail(self, position: int | None, total: int | None) -> Answer:
         if total is not None:
-            self.events["enlace:total"] = {"total": total, "p": self.work.prefix}
+            lines = layout_of(self.work).total + self.work.new_count if self.work.groups else total
+            self.events["enlace:total"] = {"total": lines, "p": self.work.prefix}
         for key in keys_of(self.work, "navigator"):
             context = {**rail_context(self.work, position, total), "n": prefix_of(self.work, key)}
             self.template("rail.html", swap=True, **context)

@@ -35,7 +35,7 @@ def base_context(work: Work) -> dict[str, Any]:
         "terms": [("-" if down else "") + name for name, down in work.order],
         "filters": filters_text(work.filter_texts),
         "boxes_said": any(name != CONDITIONS for name in work.filter_texts) or bool(work.filter_faults),
-        "view": view_text(work.order, work.filter_texts)
+        "view": view_text(work.order, work.filter_texts, work.groups)
         + ("&on=sheet" if work.sheet else "")
         + ("&trying=1" if work.trying else ""),
         "trying": work.trying,

@@ -15,6 +15,7 @@ from enlace.core.form import CONTROL_KINDS, Control
 
 from .contexts import prefix_of, written
 from .controls import SHOWN, Drawing
+from .grouped import layout_of, lines_of
 from .sheet import Sheet
 from .showing import head_context, widths_of
 
@@ -110,8 +111,12 @@ def further_grid(drawing: Drawing, key: str) -> dict[str, Any]:
     work, context = drawing.work, drawing.context
     if work is None:
         return {"key": key, "g": f"{context['p']}{key}-"}
-    rows, pending = work.window(context["start"], context["size"])
-    own = {"widths": widths_of(work, rows, key), "rows": written(work, rows, pending, key)}
+    if work.groups:
+        html, rows = lines_of(work, layout_of(work), context["start"], context["size"], key)
+    else:
+        rows, pending = work.window(context["start"], context["size"])
+        html = written(work, rows, pending, key)
+    own = {"widths": widths_of(work, rows, key), "rows": html}
     return {"key": key, "g": prefix_of(work, key), **own, **head_context(work, key)}
 
 

@@ -213,6 +213,21 @@ class Arrangement(models.Model):
         constraints = [models.UniqueConstraint(fields=["person", "form", "part", "grid"], name="one_arrangement")]
 
 
+class OpenGroups(models.Model):
+    """Which groups of a grid a person has open. groups: as addresses name them. all_open: all but those of `keys`, else
+    only those."""
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="open_groups")
+    form = models.ForeignKey(Form, models.CASCADE, related_name="open_groups")
+    part = models.CharField(max_length=60, blank=True)
+    groups = models.CharField(max_length=600)
+    all_open = models.BooleanField(default=False)
+    keys = models.JSONField(default=list)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["person", "form", "part", "groups"], name="one_open_groups")]
+
+
 class KeptView(models.Model):
     """What a person asked a grid for, under a name: an order and filters as addresses say them.
 

@@ -20,7 +20,7 @@ from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
 from enlace.workshop.sheet import leave_out_gone
 
-from .addresses import ONLY, ORDER, filters_in, terms_in
+from .addresses import GROUP, ONLY, ORDER, filters_in, groups_in, terms_in
 from .kept import KeptCopy
 from .kept_views import away_page, in_use
 from .parameters import ask_page, given_of
@@ -68,6 +68,7 @@ def on_form(view: Callable) -> Callable:
                 own.filters if own and own.filters else filters_in(request.GET),
                 on_sheet=request.GET.get("on") == "sheet" or (view.__name__ in WITH_SHEET and not detail),
             )
+            work.put_together(groups_in(request.GET.getlist(GROUP)))
             work.opening, work.trying = own, request.GET.get("trying") == "1"
             if request.method == "POST":
                 resolve_doubt(work)
@@ -91,7 +92,7 @@ def on_form(view: Callable) -> Callable:
 
 def says_where(request: HttpRequest) -> bool:
     """Whether an address says itself where the form stands: it does not open by its own steps then."""
-    return any(name in ("record", "at", "places", ORDER) or name.startswith(ONLY) for name in request.GET)
+    return any(name in ("record", "at", "places", ORDER, GROUP) or name.startswith(ONLY) for name in request.GET)
 
 
 def steps_of(form: Form) -> Opening:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
+from enlace.core.dataset.grouping import ways_of
 from enlace.core.view import Condition, Test, to_text, words_of
 from enlace.core.view.conditions import TESTS
 
@@ -30,6 +31,7 @@ def sentence_context(work: Work) -> dict[str, Any]:
     return {
         "filters_said": [*_boxes(work), *_built(work)],
         "orders_said": _orders(work),
+        "groups_said": _groups(work),
         "condition_faults": work.condition_faults,
         "asking": {
             "tree": to_text(work.conditions) or "[]",
@@ -38,7 +40,7 @@ def sentence_context(work: Work) -> dict[str, Any]:
                 for field in work.dataset.shown
                 if field.kind not in ("picture", "binary")
             ],
-            "rest": view_text(work.order, {k: v for k, v in work.filter_texts.items() if k != CONDITIONS}),
+            "rest": view_text(work.order, {k: v for k, v in work.filter_texts.items() if k != CONDITIONS}, work.groups),
             "tests": {name: list(counts) for name, counts in TESTS.items()},
         },
     }
@@ -49,7 +51,7 @@ def asked_with(work: Work, conditions: tuple[Condition, ...], texts: dict[str, s
     said = {k: v for k, v in (work.filter_texts if texts is None else texts).items() if k != CONDITIONS}
     if conditions:
         said[CONDITIONS] = to_text(conditions)
-    return view_text(work.order, said)
+    return view_text(work.order, said, work.groups)
 
 
 def _boxes(work: Work) -> list[Said]:
@@ -84,7 +86,20 @@ def _orders(work: Work) -> list[Said]:
         turned: Terms = [*work.order[:i], (name, not down), *work.order[i + 1 :]]
         words = f"{field.label}{_way(field.kind) if down else ''}"
         texts = work.filter_texts
-        parts.append(Said(words, view_text(rest, texts), view_text(turned, texts)))
+        parts.append(Said(words, view_text(rest, texts, work.groups), view_text(turned, texts, work.groups)))
+    return parts
+
+
+def _groups(work: Work) -> list[Said]:
+    parts = []
+    for i, term in enumerate(work.groups):
+        field = work.dataset.any_name[term.field]
+        rest = (*work.groups[:i], *work.groups[i + 1 :])
+        turned = (*work.groups[:i], replace(term, descending=not term.descending), *work.groups[i + 1 :])
+        way = ways_of(field)[term.by]
+        words = f"{field.label}{f' ({way})' if way else ''}{_way(field.kind) if term.descending else ''}"
+        drop, turn = (view_text(work.order, work.filter_texts, groups) for groups in (rest, turned))
+        parts.append(Said(words, drop, turn))
     return parts
 
 

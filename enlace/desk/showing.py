@@ -10,13 +10,26 @@ from typing import Any
 from urllib.parse import parse_qs
 
 from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.grouping import Layout, ways_of
 from enlace.core.dataset.window import Row
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 
-from .addresses import ORDER, added, filters_in, filters_text, order_text, pressed, terms_in
+from .addresses import (
+    GROUP,
+    ORDER,
+    added,
+    filters_in,
+    filters_text,
+    groups_in,
+    groups_text,
+    order_text,
+    pressed,
+    terms_in,
+)
 from .contexts import as_laid_out, base_context, on_grid, panel_context, rail_context, written
 from .controls import Drawing
+from .grouped import layout_of, lines_of
 from .parts import FormPart
 from .renamed import new_name
 from .sentence import sentence_context
@@ -38,14 +51,26 @@ def drawing_of(work: Work, view: RecordView | None, whole: bool = True) -> Drawi
     """A part at a record, with the rows around it. whole: with what stands above them too, headings and sentence."""
     size = window_size(work)
     position = view.position if view else None
-    start = max(0, (position or 0) - size // 3)
-    rows, pending = work.window(start, size)
-    count = work.rows.known_count() if not work.prefix or work.rows.whole else _counted(work, start, size, len(rows))
+    layout = layout_of(work) if work.groups else None
+    line = position if layout is None or position is None else line_of(work, layout, position)
+    start = max(0, (line or 0) - size // 3)
+    if layout is None:
+        rows, pending = work.window(start, size)
+        html = written(work, rows, pending)
+        count = (
+            work.rows.known_count() if not work.prefix or work.rows.whole else _counted(work, start, size, len(rows))
+        )
+    else:
+        html, rows = lines_of(work, layout, start, size)
+        count = sum(head.count for head in layout.heads if not head.level)
     total = None if count is None else count + work.new_count
     context = {
         **base_context(work),
         "computed": bool(work.rules.computed.formulas),
-        "rows": written(work, rows, pending),
+        "rows": html,
+        "at_line": line,
+        "grid_total": total if layout is None else layout.total + work.new_count,
+        "ways": json.dumps({f.name: ways_of(f) for f in work.dataset.shown}) if whole else "",
         "start": start,
         "size": size,
         "widths": widths_of(work, rows),
@@ -54,6 +79,12 @@ def drawing_of(work: Work, view: RecordView | None, whole: bool = True) -> Drawi
         **rail_context(work, position, total),
     }
     return Drawing(work.part, context, work, view, rows)
+
+
+def line_of(work: Work, layout: Layout, position: int) -> int:
+    """The line of a record by its position; new ones stand after all groups."""
+    count = sum(head.count for head in layout.heads if not head.level)
+    return layout.line_of(position) if position < count else layout.total + position - count
 
 
 def _counted(work: Work, start: int, size: int, seen: int) -> int | None:
@@ -123,7 +154,7 @@ def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[Column]:
     terms = work.order or work.dataset.sorted_by
     orders = {name: ("descending" if down else "ascending", i + 1) for i, (name, down) in enumerate(terms)}
     filters = filters_text(work.filter_texts)
-    rest = f"&{filters}" if filters else ""
+    rest = "".join(f"&{text}" for text in (filters, groups_text(work.groups)) if text)
     columns = []
     for field in shown:
         way, place = orders.get(field.name, ("none", 0))
@@ -166,6 +197,7 @@ def _work_on(work: Work, part: FormPart, view: RecordView, place: Mapping[str, s
         work.person, work.form, work.formats, wanted, part.name, view.id, work.kept is not None, work.parameter_values,
         filters_in(asked), on_sheet=True, above=work,
     )  # fmt: skip
+    detail.put_together(groups_in(said.get(GROUP, ())))
     detail.master_values = dict(view.stored or {})
     detail.store.share(work.store)
     return detail

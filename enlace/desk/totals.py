@@ -129,7 +129,7 @@ def _met(work: Work) -> list[PendingRecord]:
 
 def _address(work: Work, field: FieldSpec, value: Any) -> str:
     """Where only the rows of a group are."""
-    return f"{work.address}?{view_text(work.order, {**work.filter_texts, field.name: exactly_text(field, value, work.formats)})}"
+    return f"{work.address}?{view_text(work.order, {**work.filter_texts, field.name: exactly_text(field, value, work.formats)}, work.groups)}"
 
 
 def _words(work: Work, field: FieldSpec, group: Group, record: PendingRecord | None) -> str:

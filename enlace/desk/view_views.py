@@ -41,7 +41,7 @@ def _keep(request: HttpRequest, work: Work) -> str:
     if _views(work).count() >= MOST:
         raise Problem(f"There are {MOST} views already.", "Remove one first.", code="bad")
     owner = None if request.POST.get("shared") and work.person.is_builder else work.person
-    query = view_text(work.order, work.filter_texts)
+    query = view_text(work.order, work.filter_texts, work.groups)
     place = {"form": work.form, "part": work.part.name, "person": owner, "name": name}
     KeptView.objects.update_or_create(**place, defaults={"query": query})
     return f"Kept as {name}{'' if owner else ', for everybody'}."

@@ -14,6 +14,7 @@ from . import editing, saving
 from .answers import Answer
 from .contexts import rows_html
 from .editors import calculated_text, editor_views
+from .grouped import layout_of, lines_of
 from .opening import grid_from, number_from, on_form, text_from
 from .showing import WINDOW, drawing_of, window_size
 from .work import Work, record_digest
@@ -24,8 +25,10 @@ from .work import Work, record_digest
 def rows(request: HttpRequest, work: Work) -> HttpResponse:
     """A window of rows."""
     size = number_from(request, "size", WINDOW, 500)
-    start = number_from(request, "start", 0)
-    return HttpResponse(rows_html(work, start, min(size, window_size(work)), grid_from(request)))
+    start, size = number_from(request, "start", 0), min(size, window_size(work))
+    if work.groups:
+        return HttpResponse(lines_of(work, layout_of(work), start, size, grid_from(request))[0])
+    return HttpResponse(rows_html(work, start, size, grid_from(request)))
 
 
 @require_GET
@@ -38,7 +41,12 @@ def count(request: HttpRequest, work: Work) -> HttpResponse:
 @require_GET
 @on_form
 def at(request: HttpRequest, work: Work) -> HttpResponse:
-    """Go to a position: `position` counts from 0, `number`, which people type, from 1. `anew`: what shows rows as well."""
+    """Go to a position: `position` counts from 0, `number`, which people type, from 1. `line`: of a grid with groups.
+    `anew`: what shows rows as well."""
+    if work.groups and request.GET.get("line"):
+        line, layout = number_from(request, "line", 0), layout_of(work)
+        place = layout.row_at(line) if line < layout.total else work.rows.count() + line - layout.total
+        return _moved(request, work, work.at(layout.heads[0].first if place is None and layout.heads else place or 0))
     position = number_from(request, "position", number_from(request, "number", 1) - 1)
     view = work.at(position)
     return _moved(request, work, view)

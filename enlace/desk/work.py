@@ -20,6 +20,7 @@ from django.utils.timezone import localdate
 from enlace.accounts.models import Person
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.filters import read_filters
+from enlace.core.dataset.grouping import GroupTerm, grouped_rows, ways_of
 from enlace.core.dataset.offline import as_kept
 from enlace.core.dataset.order import UNSORTABLE
 from enlace.core.dataset.query import parameters_of
@@ -159,6 +160,7 @@ class Work:
         self._above = above
         self._arrangements: dict[tuple[str, str], tuple[GridColumn, ...]] | None = None
         self.opening: Opening | None = None  # where the form opens by its own steps
+        self.groups: tuple[GroupTerm, ...] = ()
         self.trying = False  # a builder tries the form: a save is a rehearsal there
         self.quiet = False  # a record that somebody has just begun is not told yet what it lacks
         self.master_values: Mapping[str, Any] | None = None  # of the master as stored, where they are known already
@@ -193,11 +195,18 @@ class Work:
             self._arrangements = {(part, grid): columns_of(kept) for part, grid, kept in told}
         return self._arrangements
 
+    def put_together(self, groups: Sequence[GroupTerm]) -> None:
+        """Have the rows in groups; what rows can't be put together by is left out. Before any of them is read."""
+        shown = {field.name: field for field in self.dataset.shown}
+        known = (term for term in groups if term.field in shown and term.by in ways_of(shown[term.field]))
+        self.groups = tuple(known)
+
     @cached_property
     def rows(self) -> Rows:
-        """The rows that are read, in their order."""
+        """The rows that are read, in their order, which begins with that of their groups."""
         within = self._within() if self.part.name else None
-        return Rows.of(self.spec, self.dataset, self.order, within, self._filters)
+        rows = Rows.of(self.spec, self.dataset, self.order, within, self._filters)
+        return grouped_rows(rows, self.groups) if self.groups else rows
 
     def _with_values(self, part: FormPart) -> FormPart:
         """A part whose query has values for its parameters. Raises Problem when somebody has to be asked for one."""

@@ -169,3 +169,36 @@ class Blocks(Served):
         for left in (2, 0):
             page.locator("#act-undo").click()
             expect(page.locator("#strip")).to_contain_text(f"{left} records pending" if left else "Nothing is pending")
+
+
+class Grouped(Served):
+    def test_groups_by_keyboard_alone(self):
+        page = self.work("Port call")
+        self.cell(0, 6).click()
+        page.keyboard.press("Shift+F10")
+        page.get_by_role("menuitem", name="Group by Status").press("Enter")
+        heads = page.locator("#rows .group-line")
+        expect(heads).to_have_count(4)
+        expect(page.locator("#sentence")).to_contain_text("in groups by Status", use_inner_text=True)
+        heads.first.locator(".group-cell").focus()
+        page.keyboard.press("ArrowRight")  # opens
+        first = page.locator("#rows .record:not(.group-line)").first
+        expect(first).to_be_visible()
+        page.keyboard.press("ArrowDown")
+        expect(first).to_have_attribute("aria-selected", "true")
+        expect(page.locator("#panel")).to_have_attribute("data-record", first.get_attribute("data-id"))
+        page.keyboard.press("ArrowUp")
+        page.keyboard.press("Enter")  # closes
+        expect(page.locator("#rows .record:not(.group-line)")).to_have_count(0)
+        expect(page.locator("#rows [role=gridcell]:focus")).to_have_count(1)
+        page.locator("[data-fold-all='1']").press("Enter")
+        expect(page.locator("#rows .record:not(.group-line)").first).to_be_visible()
+        page.reload()
+        expect(page.locator("#rows .group-line").first).to_be_visible()
+        expect(page.locator("#rows .record:not(.group-line)").first).to_be_visible()
+        page.locator("#go-number").fill("1000")
+        page.locator("#go-number").press("Enter")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "999")
+        expect(page.locator("#rows .record[aria-selected=true]")).to_be_in_viewport()
+        page.locator("#sentence [aria-label^='Leave out the groups']").click()
+        expect(page.locator("#rows .group-line")).to_have_count(0)

@@ -113,6 +113,7 @@ export function asking(sourceOf) {
             ["As one more of the order", () => source.arrange(new URLSearchParams(link.dataset.also))],
           ]
         : []),
+      ...groupings(source, name, label),
       [`Only rows with this value`, () => byCell(source, name, "in")],
       [`Without this value`, () => byCell(source, name, "not in")],
       ["Choose from its values …", () => openValues(source, name, label, head)],
@@ -160,6 +161,24 @@ export function asking(sourceOf) {
     place(root, head);
     menu = { root, from, source };
     root.firstElementChild.focus();
+  }
+  /** What rows can be put together by, by a column; or out of the groups that they are in by it. */
+  function groupings(source, name, label) {
+    const asked = new URLSearchParams(source.view);
+    const now = asked.getAll("group");
+    const by = (term) => term.replace(/^-/, "").replace(/:[^:]*$/, "");
+    const rest = now.filter((term) => by(term) !== name);
+    const grouped = (terms) => () => {
+      asked.delete("group");
+      for (const term of terms) asked.append("group", term);
+      return source.arrange(asked);
+    };
+    const ways = JSON.parse(source.grid.root.dataset.ways || "{}")[name] || {};
+    const offers = Object.entries(ways).map(([way, words]) => [
+      `Group by ${words ? `${words} of ` : ""}${label}`,
+      grouped([...rest, `${name}:${way}`]),
+    ]);
+    return rest.length < now.length ? [...offers, [`Not in groups by ${label}`, grouped(rest)]] : offers;
   }
   function place(root, head) {
     document.getElementById("content").append(root);

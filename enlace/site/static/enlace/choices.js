@@ -32,14 +32,20 @@ export class Choices {
   typed(input) {
     delete input.dataset.choice;
     clearTimeout(this.timer);
-    this.timer = setTimeout(() => document.activeElement === input && this.show(input, input.value), PAUSE);
+    // The first letter is asked for at once; while an answer is on its way, the next ones wait for each other.
+    const show = () => document.activeElement === input && this.show(input, input.value);
+    if (this.loading) this.timer = setTimeout(show, PAUSE);
+    else show();
   }
 
   async show(input, typed = "") {
     this.input = input;
     this.asked += 1;
     const asked = this.asked;
-    const html = await this.lines(typed, 0);
+    this.loading = true;
+    const html = await this.lines(typed, 0).finally(() => {
+      if (asked === this.asked) this.loading = false;
+    });
     if (html === null || asked !== this.asked || document.activeElement !== input) return;
     this.text = typed;
     this.list.innerHTML = html;

@@ -122,6 +122,7 @@ wants("go", (source, { position, number }) =>
 wants("record", (source, { id, position }) =>
   source.move(`record?record=${encodeURIComponent(id)}&position=${position}`),
 );
+wants("fold", (source, data) => source.send("fold", data));
 wants("refresh", (source) => refresh(source));
 wants("filter", (source, { button }) => openFilter(source, button));
 wants("run", (source, asked) => run(source, asked));

@@ -43,8 +43,9 @@ const today = () => {
 export class Grid {
   /** which: what tells it from the first grid of the same records. moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
    *  view: its order and filters. edits: what is typed; rows are read after it has arrived, and again if more of it went out meanwhile. */
-  constructor(root, url, { moved, edit, edits, view, block, which = "" }) {
-    Object.assign(this, { root, url, moved, edit, edits, view, block, which });
+  constructor(root, url, { moved, edit, edits, view, block, fold, which = "" }) {
+    Object.assign(this, { root, url, moved, edit, edits, view, block, fold, which });
+    this.grouped = "grouped" in root.dataset; // among its lines are those of groups; a position here is that of a line
     this.anchor = null; // where a range of cells was begun
     this.scroller = root.querySelector("[data-scroller]");
     this.head = root.querySelector(".grid-head");
@@ -212,7 +213,8 @@ export class Grid {
   }
 
   /** The rows of another master came. */
-  stand(rows, { start, total, widths }) {
+  stand(rows, told) {
+    const { start, total, widths } = told;
     this.fetching?.abort();
     if (widths) this.scroller.style.setProperty("--columns", `28px ${widths}`);
     if (this.editing) this.editing.blur();
@@ -220,7 +222,9 @@ export class Grid {
     this.first = start;
     this.counted = total !== null && total !== undefined;
     this.total = this.counted ? total : start + this.rows.children.length;
-    this.current = { id: this.rows.firstElementChild?.dataset.id ?? null, position: this.total ? start : null };
+    const line = this.grouped && told.line !== null ? (told.line ?? start) : start;
+    const id = (this.grouped ? told.record : this.rows.firstElementChild?.dataset.id) ?? null;
+    this.current = { id, position: this.total ? line : null };
     this.top = start;
     this.measure();
     this.mark();
@@ -234,6 +238,17 @@ export class Grid {
     this.mark();
   }
 
+  /** The line of a record, where the page shows it. */
+  lineOf(id) {
+    const at = [...this.rows.children].findIndex((row) => row.dataset.id === id);
+    return at < 0 ? null : this.first + at;
+  }
+
+  /** The place of a line's record among the records; of what the page does not show, the line itself. */
+  placeOf(line) {
+    return Number(this.row(line)?.dataset.at ?? line);
+  }
+
   row(position) {
     return this.rows.children[position - this.first] || null;
   }
@@ -241,9 +256,11 @@ export class Grid {
   // -- the current record ----------------------------------------------------------------------------------
 
   /** Another part of the page moved to a record. */
-  setCurrent(id, position) {
-    this.current = { id, position };
-    if (position !== null) this.show(position);
+  setCurrent(id, position, line = position) {
+    if (this.row(this.current.position)?.dataset.group !== undefined && id === this.passed) return;
+    if (this.grouped && line === position) line = this.lineOf(id); // the page alone knows where it stands
+    this.current = { id, position: line };
+    if (line !== null) this.show(line);
     this.mark();
   }
 
@@ -253,8 +270,13 @@ export class Grid {
     for (const old of this.rows.querySelectorAll('[tabindex="0"]')) old.tabIndex = -1;
     const row = this.current.position === null ? null : this.row(this.current.position);
     row?.setAttribute("aria-selected", "true");
-    const cell = (row || this.rows.firstElementChild)?.children[this.column];
+    const cell = this.cellOf(row || this.rows.firstElementChild);
     if (cell) cell.tabIndex = 0;
+  }
+
+  /** The cell of a row in the current column; a group has one cell for all of them. */
+  cellOf(row) {
+    return row?.children[row.dataset.group === undefined ? this.column : 1];
   }
 
   // -- several cells ---------------------------------------------------------------------------------------
@@ -293,9 +315,12 @@ export class Grid {
     const lines = [];
     for (let position = top; position <= bottom; position++) {
       const row = this.row(position);
+      if (row?.dataset.group !== undefined) continue;
       if (row) lines.push([...row.children].slice(left, right + 1).map((cell) => cell.textContent));
     }
-    return { lines, top, left, whole: lines.length === bottom - top + 1 };
+    const groups = [...this.rows.children].slice(top - this.first, bottom - this.first + 1);
+    const heads = groups.filter((row) => row.dataset.group !== undefined).length;
+    return { lines, top, left, whole: lines.length + heads === bottom - top + 1 };
   }
 
   copied(event) {
@@ -316,19 +341,39 @@ export class Grid {
     position = Math.min(Math.max(0, position), this.total - 1);
     this.column = Math.min(Math.max(1, column), this.head.querySelectorAll("[data-number]").length);
     const far = position !== this.current.position;
+    this.passed = this.current.id ?? this.passed; // from a record on to a group: its answer may still be on the way
     this.current = { id: this.row(position)?.dataset.id ?? null, position };
     this.show(position);
     this.mark();
     this.focus();
-    if (far) this.moved(this.current.id, position);
+    const row = this.row(position);
+    if (!far || row?.dataset.group !== undefined) return; // a group is no record to move to
+    if (!this.grouped) this.moved(this.current.id, this.current.id ? position : `position=${position}`);
+    else this.moved(this.current.id, row ? row.dataset.at : `line=${position}`);
+  }
+
+  /** Open or close a group; open: else the other way than it is. */
+  turn(row, open) {
+    const fold = row.querySelector("[data-fold]");
+    const now = fold.getAttribute("aria-expanded") === "true";
+    if (open !== now) this.fold(row.dataset.group, (open ?? !now) ? 1 : "");
+  }
+
+  /** Put a block in from a line on, where its lines stand together. */
+  put(how, from, lines) {
+    for (let line = from.top; this.grouped && line < from.top + lines.length; line++)
+      if (this.row(line)?.dataset.group !== undefined)
+        return enlaceSay("A group begins there. Put a block into one group at a time.");
+    this.block(how, { ...from, top: this.placeOf(from.top) }, lines);
   }
 
   focus() {
-    const cell = this.row(this.current.position)?.children[this.column];
+    const cell = this.cellOf(this.row(this.current.position));
     this.wantsFocus = !cell;
     if (!cell) return;
     cell.tabIndex = 0;
     cell.focus({ preventScroll: true });
+    if (cell.matches(".group-cell")) return; // it is as wide as all columns
     const left = cell.offsetLeft - 28;
     if (left < this.scroller.scrollLeft) this.scroller.scrollLeft = left;
     const right = cell.offsetLeft + cell.offsetWidth - this.scroller.clientWidth;
@@ -341,7 +386,10 @@ export class Grid {
     const row = cell.parentElement;
     if (!event.shiftKey) this.anchor = null;
     else this.anchor ||= { position: this.current.position, column: this.column };
-    this.moveTo(this.first + [...this.rows.children].indexOf(row), Math.max(1, [...row.children].indexOf(cell)));
+    const group = row.dataset.group !== undefined;
+    const column = group ? this.column : Math.max(1, [...row.children].indexOf(cell));
+    this.moveTo(this.first + [...this.rows.children].indexOf(row), column);
+    if (group) this.turn(row);
   }
 
   // Keys after the grid pattern of the WAI-ARIA Authoring Practices.
@@ -353,6 +401,12 @@ export class Grid {
     const page = Math.max(1, this.visible - 1);
     const ctrl = event.ctrlKey || event.metaKey;
     const shift = event.shiftKey;
+    const group = this.row(position)?.dataset.group === undefined ? null : this.row(position);
+    const folds = { ArrowRight: true, ArrowLeft: false, Enter: undefined, " ": undefined };
+    if (group && event.key in folds && !ctrl && !event.altKey) {
+      event.preventDefault();
+      return this.turn(group, folds[event.key]);
+    }
     const moves = {
       ArrowDown: [position + 1, this.column],
       ArrowUp: [position - 1, this.column],
@@ -382,7 +436,7 @@ export class Grid {
       event.preventDefault();
       const { top, bottom, left } = this.range;
       const [first] = this.texts().lines;
-      this.block("fill", { top: top + 1, left }, Array(bottom - top).fill(first));
+      this.put("fill", { top: top + 1, left }, Array(bottom - top).fill(first));
     } else if (event.key === "Escape" && this.range) {
       event.preventDefault();
       this.anchor = null;
@@ -390,7 +444,7 @@ export class Grid {
     } else if (event.key === "Delete" && this.range) {
       event.preventDefault();
       const { top, bottom, left, right } = this.range;
-      this.block("clear", { top, left }, Array(bottom - top + 1).fill(Array(right - left + 1).fill("")));
+      this.put("clear", { top, left }, Array(bottom - top + 1).fill(Array(right - left + 1).fill("")));
     } else if (event.key === "F2" || event.key === "Enter") {
       event.preventDefault();
       this.startEdit();
@@ -436,13 +490,14 @@ export class Grid {
     if (lines.length === 1 && lines[0].length === 1) {
       if (!range) return this.startEdit(lines[0][0]);
       const wide = Array(range.right - range.left + 1).fill(lines[0][0]);
-      return this.block("paste", range, Array(range.bottom - range.top + 1).fill(wide));
+      return this.put("paste", range, Array(range.bottom - range.top + 1).fill(wide));
     }
-    this.block("paste", range || { top: this.current.position ?? 0, left: this.column }, lines);
+    this.put("paste", range || { top: this.current.position ?? 0, left: this.column }, lines);
   }
 
   startEdit(text) {
     const row = this.row(this.current.position);
+    if (row?.dataset.group !== undefined) return;
     const head = this.head.querySelectorAll("[data-number]")[this.column - 1];
     if (row && head) this.edit(row, head, row.children[this.column], text);
   }

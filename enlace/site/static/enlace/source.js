@@ -2,6 +2,7 @@
 
 import { apply, complain, token } from "./edits.js";
 
+const HELD = 150; // ms between two moves, below which a key is held down
 const fresh = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 
@@ -18,6 +19,7 @@ export class Source {
     this.arriving = false; // the answer to a move is being put in
     this.waiting = null;
     this.asking = null;
+    this.moved = 0;
     this.shown = new Map(); // its grids, by the controls that they are in
     this.grid = null; // the one that somebody was in last, else the first
   }
@@ -75,13 +77,17 @@ export class Source {
 
   move(path, pause = 0) {
     clearTimeout(this.waiting?.timer);
+    // One press goes out at once; of a key that is held down only where it ends.
+    const now = performance.now();
+    const held = now - this.moved < HELD;
+    this.moved = now;
     this.asking?.abort(); // an answer on its way would take the person back to the record before
     const done = this.waiting?.done;
     this.moves += 1;
     this.still(true); // its editors are of the record before: nobody should type into them now
     this.moving = new Promise((resolve) => {
       this.waiting = { done: resolve };
-      this.waiting.timer = setTimeout(() => this.ask(path).finally(resolve), pause);
+      this.waiting.timer = setTimeout(() => this.ask(path).finally(resolve), held ? pause : 0);
     }).finally(() => {
       this.moves -= 1;
       if (!this.moves) this.still(false);
@@ -155,7 +161,7 @@ export class Source {
     if (this.p) return this.page.keepPlaces();
     const address = new URL(location);
     for (const name of [...address.searchParams.keys()])
-      if (/^(order$|only-)/.test(name)) address.searchParams.delete(name);
+      if (/^(order$|group$|only-)/.test(name)) address.searchParams.delete(name);
     for (const [name, said] of asked) if (name !== "on") address.searchParams.append(name, said);
     history.replaceState(null, "", address);
   }
@@ -235,11 +241,11 @@ export class Source {
 
   // -- what the server tells -----------------------------------------------------------------------------------
 
-  current({ id, position }) {
+  current({ id, position, line }) {
     if (this.moves && !this.arriving) return; // of something sent before the person went on to another record
     this.record = id;
     this.position = position ?? this.position;
-    for (const grid of this.grids) grid.setCurrent(id, position);
+    for (const grid of this.grids) grid.setCurrent(id, position, line);
     for (const card of document.querySelectorAll(`[data-of="of${this.p}"] [data-card]`))
       card.setAttribute("aria-selected", card.dataset.card === id);
   }

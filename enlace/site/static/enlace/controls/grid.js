@@ -11,6 +11,7 @@ class GridControl extends Control {
       const also = (event.shiftKey || event.ctrlKey || event.metaKey) && link.dataset.also;
       this.tell("arrange", { asked: new URLSearchParams(also || link.getAttribute("href").slice(1)) });
     });
+    this.on("click", "[data-fold-all]", ({ dataset }) => this.tell("fold", { all: 1, open: dataset.foldAll }));
     this.on("submit", "[data-filter]", (form, event) => {
       event.preventDefault();
       const asked = new URLSearchParams([...new FormData(form)].filter(([, said]) => said.trim()));
@@ -27,18 +28,16 @@ class GridControl extends Control {
       view: source.view,
       which,
       edits: page.edits,
-      moved: (id, position) =>
-        source.move(
-          id ? `record?record=${encodeURIComponent(id)}&position=${position}` : `at?position=${position}`,
-          90,
-        ),
+      moved: (id, at) => source.move(id ? `record?record=${encodeURIComponent(id)}&position=${at}` : `at?${at}`, 90),
+      fold: (group, open) => source.send("fold", { key: group, open }),
       block: (how, from, lines) => source.block(how, from, lines),
       edit: (row, head, cell, text) =>
         source.editable ? grid.cells.open(row, head, cell, text) : enlaceSay("These records are read only."),
     });
     grid.cells = new CellEditor(source, grid, page.choices);
-    grid.current = { id: source.record || null, position: source.position };
-    grid.setTop(Math.max(0, source.position - 3));
+    const line = Number(root.dataset.line ?? source.position);
+    grid.current = { id: source.record || null, position: line };
+    grid.setTop(Math.max(0, line - 3));
     grid.mark();
     return grid;
   }

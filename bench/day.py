@@ -1,0 +1,232 @@
+"""A practitioner's day in a real browser: real keys, from the press to the repaint that shows what came of it.
+
+The form is the demo's port calls. Everything runs on one machine, the browser beside the server.
+"""
+
+from __future__ import annotations
+
+import html
+import os
+import shutil
+import sqlite3
+import subprocess
+import sys
+import threading
+import time
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from statistics import median, quantiles
+
+from playwright.sync_api import Page, sync_playwright
+
+from scripts.serving import ROOT, ServerProcess
+
+from .results import Results
+
+TIMES = 60
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
+# From the next key that goes down until a condition holds and the page was painted with it.
+TIMED = """() => {
+    window.timed = (text) => {
+        const holds = new Function(`return ${text}`);
+        window.took = new Promise((done) => addEventListener("keydown", () => {
+            const from = performance.now();
+            const look = () => requestAnimationFrame(() => (holds() ? done(performance.now() - from) : look()));
+            look();
+        }, { capture: true, once: true }));
+    };
+}"""
+# A sheet of sixty controls: values and headings, below what the form has by itself.
+SIXTY = """
+import django
+django.setup()
+from enlace.core.form import edit
+from enlace.workshop import layout
+from enlace.workshop.models import Form
+form = Form.objects.get(pk=5)
+document = layout.document(form)
+source = document.main.name
+field = form.dataset.to_spec().fields[0].name
+while len(list(document.all())) < 60:
+    kind = ("value", "heading")[len(list(document.all())) % 2]
+    document, _ = edit.add(document, kind, source, field if kind == "value" else "")
+form.document = document.to_json()
+form.save()
+"""
+QUERY = "SELECT * FROM port_call ORDER BY status, id LIMIT 100"
+
+
+class Timer:
+    """Times keys on a page."""
+
+    def __init__(self, page: Page) -> None:
+        self.page = page
+
+    def key(self, key: str, holds: str) -> float:
+        """Milliseconds from a key to the paint after `holds`, an expression of the page."""
+        self.page.evaluate("text => window.timed(text)", holds)
+        self.page.keyboard.press(key)
+        return float(self.page.evaluate("() => window.took"))
+
+
+def p95(times: list[float]) -> float:
+    return quantiles(times, n=20)[-1]
+
+
+def main(results: Results, folder: Path) -> None:
+    """The list of a day, each line with its p50 beside its p95."""
+    home = folder / "day"
+    environment = {**os.environ, "ENLACE_HOME": str(home), "ENLACE_DEMO": "1"}
+    environment["DJANGO_SETTINGS_MODULE"] = "enlace.site.settings"
+    subprocess.run(
+        [sys.executable, "manage.py", "demo", "--no-serve", "--rows", "3000"],
+        cwd=ROOT, env=environment, check=True, capture_output=True,
+    )  # fmt: skip
+    subprocess.run([sys.executable, "-c", SIXTY], cwd=ROOT, env=environment, check=True)
+    server = ServerProcess(environment)
+    server.start()
+    try:
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+            page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+            page.goto(server.base + "/sign-in/")
+            page.fill("#id_username", "builder")
+            page.fill("#id_password", "porto-salgueiro")
+            page.press("#id_password", "Enter")
+            page.wait_for_url(lambda url: "sign-in" not in url)
+            _walk(results, page, server.base, home / "demo" / "harbour.sqlite3")
+            _composed(results, page, server.base)
+            browser.close()
+    finally:
+        server.stop()
+
+
+def _bound(results: Results, name: str, times: list[float], target: float) -> None:
+    results.bound(f"{name}, p95 (p50 {median(times):.0f} ms) of {len(times)} keys", p95(times), "ms", target)
+
+
+def _walk(results: Results, page: Page, base: str, database: Path) -> None:
+    timer = Timer(page)
+    form = f"{base}/desk/2/"
+    _open(page, form)
+    page.locator('#rows [data-at="0"] > [role=gridcell]').nth(2).click()
+    page.wait_for_timeout(500)
+    here = "document.querySelector('#panel')"
+    moves = [timer.key("ArrowDown", f"{here}.dataset.position === '{n}' && !{here}.inert") for n in range(1, TIMES + 1)]
+    _bound(results, "next record, its editors ready", moves[5:], 100)
+    _bound(results, "an edit beside the grid shown in its row", _edits(page, timer), 100)
+    _bound(results, "the lines of a list after a key", _looked_up(page, timer), 120)
+    began = time.perf_counter()
+    with sqlite3.connect(database) as db:
+        db.execute(QUERY).fetchall()
+    query = (time.perf_counter() - began) * 1000
+    _bound(results, "another order, without a reload", _sorted(page, timer), query + 100)
+    _bound(results, "a filter, without a reload", _filtered(page, timer), query + 100)
+    ours, theirs = _opened(page, form, database)
+    results.ratio("opening the form against a hand-written page of the same cells", ours, theirs, "ms", 1.5)
+
+
+def _composed(results: Results, page: Page, base: str) -> None:
+    """A control moved by the arrow keys on a sheet of sixty."""
+    _open(page, f"{base}/workshop/form/5/compose")
+    timer, times = Timer(page), []
+    control = page.locator("[data-stage] > [data-kind=heading]").first
+    name = control.get_attribute("data-control")
+    control.click(position={"x": 3, "y": 3})
+    page.wait_for_function("document.querySelector('.card-of h2')")
+    for n in range(22):
+        control.focus()
+        stands = f"document.querySelector('[data-control={name}]')"
+        before = page.evaluate(f"{stands}.className.match(/\\bx\\d+/)[0]")
+        key = ("ArrowRight", "ArrowLeft")[n % 2]
+        times.append(timer.key(key, f"!{stands}.classList.contains('{before}')"))
+        page.wait_for_timeout(60)
+    _bound(results, "an edit of a sheet of 60 controls painted on the composer", times[2:], 100)
+
+
+def _open(page: Page, address: str) -> float:
+    """Milliseconds from asking for a page until its rows are painted."""
+    page.goto(address)
+    page.wait_for_selector("[role=gridcell], td")
+    page.evaluate(TIMED)
+    painted = "() => performance.getEntriesByName('first-contentful-paint')[0]?.startTime || performance.now()"
+    return float(page.evaluate(painted))
+
+
+def _edits(page: Page, timer: Timer) -> list[float]:
+    times = []
+    at = page.locator("#panel").get_attribute("data-position")
+    place = page.locator("#grid .grid-head [data-number]").evaluate_all(
+        "(heads) => heads.findIndex((head) => head.dataset.name === 'etd') + 1"
+    )
+    editor = page.locator("#panel [data-field=etd]")
+    for n in range(10, 32):
+        editor.fill(f"2027-01-05 10:{n}")
+        cell = f"document.querySelector('#rows [data-at=\"{at}\"]')?.children[{place}]?.textContent"
+        times.append(timer.key("Tab", f"{cell}.includes('10:{n}')"))
+        page.wait_for_timeout(60)
+    return times[2:]
+
+
+def _looked_up(page: Page, timer: Timer) -> list[float]:
+    times = []
+    editor = page.locator("#panel [role=combobox]").first
+    for letter in "flgeqjbnfo" * 2:
+        editor.focus()
+        page.keyboard.press("Control+a")
+        shown = "document.querySelectorAll('#choices:not([hidden]) [role=option]').length > 0"
+        times.append(timer.key(letter, shown))
+        page.keyboard.press("Escape")
+        page.wait_for_function("document.querySelector('#choices').hidden")
+    return times[2:]
+
+
+def _sorted(page: Page, timer: Timer) -> list[float]:
+    times = []
+    head = page.locator("#grid [data-name=status] a")
+    for n in range(20):
+        head.focus()
+        way = "ascending" if n % 2 == 0 else "descending"
+        times.append(timer.key("Enter", f"document.querySelector('#grid [data-name=status]').ariaSort === '{way}'"))
+        page.wait_for_timeout(60)
+    return times[2:]
+
+
+def _filtered(page: Page, timer: Timer) -> list[float]:
+    times = []
+    page.locator("#act-filter").click()
+    for n in range(20):
+        box = page.get_by_label("Filter by Status")
+        box.fill(("berthed", "departed")[n % 2])
+        told = f"document.querySelector('#sentence')?.textContent.includes('{('berthed', 'departed')[n % 2]}')"
+        box.focus()
+        times.append(timer.key("Enter", told))
+        page.wait_for_timeout(60)
+    return times[2:]
+
+
+def _opened(page: Page, form: str, database: Path) -> tuple[float, float]:
+    """Medians of opening the form, and a page that somebody wrote by hand with its cells."""
+
+    class Handwritten(BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            with sqlite3.connect(database) as db:
+                rows = db.execute("SELECT * FROM port_call ORDER BY id LIMIT 100").fetchall()
+            lines = ("".join(f"<td>{html.escape(str(v))}</td>" for v in row) for row in rows)
+            body = f"<!doctype html><table>{''.join(f'<tr>{line}</tr>' for line in lines)}</table>".encode()
+            self.send_response(200)
+            self.send_header("Content-Type", "text/html; charset=utf-8")
+            self.end_headers()
+            self.wfile.write(body)
+
+        def log_message(self, *told: object) -> None:
+            pass
+
+    other = ThreadingHTTPServer(("127.0.0.1", 0), Handwritten)
+    threading.Thread(target=other.serve_forever, daemon=True).start()
+    pairs = []
+    for _ in range(15):
+        ours = _open(page, form)
+        pairs.append((ours, _open(page, f"http://127.0.0.1:{other.server_port}/")))
+    other.shutdown()
+    return median(p[0] for p in pairs[2:]), median(p[1] for p in pairs[2:])

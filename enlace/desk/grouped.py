@@ -1,0 +1,145 @@
+"""Rows in groups at the desk: which are open, and the lines that stand for them."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+from typing import Any
+
+from babel.dates import format_skeleton
+from django.utils.html import escape, format_html
+from django.utils.safestring import SafeString, mark_safe
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.grouping import VALUE, GroupLine, GroupTerm, Layout, Opened, laid_out, leaves_of
+from enlace.core.dataset.lookups import chosen_text
+from enlace.core.dataset.totals import NUMBERS
+from enlace.core.dataset.window import Row
+from enlace.core.kinds import KINDS
+from enlace.core.problem import Problem
+
+from .addresses import groups_text
+from .contexts import prefix_of, written
+from .models import OpenGroups, WantedTotal
+from .work import Work
+
+MOST_KEYS = 100_000  # of groups that a person has opened, or closed, one by one
+LONGEST_GROUPS = 600
+
+
+def _mine(work: Work) -> Any:
+    text = groups_text(work.groups)[:LONGEST_GROUPS]
+    return OpenGroups.objects.filter(person=work.person, form=work.form, part=work.part.name, groups=text)
+
+
+def opened(work: Work) -> Opened:
+    """Which groups the person has open."""
+    kept = _mine(work).first()
+    return Opened(kept.all_open, frozenset(kept.keys)) if kept else Opened()
+
+
+def keep(work: Work, state: Opened) -> None:
+    """Keep which groups are open. Raises Problem when there are too many to note one by one."""
+    if len(state.but) > MOST_KEYS:
+        raise Problem("These are too many groups to open one by one.", "Open or close all of them.", code="bad")
+    text = groups_text(work.groups)[:LONGEST_GROUPS]
+    place = {"person": work.person, "form": work.form, "part": work.part.name, "groups": text}
+    OpenGroups.objects.update_or_create(**place, defaults={"all_open": state.all, "keys": sorted(state.but)})
+
+
+def sums_of(work: Work) -> list[FieldSpec]:
+    """The fields that are added up in each group: those of which the person wants a sum below the grid."""
+    mine = WantedTotal.objects.filter(person=work.person, form=work.form, part=work.part.name, function="sum")
+    by_name = work.dataset.by_name
+    return [
+        by_name[name]
+        for name in mine.values_list("field", flat=True)
+        if name in by_name and by_name[name].kind in NUMBERS
+    ]
+
+
+def layout_of(work: Work) -> Layout:
+    """The lines of the grid: of groups, and of the rows in open ones. Raises Problem."""
+    names = [field.name for field in sums_of(work)]
+    return laid_out(leaves_of(work.rows, work.groups, names), len(work.groups), opened(work))
+
+
+def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -> tuple[SafeString, list[Row]]:
+    """The lines of a window as a grid shows them, new records after the last one; and the rows among them."""
+    html: list[str] = []
+    shown: list[Row] = []
+    pieces = layout.window(start, size)
+    fields = sums_of(work) if pieces else []
+    prefix = prefix_of(work, key)
+    for piece in pieces:
+        if isinstance(piece, GroupLine):
+            html.append(_head(work, piece, prefix, fields))
+            continue
+        rows, pending = work.window(*piece)
+        shown += rows
+        html.append(written(work, rows, pending, key))
+    beyond = start + size - layout.total
+    if beyond > 0 and work.new_count:
+        count = work.rows.count()
+        first = max(start - layout.total, 0)
+        rows, pending = work.window(count + first, beyond - max(start - layout.total - first, 0))
+        shown += rows
+        html.append(written(work, rows, pending, key))
+    return mark_safe("".join(html)), shown
+
+
+def _head(work: Work, head: GroupLine, prefix: str, fields: Sequence[FieldSpec]) -> str:
+    term = work.groups[head.level]
+    field = work.dataset.any_name[term.field]
+    number = work.formats.number()
+    added = [
+        format_html('<span class="soft">{} <span class="digits">{}</span></span>', f.label, _number(work, f, value))
+        for f, value in zip(fields, head.added, strict=False)
+    ]
+    line = (
+        '<div role="row" class="record group-line" id="{p}group-{key}" data-group="{key}" data-level="{level}">'
+        '<div role="gridcell" class="thread"></div><div role="gridcell" class="group-cell"><span class="group-words">'
+        '<button type="button" tabindex="-1" data-fold aria-expanded="{open}"><span class="visually-hidden">{label}: {words}</span></button>'
+        '<span class="soft">{label}</span> <strong>{words}</strong> <span class="soft digits">{count}</span> {added}</span></div></div>'
+    )
+    return format_html(
+        line,
+        p=prefix,
+        key=head.key,
+        level=head.level,
+        open="true" if head.open else "false",
+        label=field.label,
+        words=words_of(work, term, field, head.values[-1]),
+        count=number(head.count),
+        added=mark_safe(" ".join(added)),
+    )
+
+
+def _number(work: Work, field: FieldSpec, value: Any) -> str:
+    return "—" if value is None else escape(KINDS[field.kind].formatter(field, work.formats)(value))
+
+
+def words_of(work: Work, term: GroupTerm, field: FieldSpec, value: Any) -> str:
+    """What people call a group."""
+    if value is None:
+        return "(empty)"
+    if value == "":
+        return "(empty text)"
+    if term.by == "month":
+        year, month = divmod(int(value), 100)
+        return str(format_skeleton("yMMMM", datetime.date(year, month, 1), locale=work.formats.locale))
+    if term.by == "year":
+        return str(int(value))
+    if term.by == "letter":
+        return str(value)
+    if term.by.isdecimal():
+        step = int(term.by)
+        return f"{work.formats.number()(int(value))} to {'' if field.kind == 'whole' else 'below '}{work.formats.number()(int(value) + step - (field.kind == 'whole'))}"
+    if term.by == "day":
+        return KINDS["date"].formatter(FieldSpec(field.name, field.label, "date"), work.formats)(value)
+    if term.by == VALUE and field.lookup:
+        if field.lookup.table:
+            return str(value)
+        if (chosen := chosen_text(field, value)) is not None:
+            return chosen
+    return KINDS[field.kind].formatter(field, work.formats)(value)

@@ -1,0 +1,175 @@
+"""Rows in groups on each server: lines, at any place and with any groups open, against the rows put together here."""
+
+from __future__ import annotations
+
+import datetime
+from itertools import groupby
+
+from django.test import SimpleTestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from enlace.core.dataset.grouping import (
+    GroupTerm,
+    Layout,
+    Leaf,
+    Opened,
+    grouped_rows,
+    key_of_group,
+    laid_out,
+    leaves_of,
+    ways_of,
+)
+from enlace.core.dataset.window import Rows
+from enlace.core.model.dataset import FieldSpec
+from enlace.core.problem import Problem
+from enlace.core.server.dialects.sqlite_functions import folded
+from tests.servers import OnServer, on_each_server
+
+LEAVES = st.lists(
+    st.tuples(st.sampled_from("abc"), st.integers(0, 2), st.integers(1, 5)),
+    min_size=1,
+    max_size=12,
+    unique_by=lambda t: t[:2],
+)
+
+
+def expanded(leaves: list[Leaf], levels: int, opened: Opened) -> list[object]:
+    """All lines one by one, put together without any halving: keys of groups, numbers of rows."""
+    lines: list[object] = []
+    numbered, first = [], 0
+    for leaf in leaves:
+        numbered += [(leaf.values, first + i) for i in range(leaf.count)]
+        first += leaf.count
+
+    def walk(rows: list, depth: int) -> None:
+        if depth == levels:
+            lines.extend(number for _, number in rows)
+            return
+        for values, several in groupby(rows, key=lambda row: row[0][: depth + 1]):
+            inside = list(several)
+            lines.append(key_of_group(values))
+            if opened.holds(key_of_group(values)):
+                walk(inside, depth + 1)
+
+    walk(numbered, 0)
+    return lines
+
+
+def flat(layout: Layout, start: int, size: int) -> list[object]:
+    lines: list[object] = []
+    for piece in layout.window(start, size):
+        lines += [piece.key] if not isinstance(piece, tuple) else range(piece[0], piece[0] + piece[1])
+    return lines
+
+
+class Layouts(SimpleTestCase):
+    """The lines, without a server."""
+
+    @settings(max_examples=300, deadline=None)
+    @given(LEAVES, st.booleans(), st.sets(st.integers(0, 30)), st.integers(0, 40), st.integers(1, 20))
+    def test_any_window_of_any_groups(self, told, all_open, turned, start, size):
+        leaves = [Leaf((letter, number), count) for letter, number, count in sorted(told)]
+        keys = [key_of_group(leaf.values[:depth]) for leaf in leaves for depth in (1, 2)]
+        opened = Opened(all_open, frozenset(key for i, key in enumerate(keys) if i in turned))
+        layout, lines = laid_out(leaves, 2, opened), expanded(leaves, 2, opened)
+        self.assertEqual(layout.total, len(lines))
+        self.assertEqual(flat(layout, start, size), lines[start : start + size])
+        for at, line in enumerate(lines):
+            self.assertEqual(layout.row_at(at), line if isinstance(line, int) else None)
+            if isinstance(line, int):
+                self.assertEqual(layout.line_of(line), at)
+        for head in layout.heads:
+            inside = [leaf for leaf in leaves if leaf.values[: head.level + 1] == head.values]
+            self.assertEqual(head.count, sum(leaf.count for leaf in inside))
+            if not head.open:
+                self.assertEqual(layout.line_of(head.first), layout.starts[layout.heads.index(head)])
+
+
+class Grouping(OnServer):
+    def setUp(self):
+        super().setUp()
+        for n in range(60):
+            day = datetime.date(2025, 11, 20) + datetime.timedelta(n * 3)
+            self.place.run(f"UPDATE shipment SET day = '{day}', pieces = {n} WHERE id = {n + 1}")
+        self.place.run("UPDATE shipment SET day = NULL WHERE id IN (5, 9)")
+        self.place.run("UPDATE agent SET name = 'águas do Sul' WHERE id = 1")
+        self.dataset = self.bench("shipment").dataset
+        self.rows = Rows.of(self.spec, self.dataset, [("pieces", True)])
+
+    def met(self, *terms: GroupTerm):
+        """(values of the group, ids of its rows in order) as the windows of the lines tell them, all open."""
+        rows = grouped_rows(self.rows, terms)
+        leaves = leaves_of(rows, terms)
+        layout = laid_out(leaves, len(terms), Opened(all=True))
+        groups: list = []
+        for piece in layout.window(0, layout.total):
+            if isinstance(piece, tuple):
+                groups[-1][1].extend(row.id for row in rows.window(*piece))
+            else:
+                groups.append((piece.values, []))
+        return groups, {row.id: row for row in rows.window(0, 10_000)}
+
+    def value(self, row, name):
+        return row.values[[f.name for f in self.dataset.fields].index(name)]
+
+    def test_each_row_stands_in_its_group(self):
+        count = self.rows.count()
+        for terms, part in (
+            ((GroupTerm("day", "month"),), lambda row: day and (day.year * 100 + day.month) if (day := self.day(row)) else None),
+            ((GroupTerm("day", "year", True),), lambda row: day.year if (day := self.day(row)) else None),
+            ((GroupTerm("pieces", "10"),), lambda row: None if self.value(row, "pieces") is None else self.value(row, "pieces") // 10 * 10),
+            ((GroupTerm("agent_id"),), lambda row: row.shown[0][0]),
+        ):  # fmt: skip
+            with self.subTest(terms):
+                groups, by_id = self.met(*terms)
+                self.assertEqual(sum(len(ids) for _, ids in groups), count)
+                keys = []
+                for values, ids in groups:
+                    told = {part(by_id[i]) for i in ids}
+                    self.assertEqual({None if v is None else v if isinstance(v, str) else int(v) for v in told},
+                                     {None if values[0] is None else values[0] if isinstance(values[0], str) else int(values[0])})  # fmt: skip
+                    keys.append(values[0])
+                    pieces = [-1 if (p := self.value(by_id[i], "pieces")) is None else p for i in ids]
+                    if terms[0].field == "agent_id":
+                        self.assertEqual(
+                            [p for p in pieces if p >= 0], sorted((p for p in pieces if p >= 0), reverse=True)
+                        )
+                self.assertEqual(len(keys), len(set(keys)), "a group stands in two places")
+
+    def day(self, row):
+        value = self.value(row, "day")
+        return datetime.date.fromisoformat(value) if isinstance(value, str) else value
+
+    def test_letters_however_the_server_sorts(self):
+        agents = self.bench("agent").dataset
+        self.rows = Rows.of(self.spec, agents)
+        self.dataset = agents
+        groups, by_id = self.met(GroupTerm("name", "letter"))
+        letters = [values[0] for values, ids in groups if ids]
+        self.assertEqual(len(letters), len(set(letters)))
+        for values, ids in groups:
+            for i in ids:
+                self.assertEqual(folded(self.value(by_id[i], "name")[0]), folded(values[0]))
+
+    def test_levels_sums_and_changes(self):
+        terms = (GroupTerm("agent_id"), GroupTerm("day", "year"))
+        rows = grouped_rows(self.rows, terms)
+        leaves = leaves_of(rows, terms, ("pieces",))
+        layout = laid_out(leaves, 2, Opened())
+        self.assertEqual({head.level for head in layout.heads}, {0})
+        pieces = [self.value(row, "pieces") for row in self.rows.window(0, 10_000)]
+        self.assertEqual(sum(int(head.added[0] or 0) for head in layout.heads), sum(p or 0 for p in pieces))
+        self.assertEqual(sum(head.count for head in layout.heads), len(pieces))
+        self.place.run("DELETE FROM shipment WHERE id = 3")
+        self.assertEqual(sum(leaf.count for leaf in leaves_of(rows, terms, ("pieces",))), len(pieces) - 1)
+
+    def test_what_can_t_be_grouped_is_told(self):
+        for term in (GroupTerm("nothing"), GroupTerm("day", "letter"), GroupTerm("pieces", "month")):
+            with self.assertRaises(Problem):
+                grouped_rows(self.rows, [term])
+        self.assertEqual(ways_of(FieldSpec("x", "X", "longtext")), {})
+        self.assertIn("month", ways_of(FieldSpec("x", "X", "date")))
+
+
+on_each_server(globals(), Grouping)

@@ -1,0 +1,94 @@
+"""Rows in groups at the desk: lines of groups among those of rows, opened and closed for each person."""
+
+import re
+from html import unescape
+
+from enlace.desk.models import OpenGroups
+from tests.web.pages import Pages
+
+HX = {"HX-Request": "true"}
+
+
+class Groups(Pages):
+    def setUp(self):
+        super().setUp()
+        self.calls = self.form("port_call")
+        self.at = f"/desk/{self.calls.pk}/"
+
+    def lines(self, group="status:value", start=0, size=100, **more):
+        """The lines of a window: (words, count) of groups, ids of rows."""
+        asked = {"start": start, "size": size, "group": group, **more}
+        html = self.client.get(f"{self.at}rows", asked).content.decode()
+        found = []
+        for row in re.findall(r'<div role="row".*?(?=<div role="row"|$)', html, re.S):
+            if 'data-group="' in row:
+                words = unescape(re.search(r"<strong>(.*?)</strong>", row)[1])
+                found.append((words, int(re.search(r'digits">([\d,]+)<', row)[1].replace(",", ""))))
+            else:
+                found.append(re.search(r'data-id="(\w+)"', row)[1])
+        return found
+
+    def fold(self, group="status:value", **data):
+        response = self.client.post(f"{self.at}fold?group={group}", data, headers=HX)
+        self.assertEqual(response.status_code, 200, response.content[-300:])
+        return self.events(response)["enlace:total"]["total"]
+
+    def key(self, words, group="status:value"):
+        html = self.client.get(f"{self.at}rows", {"start": 0, "size": 100, "group": group}).content.decode()
+        heads = {unescape(w): k for k, w in re.findall(r'data-group="(\w+)".*?<strong>(.*?)</strong>', html, re.S)}
+        return heads[words]
+
+    def test_groups_are_opened_one_by_one_and_all(self):
+        counted = self.sql("SELECT status, count(*) FROM port_call GROUP BY 1 ORDER BY 1")
+        self.assertEqual(self.lines(), counted)
+        second, rows = counted[1]
+        self.assertEqual(self.fold(key=self.key(second), open=1), len(counted) + rows)
+        ids = [f"i{row[0]}" for row in self.sql("SELECT id FROM port_call WHERE status = ? ORDER BY id", second)]
+        self.assertEqual(self.lines(), [counted[0], counted[1], *ids, *counted[2:]][:100])
+        self.assertEqual(self.lines(start=3, size=2), ids[1:3])
+        total = self.sql("SELECT count(*) FROM port_call")[0][0]
+        self.assertEqual(self.fold(all=1, open=1), len(counted) + total)
+        self.assertEqual(self.fold(all=1, open=""), len(counted))
+        # by month, the latest first, and of another person nothing is open
+        self.fold(all=1, open=1)
+        self.client.force_login(self.operator)
+        months = self.sql(
+            "SELECT count(*) FROM port_call GROUP BY strftime('%Y%m', eta) ORDER BY strftime('%Y%m', eta) DESC"
+        )
+        self.assertEqual([count for _, count in self.lines("-eta:month")], [row[0] for row in months])
+        self.assertEqual(OpenGroups.objects.count(), 1)
+        self.assertEqual(self.lines("hidden:value")[:1], ["i1"])  # what can't be grouped by is left out
+
+    def test_levels_and_sums(self):
+        cargo = self.form("cargo_line")
+        self.client.post(f"/desk/{cargo.pk}/totals/choose", {"total": "tonnes:sum"}, headers=HX)
+        self.at = f"/desk/{cargo.pk}/"
+        asked = "direction:value&group=tonnes:100"
+        html = self.client.get(f"{self.at}rows?start=0&size=100&group={asked}").content.decode()
+        whole = self.sql("SELECT direction, sum(tonnes) FROM cargo_line GROUP BY 1 ORDER BY 1")
+        told = re.findall(r'Tonnes <span class="digits">([\d,.]+)', html)
+        self.assertEqual([round(float(text.replace(",", "")), 3) for text in told], [round(row[1], 3) for row in whole])
+        self.fold(asked, all=1, open=1)
+        html = self.client.get(f"{self.at}rows?start=0&size=3&group={asked}").content.decode()
+        self.assertEqual(re.findall(r'data-level="(\d)"', html), ["0", "1"])
+        self.assertIn("0 to below 100", html)
+
+    def test_moves_and_new_records_among_groups(self):
+        self.fold(all=1, open=1)
+        counted = self.sql("SELECT status, count(*) FROM port_call GROUP BY 1 ORDER BY 1")
+        last = self.sql("SELECT id FROM port_call WHERE status = ? ORDER BY id", counted[1][0])[-1][0]
+        moved = self.client.get(f"{self.at}record?record=i{last}&group=status:value", headers=HX)
+        current = self.events(moved)["enlace:current"]
+        self.assertEqual(current["line"], 1 + counted[0][1] + counted[1][1])
+        self.assertEqual(current["position"], counted[0][1] + counted[1][1] - 1)
+        there = self.client.get(f"{self.at}at?line={current['line']}&group=status:value", headers=HX)
+        self.assertEqual(self.events(there)["enlace:current"]["id"], f"i{last}")
+        self.fold(all=1, open="")
+        closed = self.client.get(f"{self.at}record?record=i{last}&group=status:value", headers=HX)
+        self.assertEqual(self.events(closed)["enlace:current"]["line"], 1)
+        self.client.post(f"{self.at}new?group=status:value", {"record": "i1"}, headers=HX)
+        self.assertRegex(self.lines()[-1], "^n")
+        page = self.client.get(f"{self.at}?group=status:value").content.decode()
+        self.assertIn(f'data-total="{len(counted) + 1}"', page)
+        self.assertIn("in groups by", page)
+        self.assertIn("data-grouped", page)
