@@ -133,7 +133,7 @@ def _composed(results: Results, page: Page, base: str) -> None:
     control = page.locator("[data-stage] > [data-kind=heading]").first
     name = control.get_attribute("data-control")
     control.click(position={"x": 3, "y": 3})
-    page.wait_for_function("document.querySelector('.card-of h2')")
+    page.wait_for_selector(".card-of h2")
     for n in range(22):
         control.focus()
         stands = f"document.querySelector('[data-control={name}]')"
@@ -177,7 +177,7 @@ def _looked_up(page: Page, timer: Timer) -> list[float]:
         shown = "document.querySelectorAll('#choices:not([hidden]) [role=option]').length > 0"
         times.append(timer.key(letter, shown))
         page.keyboard.press("Escape")
-        page.wait_for_function("document.querySelector('#choices').hidden")
+        page.locator("#choices").wait_for(state="hidden")
     return times[2:]
 
 

@@ -26,8 +26,18 @@ PRESS_AND_LET_GO = """async () => {
 
 
 class Haste(Served):
-    def test_an_answer_to_an_older_move_does_not_lead_back(self):
+    def vessels(self):
+        """The form, its scripts at work, nothing pending."""
         page = self.work("Vessel")
+        expect(page.locator("#rows .record[aria-selected=true]")).to_have_count(1)
+        if page.locator("#act-discard").count():
+            page.locator("#act-discard").click()
+            page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
+            self.says("discarded", page)
+        return page
+
+    def test_an_answer_to_an_older_move_does_not_lead_back(self):
+        page = self.vessels()
         expect(page.locator("#panel")).to_have_attribute("data-position", "0")
         page.evaluate(HOLD)
         self.cell(2, 3).click()
@@ -36,7 +46,7 @@ class Haste(Served):
         expect(page.locator("#panel")).to_have_attribute("data-position", "5")
 
     def test_a_press_that_waits_for_an_act_is_not_lost(self):
-        page = self.work("Vessel")
+        page = self.vessels()
         self.type_into("Name", "Haste One")
         expect(page.locator("#strip")).to_contain_text("1 record pending")
         page.locator("#act-new").click()
@@ -46,3 +56,46 @@ class Haste(Served):
             document.getElementById("act-save").click();
         }""")
         self.says("Saved 1 record")
+
+    def test_what_is_typed_in_a_cell_outlives_a_reload(self):
+        page = self.vessels()
+        self.cell(0, 3).click()
+        page.keyboard.type("Typed and left")
+        expect(page.locator("#rows input")).to_have_value("Typed and left")
+        page.reload()
+        expect(self.cell(0, 3)).to_have_text("Typed and left")
+        expect(page.locator("#strip")).to_contain_text("1 record pending")
+
+    def test_letters_after_a_click_into_a_list_stand_in_the_place_of_what_it_showed(self):
+        page = self.vessels()
+        editor = page.locator("#panel [role=combobox]").first
+        shown = editor.input_value()
+        editor.click()
+        page.keyboard.type("t")
+        expect(editor).to_have_value("t")
+        page.keyboard.press("Escape")
+        expect(editor).to_have_value(shown)
+
+    def test_a_new_record_has_the_focus_in_its_first_editor(self):
+        page = self.vessels()
+        page.locator("#act-new").click()
+        expect(page.locator("#panel input:focus")).to_have_count(1)
+        page.keyboard.type("123")
+        expect(page.locator("#panel input:focus")).to_have_value("123")
+
+    def test_letters_in_a_cell_of_a_long_text_go_on_behind_it(self):
+        page = self.page
+        page.goto(self.base + "/workshop/form/2/compose")
+        page.locator("[data-choose$=_grid]").first.click()
+        column = page.locator("[data-column=notes]")
+        column.get_by_role("checkbox").first.check()
+        page.get_by_role("link", name="Try it").click()
+        head = page.locator("#grid [data-name=notes]")
+        expect(head).to_have_count(1)
+        at = page.locator("#grid [data-number]").evaluate_all("hs => hs.findIndex(h => h.dataset.name === 'notes') + 1")
+        notes = page.locator("#panel [data-field=notes]")
+        before = notes.input_value()
+        self.cell(0, at).click()
+        page.keyboard.type("xyz")
+        expect(notes).to_be_focused()
+        expect(notes).to_have_value(before + "xyz")

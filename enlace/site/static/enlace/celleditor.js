@@ -22,7 +22,7 @@ export class CellEditor {
     if (head.dataset.locked) return enlaceSay(head.dataset.locked);
     if (row.dataset.state === "removed")
       return enlaceSay("This record is marked for removal. Discard the removal first, then edit it.");
-    if (ELSEWHERE.includes(kind)) return (await this.panelEditor(id, number))?.focus();
+    if (ELSEWHERE.includes(kind)) return this.typeBeside(await this.panelEditor(id, number), text);
     // What a cell shows can be typed back, so nobody has to wait for the editors beside the grid to load; only a
     // text that the cell shows cut has to be fetched first.
     const cut = text === undefined && cell.textContent.length >= SHOWN;
@@ -57,6 +57,9 @@ export class CellEditor {
         this.grid.load();
       }
     };
+    // What the page has to send when it goes away with the cell open.
+    input.typedInCell = () =>
+      input.value === before ? null : this.edit(row, { id, number, name, value: input.value, before }).data;
     input.addEventListener("blur", () => close(true));
     input.addEventListener("keydown", (event) => this.key(event, close));
     input.finish = () => {
@@ -124,15 +127,28 @@ export class CellEditor {
     }
   }
 
-  async keep(row, cell, { id, number, name, value, choice, before }) {
-    cell.textContent = value;
+  /** What is sent of an edit, and the editor beside the grid that shows the same value. */
+  edit(row, { id, number, name, value, choice, before }) {
     const data = { record: id, field: name, value, choice, position: row.dataset.at };
     const beside = this.loaded(id, number);
-    if (beside) {
-      data.seen = beside.dataset.seen;
-      data.seen_text = before;
-      beside.value = value;
-    }
+    if (beside) Object.assign(data, { seen: beside.dataset.seen, seen_text: before });
+    return { data, beside };
+  }
+
+  keep(row, cell, typed) {
+    cell.textContent = typed.value;
+    const { data, beside } = this.edit(row, typed);
+    if (beside) beside.value = typed.value;
     this.source.send("edit", data);
+  }
+
+  /** Go on in the editor beside the grid, behind what is there; what was typed into the cell is typed there. */
+  typeBeside(editor, text) {
+    if (!editor) return;
+    editor.focus();
+    if (!("value" in editor)) return; // a picture
+    if (text === "") return editor.select(); // Delete: the next key empties it
+    editor.setRangeText(text ?? "", editor.value.length, editor.value.length, "end");
+    if (text) editor.dispatchEvent(new Event("input", { bubbles: true }));
   }
 }

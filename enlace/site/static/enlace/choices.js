@@ -8,7 +8,16 @@ const folded = (text) => text.trim().replace(/\s+/g, " ").normalize("NFD").repla
 export class Choices {
   /** of(input): where an editor's list is asked for: url and view of its source, and the id of its record. */
   constructor(list, of) {
-    Object.assign(this, { list, of, input: null, active: null, asked: 0 });
+    Object.assign(this, { list, of, input: null, active: null, asked: 0, underWay: 0 });
+    // Whoever clicks into an editor that shows a line means another one: what is typed then stands in its place.
+    let entered = null;
+    document.addEventListener("focusin", ({ target }) => {
+      entered = Choices.fits(target) && !target.readOnly ? target : null;
+    });
+    document.addEventListener("pointerup", ({ target }) => {
+      if (target === entered && target.selectionStart === target.selectionEnd) target.select();
+      entered = null;
+    });
     list.addEventListener("mousedown", (event) => event.preventDefault()); // the editor keeps the focus
     list.addEventListener("click", (event) => {
       const line = event.target.closest('[role="option"]');
@@ -34,7 +43,7 @@ export class Choices {
     clearTimeout(this.timer);
     // The first letter is asked for at once; while an answer is on its way, the next ones wait for each other.
     const show = () => document.activeElement === input && this.show(input, input.value);
-    if (this.loading) this.timer = setTimeout(show, PAUSE);
+    if (this.underWay) this.timer = setTimeout(show, PAUSE);
     else show();
   }
 
@@ -42,10 +51,9 @@ export class Choices {
     this.input = input;
     this.asked += 1;
     const asked = this.asked;
-    this.loading = true;
-    const html = await this.lines(typed, 0).finally(() => {
-      if (asked === this.asked) this.loading = false;
-    });
+    this.underWay += 1;
+    const html = await this.lines(typed, 0);
+    this.underWay -= 1;
     if (html === null || asked !== this.asked || document.activeElement !== input) return;
     this.text = typed;
     this.list.innerHTML = html;

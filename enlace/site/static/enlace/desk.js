@@ -258,7 +258,10 @@ document.addEventListener("enlace:total", ({ detail }) => {
 });
 document.addEventListener("enlace:go", ({ detail }) => location.replace(detail.to));
 document.addEventListener("enlace:stale", ({ detail }) => reload(at(detail)));
-document.addEventListener("enlace:focus", ({ detail }) => at(detail).el(`e-${detail.number}`)?.focus());
+// Once the editors are there and may be typed into.
+document.addEventListener("enlace:focus", ({ detail }) =>
+  settled().then(() => at(detail).el(`e-${detail.number}`)?.focus()),
+);
 document.addEventListener("enlace:calculated", ({ detail }) => {
   const source = at(detail);
   if (source.panel?.dataset.record === detail.record) source.showOthers(detail.others);
@@ -357,7 +360,7 @@ desk.addEventListener("keydown", (event) => {
     return;
   }
   if (!source.isEditor(editor)) return;
-  if (Choices.fits(editor) && choices.key(event)) return;
+  if (Choices.fits(editor) && choices.key(event) && event.key !== "Escape") return;
   if (event.key === "Escape") editor.value = editor.sent ?? editor.defaultValue;
   else if (event.key === "Enter" && editor.matches("input"))
     editor.dispatchEvent(new Event("change", { bubbles: true }));
@@ -383,10 +386,12 @@ const kept = `unsent ${main.url}`;
 window.addEventListener("pagehide", () => {
   const editor = document.activeElement;
   const source = sourceOf(editor);
-  if (!source.isEditor(editor) || editor.value === (editor.sent ?? editor.defaultValue)) return;
+  const beside = source.isEditor(editor) && editor.value !== (editor.sent ?? editor.defaultValue);
+  const typed = beside ? source.typed(editor) : editor?.typedInCell?.();
+  if (!typed) return;
   // The next page may be read before the request arrives, so it is told too, and sends it once more.
-  edits.last(source.address("edit"), source.typed(editor));
-  sessionStorage.setItem(kept, JSON.stringify({ address: source.address("edit"), typed: source.typed(editor) }));
+  edits.last(source.address("edit"), typed);
+  sessionStorage.setItem(kept, JSON.stringify({ address: source.address("edit"), typed }));
 });
 const unsent = sessionStorage.getItem(kept);
 if (unsent) {
