@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import re
+import tempfile
 from collections.abc import Iterator
 from typing import Any
 
-from django.http import HttpRequest, StreamingHttpResponse
+from django.http import FileResponse, HttpRequest, StreamingHttpResponse
 from django.views.decorators.http import require_GET
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.exchange.csv_out import csv_lines, guarded
-from enlace.core.kinds import TEXTS, raw_text
+from enlace.core.exchange.xlsx_out import write_xlsx
+from enlace.core.kinds import KINDS, TEXTS, Nonconforming, raw_text
 
 from .contexts import on_grid
 from .controls.base import records_of
@@ -26,27 +28,51 @@ AT_ONCE = 500  # rows that are read together
 def as_csv(request: HttpRequest, work: Work) -> StreamingHttpResponse:
     """The rows as CSV, sent as they are read. stored: values as they are stored, not as they are shown."""
     stored = request.GET.get("stored") == "1"
-    fields = [field for field in on_grid(work, grid_from(request)).shown if field.kind not in ("picture", "binary")]
+    fields = _fields(request, work)
     heads = [field.name if stored else field.label for field in fields]
-    name = re.sub(r"[^A-Za-z0-9_-]+", "-", work.part.title).strip("-") or "rows"
     work.window(0, 1)  # what is wrong with the rows is told before anything is sent
+    lines = ([_text(work, field, values, stored) for field in fields] for values in _records(work, not stored))
     return StreamingHttpResponse(
-        csv_lines(heads, _texts(work, fields, stored)),
+        csv_lines(heads, lines),
         content_type="text/csv; charset=utf-8",
-        headers={"Content-Disposition": f'attachment; filename="{name}.csv"', "Cache-Control": "no-store"},
+        headers={"Content-Disposition": f'attachment; filename="{_file_name(work)}.csv"', "Cache-Control": "no-store"},
     )
 
 
-def _texts(work: Work, fields: list[FieldSpec], stored: bool) -> Iterator[list[str]]:
+@require_GET
+@on_form
+def as_xlsx(request: HttpRequest, work: Work) -> FileResponse:
+    """The rows as a workbook: numbers as numbers, dates as dates, and what lists show as texts."""
+    fields = _fields(request, work)
+    file = tempfile.TemporaryFile()  # noqa: SIM115 (whoever sends it closes it)
+    lines = ([_value(work, field, values) for field in fields] for values in _records(work, True))
+    write_xlsx(file, work.part.title, [field.label for field in fields], lines)
+    file.seek(0)
+    kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+    headers = {"Cache-Control": "no-store"}
+    return FileResponse(
+        file, as_attachment=True, filename=f"{_file_name(work)}.xlsx", content_type=kind, headers=headers
+    )
+
+
+def _fields(request: HttpRequest, work: Work) -> list[FieldSpec]:
+    return [field for field in on_grid(work, grid_from(request)).shown if field.kind not in ("picture", "binary")]
+
+
+def _file_name(work: Work) -> str:
+    return re.sub(r"[^A-Za-z0-9_-]+", "-", work.part.title).strip("-") or "rows"
+
+
+def _records(work: Work, shown: bool) -> Iterator[dict[str, Any]]:
+    """All rows as records, read as they are sent. shown: what lists show of them will be asked for."""
     start = 0
     while True:
         rows, pending = work.window(start, AT_ONCE)
         whole = work.stored_of([row.id for row in rows if not row.id.startswith("p")])
         records = records_of(work, rows, pending, whole)
-        if not stored:
+        if shown:
             work.words.prefetch(work.dataset, records)
-        for values in records:
-            yield [_text(work, field, values, stored) for field in fields]
+        yield from records
         start += len(rows)
         if len(rows) < AT_ONCE:
             return
@@ -59,3 +85,12 @@ def _text(work: Work, field: FieldSpec, values: dict[str, Any], stored: bool) ->
         return guarded(text) if isinstance(value, str) else text
     text = work.words.of(work.dataset, field, values)
     return guarded(text) if field.kind in TEXTS or field.lookup else text
+
+
+def _value(work: Work, field: FieldSpec, values: dict[str, Any]) -> Any:
+    """A value as a cell of a workbook holds it."""
+    raw = values.get(field.name)
+    if raw is None or field.lookup:
+        return work.words.of(work.dataset, field, values) or None
+    read = KINDS[field.kind].read(raw, field)
+    return raw_text(raw) if isinstance(read, Nonconforming) else bool(read) if field.kind == "yesno" else read

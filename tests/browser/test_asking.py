@@ -146,6 +146,7 @@ class Blocks(Served):
         page.keyboard.press("Shift+ArrowDown")
         page.keyboard.press("Shift+ArrowRight")
         expect(page.locator("#rows .in-range")).to_have_count(4)
+        expect(page.locator("#sentence [data-chosen-cells]")).to_contain_text("4 cells, 4 with a value")
         plain, html = page.evaluate(COPY)
         names = [self.cell(n, 3).text_content() for n in (0, 1)]
         self.assertEqual([line.split("\t")[0] for line in plain.split("\n")], names)

@@ -7,6 +7,8 @@ import re
 from html import unescape
 from urllib.parse import parse_qsl, urlencode
 
+import openpyxl
+
 from enlace.core.exchange.csv_out import unguarded
 from tests.web.pages import Pages
 
@@ -182,6 +184,23 @@ class TakingOut(Pages):
         heads, first, *_ = self.rows(vessels)
         self.assertEqual((first[heads.index("Remarks")], first[heads.index("Name")]), ("'" + long, "'-Dash"))
         self.assertEqual(unguarded(first[heads.index("Remarks")]), long)
+
+    def test_what_a_grid_shows_as_a_workbook(self):
+        calls = self.form("port_call")
+        self.edit(calls, "i3", draught_m="7.25")
+        response = self.client.get(f"/desk/{calls.pk}/xlsx", {"order": "-eta", "only-status": "=departed"})
+        book = openpyxl.load_workbook(io.BytesIO(b"".join(response.streaming_content)))
+        heads, *rows = [[cell.value for cell in line] for line in book.active.iter_rows()]
+        told = self.sql("SELECT id, eta FROM port_call WHERE status = 'departed' ORDER BY eta DESC, id DESC")
+        eta = heads.index("ETA")
+        self.assertEqual([(row[0], row[eta].isoformat(" ")) for row in rows], told)
+        whole = self.client.get(f"/desk/{calls.pk}/xlsx")
+        heads, *rows = openpyxl.load_workbook(io.BytesIO(b"".join(whole.streaming_content))).active.iter_rows(
+            values_only=True
+        )
+        if "Draught (m)" in heads:  # the draft is in it, as a number
+            self.assertEqual(rows[2][heads.index("Draught (m)")], 7.25)
+        self.assertEqual(len(rows), self.sql("SELECT count(*) FROM port_call")[0][0])
 
 
 class Views(Pages):

@@ -1,6 +1,8 @@
 """Blocks of cells put into a grid: many records, one step, and what can't be put in is told."""
 
 import json
+import re
+from decimal import Decimal
 
 from tests.web.pages import Pages
 
@@ -72,3 +74,17 @@ class Blocks(Pages):
     def test_nothing_is_other_than_it_was(self):
         name = self.sql("SELECT name FROM vessel WHERE id = 1")[0][0]
         self.assertIn("nothing is other than it was", self.said(self.block([[name]])))
+
+    def test_what_chosen_cells_come_to(self):
+        self.edit(self.vessels, "i2", length_m="100.25")
+        ask = {"from": 0, "count": 3, "column": self.place["length_m"], "wide": 1}
+        words = self.client.get(f"/desk/{self.vessels.pk}/cells", ask).json()["words"]
+        lengths = [Decimal(str(row[0])) for row in self.sql("SELECT length_m FROM vessel WHERE id IN (1, 3)")]
+        lengths.append(Decimal("100.25"))
+        self.assertTrue(words.startswith("3 cells, 3 with a value, "), words)
+        told = dict(re.findall(r"(sum|least|greatest) ([\d,.]+)", words))
+        self.assertEqual({name: Decimal(text.rstrip(",").replace(",", "")) for name, text in told.items()},
+                         {"sum": sum(lengths), "least": min(lengths), "greatest": max(lengths)})  # fmt: skip
+        names = self.client.get(f"/desk/{self.vessels.pk}/cells", {**ask, "column": self.place["name"], "count": 40})
+        different = self.sql("SELECT count(DISTINCT name) FROM vessel")[0][0]
+        self.assertEqual(names.json()["words"], f"40 cells, 40 with a value, {different} different")

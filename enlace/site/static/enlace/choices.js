@@ -62,9 +62,11 @@ export class Choices {
     this.active = null;
     this.place();
     input.setAttribute("aria-expanded", "true");
-    const first = this.options.find((line) => line.dataset.choice);
+    const lines = this.options.filter((line) => line.dataset.choice);
+    const [first] = lines;
     this.stepped = false;
-    if (typed && first && folded(first.textContent).startsWith(folded(typed))) this.mark(first);
+    // What begins so is meant, and so is the only line that has it anywhere.
+    if (typed && first && (lines.length === 1 || folded(first.textContent).startsWith(folded(typed)))) this.mark(first);
     else this.mark(this.options.find((line) => line.textContent === input.value && line.dataset.choice) || null);
   }
 

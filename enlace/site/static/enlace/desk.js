@@ -331,7 +331,13 @@ function refocus() {
   if (again && !again.disabled) again.focus();
   else if (last.matches?.('[role="gridcell"], .record *')) source.grid?.focus();
   else if (last.closest?.(".rail")) source.el("go-number")?.focus();
-  else if (last.closest?.("#strip")) document.querySelector("#strip button:not(:disabled), #act-new")?.focus();
+  else if (last.closest?.("#strip")) {
+    // After a save or a discard people go on with the records.
+    const next = document.querySelector("#strip button:not(:disabled)");
+    if (next) next.focus();
+    else if (source.grid) source.grid.focus();
+    else document.querySelector(FIRST)?.focus();
+  }
   for (const grid of source.grids) grid.mark();
 }
 

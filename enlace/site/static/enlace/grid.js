@@ -43,8 +43,8 @@ const today = () => {
 export class Grid {
   /** which: what tells it from the first grid of the same records. moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
    *  view: its order and filters. edits: what is typed; rows are read after it has arrived, and again if more of it went out meanwhile. */
-  constructor(root, url, { moved, edit, edits, view, block, fold, which = "" }) {
-    Object.assign(this, { root, url, moved, edit, edits, view, block, fold, which });
+  constructor(root, url, { moved, edit, edits, view, block, fold, ranged, which = "" }) {
+    Object.assign(this, { root, url, moved, edit, edits, view, block, fold, ranged, which });
     this.grouped = "grouped" in root.dataset; // among its lines are those of groups; a position here is that of a line
     this.anchor = null; // where a range of cells was begun
     this.scroller = root.querySelector("[data-scroller]");
@@ -300,12 +300,29 @@ export class Grid {
       old.removeAttribute("aria-selected");
     }
     const { range } = this;
+    this.tellRange(range);
     if (!range) return;
     for (let at = range.top; at <= range.bottom; at++)
       for (const cell of [...(this.row(at)?.children || [])].slice(range.left, range.right + 1)) {
         cell.classList.add("in-range");
         cell.setAttribute("aria-selected", "true");
       }
+  }
+
+  /** Say which cells are chosen, once for each choice: by the places of their records. */
+  tellRange(range) {
+    const lines = range ? [...this.rows.children].slice(range.top - this.first, range.bottom - this.first + 1) : [];
+    const heads = lines.filter((row) => row.dataset.group !== undefined).length;
+    const told = range && {
+      from: this.placeOf(heads && lines[0]?.dataset.group !== undefined ? range.top + 1 : range.top),
+      count: range.bottom - range.top + 1 - heads,
+      column: range.left - 1,
+      wide: range.right - range.left + 1,
+    };
+    const said = JSON.stringify(told);
+    if (said === this.saidRange) return;
+    this.saidRange = said;
+    this.ranged?.(told);
   }
 
   /** The texts of the range, or of the current cell, as far as the page has its rows. */

@@ -207,6 +207,27 @@ export class Source {
     this.grid.focus();
   }
 
+  /** Tell what chosen cells come to, once somebody stays with them; nothing for none. */
+  cellsChosen(range) {
+    const told = document.querySelector(`[data-of="of${this.p}"] [data-chosen-cells]`);
+    clearTimeout(this.counting);
+    if (!told) return;
+    told.textContent = "";
+    if (!range) return;
+    const grid = this.grid?.which ? { grid: this.grid.which } : {};
+    const asked = new URLSearchParams({ ...range, ...grid });
+    this.counting = setTimeout(async () => {
+      try {
+        await this.page.edits.idle();
+        const response = await fetch(this.address(`cells?${asked}`), { headers: { "HX-Request": "true" } });
+        const current = JSON.stringify(range) === this.grid?.saidRange;
+        if (response.ok && current) told.textContent = (await response.json()).words;
+      } catch {
+        // Away: what else is done says so.
+      }
+    }, 250);
+  }
+
   send(act, data) {
     return this.page.edits.send(this.address(act), act, data, this);
   }

@@ -29,6 +29,7 @@ class GridControl extends Control {
       which,
       edits: page.edits,
       moved: (id, at) => source.move(id ? `record?record=${encodeURIComponent(id)}&position=${at}` : `at?${at}`, 90),
+      ranged: (range) => source.cellsChosen(range),
       fold: (group, open) => source.send("fold", { key: group, open }),
       block: (how, from, lines) => source.block(how, from, lines),
       edit: (row, head, cell, text) =>

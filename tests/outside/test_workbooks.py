@@ -1,0 +1,85 @@
+"""Workbooks that are written here, read back by two libraries that have nothing to do with the one that writes them."""
+
+from __future__ import annotations
+
+import datetime
+import io
+from decimal import Decimal
+
+import openpyxl
+import python_calamine
+from django.test import SimpleTestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from enlace.core.exchange.xlsx_out import FIRST_DAY, write_xlsx
+
+HEADS = ("text", "number", "day", "moment", "hour", "yes")
+MOMENTS = st.datetimes(datetime.datetime.combine(FIRST_DAY, datetime.time()), datetime.datetime(2199, 12, 31)).map(
+    lambda moment: moment.replace(microsecond=0)
+)
+# No carriage return: the format's own readers take it for a line feed (XML 1.0, 2.11).
+TEXTS = st.text(
+    st.characters(min_codepoint=32, blacklist_categories=("Cs",), blacklist_characters="\ufffe\uffff"), min_size=1
+)
+ROWS = st.tuples(
+    TEXTS,
+    st.integers(-(10**14), 10**14) | st.decimals(-(10**6), 10**6, places=4),
+    st.dates(FIRST_DAY, datetime.date(2199, 12, 31)),
+    MOMENTS,
+    st.times().map(lambda time: time.replace(microsecond=0)),
+    st.booleans(),
+)
+
+
+def written(rows, **more) -> io.BytesIO:
+    into = io.BytesIO()
+    write_xlsx(into, "Port call", HEADS, rows, **more)
+    into.seek(0)
+    return into
+
+
+class Workbooks(SimpleTestCase):
+    @settings(max_examples=60, deadline=None)
+    @given(st.lists(ROWS, max_size=6))
+    def test_each_value_comes_back(self, rows):
+        sheet = openpyxl.load_workbook(written(rows))["Port call"]
+        lines = [[cell.value for cell in line] for line in sheet.iter_rows()]
+        self.assertEqual(lines[0], list(HEADS))
+        self.assertEqual(len(lines), len(rows) + 1)
+        for (text, number, day, moment, hour, yes), back in zip(rows, lines[1:], strict=True):
+            self.assertEqual(back[0], text)
+            self.assertEqual(Decimal(str(back[1])), Decimal(str(number)))
+            self.assertEqual((back[2].date(), back[3], back[4], back[5]), (day, moment, hour, yes))
+        told = python_calamine.CalamineWorkbook.from_filelike(written(rows)).get_sheet_by_name("Port call").to_python()
+        self.assertEqual([line[2] for line in told[1:]], [row[2] for row in rows])
+        self.assertEqual([line[0] for line in told[1:]], [row[0] for row in rows])
+
+    def test_what_a_cell_can_t_hold_is_a_text(self):
+        rows = [
+            ("=1+1", 12345678901234567, datetime.date(1899, 1, 2), None, None, None),
+            ("http://x.example", Decimal("NaN"), datetime.date(1900, 2, 28), datetime.datetime(1, 1, 1), None, None),
+            (
+                "-12",
+                Decimal("0.1234567890123456"),
+                None,
+                datetime.datetime(2026, 1, 1, tzinfo=datetime.UTC),
+                None,
+                None,
+            ),
+        ]
+        sheet = openpyxl.load_workbook(written(rows)).active
+        lines = [[cell.value for cell in line] for line in sheet.iter_rows(min_row=2)]
+        self.assertEqual(lines[0][:3], ["=1+1", "12345678901234567", "1899-01-02"])
+        self.assertEqual({cell.data_type for line in sheet.iter_rows(min_row=2) for cell in line if cell.value}, {"s"})
+        self.assertEqual(lines[1][:4], ["http://x.example", "NaN", "1900-02-28", "0001-01-01 00:00:00"])
+        self.assertEqual(lines[2][3], "2026-01-01 00:00:00+00:00")
+
+    def test_a_full_sheet_goes_on_in_the_next_one(self):
+        rows = [(f"line {n}", n, None, None, None, None) for n in range(10)]
+        book = openpyxl.load_workbook(written(rows, most=5))
+        self.assertEqual(book.sheetnames, ["Port call", "Port call 2", "Port call 3"])
+        told = [cell.value for sheet in book for cell in sheet["A"][1:]]
+        self.assertEqual(told, [row[0] for row in rows])
+        self.assertEqual([sheet["A1"].value for sheet in book], ["text"] * 3)
+        self.assertEqual(openpyxl.load_workbook(written([])).active.max_row, 1)
