@@ -8,9 +8,13 @@ from collections.abc import Iterator
 from typing import Any
 
 from django.http import FileResponse, HttpRequest, StreamingHttpResponse
+from django.template.loader import render_to_string
+from django.utils.html import escape
+from django.utils.timezone import localtime
 from django.views.decorators.http import require_GET
 
 from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.totals import NUMBERS
 from enlace.core.exchange.csv_out import csv_lines, guarded
 from enlace.core.exchange.xlsx_out import write_xlsx
 from enlace.core.kinds import KINDS, TEXTS, Nonconforming, raw_text
@@ -18,8 +22,10 @@ from enlace.core.kinds import KINDS, TEXTS, Nonconforming, raw_text
 from .contexts import on_grid
 from .controls.base import records_of
 from .opening import grid_from, on_form
+from .sentence import sentence_context
 from .work import Work
 
+MOST_PRINTED = 10_000
 AT_ONCE = 500  # rows that are read together
 
 
@@ -53,6 +59,41 @@ def as_xlsx(request: HttpRequest, work: Work) -> FileResponse:
     return FileResponse(
         file, as_attachment=True, filename=f"{_file_name(work)}.xlsx", content_type=kind, headers=headers
     )
+
+
+@require_GET
+@on_form
+def as_table(request: HttpRequest, work: Work) -> StreamingHttpResponse:
+    """The rows as a plain table to be printed, at most MOST_PRINTED of them; sent as they are read."""
+    fields = _fields(request, work)
+    work.window(0, 1)
+    numbers = [field for field in fields if field.kind in NUMBERS and not field.lookup]
+    context = {"title": work.part.title, "fields": fields, "numbers": numbers, "said": _said(work), "when": localtime()}
+    head = render_to_string("desk/table_head.html", context, request)
+    return StreamingHttpResponse(_table(work, fields, numbers, head), content_type="text/html; charset=utf-8")
+
+
+def _table(work: Work, fields: list[FieldSpec], numbers: list[FieldSpec], head: str) -> Iterator[str]:
+    yield head
+    for count, values in enumerate(_records(work, True)):
+        if count >= MOST_PRINTED:
+            left = f"These are the first {MOST_PRINTED:,} rows. Filter them to print others."
+            yield f'<tr><td colspan="{len(fields)}">{left}</td></tr>'
+            break
+        cells = (
+            (' class="end"' if f in numbers else "", escape(work.words.of(work.dataset, f, values))) for f in fields
+        )
+        yield f"<tr>{''.join(f'<td{css}>{text}</td>' for css, text in cells)}</tr>"
+    yield "</tbody></table></body></html>"
+
+
+def _said(work: Work) -> str:
+    """Which rows these are, in words."""
+    context = sentence_context(work)
+    filters = ", ".join(said.words for said in context["filters_said"] if not said.off)
+    orders = ", ".join(said.words for said in (*context["groups_said"], *context["orders_said"]))
+    parts = [f"Filtered: {filters}." if filters else "", f"In the order of {orders}." if orders else ""]
+    return " ".join(part for part in parts if part)
 
 
 def _fields(request: HttpRequest, work: Work) -> list[FieldSpec]:

@@ -38,6 +38,7 @@ ACTS = (
     ("values", asking_views.values, "values"),
     ("cells", cell_totals.chosen_cells, "cells"),
     ("csv", taking_views.as_csv, "csv"),
+    ("table", taking_views.as_table, "table-page"),
     ("xlsx", taking_views.as_xlsx, "xlsx"),
     ("views", view_views.kept_views, "views"),
     ("exactly", asking_views.exactly, "exactly"),

@@ -185,6 +185,19 @@ class TakingOut(Pages):
         self.assertEqual((first[heads.index("Remarks")], first[heads.index("Name")]), ("'" + long, "'-Dash"))
         self.assertEqual(unguarded(first[heads.index("Remarks")]), long)
 
+    def test_what_a_grid_shows_as_a_table_to_print(self):
+        calls = self.form("port_call")
+        asked = {"order": "-eta", "only-status": "=departed", "group": "berth_code:value"}
+        response = self.client.get(f"/desk/{calls.pk}/table", asked)
+        html = b"".join(response.streaming_content).decode()
+        count = self.sql("SELECT count(*) FROM port_call WHERE status = 'departed'")[0][0]
+        self.assertEqual(html.count("<tr>"), count + 1)
+        self.assertIn("Filtered: Status", unescape(html))
+        self.assertIn("In the order of Berth, ETA, latest first.", unescape(html))
+        self.edit(calls, "i1", notes="<b>&")
+        html = b"".join(self.client.get(f"/desk/{calls.pk}/table").streaming_content).decode()
+        self.assertNotIn("<b>&", html)
+
     def test_what_a_grid_shows_as_a_workbook(self):
         calls = self.form("port_call")
         self.edit(calls, "i3", draught_m="7.25")
