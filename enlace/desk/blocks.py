@@ -78,26 +78,36 @@ def _read_part(
     stored, there = work.stored_of(ids), work.store.some(ids)
     for i, line in enumerate(lines):
         identifier = ids[i] if i < len(ids) else ""
-        before, read = there.get(identifier), stored.get(identifier)
-        if identifier and before is not None and before.state == "removed":
-            block.refused["A record is marked for removal."] += len(line)
-            continue
-        if identifier and before is None and read is None:
-            block.refused["A record is not there any more, or can't be told apart from others."] += len(line)
-            continue
-        values = before.values(read) if before else read or {}
-        locked = work.view(identifier, None, read, before).locked if identifier and _may_lock(fields) else frozenset()
-        cells = []
-        for spec, text in zip(fields, line, strict=False):
-            made = _typed(work, spec, text, values, locked, known)
-            if isinstance(made, Typed):
-                cells.append((spec, made))
-            elif made:
-                block.refused[made] += 1
-        if cells and (identifier or any(text.strip() for text in line)):
-            block.lines.append((identifier, cells))
-            block.made += not identifier
-            block.edited += bool(identifier)
+        texts = list(zip(fields, line, strict=False))
+        take_in(work, block, identifier, there.get(identifier), stored.get(identifier), texts, known)
+
+
+def take_in(
+    work: Work, block: Block, identifier: str, before: PendingRecord | None, read: dict[str, Any] | None,
+    texts: Sequence[tuple[FieldSpec, str]], known: dict[tuple[str, str], Typed | Problem],
+) -> None:  # fmt: skip
+    """Take the texts for some fields of one record into a block. before, read: what is pending of it, and stored; an id of
+    "" stands for a record to be made. known: what texts stand for, as far as it was found out already."""
+    if identifier and before is not None and before.state == "removed":
+        block.refused["A record is marked for removal."] += len(texts)
+        return
+    if identifier and before is None and read is None:
+        block.refused["A record is not there any more, or can't be told apart from others."] += len(texts)
+        return
+    values = before.values(read) if before else read or {}
+    may_lock = identifier and _may_lock([spec for spec, _ in texts])
+    locked = work.view(identifier, None, read, before).locked if may_lock else frozenset()
+    cells = []
+    for spec, text in texts:
+        made = _typed(work, spec, text, values, locked, known)
+        if isinstance(made, Typed):
+            cells.append((spec, made))
+        elif made:
+            block.refused[made] += 1
+    if cells and (identifier or any(text.strip() for _, text in texts)):
+        block.lines.append((identifier, cells))
+        block.made += not identifier
+        block.edited += bool(identifier)
 
 
 def _may_lock(fields: Sequence[FieldSpec]) -> bool:

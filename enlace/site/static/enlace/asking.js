@@ -26,7 +26,7 @@ export function asking(sourceOf) {
 
   document.addEventListener("click", (event) => {
     const near = (selector) => event.target.closest(selector);
-    const link = near("[data-sentence] a[href^="?"]");
+    const link = near('[data-sentence] a[href^="?"]');
     if (link) {
       event.preventDefault();
       const source = sourceOf(link);

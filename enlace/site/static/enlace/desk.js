@@ -5,6 +5,7 @@ import { Choices } from "./choices.js";
 import "./controls/index.js";
 import { LAST } from "./controls/navigator.js";
 import { apply, Edits } from "./edits.js";
+import { replacing } from "./replacing.js";
 import { Source } from "./source.js";
 import "./sheetpage.js";
 
@@ -76,6 +77,7 @@ async function settled() {
 }
 
 asking(sourceOf);
+replacing(sourceOf);
 
 // -- acts --------------------------------------------------------------------------------------------------
 
