@@ -48,8 +48,14 @@ class Runner(DiscoverRunner):
     def teardown_test_environment(self, **kwargs):
         super().teardown_test_environment(**kwargs)
         shutil.rmtree(self.folder, ignore_errors=True)
-        if self.beside and self.beside.poll() is None:
-            self.beside.terminate()
+
+    def run_tests(self, *args, **kwargs):
+        try:
+            return super().run_tests(*args, **kwargs)
+        except BaseException:
+            if self.beside and self.beside.poll() is None:
+                self.beside.terminate()
+            raise
 
     def suite_result(self, suite, result, **kwargs):
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)

@@ -188,12 +188,14 @@ class AgainstTheServers(OnServer):
     def column(self, name: str) -> Sql:
         return Sql(exp.column(name, table="r", quoted=True).sql(dialect=WRITES[self.kind]), TYPES[name])
 
-    def same(self, ours, theirs, kind) -> bool:
+    def same(self, ours, theirs, kind, source="") -> bool:
         if ours is None or theirs is None:
             return ours is None and theirs is None
         if kind != "decimal":
             return ours == theirs
         near = 2e-12 if self.kind == "sqlite" else 1e-15
+        if self.kind == "mariadb" and source.count("/") > 1:
+            near = 1e-9  # it keeps 18 digits behind the point from step to step: of a quotient of 1e-10 only eight are left
         size = max(abs(ours), Decimal(1000000))  # what was added up may have been larger than what is left
         return abs(Decimal(ours) - theirs) <= size * Decimal(near) * 10
 
@@ -235,7 +237,7 @@ class AgainstTheServers(OnServer):
                     ours = int(ours)
                 if sql.type == "datetime" and type(ours) is DAY:
                     ours = datetime.datetime(ours.year, ours.month, ours.day)
-                self.assertTrue(self.same(ours, theirs, sql.type), (source, sql.text, row, ours, theirs))
+                self.assertTrue(self.same(ours, theirs, sql.type, source), (source, sql.text, row, ours, theirs))
                 cases += 1
 
         check()
