@@ -3,8 +3,11 @@
 import random
 import sqlite3
 import threading
+import time
 import unittest
+from unittest import mock
 
+from enlace.core.dataset import anchors
 from enlace.core.dataset.anchors import LEAST_STEP, anchors_of
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import CUT, Rows
@@ -32,6 +35,53 @@ class Windows(unittest.TestCase):
         db.close()
         self.assertEqual(bench.rows.count(), 5_000)
         self.assertEqual(bench.rows.window(3_000, 1)[0].values[0], 4_000)
+
+    def test_what_was_known_of_a_large_table_is_a_hint_after_a_change(self):
+        rows = [(n, n) for n in range(20_000)]
+        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER)", rows={"t": rows}), "t")
+        waiting: list = []
+        with (
+            mock.patch.object(anchors, "LARGE", 10_000),
+            mock.patch.object(anchors, "in_background", lambda key, act: waiting.append(act)),
+            mock.patch.object(anchors, "_every", wraps=anchors._every) as every,
+        ):
+            self.assertEqual(bench.rows.window(9_990, 2)[0].values[0], 9_990)
+            self.assertEqual(every.call_count, 1)
+            with sqlite3.connect(bench.spec["path"]) as db:
+                db.execute("DELETE FROM t WHERE id BETWEEN 100 AND 119")
+                db.execute("INSERT INTO t VALUES (20000, 20000)")
+            db.close()
+            # Nobody waits: the last count, and a place that is off by what others did before it.
+            self.assertEqual((bench.rows.count(), every.call_count), (20_000, 1))
+            told = bench.rows.window(9_990, 100)
+            self.assertEqual(len(told), 100)
+            self.assertLessEqual(abs(told[0].values[0] - 10_010), 20)
+            self.assertEqual(every.call_count, 1)
+            # What stands near an end is read from there, as always.
+            self.assertEqual(bench.rows.window(200, 1)[0].values[0], 220)
+            for act in waiting:
+                act()
+            self.assertEqual(bench.rows.count(), 19_981)
+            self.assertEqual(bench.rows.window(9_990, 1)[0].values[0], 10_010)
+            self.assertEqual(every.call_count, 2)
+
+    def test_the_background_rests_between_two_readings(self):
+        done = threading.Event()
+        key = (Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY)"), "t").spec, "t", ())
+        calls: list = []
+
+        def act() -> None:
+            calls.append(1)
+            time.sleep(0.05)
+            done.set()
+
+        anchors.in_background(key, act)
+        anchors.in_background(key, act)  # it is under way
+        self.assertTrue(done.wait(5))
+        time.sleep(0.05)
+        anchors.in_background(key, act)  # and it rests now
+        time.sleep(0.1)
+        self.assertEqual(len(calls), 1)
 
     def test_edges(self):
         bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a TEXT)"), "t")

@@ -3,13 +3,17 @@
 Anchors are the order values of every n-th row, read in one pass with a window function and kept until
 somebody commits a change to the database. At most MOST_ANCHORS are kept for an order, whatever the size
 of the table.
+
+Of a large table what was known before a change goes on as a hint: on a busy server nothing else would ever stand. A place
+by a hint is off by what others entered and removed before it since then; it is put right in the background.
 """
 
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict
-from collections.abc import Hashable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, field
 from itertools import islice
 from typing import Any
@@ -28,6 +32,8 @@ from .source import Source
 MOST_ANCHORS = 4096
 LEAST_STEP = 256
 MOST_KEPT = 24
+LARGE = 2_000_000  # rows, from which on counts and anchors are hints after a change
+REST = 10  # times as long as it took, before the background reads the same once more
 
 
 @dataclass
@@ -38,16 +44,19 @@ class Anchors:
     count: int | None = None
     step: int = 0
     anchors: list[tuple[Any, ...]] | None = None
-    building: bool = False
     lock: threading.Lock = field(default_factory=threading.Lock)
 
 
-_kept: OrderedDict[tuple[ConnectionSpec, Hashable, tuple[OrderPart, ...]], Anchors] = OrderedDict()
+Key = tuple[ConnectionSpec, Hashable, tuple[OrderPart, ...]]
+
+_kept: OrderedDict[Key, Anchors] = OrderedDict()
+_hints: OrderedDict[Key, Anchors] = OrderedDict()  # of large tables, the newest that was read, whatever changed since
+_busy: dict[Key, float] = {}  # what the background reads, and until when it rests afterwards (monotonic)
 _lock = threading.Lock()
 
 
 def anchors_of(spec: ConnectionSpec, table: Hashable, order: tuple[OrderPart, ...]) -> Anchors:
-    """The landmarks of a table (or what else the rows are of) in an order, empty ones when the data changed since they were read."""
+    """The anchors of a table (or what else the rows are of) in an order, empty ones when the data changed since they were read."""
     stamp = server_kind(spec.kind).change_stamp(spec, engine_for(spec))
     key = (spec, table, order)
     with _lock:
@@ -65,16 +74,76 @@ def forget_anchors() -> None:
     """Drop all counts and anchors."""
     with _lock:
         _kept.clear()
+        _hints.clear()
+        _busy.clear()
+
+
+def _remember(key: Key, marks: Anchors, size: int) -> None:
+    """Keep what was read of a large table as a hint for later."""
+    with _lock:
+        if size >= LARGE:
+            _hints[key] = marks
+            _hints.move_to_end(key)
+        else:
+            _hints.pop(key, None)
+        while len(_hints) > MOST_KEPT:
+            _hints.popitem(last=False)
+
+
+def in_background(key: Key, act: Callable[[], object]) -> None:
+    """Do something that nobody waits for, unless it is under way, or was done a short while ago for how long it takes."""
+    now = time.monotonic()
+    with _lock:
+        if _busy.get(key, 0) > now:
+            return
+        for rested in [other for other, until in _busy.items() if until <= now]:
+            del _busy[rested]
+        _busy[key] = float("inf")
+
+    def run() -> None:
+        began = time.monotonic()
+        try:
+            act()
+        except Problem:
+            pass  # who asks next meets the same problem and tells it
+        finally:
+            ended = time.monotonic()
+            with _lock:
+                _busy[key] = ended + REST * (ended - began)
+
+    threading.Thread(target=run, daemon=True, name="anchors").start()
+
+
+def counted(spec: ConnectionSpec, what: Hashable, count: Callable[[], int]) -> int:
+    """How many rows there are of something, asked with `count` only when something was committed since the last time.
+
+    Of so many that counting takes long the last count serves meanwhile, and the background counts anew.
+    """
+    key: Key = (spec, what, ())
+    marks = anchors_of(*key)
+
+    def ask() -> int:
+        with marks.lock:  # one counts, the others wait for its answer
+            if marks.count is None:
+                marks.count = count()
+                _remember(key, marks, marks.count)
+            return marks.count
+
+    hint = _hints.get(key)
+    if marks.count is None and hint is not None and hint.count is not None:
+        in_background(key, ask)
+        return hint.count
+    return ask()
 
 
 def count_of(spec: ConnectionSpec, table: str) -> int:
-    """How many rows a table has; asked of the server only when something was committed since the last time."""
-    marks = anchors_of(spec, table, ())
-    with marks.lock:
-        if marks.count is None:
-            with reading(spec) as connection:
-                marks.count = count_on(connection, table)
-        return marks.count
+    """How many rows a table has; see `counted`."""
+
+    def count() -> int:
+        with reading(spec) as connection:
+            return count_on(connection, table)
+
+    return counted(spec, table, count)
 
 
 def count_on(connection: Connection, table: str) -> int:
@@ -89,21 +158,8 @@ def known_count(spec: ConnectionSpec, table: str) -> int | None:
 
 def build_in_background(spec: ConnectionSpec, source: Source, order: tuple[OrderPart, ...]) -> None:
     """Begin to build the anchors of an order, unless somebody did already; nobody waits for it."""
-    marks = anchors_of(spec, source.identity(p.column for p in order), order)
-    with _lock:
-        if marks.building:
-            return
-        marks.building = True
-
-    def build() -> None:
-        try:
-            stretch_around(spec, source, order, 0, 1, build=True)
-        except Problem:
-            pass  # The next far jump meets the same problem and tells it.
-        finally:
-            marks.building = False
-
-    threading.Thread(target=build, daemon=True, name="anchors").start()
+    key = (spec, source.identity(p.column for p in order), order)
+    in_background(key, lambda: stretch_around(spec, source, order, 0, 1, build=True))
 
 
 @dataclass(frozen=True)
@@ -123,7 +179,8 @@ def stretch_around(
     spec: ConnectionSpec, source: Source, order: tuple[OrderPart, ...], start: int, size: int, build: bool
 ) -> Stretch | None:
     """Where positions start to start + size lie. None when there are no anchors and `build` does not ask for them."""
-    marks = anchors_of(spec, source.identity(p.column for p in order), order)
+    key = (spec, source.identity(p.column for p in order), order)
+    marks = anchors_of(*key)
     if marks.anchors is None and not build:
         return None
     with marks.lock:
@@ -131,8 +188,25 @@ def stretch_around(
             count = count_of(spec, source.dataset.table)
             marks.step = max(LEAST_STEP, -(-count // MOST_ANCHORS))
             marks.anchors = _every(spec, source, order, marks.step)
-    if not marks.anchors:
+            _remember(key, marks, count)
+    return _stretch(marks, start, size) if marks.anchors else None
+
+
+def hinted_around(
+    spec: ConnectionSpec, source: Source, order: tuple[OrderPart, ...], start: int, size: int
+) -> Stretch | None:
+    """Where positions of a large table lay before others changed it; begins to find out where they lie now. None where
+    nothing is known of before."""
+    hint = _hints.get((spec, source.identity(p.column for p in order), order))
+    if hint is None or not hint.anchors:
         return None
+    build_in_background(spec, source, order)
+    # Rows may have gone: a bound further off keeps the window from ending early.
+    return _stretch(hint, start, size + hint.step)
+
+
+def _stretch(marks: Anchors, start: int, size: int) -> Stretch:
+    assert marks.anchors is not None
     # Past the last anchor the last one serves: rows may have come since it was made.
     number = min(start // marks.step, len(marks.anchors) - 1)
     # The first anchor past the window: it bounds the statement from above.

@@ -7,7 +7,8 @@ the rows of the window are then fetched whole; long text is cut and of bytes onl
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
+from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -30,9 +31,19 @@ from sqlalchemy.engine import Connection
 from ..model.connection import ConnectionSpec, read_apart
 from ..model.dataset import DatasetSpec
 from ..model.values import key_of, record_id
+from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import reading
-from .anchors import Anchors, Stretch, anchors_of, build_in_background, count_of, known_count, stretch_around
+from .anchors import (
+    Stretch,
+    anchors_of,
+    build_in_background,
+    count_of,
+    counted,
+    hinted_around,
+    known_count,
+    stretch_around,
+)
 from .compiled import derived
 from .filters import WHEN, AnyFilter, condition_of, needed_by
 from .order import OrderPart, order_by, reversed_order, segments, total_order
@@ -40,6 +51,7 @@ from .source import SHOWN, Source, given_values, source_of, source_table
 
 NEAR = 1500
 WAIT_FOR_ANCHORS = 2_000_000  # rows; larger tables get their anchors in the background
+SECONDS_TO_COUNT_OFF = 3.0  # after that whoever asked is told to wait for the anchors
 CUT = 200
 KEYS_A_STATEMENT = 300
 
@@ -100,21 +112,17 @@ class Rows:
             return count_of(self.spec, self.dataset.table)
         if not self.filters:
             return self._counted()
-        marks = self._marks()
-        # One counts, the others wait for its answer instead of counting too.
-        with marks.lock:
-            if marks.count is None:
-                marks.count = self._counted()
-            return marks.count
+        return counted(self.spec, self._what, self._counted)
 
     @property
     def bound_values(self) -> dict[str, Any]:
         """What has to be given with every statement over the source."""
         return given_values(self.dataset, self.spec.kind) if self.dataset.parameter_values else {}
 
-    def _marks(self) -> Anchors:
-        """What is known of filtered rows: their count."""
-        return anchors_of(self.spec, (self.dataset.identity, self.within, self.filters), ())
+    @property
+    def _what(self) -> Hashable:
+        """What tells filtered rows from others."""
+        return (self.dataset.identity, self.within, self.filters)
 
     def _counted(self) -> int:
         with reading(self.spec) as connection:
@@ -131,7 +139,7 @@ class Rows:
         if self.whole:
             return known_count(self.spec, self.dataset.table)
         if self.filters:
-            return self._marks().count
+            return anchors_of(self.spec, self._what, ()).count
         return self.count()
 
     def belonging(self) -> ColumnElement[bool]:
@@ -165,16 +173,34 @@ class Rows:
         if size <= 0:
             return []
         from_end = count - start - size
+        if around is None and from_end > NEAR:
+            around = hinted_around(self.spec, self.source, order, start, size)
         if around is None and from_end > NEAR and count > WAIT_FOR_ANCHORS:
             # Anchors of so many rows take seconds: count the rows off this time, and have anchors the next time.
             build_in_background(self.spec, self.source, order)
+            return self._counted_off(start, size, from_end)
         elif around is None and from_end > NEAR:
             around = stretch_around(self.spec, self.source, order, start, size, build=True)
-        # Nearer to the end: read backwards from there, and turn the rows round.
-        if around is None and from_end < start:
-            rows = self._read(reversed_order(order), None, from_end, size, 0)[::-1]
-            return [replace(row, position=start + i) for i, row in enumerate(rows)]
-        return self._read(order, around, start - around.position if around else start, size, start)
+        if around is None:
+            return self._from_nearer_end(start, size, from_end)
+        return self._read(order, around, start - around.position, size, start)
+
+    def _from_nearer_end(self, start: int, size: int, from_end: int, seconds: float | None = None) -> list[Row]:
+        """A window read from the end that is nearer: from the far one backwards, and its rows turned round."""
+        if from_end >= start:
+            return self._read(self.order, None, start, size, start, seconds)
+        rows = self._read(reversed_order(self.order), None, from_end, size, 0, seconds)[::-1]
+        return [replace(row, position=start + i) for i, row in enumerate(rows)]
+
+    def _counted_off(self, start: int, size: int, from_end: int) -> list[Row]:
+        """A place of a large table before its anchors stand. Raises Problem when that takes too long to wait for."""
+        try:
+            return self._from_nearer_end(start, size, from_end, SECONDS_TO_COUNT_OFF)
+        except Problem as problem:
+            if problem.code != "slow":
+                raise
+            what = "So many rows are put in this order for the first time."
+            raise Problem(what, "They come by themselves in a moment.", code="slow") from None
 
     def row(self, identifier: str, anywhere: bool = False) -> tuple[Any, ...] | None:
         """All values of one record, whole, in the order of the fields; None when there is no such record.
@@ -251,9 +277,11 @@ class Rows:
         return None if row is None else tuple(row)
 
     def _read(
-        self, order: tuple[OrderPart, ...], around: Stretch | None, skip: int, size: int, start: int
-    ) -> list[Row]:
-        """`size` rows of an order, `skip` rows after the start of a stretch (of the order when there is none)."""
+        self, order: tuple[OrderPart, ...], around: Stretch | None, skip: int, size: int, start: int,
+        seconds: float | None = None,
+    ) -> list[Row]:  # fmt: skip
+        """`size` rows of an order, `skip` rows after the start of a stretch (of the order when there is none). seconds: that
+        each statement may take, where that is less than any may."""
         source, names = self.source, self._identity()
         nulls_first = server_kind(self.spec.kind).nulls_first
         conditions: list[ColumnElement[bool] | None] = [None if self.whole else self.belonging()]
@@ -261,7 +289,7 @@ class Rows:
             conditions = list(segments(source, order, around.place, nulls_first, around.end))
         rows: list[Row] = []
         make = row_maker(self.dataset, len(names))
-        with reading(self.spec) as connection:
+        with reading(self.spec) as connection, self._within_seconds(connection, seconds):
             for condition in conditions:
                 if condition is None:
                     statement = whole_statement(self.dataset, self.spec.kind, order)
@@ -288,6 +316,9 @@ class Rows:
                         or 0
                     )
         return rows
+
+    def _within_seconds(self, connection: Connection, seconds: float | None) -> AbstractContextManager[None]:
+        return nullcontext() if seconds is None else server_kind(self.spec.kind).limited(connection, seconds)
 
     def of_part(self, order: tuple[OrderPart, ...], condition: ColumnElement[bool] | None) -> Select[Any]:
         """The statement of a window: `most_rows` rows that fulfil a condition, after `passed_rows` others."""
