@@ -19,7 +19,7 @@ from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 
 from .addresses import groups_text
-from .contexts import prefix_of, written
+from .contexts import on_grid, prefix_of, written
 from .models import OpenGroups, WantedTotal
 from .work import Work
 
@@ -70,10 +70,10 @@ def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -
     shown: list[Row] = []
     pieces = layout.window(start, size)
     fields = sums_of(work) if pieces else []
-    prefix = prefix_of(work, key)
+    prefix, wide = prefix_of(work, key), len(on_grid(work, key).shown)
     for piece in pieces:
         if isinstance(piece, GroupLine):
-            html.append(_head(work, piece, prefix, fields))
+            html.append(_head(work, piece, prefix, fields, wide))
             continue
         rows, pending = work.window(*piece)
         shown += rows
@@ -88,7 +88,7 @@ def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -
     return mark_safe("".join(html)), shown
 
 
-def _head(work: Work, head: GroupLine, prefix: str, fields: Sequence[FieldSpec]) -> str:
+def _head(work: Work, head: GroupLine, prefix: str, fields: Sequence[FieldSpec], wide: int) -> str:
     term = work.groups[head.level]
     field = work.dataset.any_name[term.field]
     number = work.formats.number()
@@ -98,13 +98,14 @@ def _head(work: Work, head: GroupLine, prefix: str, fields: Sequence[FieldSpec])
     ]
     line = (
         '<div role="row" class="record group-line" id="{p}group-{key}" data-group="{key}" data-level="{level}">'
-        '<div role="gridcell" class="thread"></div><div role="gridcell" class="group-cell"><span class="group-words">'
+        '<div role="gridcell" class="thread"></div><div role="gridcell" class="group-cell" aria-colindex="2" aria-colspan="{wide}"><span class="group-words">'
         '<button type="button" tabindex="-1" data-fold aria-expanded="{open}"><span class="visually-hidden">{label}: {words}</span></button>'
         '<span class="soft">{label}</span> <strong>{words}</strong> <span class="soft digits">{count}</span> {added}</span></div></div>'
     )
     return format_html(
         line,
         p=prefix,
+        wide=wide,
         key=head.key,
         level=head.level,
         open="true" if head.open else "false",

@@ -116,6 +116,15 @@ class Axe(Served):
         page.get_by_role("menuitem", name="Choose from its values").press("Enter")
         expect(page.locator(".occurring input").first).to_be_visible()
         yield "the values of a column"
+        page.goto(self.base + "/desk/2/?group=status:value&group=eta:month")
+        expect(page.locator("#rows .group-line").first).to_be_visible()
+        page.locator("[data-fold-all='1']").click()
+        expect(page.locator("#rows .record:not(.group-line)").first).to_be_visible()
+        page.locator("#sentence [data-replace]").click()
+        page.locator("#sentence [name=find]").fill("a")
+        page.get_by_role("button", name="Show what would change").click()
+        expect(page.locator("[data-replace-seen]")).not_to_be_empty()
+        yield "rows in groups, and a text to be replaced"
         self.work("Port call", page)
         page.locator("#panel").get_by_role("combobox", name="Vessel").press("ArrowDown")
         expect(page.locator("#choices li").nth(5)).to_be_visible()
