@@ -102,7 +102,12 @@ class Served(unittest.TestCase):
         page.get_by_role("link", name=title, exact=True).click()
         if rows:
             expect(page.locator("#rows .record").first).to_be_visible()
+            self.ready(page)
         return page
+
+    def ready(self, page: Page | None = None) -> None:
+        """The form's scripts are at work."""
+        expect((page or self.page).locator("#desk[data-ready]")).to_be_attached()
 
     def prefix(self, title: str, page: Page | None = None) -> str:
         """What begins the ids of a detail's elements on its form's sheet."""
@@ -119,6 +124,7 @@ class Served(unittest.TestCase):
     def type_into(self, label: str, text: str, page: Page | None = None, p: str = "") -> None:
         """Type into an editor beside the grid and leave it. p: what begins the ids of a detail's elements."""
         page = page or self.page
+        self.ready(page)
         editor = page.locator(f"[id='{p}panel']").get_by_label(label, exact=False).first
         editor.fill(text)
         with page.expect_response("**/edit?*"):

@@ -560,3 +560,4 @@ function listKeys() {
   box.showModal();
 }
 document.getElementById("act-keys")?.addEventListener("click", listKeys);
+desk.dataset.ready = ""; // from here on the page does what is pressed
