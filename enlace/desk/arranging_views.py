@@ -15,16 +15,24 @@ from .opening import grid_from, on_form, text_from
 from .showing import drawing_of
 from .work import Work
 
+MOST_LINES = 3  # of a row
+
 
 @require_POST
 @on_form
 def columns(request: HttpRequest, work: Work) -> HttpResponse:
-    """Change one column of the grid for this person, or (reset) have all as the form has them; the grid as it is then."""
+    """Change one column of the grid for this person, its rows (lines, striped), or (reset) have all as the form has it; the
+    grid as it is then."""
     act, name = text_from(request, "act"), request.POST.get("field", "")
     key = grid_from(request)
     mine = work.form.arrangements.filter(person=work.person, part=work.part.name, grid=key)
     if act == "reset":
         mine.delete()
+    elif act in ("lines", "striped"):
+        value = request.POST.get("value", "")
+        lines = {"lines": min(max(int(value), 1), MOST_LINES)} if value.isdecimal() and len(value) < 3 else {"lines": 1}
+        asked = lines if act == "lines" else {"striped": value == "1"}
+        work.form.arrangements.update_or_create(person=work.person, part=work.part.name, grid=key, defaults=asked)
     else:
         made = changed(on_grid(work, key).shown, act, name, request.POST.get("value", ""))
         kept = [column.kept() for column in made]

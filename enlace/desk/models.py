@@ -201,13 +201,16 @@ class WantedTotal(models.Model):
 
 class Arrangement(models.Model):
     """How a person wants the columns of a grid. part: as in DraftRecord. grid: the control's id, "" for a part's first grid.
-    columns: as `core.form.columns` keeps them."""
+    columns: as `core.form.columns` keeps them, none where they are as the form has them. lines: how many a row is high.
+    striped: whether every other row has another ground."""
 
     person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="arrangements")
     form = models.ForeignKey(Form, models.CASCADE, related_name="arrangements")
     part = models.CharField(max_length=60, blank=True)
     grid = models.CharField(max_length=60, blank=True, default="")
-    columns = models.JSONField()
+    columns = models.JSONField(default=list)
+    lines = models.PositiveSmallIntegerField(default=1)
+    striped = models.BooleanField(default=False)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["person", "form", "part", "grid"], name="one_arrangement")]

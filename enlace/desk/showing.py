@@ -33,7 +33,7 @@ from .grouped import layout_of, lines_of
 from .parts import FormPart
 from .renamed import new_name
 from .sentence import sentence_context
-from .work import RecordView, Work
+from .work import Arranged, RecordView, Work
 
 WINDOW = 100
 DETAIL_WINDOW = 60  # rows of a detail at a time: most masters have fewer
@@ -53,7 +53,7 @@ def drawing_of(work: Work, view: RecordView | None, whole: bool = True) -> Drawi
     position = view.position if view else None
     layout = layout_of(work) if work.groups else None
     line = position if layout is None or position is None else line_of(work, layout, position)
-    start = max(0, (line or 0) - size // 3)
+    start = max(0, (line or 0) - size // 3) & ~1  # an even one, so that stripes stay where they are
     if layout is None:
         rows, pending = work.window(start, size)
         html = written(work, rows, pending)
@@ -115,7 +115,9 @@ def head_context(work: Work, key: str = "") -> dict[str, Any]:
             for f in shown
         ],
         "wrong": list(work.filter_faults.values()),
-        "arranged": bool(work.arranged(key)),
+        "arranged": work.arrangement(key) != Arranged(),
+        "row_lines": work.arrangement(key).lines,
+        "striped": work.arrangement(key).striped,
         "hidden_columns": json.dumps(
             [(f.name, f.label) for f in as_laid_out(work, key).shown if f.name not in {g.name for g in shown}]
         ),

@@ -110,6 +110,16 @@ def _known_ids() -> Iterator[None]:
         raise _no_record() from None
 
 
+@dataclass(frozen=True)
+class Arranged:
+    """A grid as a person wants it. columns: none where they are as the form has them. lines: of each row; striped: every
+    other row has another ground."""
+
+    columns: tuple[GridColumn, ...] = ()
+    lines: int = 1
+    striped: bool = False
+
+
 class Work:
     """A form, the person at it, and the order in which the person reads.
 
@@ -158,7 +168,7 @@ class Work:
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links)
         self._above = above
-        self._arrangements: dict[tuple[str, str], tuple[GridColumn, ...]] | None = None
+        self._arrangements: dict[tuple[str, str], Arranged] | None = None
         self.opening: Opening | None = None  # where the form opens by its own steps
         self.groups: tuple[GroupTerm, ...] = ()
         self.trying = False  # a builder tries the form: a save is a rehearsal there
@@ -183,16 +193,21 @@ class Work:
 
     def arranged(self, key: str = "") -> tuple[GridColumn, ...]:
         """The columns of a grid as the person wants them; none where they are as the form has them."""
-        return self.arrangements().get((self.part.name, key), ())
+        return self.arrangement(key).columns
 
-    def arrangements(self) -> dict[tuple[str, str], tuple[GridColumn, ...]]:
-        """By part and a grid's key, the columns as the person wants them: read once for all parts of a page."""
+    def arrangement(self, key: str = "") -> Arranged:
+        """A grid as the person wants it."""
+        return self.arrangements().get((self.part.name, key), Arranged())
+
+    def arrangements(self) -> dict[tuple[str, str], Arranged]:
+        """By part and a grid's key, how the person wants it: read once for all parts of a page."""
         if self._above is not None:
             return self._above.arrangements()
         if self._arrangements is None:
             several = self.form.arrangements.filter(person=self.person)
-            told = several.values_list("part", "grid", "columns")
-            self._arrangements = {(part, grid): columns_of(kept) for part, grid, kept in told}
+            self._arrangements = {
+                (kept.part, kept.grid): Arranged(columns_of(kept.columns), kept.lines, kept.striped) for kept in several
+            }
         return self._arrangements
 
     def put_together(self, groups: Sequence[GroupTerm]) -> None:

@@ -195,6 +195,20 @@ class Controls(Sheets):
         self.client.post(f"/desk/{self.vessel.pk}/block?on=sheet", block)
         self.assertIn("By the second", self.desk())
 
+    def test_rows_of_several_lines_and_stripes_for_each_person(self):
+        at = f"/desk/{self.vessel.pk}/columns?on=sheet"
+        told = self.client.post(at, {"act": "lines", "value": "3"}).content.decode()
+        self.assertIn('data-lines="3"', told)
+        self.client.post(at, {"act": "lines", "value": "99"})
+        self.client.post(at, {"act": "striped", "value": "1"})
+        page = self.desk()
+        self.assertIn('data-lines="3"', page)
+        self.assertIn("data-striped", page)
+        self.client.post(at, {"act": "hide", "field": "flag"})  # columns beside that
+        self.assertIn('data-lines="3"', self.desk())
+        self.client.post(at, {"act": "reset"})
+        self.assertNotIn("data-lines", self.desk())
+
     def test_columns_of_a_grid_say_what_they_say_differently(self):
         for change, value in (("heading", "Ship"), ("width", "321"), ("earlier", "")):
             self.act("column", ids="vessel_grid", field="name", change=change, value=value)

@@ -126,6 +126,15 @@ export function asking(sourceOf) {
       ["As wide as its content", () => arrange(source, "width", name, fitted(source, head))],
       ["One place earlier", () => arrange(source, "earlier", name)],
       ["One place later", () => arrange(source, "later", name)],
+      ...[1, 2, 3]
+        .filter((lines) => String(lines) !== (source.grid.root.dataset.lines || "1"))
+        .map((lines) => [
+          `Rows of ${["one line", "two lines", "three lines"][lines - 1]}`,
+          () => arrange(source, "lines", "", lines),
+        ]),
+      "striped" in source.grid.root.dataset
+        ? ["Rows without stripes", () => arrange(source, "striped", "", "")]
+        : ["Stripes on every other row", () => arrange(source, "striped", "", 1)],
       ["Hide this column", () => arrange(source, "hide", name)],
       ...hiddenOf(source).map(([hidden, words]) => [`Show ${words}`, () => arrange(source, "show", hidden)]),
       ...("arranged" in source.grid.root.dataset

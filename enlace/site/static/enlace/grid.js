@@ -5,6 +5,7 @@
 
 const MOST_HEIGHT = 6_000_000;
 const PAUSE = 60;
+const LINE = 19; // pixels of one more line in a row
 
 /** Lines of texts as a spreadsheet takes them: tabs between, quoted where a text has a tab, a line or a quote in it. */
 export function asBlocks(lines) {
@@ -61,6 +62,11 @@ export class Grid {
     this.current = { id: null, position: 0 };
     this.scroller.style.setProperty("--columns", `28px ${root.dataset.widths}`);
     this.rowHeight = parseFloat(getComputedStyle(root).getPropertyValue("--row")) || 30;
+    const { lines } = root.dataset;
+    if (lines) {
+      this.rowHeight += (lines - 1) * LINE;
+      root.style.setProperty("--row", `${this.rowHeight}px`);
+    }
     this.listen();
     this.measure();
   }
@@ -168,12 +174,18 @@ export class Grid {
     this.timer = setTimeout(() => this.load(), PAUSE);
   }
 
+  /** Where the rows begin that are asked for: at an even one, so that stripes stay where they are. */
+  get windowStart() {
+    const start = Math.max(0, Math.floor(this.top - (this.size - this.visible) / 2));
+    return start - (start % 2);
+  }
+
   /** What its requests say beside the view. */
   get asks() {
     return this.which ? `&grid=${encodeURIComponent(this.which)}` : "";
   }
 
-  async load(start = Math.max(0, Math.floor(this.top - (this.size - this.visible) / 2))) {
+  async load(start = this.windowStart) {
     this.fetching?.abort();
     this.fetching = new AbortController();
     const { signal } = this.fetching;
