@@ -1,7 +1,7 @@
 // What stands above a grid and in its headings: the sentence, the acts of a column, the values that occur, and Find.
 
 import { Conditions } from "./conditions.js";
-import { token } from "./edits.js";
+import { posted } from "./posting.js";
 
 const PAUSE = 250;
 const headers = { "HX-Request": "true" };
@@ -68,13 +68,7 @@ export function asking(sourceOf) {
     box.querySelector("a, input")?.focus();
   }
   async function sendView(sentence, data) {
-    const body = new FormData();
-    for (const [name, value] of Object.entries(data)) body.append(name, value);
-    const response = await fetch(sourceOf(sentence).address("views"), {
-      method: "POST",
-      body,
-      headers: { ...headers, "X-CSRFToken": token() },
-    });
+    const response = await posted(sourceOf(sentence).address("views"), data);
     const html = await response.text();
     if (!response.ok) return enlaceSay(enlaceWords(html), true);
     const box = sentence.querySelector("[data-views-box]");

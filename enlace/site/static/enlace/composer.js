@@ -1,7 +1,7 @@
 // The composer: chooses, moves and ties controls. What comes of each act is worked out on the server, which draws it all anew.
 
 import { Idiomorph } from "../vendor/idiomorph.esm.js";
-import { token } from "./edits.js";
+import { posted } from "./posting.js";
 import "./controls/tabs.js";
 import { links } from "./links.js";
 import { layOut } from "./sheetpage.js";
@@ -18,19 +18,13 @@ function act(name, data = {}) {
 }
 
 async function post(name, data) {
-  const form = new FormData();
   const sent = { act: name, layout: body().dataset.layout, ids: chosen().join(" "), ...data };
-  for (const [key, value] of Object.entries(sent)) form.append(key, value);
   const board = root.querySelector(".boards")?.scrollTop;
   const stage = root.querySelector(".stage")?.scrollTop;
   const { id } = document.activeElement;
   let response;
   try {
-    response = await fetch(root.dataset.url, {
-      method: "POST",
-      body: form,
-      headers: { "X-CSRFToken": token(), "HX-Request": "true" },
-    });
+    response = await posted(root.dataset.url, sent);
   } catch {
     return enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
   }

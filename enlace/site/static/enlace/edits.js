@@ -2,13 +2,13 @@
 // answers and can't take, while the database is away or locked, is set aside: it is told, holds nothing else back, and is
 // sent again until it is taken or dropped.
 
+import { formOf, posted } from "./posting.js";
+
 const RETRY = 2000;
 const STAYS = "What you typed stays here and is sent as soon as it is back.";
 const SIGNED_OUT =
   "You are not signed in any more. What you typed is kept: sign in again in another tab, and it is sent.";
 const LOCKED = "The database asks for its password again. Give it in another tab.";
-
-export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
 
 const tell = (name, detail) => document.dispatchEvent(new CustomEvent(name, { detail }));
 
@@ -107,13 +107,10 @@ export class Edits {
 
   /** address: where it goes. act: what it does. data: of the request. source: whose record it is about. */
   send(address, act, data, source) {
-    const body = new FormData();
-    for (const [name, value] of Object.entries(data))
-      if (value !== undefined && value !== null) body.append(name, value);
     const same = (sent) => sent.source === source && sent.data.record === data.record && sent.data.field === data.field;
     if (data.field) this.aside = this.aside.filter((sent) => !same(sent)); // what is typed now is meant instead
     this.list();
-    return this.queued({ address, act, body, data, source });
+    return this.queued({ address, act, body: formOf(data), data, source });
   }
 
   queued(...several) {
@@ -140,8 +137,7 @@ export class Edits {
   async post({ address, body }) {
     let response;
     try {
-      const headers = { "X-CSRFToken": token(), "HX-Request": "true" };
-      response = await fetch(address, { method: "POST", body, headers });
+      response = await posted(address, body);
       if ([502, 504].includes(response.status)) return this.unreachable();
       if (response.redirected || response.status === 403) {
         // Signed out meanwhile: all that was typed waits until the person has signed in, in any tab. Or the session is
@@ -200,14 +196,6 @@ export class Edits {
 
   /** The page is closing: what is still in an editor goes out with a request that outlives the page. */
   last(address, data) {
-    const body = new FormData();
-    for (const [name, value] of Object.entries(data))
-      if (value !== undefined && value !== null) body.append(name, value);
-    fetch(address, {
-      method: "POST",
-      body,
-      keepalive: true,
-      headers: { "X-CSRFToken": token(), "HX-Request": "true" },
-    });
+    posted(address, data, { keepalive: true });
   }
 }

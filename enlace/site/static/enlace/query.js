@@ -1,8 +1,8 @@
 // The query pad: write, run, look, stop; its plan; what was run before.
 
 import { codeEditor } from "./code.js";
-import { token } from "./edits.js";
 import { Grid } from "./grid.js";
+import { posted } from "./posting.js";
 
 const pad = document.getElementById("pad");
 const run = document.getElementById("run");
@@ -11,10 +11,6 @@ const stop = document.getElementById("stop");
 const result = document.getElementById("result");
 const sql = document.getElementById("sql");
 let name = "";
-
-async function post(address, body) {
-  return fetch(address, { method: "POST", body, headers: { "X-CSRFToken": token(), "HX-Request": "true" } });
-}
 
 async function go(asked = {}) {
   if (run.disabled) return;
@@ -25,7 +21,7 @@ async function go(asked = {}) {
   stop.disabled = false;
   result.setAttribute("aria-busy", "true");
   try {
-    const response = await post(pad.dataset.run, body);
+    const response = await posted(pad.dataset.run, body);
     const html = await response.text();
     if (response.ok) show(html, asked);
     else enlaceSay(enlaceWords(html), true);
@@ -65,9 +61,7 @@ const readOnly = () => enlaceSay("The rows of a query are for looking at. Save i
 run.addEventListener("click", () => go());
 plan.addEventListener("click", () => go({ plan: 1 }));
 stop.addEventListener("click", async () => {
-  const body = new FormData();
-  body.append("run", name);
-  const response = await post(pad.dataset.stop, body);
+  const response = await posted(pad.dataset.stop, { run: name });
   enlaceSay(enlaceWords(await response.text()));
 });
 pad.addEventListener("keydown", (event) => {
@@ -81,9 +75,7 @@ if (!sql.value) sql.value = sessionStorage.getItem(kept) || "";
 sql.addEventListener("input", () => sessionStorage.setItem(kept, sql.value));
 
 async function check(text) {
-  const body = new FormData();
-  body.append("sql", text);
-  const response = await post(pad.dataset.check, body);
+  const response = await posted(pad.dataset.check, { sql: text });
   return response.ok ? (await response.json()).faults : [];
 }
 const editor = codeEditor(sql, {

@@ -1,15 +1,16 @@
 // Find and replace: asked in a box below the sentence, looked at, then done as one step.
 
-import { token } from "./edits.js";
+import { posted } from "./posting.js";
 
 /** sourceOf(element): the source that an element belongs to. */
 export function replacing(sourceOf) {
   const headers = { "HX-Request": "true" };
   const boxOf = (element) => element.closest("[data-sentence]").querySelector("[data-replace-box]");
 
-  async function fetched(address, options) {
+  /** What an answer says; null, and told, where there is none. */
+  async function textOf(asked) {
     try {
-      const response = await fetch(address, options);
+      const response = await asked;
       const html = await response.text();
       if (response.ok) return html;
       enlaceSay(enlaceWords(html), true);
@@ -24,15 +25,14 @@ export function replacing(sourceOf) {
     box.hidden = !box.hidden;
     button.setAttribute("aria-expanded", !box.hidden);
     if (box.hidden) return;
-    box.innerHTML = (await fetched(sourceOf(button).address("replace"), { headers })) ?? "";
+    box.innerHTML = (await textOf(fetch(sourceOf(button).address("replace"), { headers }))) ?? "";
     box.querySelector("input")?.focus();
   }
 
   async function look(form) {
     const source = sourceOf(form);
     await source.page.settled();
-    const sent = { method: "POST", body: new FormData(form), headers: { ...headers, "X-CSRFToken": token() } };
-    const html = await fetched(source.address("replace/look"), sent);
+    const html = await textOf(posted(source.address("replace/look"), new FormData(form)));
     if (html === null) return;
     form.querySelector("[data-replace-seen]").innerHTML = html;
     form.querySelector("[data-replace-run]")?.focus();

@@ -1,6 +1,7 @@
 // One source of records on the page: its current record, its grids, its editors, wherever they stand on the sheet.
 
-import { apply, complain, token } from "./edits.js";
+import { apply, complain } from "./edits.js";
+import { posted } from "./posting.js";
 
 const HELD = 150; // ms between two moves, below which a key is held down
 const fresh = () =>
@@ -186,13 +187,7 @@ export class Source {
     if (!this.editable) return enlaceSay("These records are read only.");
     await this.page.settled();
     const data = { how, from: top, column: left - 1, lines: JSON.stringify(lines), grid: this.grid.which };
-    const body = new FormData();
-    for (const [name, value] of Object.entries({ ...data, preview: 1 })) body.append(name, value);
-    const response = await fetch(this.address("block"), {
-      method: "POST",
-      body,
-      headers: { "HX-Request": "true", "X-CSRFToken": token() },
-    });
+    const response = await posted(this.address("block"), { ...data, preview: 1 });
     if (!response.ok) return complain(response);
     const { edited, new: made, refused } = await response.json();
     if (edited + made > 1 || refused.length) {

@@ -1,0 +1,18 @@
+// How scripts send something to Enlace.
+
+/** The token that tells a request of this page from one that another site made somebody's browser send. */
+export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+
+/** Values as a form sends them; what is undefined or null is left out. */
+export function formOf(values) {
+  const body = new FormData();
+  for (const [name, value] of Object.entries(values))
+    if (value !== undefined && value !== null) body.append(name, value);
+  return body;
+}
+
+/** Send values, or a form's own data, to an address. more: of what fetch takes. */
+export function posted(address, values, more = {}) {
+  const body = values instanceof FormData ? values : formOf(values);
+  return fetch(address, { method: "POST", body, headers: { "X-CSRFToken": token(), "HX-Request": "true" }, ...more });
+}
