@@ -20,6 +20,7 @@ test: setup
 	@$(PY) -W error::DeprecationWarning:enlace manage.py test --noinput
 
 bench: setup
+	@$(PYTHON) scripts/debian.py
 	@$(PY) -m bench
 
 endurance: setup

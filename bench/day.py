@@ -1,4 +1,4 @@
-"""A practitioner's day in a real browser: real keys, from the press to the repaint that shows what came of it.
+"""An operator's day in a real browser: real keys, from the press to the repaint that shows what came of it.
 
 The form is the demo's port calls. Everything runs on one machine, the browser beside the server.
 """
