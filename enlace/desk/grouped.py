@@ -42,6 +42,7 @@ def keep(work: Work, state: Opened) -> None:
     """Keep which groups are open. Raises Problem when there are too many to note one by one."""
     if len(state.but) > MOST_KEYS:
         raise Problem("These are too many groups to open one by one.", "Open or close all of them.", code="bad")
+    work.layout = None
     text = groups_text(work.groups)[:LONGEST_GROUPS]
     place = {"person": work.person, "form": work.form, "part": work.part.name, "groups": text}
     OpenGroups.objects.update_or_create(**place, defaults={"all_open": state.all, "keys": sorted(state.but)})
@@ -60,8 +61,10 @@ def sums_of(work: Work) -> list[FieldSpec]:
 
 def layout_of(work: Work) -> Layout:
     """The lines of the grid: of groups, and of the rows in open ones. Raises Problem."""
-    names = [field.name for field in sums_of(work)]
-    return laid_out(leaves_of(work.rows, work.groups, names), len(work.groups), opened(work))
+    leaves = leaves_of(work.rows, work.groups, [field.name for field in sums_of(work)])
+    if work.layout is None or work.layout[0] is not leaves:
+        work.layout = leaves, laid_out(leaves, len(work.groups), opened(work))
+    return work.layout[1]
 
 
 def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -> tuple[SafeString, list[Row]]:

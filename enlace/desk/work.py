@@ -20,7 +20,7 @@ from django.utils.timezone import localdate
 from enlace.accounts.models import Person
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.filters import read_filters
-from enlace.core.dataset.grouping import GroupTerm, grouped_rows, ways_of
+from enlace.core.dataset.grouping import GroupTerm, Layout, Leaf, grouped_rows, ways_of
 from enlace.core.dataset.offline import as_kept
 from enlace.core.dataset.order import UNSORTABLE
 from enlace.core.dataset.query import parameters_of
@@ -171,6 +171,7 @@ class Work:
         self._arrangements: dict[tuple[str, str], Arranged] | None = None
         self.opening: Opening | None = None  # where the form opens by its own steps
         self.groups: tuple[GroupTerm, ...] = ()
+        self.layout: tuple[list[Leaf], Layout] | None = None  # of the groups' lines, once they were laid out
         self.trying = False  # a builder tries the form: a save is a rehearsal there
         self.quiet = False  # a record that somebody has just begun is not told yet what it lacks
         self.master_values: Mapping[str, Any] | None = None  # of the master as stored, where they are known already

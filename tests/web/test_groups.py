@@ -4,6 +4,7 @@ import re
 from html import unescape
 
 from enlace.desk.models import OpenGroups
+from enlace.workshop.models import Form
 from tests.web.pages import Pages
 
 HX = {"HX-Request": "true"}
@@ -92,3 +93,19 @@ class Groups(Pages):
         self.assertIn(f'data-total="{len(counted) + 1}"', page)
         self.assertIn("in groups by", page)
         self.assertIn("data-grouped", page)
+
+    def test_a_query_s_values_are_each_request_s_own(self):
+        sql = "SELECT c.id, c.status, v.name AS vessel FROM port_call c JOIN vessel v ON v.id = c.vessel_id WHERE c.status = :status"
+        pad = f"/workshop/connection/{self.connection.pk}/query/keep"
+        self.client.post(pad, {"sql": sql, "name": "By status", "given-status": "departed"})
+        form = Form.objects.get(title="By status")
+        self.at = f"/desk/{form.pk}/"
+        for status in ("departed", "cancelled", "departed"):
+            self.client.post(f"{self.at}given", {"given-status": status})
+            told = self.lines("vessel:letter")
+            wanted = self.sql(
+                "SELECT upper(substr(v.name, 1, 1)), count(*) FROM port_call c JOIN vessel v ON v.id = c.vessel_id"
+                " WHERE c.status = ? GROUP BY 1 ORDER BY 1",
+                status,
+            )
+            self.assertEqual(told, wanted)

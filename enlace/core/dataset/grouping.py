@@ -21,13 +21,14 @@ from ..model.values import record_id
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import engine_for, reading
+from .compiled import derived
 from .order import UNSORTABLE, OrderPart
 from .source import SHOWN
 from .window import Rows
 
 MOST_TERMS = 5
 MOST_GROUPS = 200_000  # more can't be looked through by anybody
-MOST_KEPT = 12
+MOST_KEPT, MOST_LEAVES = 12, 400_000  # layouts, and groups in all of them
 MARK = "\2"  # in front of the name of a field that only groups have
 VALUE = "value"
 # What a field's values can be put together by, besides each value by itself: (what people call it, its formula).
@@ -63,11 +64,21 @@ def ways_of(field: FieldSpec) -> dict[str, str]:
 def grouped_rows(rows: Rows, terms: Sequence[GroupTerm]) -> Rows:
     """The same rows in an order in which each group's rows stand together. Raises Problem."""
     fields = [_field(rows.dataset, term) for term in terms]
-    made = [made for term, field in zip(terms, fields, strict=True) if (made := _made(term, field))]
-    dataset = replace(rows.dataset, extra=(*rows.dataset.extra, *made)) if made else rows.dataset
+    made = tuple(made for term, field in zip(terms, fields, strict=True) if (made := _made(term, field)))
+    dataset = rows.dataset
+    if made:
+        dataset = _with_fields(dataset, made)
+        if rows.dataset.parameter_values:
+            dataset = dataset.with_parameters(rows.dataset.parameter_values)
     front = [part for term, field in zip(terms, fields, strict=True) for part in _parts(term, field)]
     seen = {part.column for part in front}
     return replace(rows, dataset=dataset, order=(*front, *(part for part in rows.order if part.column not in seen)))
+
+
+@derived
+def _with_fields(dataset: DatasetSpec, made: tuple[FieldSpec, ...]) -> DatasetSpec:
+    """The definition with the fields that groups have, kept with it; values of a request are none of it."""
+    return replace(dataset, extra=(*dataset.extra, *made), parameter_values=())
 
 
 def _field(dataset: DatasetSpec, term: GroupTerm) -> FieldSpec:
@@ -255,7 +266,7 @@ def leaves_of(rows: Rows, terms: Sequence[GroupTerm], sums: Sequence[str] = ()) 
     with _lock:
         _kept[key] = (stamp, leaves)
         _kept.move_to_end(key)
-        while len(_kept) > MOST_KEPT:
+        while len(_kept) > 1 and (len(_kept) > MOST_KEPT or sum(len(kept) for _, kept in _kept.values()) > MOST_LEAVES):
             _kept.popitem(last=False)
     return leaves
 
