@@ -86,7 +86,7 @@ export class Grid {
   // -- geometry ------------------------------------------------------------------------------------------
 
   get visible() {
-    return Math.max(1, Math.floor((this.scroller.clientHeight - this.head.offsetHeight) / this.rowHeight));
+    return Math.max(1, Math.floor(this.room / this.rowHeight));
   }
 
   get height() {
@@ -99,14 +99,16 @@ export class Grid {
 
   get span() {
     // How far the scroll bar goes, in pixels.
-    return Math.max(0, Math.min(this.height, MOST_HEIGHT) - (this.scroller.clientHeight - this.head.offsetHeight));
+    return Math.max(0, Math.min(this.height, MOST_HEIGHT) - this.room);
   }
 
   get mostTop() {
-    return Math.max(0, this.total - (this.scroller.clientHeight - this.head.offsetHeight) / this.rowHeight);
+    return Math.max(0, this.total - this.room / this.rowHeight);
   }
 
   measure() {
+    // Read here only: to ask for a size lays the page out at once, which a move should not do.
+    this.room = this.scroller.clientHeight - this.head.offsetHeight;
     this.shownRows = this.visible;
     this.lastTop = this.mostTop;
     this.runway.style.minWidth = `${this.head.offsetWidth}px`; // its rows float: they do not make it wide
@@ -243,9 +245,10 @@ export class Grid {
   }
 
   setTotal(total) {
+    const other = !this.counted || total !== this.total; // told with each move, mostly the same
     this.total = total;
     this.counted = true;
-    this.measure();
+    if (other) this.measure();
     if (this.awaited !== null && this.awaited < total) this.show(this.awaited);
     this.mark();
   }
@@ -372,13 +375,18 @@ export class Grid {
     const far = position !== this.current.position;
     this.passed = this.current.id ?? this.passed; // from a record on to a group: its answer may still be on the way
     this.current = { id: this.row(position)?.dataset.id ?? null, position };
+    // Asked for first: the server works while the page is laid out anew.
+    if (far) this.tellMove(this.row(position), position);
     this.show(position);
     this.mark();
     this.focus();
-    const row = this.row(position);
-    if (!far || row?.dataset.group !== undefined) return; // a group is no record to move to
-    if (!this.grouped) this.moved(this.current.id, this.current.id ? position : `position=${position}`);
-    else this.moved(this.current.id, row ? row.dataset.at : `line=${position}`);
+  }
+
+  tellMove(row, position) {
+    if (row?.dataset.group !== undefined) return; // a group is no record to move to
+    const { id } = this.current;
+    if (!this.grouped) this.moved(id, id ? position : `position=${position}`);
+    else this.moved(id, row ? row.dataset.at : `line=${position}`);
   }
 
   /** Open or close a group; open: else the other way than it is. */

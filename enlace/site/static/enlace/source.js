@@ -85,14 +85,16 @@ export class Source {
     this.asking?.abort(); // an answer on its way would take the person back to the record before
     const done = this.waiting?.done;
     this.moves += 1;
-    this.still(true); // its editors are of the record before: nobody should type into them now
     this.moving = new Promise((resolve) => {
       this.waiting = { done: resolve };
-      this.waiting.timer = setTimeout(() => this.ask(path).finally(resolve), held ? pause : 0);
+      const ask = () => this.ask(path).finally(resolve);
+      if (held && pause) this.waiting.timer = setTimeout(ask, pause);
+      else ask();
     }).finally(() => {
       this.moves -= 1;
       if (!this.moves) this.still(false);
     });
+    this.still(true); // its editors are of the record before: nobody should type into them now
     done?.();
     return this.moving;
   }
@@ -118,9 +120,11 @@ export class Source {
   /** Go to a record; false: it was read before what was typed meanwhile. A newer move ends this one by its signal. */
   async answered(path, signal) {
     const { edits } = this.page;
-    await edits.idle();
-    signal.throwIfAborted(); // the person is on the way to another record by now
-    await this.leave();
+    if (edits.busy) {
+      await edits.idle();
+      signal.throwIfAborted(); // the person is on the way to another record by now
+    }
+    if (this.page.each) await this.leave();
     const { count } = edits;
     const response = await fetch(this.address(path), { headers: { "HX-Request": "true" }, signal });
     const html = response.ok && (await response.text());
