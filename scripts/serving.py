@@ -3,23 +3,30 @@
 from __future__ import annotations
 
 import os
+import random
 import signal
 import socket
 import subprocess
 import sys
 import time
 import urllib.request
+from contextlib import suppress
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
 SECONDS = 30
 
 
+PORTS = range(20_000, 32_000)  # below those that Linux gives to connections that go out: none takes one meanwhile
+
+
 def free_port() -> int:
     """A port of this machine that nothing listens on."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+    while True:
+        port = random.choice(PORTS)
+        with socket.socket() as probe, suppress(OSError):
+            probe.bind(("127.0.0.1", port))
+            return port
 
 
 class ServerProcess:

@@ -107,8 +107,7 @@ export class Grid {
   }
 
   measure() {
-    // Read here only: to ask for a size lays the page out at once, which a move should not do.
-    this.room = this.scroller.clientHeight - this.head.offsetHeight;
+    this.look();
     this.shownRows = this.visible;
     this.lastTop = this.mostTop;
     this.runway.style.minWidth = `${this.head.offsetWidth}px`; // its rows float: they do not make it wide
@@ -141,7 +140,13 @@ export class Grid {
     this.rows.style.transform = `translateY(${this.scroller.scrollTop + (this.first - this.top) * this.rowHeight}px)`;
   }
 
+  /** How high the view of the rows is: not asked for in a move, since that lays the page out at once. */
+  look() {
+    this.room = this.scroller.clientHeight - this.head.offsetHeight;
+  }
+
   scrolled() {
+    this.look(); // a view of another height may have moved the scroll bar
     if (Math.abs(this.scroller.scrollTop - this.set) >= 1) {
       this.set = this.scroller.scrollTop;
       this.top = this.short ? (this.set / this.span) * this.mostTop : this.set / this.rowHeight;
