@@ -25,7 +25,7 @@ from .contexts import (
 from .controls import Drawing
 from .drawing import ALL, OF_RECORD, OF_ROWS, further_grid, lone_controls, places_in
 from .editors import EditorView, calculated_text, editor_views
-from .grouped import layout_of
+from .grouped import layout_of, line_total
 from .showing import details_of, line_of
 from .work import RecordView, Work, record_digest
 
@@ -197,7 +197,7 @@ class Answer:
 
     def rail(self, position: int | None, total: int | None) -> Answer:
         if total is not None:
-            lines = layout_of(self.work).total + self.work.new_count if self.work.groups else total
+            lines = line_total(self.work) if self.work.groups else total
             self.events["enlace:total"] = {"total": lines, "p": self.work.prefix}
         for key in keys_of(self.work, "navigator"):
             context = {**rail_context(self.work, position, total), "n": prefix_of(self.work, key)}

@@ -9,7 +9,7 @@ from enlace.core.dataset.grouping import Opened
 from enlace.core.problem import Problem
 
 from .answers import Answer
-from .grouped import keep, layout_of, opened
+from .grouped import keep, line_total, opened
 from .opening import on_form, text_from
 from .work import Work
 
@@ -26,5 +26,5 @@ def fold(request: HttpRequest, work: Work) -> HttpResponse:
     else:
         keep(work, opened(work).turned(text_from(request, "key")[:2000], is_open))
     answer = Answer(request, work)
-    answer.events["enlace:total"] = {"total": layout_of(work).total + work.new_count, "p": work.prefix}
+    answer.events["enlace:total"] = {"total": line_total(work), "p": work.prefix}
     return answer.stale().response()

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from babel.dates import format_skeleton
-from django.utils.html import escape, format_html
+from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from enlace.core.dataset import FieldSpec
@@ -27,14 +27,15 @@ MOST_KEYS = 100_000  # of groups that a person has opened, or closed, one by one
 LONGEST_GROUPS = 600
 
 
-def _mine(work: Work) -> Any:
+def _place(work: Work) -> dict[str, Any]:
+    """What one person's open groups are kept under."""
     text = groups_text(work.groups)[:LONGEST_GROUPS]
-    return OpenGroups.objects.filter(person=work.person, form=work.form, part=work.part.name, groups=text)
+    return {"person": work.person, "form": work.form, "part": work.part.name, "groups": text}
 
 
 def opened(work: Work) -> Opened:
     """Which groups the person has open."""
-    kept = _mine(work).first()
+    kept = OpenGroups.objects.filter(**_place(work)).first()
     return Opened(kept.all_open, frozenset(kept.keys)) if kept else Opened()
 
 
@@ -43,9 +44,7 @@ def keep(work: Work, state: Opened) -> None:
     if len(state.but) > MOST_KEYS:
         raise Problem("These are too many groups to open one by one.", "Open or close all of them.", code="bad")
     work.layout = None
-    text = groups_text(work.groups)[:LONGEST_GROUPS]
-    place = {"person": work.person, "form": work.form, "part": work.part.name, "groups": text}
-    OpenGroups.objects.update_or_create(**place, defaults={"all_open": state.all, "keys": sorted(state.but)})
+    OpenGroups.objects.update_or_create(**_place(work), defaults={"all_open": state.all, "keys": sorted(state.but)})
 
 
 def sums_of(work: Work) -> list[FieldSpec]:
@@ -67,6 +66,11 @@ def layout_of(work: Work) -> Layout:
     return work.layout[1]
 
 
+def line_total(work: Work) -> int:
+    """How many lines the grid has: its groups' and, after them, the new records. Raises Problem."""
+    return layout_of(work).total + work.new_count
+
+
 def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -> tuple[SafeString, list[Row]]:
     """The lines of a window as a grid shows them, new records after the last one; and the rows among them."""
     html: list[str] = []
@@ -83,9 +87,8 @@ def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -
         html.append(written(work, rows, pending, key))
     beyond = start + size - layout.total
     if beyond > 0 and work.new_count:
-        count = work.rows.count()
         first = max(start - layout.total, 0)
-        rows, pending = work.window(count + first, beyond - max(start - layout.total - first, 0))
+        rows, pending = work.window(work.rows.count() + first, beyond - first)
         shown += rows
         html.append(written(work, rows, pending, key))
     return mark_safe("".join(html)), shown
@@ -120,7 +123,7 @@ def _head(work: Work, head: GroupLine, prefix: str, fields: Sequence[FieldSpec],
 
 
 def _number(work: Work, field: FieldSpec, value: Any) -> str:
-    return "—" if value is None else escape(KINDS[field.kind].formatter(field, work.formats)(value))
+    return "—" if value is None else KINDS[field.kind].formatter(field, work.formats)(value)
 
 
 def words_of(work: Work, term: GroupTerm, field: FieldSpec, value: Any) -> str:

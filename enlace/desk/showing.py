@@ -62,7 +62,7 @@ def drawing_of(work: Work, view: RecordView | None, whole: bool = True) -> Drawi
         )
     else:
         html, rows = lines_of(work, layout, start, size)
-        count = sum(head.count for head in layout.heads if not head.level)
+        count = layout.rows
     total = None if count is None else count + work.new_count
     context = {
         **base_context(work),
@@ -83,7 +83,7 @@ def drawing_of(work: Work, view: RecordView | None, whole: bool = True) -> Drawi
 
 def line_of(work: Work, layout: Layout, position: int) -> int:
     """The line of a record by its position; new ones stand after all groups."""
-    count = sum(head.count for head in layout.heads if not head.level)
+    count = layout.rows
     return layout.line_of(position) if position < count else layout.total + position - count
 
 

@@ -165,6 +165,11 @@ class Layout:
     rows_after: list[int] = field(default_factory=list)
     total: int = 0
 
+    @property
+    def rows(self) -> int:
+        """How many rows there are, those in closed groups too."""
+        return sum(head.count for head in self.heads if not head.level)
+
     def window(self, start: int, size: int) -> list[GroupLine | tuple[int, int]]:
         """What stands from a line on: groups, and stretches of rows as (first row, how many)."""
         pieces: list[GroupLine | tuple[int, int]] = []

@@ -87,16 +87,11 @@ def _of_names(tree: exp.Expr, catalog: Catalog) -> Iterator[QueryFault]:
 
 def _of_table(table: exp.Table, catalog: Catalog) -> Iterator[QueryFault]:
     # With a schema, or as a function, it is none that the catalog lists.
-    if not isinstance(table.this, exp.Identifier) or table.args.get("db") or _named(table.name, catalog):
+    if not isinstance(table.this, exp.Identifier) or table.args.get("db") or catalog.name_of(table.name):
         return
     near = closest(table.name, [*catalog.tables, *catalog.views])
     hint = f" The closest name is {near}." if near else ""
     yield _at(table.this, f"There is no table {table.name}.{hint}")
-
-
-def _named(name: str, catalog: Catalog) -> str:
-    """The table or view of a name, capitals apart; "" where there is none."""
-    return next((table for table in (*catalog.tables, *catalog.views) if table.lower() == name.lower()), "")
 
 
 def _of_column(column: exp.Column, scope: Scope, catalog: Catalog) -> Iterator[QueryFault]:
@@ -113,10 +108,10 @@ def _of_column(column: exp.Column, scope: Scope, catalog: Catalog) -> Iterator[Q
     yield _at(column.this, f"There is no column {column.name}{' in ' + column.table if column.table else ''}.{hint}")
 
 
-def _known(qualifier: str, scope: Scope | None, catalog: Catalog) -> set[str] | None:
+def _known(qualifier: str, within: Scope, catalog: Catalog) -> set[str] | None:
     """The names that a column may have, in small letters; None where not all of them can be told."""
     names: set[str] = set()
-    inner = scope
+    scope: Scope | None = within
     while scope is not None:
         if not qualifier and isinstance(scope.expression, exp.Select):
             # ORDER BY, and on some servers GROUP BY and HAVING, may name what the SELECT calls so.
@@ -131,12 +126,12 @@ def _known(qualifier: str, scope: Scope | None, catalog: Catalog) -> set[str] | 
                 return columns
             names |= columns
         scope = scope.parent  # what a subquery does not find, it looks for around it
-    return names if inner is not None else None
+    return names
 
 
 def _columns(source: exp.Table | Scope, catalog: Catalog) -> set[str] | None:
     if isinstance(source, exp.Table):
-        name = "" if source.args.get("db") else _named(source.name, catalog)
+        name = "" if source.args.get("db") else catalog.name_of(source.name)
         # A row's own number has a name in some servers that no catalog lists.
         return {c.lower() for c in catalog.column_names()[name]} | {"rowid", "oid", "ctid", "xmin"} if name else None
     selects = source.expression.selects if isinstance(source.expression, exp.Query) else []

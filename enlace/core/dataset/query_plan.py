@@ -93,9 +93,8 @@ def _step(spec: ConnectionSpec, words: str, called: Mapping[str, str]) -> PlanSt
             return PlanStep("Takes one row", words)
         count = _counted(spec, called.get(table, table).partition(" (")[0])
         sentence = f"Reads all rows of {called.get(table, table)}" + (", from an index" if index else "")
-        many = count is None or count >= MANY
-        # How many an alias stands for is not known here; a subquery's rows are no table's.
-        slow = f"It reads {_rows_words(count)} one by one." if count is not None and many else ""
+        # A subquery's rows are no table's: how many they are is not known here.
+        slow = f"It reads {MANY:,} rows or more one by one." if count is not None and count >= MANY else ""
         return PlanStep(sentence, words, count, slow)
     if match := re.fullmatch(r"SEARCH (\S+) USING (.*)", words):
         table = called.get(match[1], match[1])
@@ -124,10 +123,6 @@ def _counted(spec: ConnectionSpec, table: str) -> int | None:
             return int(connection.execute(select(func.count()).select_from(few)).scalar() or 0)
     except Problem:
         return None
-
-
-def _rows_words(count: int | None) -> str:
-    return f"{count:,} rows or more" if count is not None and count >= MANY else f"{count:,} rows"
 
 
 # -- PostgreSQL (https://www.postgresql.org/docs/current/using-explain.html) ---------------------------------

@@ -121,10 +121,14 @@ class Catalog:
             self._keys = list(dict.fromkeys(told))
         return self._keys
 
+    def name_of(self, name: str) -> str:
+        """How the database writes the name of a table or view, capitals apart; "" when there is none."""
+        return next((table for table in (*self.tables, *self.views) if table.lower() == name.lower()), "")
+
     def named(self, name: str) -> Table | None:
         """A table or view by its name, capitals apart; None when there is none."""
-        table = next((table for table in (*self.tables, *self.views) if table.lower() == name.lower()), None)
-        return None if table is None else self.table(table)
+        table = self.name_of(name)
+        return self.table(table) if table else None
 
 
 MOST_CATALOGS = 32
