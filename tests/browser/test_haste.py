@@ -83,6 +83,30 @@ class Haste(Served):
         page.keyboard.type("123")
         expect(page.locator("#panel input:focus")).to_have_value("123")
 
+    def test_what_came_of_a_press_is_told_though_its_button_was_replaced_meanwhile(self):
+        page = self.vessels()
+        page.evaluate("""() => {
+            document.getElementById("act-new").click();
+            const rail = document.getElementById("rail");
+            rail.replaceWith(rail.cloneNode(true));
+        }""")
+        expect(page.locator("#panel input:focus")).to_have_count(1, timeout=3000)
+        self.says("A new record")
+
+    def test_a_press_before_the_scripts_are_there_is_done_once_they_are(self):
+        page = self.page
+        held = []
+        page.goto(self.base + "/desk/")
+        # The last of the scripts: until it is there, htmx has not begun.
+        page.route("**/alpine*.js", lambda route: held.append(route))
+        page.get_by_role("link", name="Vessel", exact=True).click(no_wait_after=True)
+        self.ready(page)
+        page.locator("#act-new").click()
+        while not held:
+            page.wait_for_timeout(20)
+        held[0].continue_()
+        expect(page.locator("#panel input:focus")).to_have_count(1)
+
     def test_letters_in_a_cell_of_a_long_text_go_on_behind_it(self):
         page = self.page
         page.goto(self.base + "/workshop/form/2/compose")

@@ -55,24 +55,25 @@ function places(source) {
 const moving = () => [...sources.values()].some((source) => source.moves);
 // Acts of buttons under way: the next one waits for them, since it is about what comes of them.
 let acting = 0;
-let actingSince = 0;
-const LONGEST_ACT = 4000; // what never ends, since what asked is gone, holds nothing up
-const acts = ({ requestConfig }) => requestConfig?.verb === "post";
-document.addEventListener("htmx:beforeRequest", ({ detail }) => {
-  if (!acts(detail)) return;
+// Those that lead to another record: what is typed until its editors are there would go to nowhere.
+const LEADING = "[id$=act-new], [id$=act-remove], #act-undo, #act-redo";
+document.addEventListener("htmx:beforeRequest", ({ target, detail }) => {
+  if (detail.requestConfig.verb !== "post") return;
+  const leading = target.matches(LEADING) ? sourceOf(target) : null;
   acting += 1;
-  actingSince = Date.now();
+  leading?.still(true);
+  // The request itself says when it ended: its button may be gone by then, replaced by another answer.
+  detail.xhr.addEventListener("loadend", () => {
+    acting -= 1;
+    if (leading && !leading.moves) leading.still(false);
+  });
 });
-document.addEventListener("htmx:afterRequest", ({ detail }) => {
-  if (acts(detail)) acting = Math.max(0, acting - 1);
-});
-const underWay = () => acting > 0 && Date.now() - actingSince < LONGEST_ACT;
-const busy = () => edits.busy || moving() || underWay();
+const busy = () => edits.busy || moving() || acting > 0;
 // Everything typed has arrived, and the record that the person went to is the current one.
 async function settled() {
   while (busy()) {
     await Promise.all([edits.idle(), ...[...sources.values()].map((source) => source.moving)]);
-    if (underWay()) await new Promise((later) => setTimeout(later, 15));
+    if (acting) await new Promise((later) => setTimeout(later, 15));
   }
 }
 
@@ -196,7 +197,7 @@ function openFilter(source, button) {
 const PULSE = 4000;
 let revision = Number(desk.dataset.revision || 0);
 async function pulse() {
-  if (document.hidden || edits.busy || moving() || pulse.asking) return;
+  if (document.hidden || busy() || pulse.asking) return;
   pulse.asking = true;
   const { count } = edits;
   const known = revision;
@@ -208,7 +209,7 @@ async function pulse() {
       seen: main.panel?.dataset.seen || "",
     });
     const response = await fetch(main.address(`pulse?${asked}`), { headers: { "HX-Request": "true" } });
-    if (response.status !== 200 || edits.busy || moving() || edits.count !== count || revision !== known) return;
+    if (response.status !== 200 || busy() || edits.count !== count || revision !== known) return;
     // What is being typed stays: the editors are read anew once somebody moves.
     const typing = [...sources.values()]
       .filter((source) => source.typing)
@@ -420,16 +421,7 @@ document.addEventListener("htmx:configRequest", ({ detail }) => {
   if (there) detail.parameters.places = there;
   detail.path += (detail.path.includes("?") ? "&" : "?") + source.view;
 });
-// Acts that lead to another record: what is typed until its editors are there would go to nowhere.
-const LEADING = "[id$=act-new], [id$=act-remove], #act-undo, #act-redo";
-document.addEventListener("htmx:beforeRequest", ({ target }) => {
-  if (target.matches?.(LEADING)) sourceOf(target).still(true);
-});
-document.addEventListener("htmx:afterRequest", ({ target }) => {
-  const source = sourceOf(target);
-  if (target.matches?.(LEADING) && !source.moves) source.still(false);
-});
-// An act waits for that: it is about the record that is current when it is pressed.
+// An act waits for what is under way: it is about the record that is current when it is pressed.
 document.addEventListener(
   "htmx:confirm",
   (event) => {

@@ -31,14 +31,16 @@ function stands(templates) {
     if ("source" in template.dataset)
       tell("enlace:source", { told: JSON.parse(template.dataset.detail), rows: template.innerHTML, further });
 }
-// Buttons ask by themselves; what their answers hold for sources is told all the same.
-document.addEventListener("htmx:afterOnLoad", ({ detail }) => {
+// Buttons ask by themselves; what their answers hold for sources is told all the same, once htmx has put in the rest.
+function buttonAnswered({ target: { responseText } }) {
+  if (!responseText.includes("<template data-")) return;
   const parts = document.createElement("template");
-  parts.innerHTML = detail.xhr.responseText.includes("<template data-") ? detail.xhr.responseText : "";
+  parts.innerHTML = responseText;
   const templates = wholes(parts.content);
   grids(templates);
   stands(templates);
-});
+}
+document.addEventListener("htmx:beforeRequest", ({ detail }) => detail.xhr.addEventListener("load", buttonAnswered));
 
 /** Put an answer's fragments where they belong and tell the page its events. without: a fragment to leave out. */
 export function apply(html, response, without = null) {

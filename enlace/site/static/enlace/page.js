@@ -89,4 +89,16 @@
   document.addEventListener("htmx:sendError", () =>
     say("Enlace can't be reached. Nothing is lost; try again in a moment.", true),
   );
+  // htmx tells what came of a request to the element that asked, which another answer may have replaced meanwhile: then
+  // nobody on the page would hear of it.
+  const heard = new WeakSet();
+  document.addEventListener("htmx:beforeOnLoad", ({ detail }) => heard.add(detail.xhr));
+  document.addEventListener("htmx:beforeRequest", ({ detail: { xhr } }) =>
+    xhr.addEventListener("load", () => {
+      if (heard.has(xhr)) return;
+      if (xhr.status >= 400) return say(enlaceWords(xhr.responseText), true);
+      const events = JSON.parse(xhr.getResponseHeader("HX-Trigger") || "{}");
+      for (const [name, detail] of Object.entries(events)) document.dispatchEvent(new CustomEvent(name, { detail }));
+    }),
+  );
 })();
