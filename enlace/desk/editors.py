@@ -47,6 +47,11 @@ class EditorView:
             return {"0": "no", "false": "no", "1": "yes", "true": "yes"}.get(default.lower(), default)
         return default
 
+    @property
+    def other_void(self) -> str:
+        """What an editor that shows nothing can be made to hold instead."""
+        return "text" if self.void == "null" else "null"
+
     def noted(self, state: str) -> bool:
         """Whether there is anything to say beside the editor of a record in a state."""
         hint = state == "new" and (self.field.generated or (self.field.default and not self.text))

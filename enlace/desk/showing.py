@@ -151,6 +151,10 @@ class Column:
     alone: str = ""
     also: str = ""
 
+    @property
+    def arrow(self) -> str:
+        return {"ascending": "↑", "descending": "↓"}.get(self.sorted, "")
+
 
 def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[Column]:
     terms = work.order or work.dataset.sorted_by

@@ -36,7 +36,12 @@ class FlatClient(Client):
 
 
 def _joined(text: str) -> str:
-    """Line ends inside tags, between attributes, as blanks."""
+    """Line ends inside tags and in texts as blanks, but for texts whose lines people see."""
+    parts = re.split(r"(<(?:textarea|pre)\b.*?</(?:textarea|pre)>)", text, flags=re.DOTALL)
+    return "".join(_tags_joined(part) if at % 2 else part.replace("\n", " ") for at, part in enumerate(parts))
+
+
+def _tags_joined(text: str) -> str:
     return re.sub(r"<[a-zA-Z][^<>]*>", lambda match: match[0].replace("\n", " "), text)
 
 

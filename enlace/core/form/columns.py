@@ -25,6 +25,11 @@ class GridColumn:
     align: str = ""
     read_only: bool = False
 
+    @property
+    def differs(self) -> bool:
+        """Whether it says anything that its dataset does not."""
+        return self != GridColumn(self.field)
+
     def kept(self) -> str | dict[str, Any]:
         """The column as a document keeps it: its field's name alone where it says nothing else."""
         own = {item.name: getattr(self, item.name) for item in fields(self) if getattr(self, item.name) != item.default}
