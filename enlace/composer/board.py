@@ -38,6 +38,7 @@ def boards(wired: Wired, faults_by_field: dict[tuple[str, str], str]) -> list[Bo
     made = []
     for source in wired.document.sources:
         dataset = wired.datasets.get(source.name)
+        # The wiring check tells that its dataset is gone; here there is nothing to draw of it.
         if dataset is None:
             continue
         controls = tuple(control for control in wired.document.tied(source.name) if _shows_fields(control))
@@ -69,6 +70,7 @@ def cross(document: FormDocument, identifier: str, field: str, dataset: DatasetS
     if field not in shown:
         raise Problem("There is no such field.", "Reload the page; the dataset may have changed.", code="bad")
     setting = kind_of(control).lists
+    # A control of one field swaps it: tied to another one it lets the former go.
     if not setting:
         return put(document, replace(control, field="" if control.field == field else field))
     named = fields_of(control, dataset)
@@ -79,9 +81,11 @@ def cross(document: FormDocument, identifier: str, field: str, dataset: DatasetS
     )
     if not left:
         raise Problem("Something has to be left to show.", "Remove the control instead.", code="bad")
+    # What a builder said of a column (its heading, its width) stays when columns beside it come or go.
     known = {column.field: column for column in columns_of(control.settings.get(setting, ()))}
     kept = [known[name].kept() if name in known else name for name in left]
     settings = {**control.settings, setting: kept}
+    # Just what the control shows by itself: said by nothing, so that a field that is added later appears too.
     if kept == fields_of(replace(control, settings={}), dataset):
         settings.pop(setting)
     return put(document, replace(control, settings=settings))

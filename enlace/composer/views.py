@@ -89,6 +89,7 @@ def act(request: HttpRequest, form_id: int) -> HttpResponse:
 def _clashed(request: HttpRequest, form: Form, change: Act, asked: Asked) -> HttpResponse:
     """The form as somebody else has left it, with what they and what this page would have changed: nothing is overwritten."""
     form.refresh_from_db()
+    # Compared with the sheet that this page showed: what stood there already is neither theirs nor mine.
     before = layout.seen(form, _layout(request))
     theirs, mine = [], []
     if before is not None:
@@ -97,6 +98,8 @@ def _clashed(request: HttpRequest, form: Form, change: Act, asked: Asked) -> Htt
             mine = differences(before, change(before, asked))
         except Problem as problem:
             mine = [str(problem)]
+    # All of the request but the count that it was made against, so that it can be sent once more over what is there
+    # now.
     again = {key: value for key, value in request.POST.items() if key != "layout"}
     clash = {"theirs": theirs, "mine": mine, "again": json.dumps(again)}
     said = "Somebody else has changed this form meanwhile. What you did was not done: see what both of you changed."
@@ -107,6 +110,7 @@ def _clashed(request: HttpRequest, form: Form, change: Act, asked: Asked) -> Htt
 
 def _layout(request: HttpRequest) -> int:
     text = request.POST.get("layout", "")
+    # No sheet has the count -1: what a page does not say is never taken for up to date.
     return int(text) if text.isdecimal() and len(text) < 10 else -1
 
 
@@ -121,6 +125,7 @@ def _by_columns(form: Form, request: HttpRequest) -> Detail:
     """A table as one more source, linked by the columns that were drawn to fields of the one above it."""
     table = request.POST.get("table", "")
     try:
+        # Cut off rather than refused by length: a text that is cut is no JSON, and is told as nothing linked.
         pairs = dict(json.loads(request.POST.get("pairs", "{}")[:20_000]))
     except (ValueError, TypeError, RecursionError):
         pairs = {}
@@ -128,6 +133,7 @@ def _by_columns(form: Form, request: HttpRequest) -> Detail:
         raise Problem(
             "Nothing is linked yet.", "Draw a field to a column of the table, or choose it there.", code="bad"
         )
+    # As a condition, and quoted: the one reader of links checks it, whether it was typed or drawn.
     named = lambda name: exp.Identifier(this=name, quoted=True).sql()  # noqa: E731
     said = " AND ".join(f"{named(table)}.{named(column)} = {named(field)}" for column, field in pairs.items())
     return add_linked(Above(form, _detail_behind(form, request.POST.get("source", ""))), said)
@@ -184,6 +190,7 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
     drawings, rows, away = _drawn(request, form)
     wired = layout.wired(form, document, rows)
     faults = faults_of(wired)
+    # Somebody else, or an undo, may have taken away what this page has chosen.
     there = {control.id for control in document.all()}
     chosen_ids = [identifier for identifier in ids if identifier in there]
     frayed = {(fault.source, fault.field): fault.sentence for fault in faults if fault.field}
@@ -198,6 +205,7 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
         "chosen": " ".join(chosen_ids),
         "card": _card(wired, faults, chosen_ids[0]) if len(chosen_ids) == 1 else None,
         "several": len(chosen_ids) > 1,
+        # A page stands only within tabs, which make their own.
         "kinds": [kind for kind in CONTROL_KINDS.values() if kind.name != "page"],
         "sources": document.sources,
         "details": _details(form, document),
@@ -215,6 +223,7 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
 def _drawn(request: HttpRequest, form: Form) -> tuple[Any, dict[str, Any], str]:
     """The sheet as the desk draws it, with real rows; "" and why not where they can't be had."""
     try:
+        # The desk itself draws the sheet, so that nothing can look otherwise there than here.
         work = Work(request.user, form, Formats.of(settings.LOCALE), on_sheet=True)
         view = work.at(0)
         several = [drawing_of(work, view), *details_of(work, view, {})]
@@ -240,6 +249,7 @@ def _details(form: Form, document: FormDocument) -> list[tuple[Any, list[Any]]]:
 def _tables(form: Form) -> list[str]:
     """The tables that a source may be linked to by columns; none while the server is away."""
     try:
+        # The sheet can be laid out while the server is away; only what needs its tables is not offered.
         return list(Catalog.of(form.dataset.connection.to_spec()).tables)
     except Problem:
         return []

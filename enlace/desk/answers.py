@@ -90,6 +90,7 @@ class Answer:
             "record": drawing.view.id if drawing.view else "",
             "editable": bool(drawing.context["dataset"].editable),
         }
+        # Another record may need other widths in the further grids; the first one’s travel with its rows.
         widths: dict[str, str] = {}
         for key in self._further(drawing):
             own = further_grid(drawing, key)
@@ -171,6 +172,7 @@ class Answer:
                 work.person, work.form, work.formats, part=work.part.of, kept=work.kept is not None,
                 parameter_values=work.parameter_values, on_sheet=True, above=None,
             )  # fmt: skip
+            # One draft for all parts of a page; asking for its row again for each would be a query for nothing.
             above.store.share(self.work.store)
             if not any("(" in name for name in above.rules.computed.related):
                 return self
@@ -181,6 +183,8 @@ class Answer:
             self.parts.append(
                 format_html('<template data-event="enlace:calculated" data-detail="{}"></template>', told)
             )
+            # The master’s row shows the same calculated fields as its panel: both change, or the page contradicts
+            # itself.
             self.parts.append(row_html(above, view))
             drawing = Drawing(above.part, base_context(above), above, view)
             assert above.sheet is not None
@@ -225,6 +229,7 @@ class Answer:
     def response(self, status: int = 200) -> HttpResponse:
         response = HttpResponse("".join(self.parts), status=status)
         if self.events:
+            # Escaped to ASCII by default, which is all that a header may hold.
             response["HX-Trigger"] = json.dumps(self.events)
         return response
 

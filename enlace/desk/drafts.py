@@ -97,6 +97,7 @@ class DraftStore:
         """Those of the records that are pending."""
         if self._empty:
             return {}
+        # SQLite binds no more than a thousand values in older builds; a window of rows is smaller, a save is not.
         parts = in_parts(list(identifiers), 500)
         return {r.record: self._loaded(r) for some in parts for r in self._mine.filter(record__in=some)}
 
@@ -156,6 +157,7 @@ class DraftStore:
     def new_place(self, identifier: str) -> int | None:
         """Where a new record stands among the new ones."""
         row = self._new.filter(record=identifier).first()
+        # Numbers of rows only grow, so their order is the one in which records were entered.
         return None if row is None else self._new.filter(pk__lt=row.pk).count()
 
     def counts(self) -> dict[str, int]:
@@ -190,6 +192,7 @@ class DraftStore:
         owners = self._write(after)
         number = draft.done + 1
         texts = self._texts(before, owners), self._texts(after, owners)
+        # Kept with the step, so that adding up what a draft holds does not read its texts.
         size = len(texts[0]) + len(texts[1])
         DraftStep.objects.create(draft=draft, number=number, label=label, before=texts[0], after=texts[1], size=size)
         self._tidy_steps(draft, number)
@@ -224,6 +227,7 @@ class DraftStore:
 
     def _stepped(self, row: DraftStep, texts: str, number: int, back: bool) -> Step:
         step = Step(row.label, self._records(row.before), self._records(row.after))
+        # A step knows both sides: to go back is the same step turned round, so that there is one way of writing it.
         step = undone(step) if back else step
         self._write(step.after, {(part, identifier): owner for part, identifier, owner, _ in json.loads(texts)})
         self._stand(row.draft if self.draft is None else self.draft, number)
@@ -237,6 +241,7 @@ class DraftStore:
             return
         draft = self.existing()
         counts = Counter(draft.counts)
+        # Counted forth from what is known: counting all records again would make an edit slower the more is pending.
         counts.subtract(_tally(row.state, row.faulty, row.later))
         counts.update(_tally(row.state, faulty, row.later))
         draft.counts = dict(counts)
@@ -254,6 +259,7 @@ class DraftStore:
         """Store what a save said of records, and drop those that it saved; nothing before it can be undone then."""
         draft = self.existing()
         gone = list(saved)
+        # A record that comes out of a save in conflict still belongs to the master it was entered under.
         owners = {(r.part, r.record): r.owner for r in draft.records.exclude(owner="")} if records else {}
         self._write({**dict.fromkeys(gone), **records}, owners)
         # Steps go with a save: undoing one would bring back texts of a row as it was before.
@@ -288,6 +294,8 @@ class DraftStore:
         for several in (self.draft.records, self.draft.steps, self.draft.blobs):
             several.all().delete()
         self.draft.done, self.draft.takes_back, self.draft.counts, self.draft.tables = 0, None, {}, []
+        # The row stays, and its revision goes on from where it was: an open page must not take a new draft for the one
+        # it knows.
         self.draft.save(update_fields=["done", "takes_back", "tables"])
         self._changed(self.draft)
 

@@ -151,6 +151,7 @@ def remove(work: Work, identifier: str) -> RecordView | None:
     stored = work.stored(identifier)
     with transaction.atomic():
         before, record = _open(work, identifier, stored)
+        # In a conflict what was read is what the question is about; it must not be replaced by what is there now.
         if stored is not None and record.conflict is None:
             # All of it counts as read, long values too: a removal overwrites everything, and may be taken back.
             record = replace(record, was={**stored, **{n: record.was[n] for n in record.touched if n in record.was}})
@@ -188,6 +189,7 @@ def revert(work: Work, identifier: str, name: str) -> None:
             field = FieldSpec(name, name, "text")
         else:
             field = work.field(name)
+        # Back to what was read, not to what is there now: nothing was decided about the latter.
         current = before.was.get(name)
         after = with_value(before, field, current, current)
         # A new record has nothing to go back to: the field is left to the database's default.
@@ -202,6 +204,8 @@ def choose(work: Work, identifier: str, take_theirs: Collection[str]) -> RecordV
         before = _in_conflict(work, identifier)
         after = conflicts.resolved(work.dataset, before, take_theirs)
         changed = {identifier: None, **({after.id: after} if after else {})}
+        # Settling for theirs may mean another key: the page goes on with the record under the name that it has on the
+        # server.
         now = after.id if after else _id_now(before)
         work.store.put("Settle conflict", {identifier: before, **({now: None} if now != identifier else {})}, changed)
     work.forget_new()
@@ -298,11 +302,13 @@ def _against_seen(
     identifier: str,
 ) -> PendingRecord:
     """The edited record, in conflict when the server's value is not the one that the page showed."""
+    # Looked at only with the first edit of a field: from then on what was read is known, and the save compares it.
     if stored is None or field.name in record.touched or record.conflict or field.name not in after.touched:
         return after
     current = stored.get(field.name)
     if seen:
         stale = seen != digest_of(current)
+    # A page without digests (a block that was pasted, a request by hand) is compared by what it showed.
     elif field.lookup:
         stale = seen_text is not None and work.words.of(work.dataset, field, stored) != seen_text
     else:
@@ -315,6 +321,7 @@ def _against_seen(
 
 
 def _put(work: Work, label: str, before: PendingRecord | None, after: PendingRecord) -> PendingRecord | None:
+    # An edit that goes back to what was read leaves nothing pending, so that a save has nothing to do there.
     result = None if after.idle else after
     if before != result:
         work.store.put(label, {after.id: before}, {after.id: result})

@@ -119,6 +119,7 @@ def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, to
     odd = kind.read(value, field) if value is not None else None
     chosen = work.words.chosen(work.dataset, field, view.values) if field.lookup and value is not None else None
     text = kind.as_typed(value, field, work.formats) if chosen is None else chosen
+    # What is stored may be neither yes nor no: two ticks could not show it, a line can.
     editor = kind.editor if kind.editor != "tick" or not isinstance(odd, Nonconforming) else "line"
     return EditorView(
         number=number,
@@ -135,6 +136,7 @@ def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, to
         if isinstance(odd, Nonconforming) and not touched
         else "",
         waits=bool(pending and field.name in pending.waits_for),
+        # No value and an empty text look the same and are not: where both can be, the difference is said.
         void=_void(field, value, typed),
         lacking=bool(
             field.lookup and not field.lookup.others and value is not None and chosen is None and typed is None

@@ -47,6 +47,7 @@ from .words import Words
 
 def digest_of(value: Any) -> str:
     """A short digest of a stored value, to tell whether it is still what a page shows."""
+    # With its type: the number 1 and the text “1” look alike on a page and are not the same to a save.
     text = value if isinstance(value, bytes) else f"{type(value).__name__}:{value}".encode("utf-8", "surrogatepass")
     return hashlib.blake2b(text, digest_size=8).hexdigest()
 
@@ -88,6 +89,8 @@ class RecordView:
 
     def value(self, name: str) -> Any:
         """A field's stored value, or the one that is wanted in its place; a calculated field's."""
+        # Before what is stored: a calculated field has the name of no column, but a row may hold what the server
+        # computed before the edit.
         if name in self.calculated:
             return self.calculated[name]
         if self.pending and name in self.pending.now:
@@ -179,6 +182,7 @@ class Work:
         self.checks = Checks(self)
         filters, self.filter_faults = read_filters(self.dataset, filter_texts or {}, formats)
         self.conditions = conditions_of((filter_texts or {}).get(CONDITIONS, ""))
+        # Conditions that reach over other tables are for builders: what an operator may read is what the form shows.
         far = bool(person.is_builder)
         asked, self.condition_faults = filter_of(self.conditions, self.dataset, formats, localdate(), far)
         shown = {field.name for field in self.dataset.shown}
@@ -186,7 +190,10 @@ class Work:
             name: said for name, said in (filter_texts or {}).items() if name in shown and said.strip()
         }
         self.order = tuple(
-            term for term in wanted if term[0] in shown and self.dataset.any_name[term[0]].kind not in UNSORTABLE
+            # From the address, so it may name anything: an order by a hidden field would tell its values.
+            term
+            for term in wanted
+            if term[0] in shown and self.dataset.any_name[term[0]].kind not in UNSORTABLE
         )
         if self.conditions:
             self.filter_texts[CONDITIONS] = to_text(self.conditions)
@@ -237,12 +244,16 @@ class Work:
     def parts(self) -> dict[str, FormPart]:
         """All parts of the form by name; looked up when they are needed, since most answers show one."""
         by_name = dict(self._known_parts or parts_of(self.form))
+        # The part in hand knows more than the one in the list: its parameters have values, and its copy may be a kept
+        # one.
         by_name[self.part.name] = self.part
         for name in self.store.draft.tables if self.store.draft else ():
             by_name[name] = table_part(self.live, name)
         return by_name
 
     def _is_faulty(self, part: str, record: PendingRecord) -> bool:
+        # A draft may hold records of a part that was taken from the form since; they stay until somebody saves or
+        # discards.
         if part not in self.parts:
             return False
         told = self.checks.complaints(record, part=self.parts[part], ask=False)
@@ -319,6 +330,7 @@ class Work:
 
     def forget_draft(self) -> None:
         """Look at the draft anew: another request may have changed it."""
+        # Not the store alone: checks, parts and windows were made of what the draft held.
         self.store.look_again()
         self.__dict__.pop("parts", None)
         self.checks = Checks(self)
@@ -470,6 +482,7 @@ class Work:
         self, identifier: str, position: int | None, stored: Mapping[str, Any] | None, pending: PendingRecord | None
     ) -> RecordView:
         """A record as a person sees it, from what is known of it."""
+        # Text that fits several lines of a list is better told with those lines than as text that fits none.
         asked = self.checks.questions(pending, stored)
         better = {complaint.fields for complaint in asked if complaint.code == SEVERAL}
         known = self.checks.complaints(pending, stored)

@@ -108,6 +108,7 @@ def _parameters(typed: Typed, connection: Connection) -> dict[str, str]:
             value = parameter.choices[0][0]
         if value:
             parameters[parameter.name] = value
+    # A path that stays is not looked at: the file may be away for a while, and other things of the connection change.
     if typed.server.is_file and (connection.pk is None or parameters["path"] != connection.parameters.get("path")):
         parameters["path"] = _path(parameters["path"])
     return parameters
@@ -119,6 +120,7 @@ def _path(typed: str) -> str:
     try:
         checked_file(path, typed=True)
     except Problem as problem:
+        # Only what may never be opened is refused now; that the file is not there is what the test tells.
         if problem.code == "forbidden":
             raise
     return path
@@ -129,6 +131,8 @@ def _password(request: HttpRequest, connection: Connection, typed: Typed) -> Non
     if source not in From.values:
         raise Problem("Say where the password comes from.", "Choose one of the four ways.", code="bad")
     given = request.POST.get("password", "") or secrets.opened(request.session.get(PASTED, ""))
+    # Sealed for its server, port, database and user: where one of those changes, it opens no more, so that it can't
+    # be sent elsewhere.
     given = secrets.seal(given, place_of(connection))
     if source == From.KEPT and not (given or connection.password):
         hint = "Type it, or choose another way. A kept password goes with its server, port, database and user only."

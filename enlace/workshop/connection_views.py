@@ -64,6 +64,7 @@ def _form(request: HttpRequest, project: Project, connection: Connection, title:
         except Problem as problem:
             told = str(problem)
     else:
+        # A password that was pasted for a form that nobody finished must not turn up in the next one.
         request.session.pop(PASTED, None)
     context = {"project": project, "connection": connection, "typed": typed, "told": told, "title": title}
     context |= {"kinds": SERVER_KINDS.values(), "sources": Connection.PasswordFrom.choices}
@@ -108,6 +109,7 @@ def remove(request: HttpRequest, connection_id: int) -> HttpResponse:
     connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
     try:
         connection.delete()
+    # The database of Enlace knows what refers to it; asking first would only be a second answer that can differ.
     except ProtectedError:
         names = ", ".join(connection.datasets.values_list("name", flat=True)[:5])
         raise Problem(f"{connection.name} is still used by: {names}.", "Remove their forms first.") from None
@@ -124,6 +126,7 @@ def copy(request: HttpRequest, connection_id: int) -> HttpResponse:
         raise Problem("Only databases in files can be copied here.", "Ask who runs the server for a copy.", code="bad")
     act = request.POST.get("act", "")
     if act in ("work", "refresh"):
+        # Whoever goes back to a copy that is there wants what was tried in it; only the first time there is none.
         if act == "refresh" or practice.made_at(connection) is None:
             practice.refresh(connection)
         told = "The copy is as the live database is now."
@@ -138,6 +141,7 @@ def copy(request: HttpRequest, connection_id: int) -> HttpResponse:
     else:
         raise Problem("There is no such act.", "Use the buttons of the page.", code="bad")
     connection.save(update_fields=["practice"])
+    # Engines of the other file are open and pooled: they would go on reading and writing it.
     forget_engines()
     messages.success(request, told)
     return redirect(connection)
@@ -181,6 +185,7 @@ def unlock(request: HttpRequest, connection_id: int) -> HttpResponse:
             **kept,
             str(connection.pk): secrets.seal(request.POST.get("password", ""), place_of(connection)),
         }
+        # The middleware put in what the session held when the request came; the test has to see what was just typed.
         token = secrets.given.set(request.session[secrets.IN_SESSION])
         try:
             problem = first_problem(connection.to_spec())
@@ -188,6 +193,7 @@ def unlock(request: HttpRequest, connection_id: int) -> HttpResponse:
             secrets.given.reset(token)
         if problem is None:
             return HttpResponseRedirect(after)
+        # A wrong password is not kept: every form would ask the server with it and be told the same.
         request.session[secrets.IN_SESSION] = kept
         told = str(problem)
     context = {"connection": connection, "told": told, "after": after}

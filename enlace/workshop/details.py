@@ -94,6 +94,7 @@ def possible_choices(above: Above) -> list[Choice]:
 
 def shaped(above: Above) -> list[Dataset]:
     """The datasets of tables on the same connection that the form does not use yet."""
+    # A dataset twice on one form would be one draft in two places.
     mine = {above.form.dataset_id, *above.form.details.values_list("dataset", flat=True)}
     return list(above.dataset.connection.datasets.filter(query="").exclude(pk__in=mine).prefetch_related("fields"))
 
@@ -131,6 +132,7 @@ def add_query(above: Above, dataset: Dataset) -> Detail:
     """
     master = above.dataset.to_spec()
     names = {field.name for field in master.fields}
+    # People who write a query for a form call its parameter vessel_id, though the form’s own field is id.
     names |= {f"{master.table}_{key}" for key in master.key if len(master.key) == 1}
     asked = parameters_of(dataset.query, above.dataset.connection.kind)
     lacking = [name for name in asked if name not in names]

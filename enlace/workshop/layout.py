@@ -46,6 +46,8 @@ def document(form: Form) -> FormDocument:
 def _standing(form: Form, text: str) -> FormDocument:
     """A document as it was kept, over the form's sources as they are; of none the one that Enlace makes by itself."""
     sources, behind = sources_of(form)
+    # The sources are those of today even under an old sheet: a detail that is gone must not be shown because the text
+    # names it.
     if text:
         return replace(_read(text), sources=sources)
     counts = {name: _shown(form.dataset if detail is None else detail.dataset) for name, detail in behind.items()}
@@ -73,6 +75,7 @@ def change(
     if locked.layout != layout:
         raise Problem("Somebody else has changed this form meanwhile.", "What you did was not done.", code="changed")
     made = act(document(locked))
+    # What was undone can't be redone over something new: it would bring back a sheet that lacks it.
     form.steps.filter(undone=True).delete()
     form.steps.create(label=label[:120], document=locked.document, person=person)
     old = list(form.steps.order_by("-pk").values_list("pk", flat=True)[MOST_STEPS:])
@@ -102,6 +105,7 @@ def seen(form: Form, layout: int) -> FormDocument | None:
     later = form.layout - layout
     if later <= 0:
         return document(form) if not later else None
+    # Each step holds the sheet as it stood before it, so the n-th from the end is what a page showed n changes ago.
     texts = list(form.steps.filter(undone=False).order_by("-pk").values_list("document", flat=True)[:later])
     return _standing(form, texts[-1]) if len(texts) == later else None
 
@@ -123,6 +127,7 @@ def wired(
             datasets[name] = (form.dataset if detail is None else detail.dataset).to_spec()
         except Problem:
             datasets[name] = None
+    # Buttons name forms and actions by title, so that a project can move to another database where numbers differ.
     titles = list(form.project.forms.values_list("title", flat=True))
     actions = list(form.actions.values_list("title", flat=True))
     unserved = _unserved(form, sources, datasets)
@@ -149,6 +154,7 @@ def _unserved(form: Form, sources: Sequence[Source], datasets: dict[str, Dataset
             table, columns = _table(datasets, source.name), set(source.columns)
             if table and columns:
                 indexes = Catalog.of(form.dataset.connection.to_spec()).indexes(table)
+                # The order within the link does not matter to an index as long as the link is how it begins.
                 unserved += [] if any(set(i[: len(columns)]) == columns for i in indexes) else [source.name]
     except Problem:
         return []

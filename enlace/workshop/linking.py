@@ -31,10 +31,12 @@ def add_linked(above: Above, said: str) -> Detail:
     master = above.dataset
     link = read_link(master, said)
     known = [*master.details_known]
+    # The master may know the link already, from the schema or from another form of the same dataset.
     if not any(item["table"] == link.table and tuple(item["columns"]) == link.columns for item in known):
         table = Catalog.of(master.connection.to_spec()).table(link.table)
         spec = detail_in(table, link, {item["name"] for item in known})
         Dataset.objects.filter(pk=master.pk).update(details_known=[*known, as_json(spec)])
+        # Its expressions can name the detail’s sums from now on, so what is kept of it is out of date.
         master.touch()
     return add_detail(above, link, next(iter(fitting(shaped(above), link)), None))
 
@@ -63,6 +65,7 @@ def _pair(node: exp.Expr, catalog: Catalog, master: DatasetSpec) -> tuple[Table,
     if len(sides) != 2 or not all(isinstance(side, exp.Column) for side in sides):
         raise Problem(f"{node.sql()} links no columns.", HINT, code="bad")
     other, own = sides
+    # Either side may be written first; the one with a table of its own is the detail’s.
     if not other.table or other.table.lower() == master.table.lower():
         other, own = own, other
     if not other.table or (own.table and own.table.lower() != master.table.lower()):

@@ -190,6 +190,8 @@ class Dataset(models.Model):
             row_condition=spec.row_condition,
         )
         places = {name: i for i, name in enumerate(spec.order)}
+        # A spec names its order only as far as somebody cared; fields that it leaves out come behind, as the table has
+        # them.
         ordered = sorted(spec.all, key=lambda field: places.get(field.name, len(places)))
         kept = [field for field in ordered if not field.name.startswith(MARK)]  # what computes tones is made of them
         Field.objects.bulk_create(Field.from_spec(dataset, i, field) for i, field in enumerate(kept))
@@ -219,8 +221,10 @@ class Dataset(models.Model):
         without = lacking(self.pk, self.revision)
         kept = _specs.get(self.pk)
         if kept is None or kept[0] != (self.revision, without):
+            # Made outside the lock: two threads may make it twice, which costs less than all waiting for one.
             kept = ((self.revision, without), _made_spec(self.pk, without))
             with _specs_lock:
+                # Taken out first, so that it goes to the end: the front of the dictionary is what was made longest ago.
                 _specs.pop(self.pk, None)
                 _specs[self.pk] = kept
                 while len(_specs) > MOST_SPECS:
@@ -446,6 +450,8 @@ class Detail(models.Model):
         return self.title
 
     def save(self, *args: Any, **kwargs: Any) -> None:
+        # A name is given once: drafts, the journal and bookmarks speak of the detail by it, whatever it is titled
+        # later.
         if not self.name:
             taken = {self.form.own_source, *self.form.details.values_list("name", flat=True)}
             self.name = source_name(self.dataset.table or self.dataset.name, taken)

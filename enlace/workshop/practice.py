@@ -38,6 +38,7 @@ def refresh(connection: Any) -> None:
     """Copy the live file anew; what was done in the copy is gone. Raises Problem."""
     target = path_of(connection)
     target.parent.mkdir(mode=0o700, exist_ok=True)
+    # Beside the copy and then in its place: a copy that breaks off half way leaves the former one.
     fresh = target.with_suffix(".new")
     live = connection.parameters.get("path", "")
     try:
@@ -46,6 +47,7 @@ def refresh(connection: Any) -> None:
             contextlib.closing(sqlite3.connect(f"file:{quote(checked_file(live)[0])}?mode=ro", uri=True)) as source,
             contextlib.closing(sqlite3.connect(fresh)) as copy,
         ):
+            # SQLite’s own backup reads a consistent state while others write; copying the file would tear it.
             source.backup(copy, pages=PAGES)
         for end in ("-wal", "-shm", "-journal"):
             Path(f"{target}{end}").unlink(missing_ok=True)
@@ -78,6 +80,7 @@ def compare(connection: Any) -> list[Difference]:
     live, copy = connection.parameters.get("path", ""), path_of(connection)
     try:
         with contextlib.closing(sqlite3.connect(f"file:{quote(live)}?mode=ro", uri=True)) as db:
+            # Texts are compared as they are stored; what is no UTF-8 would else be an error.
             db.text_factory = bytes
             db.execute("ATTACH DATABASE ? AS copy", (f"file:{quote(str(copy))}?mode=ro",))
             return [difference for name in _tables(db) if (difference := _difference(db, name))]
@@ -101,5 +104,6 @@ def _difference(db: sqlite3.Connection, table: str) -> Difference | None:
         return db.execute(f"SELECT count(*) FROM ({rows})").fetchone()[0]  # noqa: S608
 
     only_live, only_copy = count("main", "copy", key), count("copy", "main", key)
+    # Rows that differ in anything, less those whose key is not there at all: what is left has the key and other values.
     changed = count("copy", "main", "*") - only_copy
     return Difference(table, only_live, only_copy, changed) if only_live or only_copy or changed else None

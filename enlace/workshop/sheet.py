@@ -37,9 +37,12 @@ RENAMED = {"knows": "text_check", "tones": "conditional_formats"}
 @transaction.atomic
 def changed(dataset: Dataset, label: str, act: Callable[[], Any]) -> Any:
     """Do something to a dataset's fields, keeping what stood before; forms see it from now on."""
+    # All fields, not only the one that changes: an act may move, remove or make others, and a step has to bring back
+    # exactly what stood.
     before = [_kept(field) for field in dataset.fields.all()]
     result = act()
     dataset.steps.create(label=label[:120], before=before)
+    # By numbers that were read first: a slice can't be deleted.
     old = list(dataset.steps.order_by("-pk").values_list("pk", flat=True)[MOST_STEPS:])
     dataset.steps.filter(pk__in=old).delete()
     dataset.touch()
@@ -60,6 +63,7 @@ def undo(dataset: Dataset) -> str:
     names = [item["name"] for item in step.before]
     dataset.fields.exclude(name__in=names).delete()
     for item in step.before:
+        # The row that is there is kept: what refers to its number (an open page, a filter kept by number) goes on.
         field = there.get(item["name"]) or Field(dataset=dataset)
         for name, value in item.items():
             if name != "gone":  # of steps that were kept when fields had it
@@ -73,6 +77,7 @@ def undo(dataset: Dataset) -> str:
 
 def put(dataset: Dataset, fields: Iterable[Field], name: str, text: str) -> None:
     """Give a property of some fields a value. Raises Problem; nothing is changed then."""
+    # Read before anything changes: the query behind it may ask for what the change makes untrue.
     several = list(fields)
 
     def act() -> None:
@@ -107,8 +112,10 @@ def moved(dataset: Dataset, field: Field, by: int) -> None:
 
 def removed(dataset: Dataset, field: Field) -> None:
     """Take a field out of the dataset; its column stays in the table. Raises Problem."""
+    # Without them no row could be told from another, and no save could be checked.
     if field.name in (*dataset.key, dataset.version):
         raise Problem(f"{field.label} identifies records.", "It can be hidden, but not removed.", code="bad")
+    # A grid without a column and a panel without an editor would show nothing that one could get the field back by.
     if dataset.fields.filter(hidden=False).exclude(pk=field.pk).count() == 0:
         raise Problem("A form needs at least one field.", "Leave one.", code="bad")
     changed(dataset, f"{field.label}: removed", field.delete)
@@ -121,6 +128,7 @@ def suggested(dataset: Dataset) -> DatasetSpec:
 
 def drift(dataset: Dataset, now: DatasetSpec | None = None) -> Drift:
     """How the table has changed since the dataset was made. Raises Problem."""
+    # What a query gives is known only by running it; it has no table to differ from.
     if dataset.query:
         return Drift()
     rules = tuple(rule.to_spec() for rule in dataset.rules.filter(own=False))
@@ -142,10 +150,13 @@ def repair(dataset: Dataset) -> None:
     def act() -> None:
         dataset.fields.filter(name__in=[f.name for f in drifted.gone]).delete()
         changed_ones = {field.name: field for field, _ in drifted.changed}
+        # Calculated fields and those of other tables have no column here that could have changed.
         for field in dataset.fields.exclude(formula__gt="").exclude(outside=True):
             there = now.by_name[field.name]
             if field.name in changed_ones:
                 _store(field, repaired(changed_ones[field.name], there))
+            # Where the table became writable, or ceased to be, each field is what the table says of it now; else a
+            # builder’s own choice stays.
             elif dataset.read_only_because != now.read_only_because:
                 Field.objects.filter(pk=field.pk).update(read_only=there.read_only)
         _follow(dataset, now)
@@ -156,6 +167,7 @@ def repair(dataset: Dataset) -> None:
 def _follow(dataset: Dataset, now: DatasetSpec) -> None:
     """Take over what the table says of its rows: the key, what is unique, its conditions."""
     kept = set(dataset.rules.filter(own=False).values_list("expression", flat=True))
+    # A rule that is still there keeps its row, and with it the message and severity that a builder gave it.
     dataset.rules.filter(own=False).exclude(expression__in=[rule.expression for rule in now.rules]).delete()
     for rule in now.rules:
         if rule.expression not in kept:
@@ -200,10 +212,12 @@ def calculated(dataset: Dataset, label: str, kind: str, formula: str) -> Field:
     if not label:
         raise Problem("The field needs a name.", "Type what people should read above it.", code="bad")
     name = re.sub(r"\W+", "_", label.lower()).strip("_") or "calculated"
+    # Expressions read names without their case, and reach lookups by name too: neither may be meant by two things.
     taken = {field.name.lower() for field in dataset.fields.all()} | {n.lower() for n in dataset.to_spec().looked_up}
     if name in taken:
         raise Problem(f"There is a field {name} already.", "Take another name.", code="bad")
     spec = FieldSpec(name, label, kind or "decimal", "calculated", read_only=True, formula=formula or "NULL")
+    # First the kind, then the formula: a formula is checked by the kind that its result is to have.
     spec = with_property(dataset.to_spec(), spec, "kind", spec.kind, dataset.connection.kind)
     spec = with_property(dataset.to_spec(), spec, "formula", formula, dataset.connection.kind)
     field = Field.from_spec(dataset, _next_place(dataset), spec)
@@ -236,6 +250,7 @@ def joined(dataset: Dataset, wanted: Iterable[str]) -> int:
         own = next(name for name in (own, *(f"{own}_{n}" for n in range(2, 99))) if name not in taken)
         taken.add(own)
         label = f"{field.label}: {words[:1].lower()}{words[1:]}"[:120]
+        # Quoted, so that a column called “order” or “Größe” is one name and no word of SQL.
         formula = exp.column(column, table=lookup, quoted=True).sql(dialect="sqlite")
         other_field = FieldSpec(
             own, label, "text" if kind == "longtext" else kind, "calculated", read_only=True, formula=formula
@@ -310,6 +325,7 @@ def _queries(dataset: Dataset) -> list[Dataset]:
     """The datasets whose queries can be lists here: on the same connection, and asking for nothing."""
     kind = dataset.connection.kind
     several = Dataset.objects.filter(connection=dataset.connection).exclude(query="").exclude(pk=dataset.pk)
+    # A list is read for any record: there is nothing that a parameter could take its value from.
     return [item for item in several if not parameters_of(item.query, kind)]
 
 
@@ -325,6 +341,7 @@ def _lookup_in(dataset: Dataset, field: Field, name: str, column: str) -> Lookup
         target=column,
         shows=shown_columns(table, column, catalog.sample(table.name)),
         columns=column_specs(table),
+        # Where the column can repeat, a value may lead to several rows, and joining them would multiply the records.
         unique=(column,) in keys,
         name=reached,
     )

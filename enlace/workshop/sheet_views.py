@@ -64,6 +64,7 @@ def sheet_context(dataset: Dataset) -> dict[str, Any]:
 def _names(spec: DatasetSpec) -> list[str]:
     """What can be written in an expression: fields, columns of looked-up records and of details."""
     names = [f.name for f in spec.all if f.name.isidentifier()]
+    # Completed in the box while one types; the parser knows the same names, so nothing is offered that it would refuse.
     names += [f"{name}.{column.name}" for name, (_, lookup) in spec.looked_up.items() for column in lookup.columns]
     return names + [f"{detail.name}.{column.name}" for detail in spec.details for column in detail.fields]
 
@@ -85,6 +86,7 @@ def _facts(field: Field) -> str:
 def _strip(dataset: Dataset) -> dict[str, Any]:
     """Real rows as a grid would show them."""
     spec = dataset.to_spec()
+    # The strip’s headings open the properties of their field, which goes by its number.
     numbers = dict(dataset.fields.values_list("name", "pk"))
     shown = [(numbers[f.name], f) for f in spec.shown]
     try:
@@ -231,6 +233,7 @@ def _acts(request: HttpRequest, dataset: Dataset) -> Field | None:
         return sheet.calculated(dataset, *given)
     elif wanted == "bulk":
         chosen = dataset.fields.filter(
+            # Longer numbers than SQLite holds would be an error of the database, not an answer.
             pk__in=[n for n in request.POST.getlist("chosen") if n.isdecimal() and len(n) < 19]
         )
         name, _, value = request.POST.get("change", "").partition("=")
@@ -285,6 +288,7 @@ def _values(dataset: Dataset, spec: DatasetSpec, expression: Expression) -> list
     for row, record, met in zip(rows, records, related, strict=True):
         try:
             value = expression.value(computed.values(record, met))
+            # A quotient has as many digits as the computation carries; here people want to see whether it is right.
             value = SHOWN.plus(value) if isinstance(value, Decimal) else value
             shown = (
                 "no value" if value is None else "yes" if value is True else "no" if value is False else raw_text(value)

@@ -39,6 +39,8 @@ def group_totals(
     groups = _Groups(connection, dataset, columns, list(drafted))
     touched = {pending.id for several in drafted.values() for pending in several if not pending.id.startswith("n")}
     there = groups.present(sorted(touched), {total.field for total in wanted})
+    # Least and greatest can't be corrected like a sum: the rows that the draft touches have to be left out from the
+    # start.
     taken_out = [key_of(name) for several in there.values() for name in several]
     numbers: dict[Link, list[Any]] = {link: [] for link in drafted}
     for total in wanted:
@@ -50,6 +52,7 @@ def group_totals(
                 dataset.by_name[total.field], *sums.get(link, (0, None)), [r[total.field] for r in rows.values()]
             )
             tally.ends = {total.function: ends.get(link)} if total.function in ("min", "max") else {}
+            # A sum is what the server has, less what the touched rows had, and what the draft wants of them.
             tally.lay_over(total.field, several, rows)
             numbers[link].append(tally.result(total.function))
     return numbers
@@ -66,7 +69,9 @@ class _Groups:
         self.columns = [self.table.c[name] for name in columns]
         self.key = [self.table.c[name] for name in dataset.key]
         bound = server_kind(connection.dialect.name).bound
+        # NULL equals nothing in SQL: such a master has no rows on the server, and need not be asked about.
         self.links = {tuple(map(bound, link)): link for link in links if None not in link}
+        # MariaDB gives back the spelling of the row, which may differ in capitals from that of the master.
         self.alike = spelled(self.links)
 
     def _link(self, values: Sequence[Any]) -> Link | None:

@@ -36,6 +36,7 @@ def add(
     made = Control(_free_id(document, kind, field), kind, source if known.source else "", field if known.field else "")
     width, height = known.size
     made = replace(made, place=place or below(neighbours, width, height))
+    # Tabs without a page would be a control on which nothing can be put.
     if known.name == "tabs":
         made = replace(made, children=(Control(_free_id(document, "page"), "page", place=Place(h=height)),))
     return checked(_among(document, on, lambda several: make_room((*several, made), made.id))), made.id
@@ -82,6 +83,7 @@ def lay(document: FormDocument, identifier: str, place: Place) -> FormDocument:
 
 def fill(document: FormDocument, ids: Sequence[str]) -> FormDocument:
     """Some controls take what is left of the height, or do not any more."""
+    # One press for several: as long as one of them does not fill, all do; only then none.
     on = not all(document.control(identifier).place.fill for identifier in ids)
     return _placed(document, ids, lambda p: replace(p, fill=on))
 
@@ -114,6 +116,7 @@ def setting(document: FormDocument, identifier: str, name: str, text: str) -> Fo
     other_setting = kind_of(control).setting(name)
     value = other_setting.read(text)
     settings = {key: kept for key, kept in control.settings.items() if key != name}
+    # What says nothing is not kept, so that a better default of a later version reaches the forms that never differed.
     if value != other_setting.default:
         settings[name] = value
     return put(document, replace(control, settings=settings))
@@ -165,6 +168,7 @@ def dock(document: FormDocument, identifier: str, side: str) -> FormDocument:
     }
     if side not in places:
         raise Problem("There is no such side.", "Choose top, bottom, left or right.", code="bad")
+    # Those beside it keep out of its columns now; otherwise making room would push them all below it.
     if side in ("left", "right"):
         first, last = (width + 1, COLUMNS) if side == "left" else (1, COLUMNS - width)
         for other in others:
@@ -240,6 +244,7 @@ def below(several: Sequence[Control], width: int, height: int) -> Place:
     bottom = max((control.place.bottom for control in several), default=0)
     if several:
         last = max(several, key=lambda control: (control.place.y, control.place.right)).place
+        # A row of buttons or editors grows to the side as one adds them, as a hand would lay them.
         beside = Place(last.right + 1, last.y, width, height) if last.right + width <= COLUMNS else None
         if beside and height <= last.h and not any(beside.meets(control.place) for control in several):
             return beside
@@ -253,10 +258,13 @@ def make_room(several: tuple[Control, ...], *first: str) -> tuple[Control, ...]:
     for control in order:
         place = control.place
         while hit := next((other for other in placed.values() if place.meets(other)), None):
+            # At the end of the sheet nothing gives way any more: better one over another, which the check tells, than a
+            # loop.
             if hit.bottom + place.h > MOST_ROWS:
                 break
             place = replace(place, y=hit.bottom + 1)
         placed[control.id] = place
+    # In reading order, which is the order of the tab key too.
     moved = (replace(control, place=placed[control.id]) for control in several)
     return tuple(sorted(moved, key=lambda control: (control.place.y, control.place.x)))
 
@@ -269,6 +277,7 @@ def holder_of(document: FormDocument, identifier: str) -> str:
 
 
 def _placed(document: FormDocument, ids: Sequence[str], change: Callable[[Place], Place]) -> FormDocument:
+    # Sheet by sheet: controls that lie on different ones do not get into each other’s way.
     for holder in dict.fromkeys(holder_of(document, identifier) for identifier in ids):
         mine = [identifier for identifier in ids if holder_of(document, identifier) == holder]
 
@@ -310,6 +319,7 @@ def free_name(stem: str, taken: Collection[str]) -> str:
 def source_name(text: str, taken: Collection[str] = ()) -> str:
     """A stable name for a source: of its table, with a number where two are of the same one."""
     stem = re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_")[:50] or "records"
+    # It stands in addresses and in ids of the page, which begin with a letter.
     return free_name(stem if stem[0].isalpha() else f"t_{stem}", taken)
 
 

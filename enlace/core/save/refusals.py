@@ -62,6 +62,7 @@ def _labels(dataset: DatasetSpec, columns: Sequence[str]) -> str:
 
 def _unique(dataset: DatasetSpec, table: Table, record: PendingRecord, refusal: Refusal) -> Complaint:
     named = next((unique.columns for unique in table.uniques if unique.name == refusal.constraint), ())
+    # From the surest to the least: what the server named, the constraint it named, the only one there is, the key.
     columns = refusal.columns or named or _columns_of_index(dataset, refusal.constraint) or dataset.key
     values = record.values()
     shown = ", ".join(raw_text(values[c]) for c in columns if values.get(c) is not None)
@@ -71,6 +72,7 @@ def _unique(dataset: DatasetSpec, table: Table, record: PendingRecord, refusal: 
 
 
 def _columns_of_index(dataset: DatasetSpec, name: str) -> tuple[str, ...]:
+    # MariaDB and PostgreSQL call every primary key so: the name tells nothing about which columns.
     generic = name.upper() == "PRIMARY" or name.endswith("_pkey")
     return dataset.uniques[0] if name and not generic and len(dataset.uniques) == 1 else ()
 
@@ -91,6 +93,7 @@ def broken_reference(
     if record.state != "removed":
         for reference in table.references:
             wanted = [server_kind(connection.dialect.name).bound(values.get(c)) for c in reference.columns]
+            # SQL: a reference with a NULL in it refers to nothing, and is not checked.
             if None in wanted or _rows(connection, reference.target, reference.target_columns, wanted):
                 continue
             shown = ", ".join(raw_text(v) for v in wanted)
@@ -100,6 +103,7 @@ def broken_reference(
         return None
     used = {reference.table: 0 for reference in table.referenced_by}
     for reference in table.referenced_by:
+        # Where the schema says what becomes of them (CASCADE, SET NULL), they are no reason for a refusal.
         if not (reference.on_delete if record.state == "removed" else reference.on_update):
             used[reference.table] += _uses(connection, dataset, record, reference)
     users = [f"{count} {'row' if count == 1 else 'rows'} of {name}" for name, count in used.items() if count]
@@ -113,6 +117,7 @@ def broken_reference(
 def _uses(connection: Connection, dataset: DatasetSpec, record: PendingRecord, reference: Reference) -> int:
     """How many rows refer to the values that a record gives up."""
     wanted = [_as_read(dataset, record, name) for name in reference.target_columns]
+    # The values that they refer to stay as they are.
     if record.state != "removed" and record.touched.isdisjoint(reference.target_columns):
         return 0
     return 0 if None in wanted else _rows(connection, reference.table, reference.columns, wanted)

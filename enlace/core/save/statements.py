@@ -46,6 +46,7 @@ class Statements:
         if batch.kind == INSERT:
             return Bound(insert(self.table).values(self._assigned(batch, values)), values)
         condition = self._by_key(values)
+        # Left out where this save itself has written the record before: it stands as the save parked it, not as it was read.
         if check:
             condition = and_(condition, self._as_read(batch.compared, values))
         if batch.kind == REMOVE:
@@ -82,12 +83,14 @@ class Statements:
     def _by_key(self, values: dict[str, Values]) -> ColumnElement[bool]:
         for i, _ in enumerate(self.dataset.key):
             values[f"k{i}"] = partial(_key_part, i)
+        # A true key is compared as the server compares keys, so that its index serves.
         if not self.dataset.loose_key:
             return and_(*(self.table.c[name] == bindparam(f"k{i}") for i, name in enumerate(self.dataset.key)))
         conditions = []
         for i, name in enumerate(self.dataset.key):
             field = self.dataset.by_name.get(name)
             is_text = field is not None and field.kind in ("text", "longtext")
+            # The columns that stand in for a key may hold NULL, or texts that the collation takes for one another.
             conditions.append(self.kind.exactly(self.table.c[name], bindparam(f"k{i}"), is_text))
         return and_(*conditions)
 

@@ -70,6 +70,7 @@ def conditions_of(text: str) -> tuple[Condition, ...]:
     if not text.strip():
         return ()
     try:
+        # It comes from an address, which anybody can write.
         kept = json.loads(text) if len(text) <= LONGEST else None
     except (ValueError, RecursionError):
         kept = None
@@ -80,6 +81,7 @@ def conditions_of(text: str) -> tuple[Condition, ...]:
 
 
 def _read(kept: Any, depth: int, counted: list[int]) -> Condition:
+    # Depth and number are bounded while reading: each part becomes a part of a statement.
     counted[0] += 1
     if depth > MOST_DEPTH or counted[0] > MOST_PARTS:
         raise _wrong("they are too many, or too deep in one another")
@@ -87,6 +89,7 @@ def _read(kept: Any, depth: int, counted: list[int]) -> Condition:
         raise _wrong("one of them is no condition")
     off = kept.get("off") is True
     if isinstance(sql := kept.get("sql"), str):
+        # Cut rather than refused: what is cut is no expression any more, and is told as such beside it.
         return Typed(sql[: LONGEST_VALUE * 5], off)
     joint = next((name for name in JOINTS if isinstance(kept.get(name), list)), "")
     if joint:

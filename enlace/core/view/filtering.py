@@ -34,6 +34,7 @@ def _filter(
     condition: Condition, dataset: DatasetSpec, formats: Formats, today: datetime.date, far: bool, wrong: list[str]
 ) -> AnyFilter | None:
     if isinstance(condition, Group):
+        # A part that is switched off is as if it were not there, and so is one that can't be asked: the sentence says so.
         parts = [_filter(part, dataset, formats, today, far, wrong) for part in condition.parts if not part.off]
         several = tuple(part for part in parts if part is not None)
         return Combined(condition.joint, several) if several else None
@@ -56,6 +57,7 @@ def _written(sql: str, dataset: DatasetSpec, far: bool) -> Written:
     except Unsupported as error:
         raise Unreadable(f"“{sql[:60]}” is not understood: {error}") from None
     seen = {field.name for field in dataset.shown}
+    # What a list shows of a record is on the page anyway.
     seen |= {f"{name}.{column}" for name, (_, lookup) in dataset.looked_up.items() for column in lookup.shows}
     beyond = [name for name in expression.names if name not in seen and not (far and _is_outside(name, dataset))]
     if beyond:
@@ -100,6 +102,7 @@ def _days(text: str) -> int:
 
 
 def _last(text: str, today: datetime.date) -> tuple[datetime.date, datetime.date]:
+    # Today counts as one of them: the last day is today, the last two are yesterday and today.
     return today - datetime.timedelta(_days(text) - 1), today + datetime.timedelta(1)
 
 
@@ -111,10 +114,12 @@ def _this(unit: str, today: datetime.date) -> tuple[datetime.date, datetime.date
     if unit == "day":
         return today, today + datetime.timedelta(1)
     if unit == "week":
+        # Weeks begin on Monday, as ISO 8601 has them.
         first = today - datetime.timedelta(today.weekday())
         return first, first + datetime.timedelta(7)
     if unit == "month":
         first = today.replace(day=1)
+        # Thirty-two days from the first of a month are in the next one, whichever it is.
         return first, (first + datetime.timedelta(32)).replace(day=1)
     if unit == "year":
         return today.replace(month=1, day=1), today.replace(year=today.year + 1, month=1, day=1)

@@ -12,6 +12,7 @@ from .base import Fault, Wired
 def links(wired: Wired) -> Iterator[Fault]:
     for source in wired.document.sources[1:]:
         dataset, above = wired.datasets.get(source.name), wired.datasets.get(source.parent)
+        # A query’s details are linked by its parameters, which are filled by name.
         if dataset is None or above is None or dataset.query:
             continue
         title = source.title or source.name
@@ -84,6 +85,7 @@ def lookups(wired: Wired) -> Iterator[Fault]:
                 and lookup.shows == (lookup.target,)
                 and len(lookup.columns) > 1
                 and target
+                # A text as key, such as a code or a name, tells people something by itself.
                 and target.kind != "text"
             ):
                 sentence = f"The list of {field.label} shows keys only. Choose on the field sheet what it shows."

@@ -25,6 +25,7 @@ def names(wired: Wired) -> Iterator[Fault]:
             if part.kind == "field" and value and wired.field(control.source, str(value)) is None:
                 repair = partial(setting, identifier=control.id, name=part.name, text="")
                 yield _gone(control, [str(value)], repair)
+            # A column may be a name alone or a name with what it says differently; either names a field.
             if part.kind in ("fields", "columns") and isinstance(value, list):
                 listed = [column.field for item in value if (column := column_of(item))]
                 if gone := [name for name in listed if wired.field(control.source, name) is None]:
@@ -41,6 +42,7 @@ def _without(document: FormDocument, identifier: str, part: str, gone: list[str]
     control = document.control(identifier)
     left = [item for item in control.settings[part] if (column := column_of(item)) and column.field not in gone]
     settings = {name: value for name, value in control.settings.items() if name != part}
+    # Without any left the setting goes too, so that the control shows what it shows by itself and not nothing.
     return put(document, replace(control, settings={**settings, part: left} if left else settings))
 
 
@@ -48,6 +50,7 @@ def opening(wired: Wired) -> Iterator[Fault]:
     main = wired.document.main.name
     dataset = wired.datasets.get(main)
     for step in wired.document.opening:
+        # They name no field: a place, and a parameter that the query itself is asked about.
         if step.act in (GO, PARAMETER) or dataset is None:
             continue
         field = dataset.any_name.get(step.field)
@@ -120,6 +123,7 @@ def shortcuts(wired: Wired) -> Iterator[Fault]:
     seen: set[str] = set()
     for button in buttons:
         key = str(button.settings["shortcut"]).lower()
+        # The first that has it keeps it, so that the repair leaves one and not none.
         if counted[key] > 1 and key in seen:
             repair = partial(setting, identifier=button.id, name="shortcut", text="")
             yield Fault(

@@ -33,6 +33,8 @@ def required(wired: Wired) -> Iterator[Fault]:
             c for other_source in wired.document.sources if other_source.name == source for c in other_source.columns
         }
         for field in dataset.fields:
+            # What somebody or something else fills in: the database, the dataset’s own value for new records, or the
+            # master.
             made = field.default is not None or field.generated or field.initial or field.name in link
             if field.required and not made and field.name not in offered:
                 sentence = f"{field.label} needs a value, and nothing on the form lets people enter one."
@@ -53,6 +55,7 @@ def twice(wired: Wired) -> Iterator[Fault]:
             for name in edited_by(control, wired):
                 editors[control.source, name].append(control)
     for (source, name), several in editors.items():
+        # Two panels of all fields are a choice of the builder’s; an editor beside them is mostly forgotten.
         single = [control for control in several if control.kind == "editor"]
         field = wired.field(source, name)
         if len(several) > 1 and single and field is not None:
