@@ -1,65 +1,126 @@
-"""A person's own columns of a grid: their widths, their order, which of them are seen."""
+"""A grid as a person wants it: which columns, how wide, in which order, at which side; its rows; its totals."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.http import require_POST
 
-from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.totals import Total
 from enlace.core.form.columns import GridColumn, moved, with_property
 from enlace.core.problem import Problem
 
 from .answers import Answer
-from .contexts import on_grid
+from .arranged import Arranged
+from .contexts import columns_now
+from .kept_arrangements import kept_for
 from .opening import grid_from, on_form, text_from
 from .showing import drawing_of
+from .totals import offered
 from .work import Work
 
 MOST_LINES = 3  # of a row
+MOST_TOTALS = 24
 
 
 @require_POST
 @on_form
 def columns(request: HttpRequest, work: Work) -> HttpResponse:
-    """Change one column of the grid for this person, its rows (lines, striped), or (reset) have all as the form has it; the
-    grid as it is then."""
-    act, name = text_from(request, "act"), request.POST.get("field", "")
-    key = grid_from(request)
-    mine = work.form.arrangements.filter(person=work.person, part=work.part.name, grid=key)
+    """Change one thing of a grid for this person, have it as the form has it (reset), or as it is kept under a number
+    (apply); the grid as it is then."""
+    act, key = text_from(request, "act"), grid_from(request)
     if act == "reset":
-        mine.delete()
-    elif act in ("lines", "striped"):
-        value = request.POST.get("value", "")
-        lines = {"lines": min(max(int(value), 1), MOST_LINES)} if value.isdecimal() and len(value) < 3 else {"lines": 1}
-        asked = lines if act == "lines" else {"striped": value == "1"}
-        work.form.arrangements.update_or_create(person=work.person, part=work.part.name, grid=key, defaults=asked)
+        work.form.arrangements.filter(person=work.person, part=work.part.name, grid=key, name="").delete()
+        told = ""
     else:
-        made = changed(on_grid(work, key).shown, act, name, request.POST.get("value", ""))
-        kept = [column.kept() for column in made]
-        named = {"person": work.person, "part": work.part.name, "grid": key}
-        work.form.arrangements.update_or_create(**named, defaults={"columns": kept})
+        made, told = _changed(request, work, key, act)
+        named = {"person": work.person, "part": work.part.name, "grid": key, "name": ""}
+        work.form.arrangements.update_or_create(**named, defaults=made.kept())
     work.forget_arrangements()
     identifier = request.POST.get("record", "")
     view = work.record(identifier, work.position(identifier)) if identifier else None
-    return Answer(request, work).grid(drawing_of(work, view)).response()
+    answer = Answer(request, work).grid(drawing_of(work, view))
+    return (answer.say(told) if told else answer).response()
 
 
-def changed(shown: tuple[FieldSpec, ...], act: str, name: str, value: str) -> list[GridColumn]:
-    """The columns after an act: "width", "hide", "show", "earlier", "later". Raises Problem."""
-    several = [GridColumn(field.name, width=field.width) for field in shown]
-    at = next((i for i, column in enumerate(several) if column.field == name), None)
+@transaction.atomic
+def _changed(request: HttpRequest, work: Work, key: str, act: str) -> tuple[Arranged, str]:
+    """The arrangement after an act, and what to say of it."""
+    now, name, value = work.arrangement(key), request.POST.get("field", ""), request.POST.get("value", "")
+    if act == "lines":
+        lines = int(value) if value.isdecimal() and len(value) < 3 else 1
+        return replace(now, lines=min(max(lines, 1), MOST_LINES)), ""
+    if act in ("striped", "merged"):
+        return replace(now, **{act: value == "1"}), ""
+    if act == "total":
+        return replace(now, totals=_with_total(work, now.totals, name, value)), ""
+    if act == "apply":
+        return _fitting(work, key, value)
+    return replace(now, columns=tuple(changed(columns_now(work, key), act, name, value))), ""
+
+
+def _with_total(work: Work, totals: Sequence[Total], name: str, function: str) -> tuple[Total, ...]:
+    """The totals with one more, or without one that is there. Raises Problem."""
+    total = Total(name, function)
+    if total in totals:
+        return tuple(other for other in totals if other != total)
+    if function not in offered(work.field(name)):
+        raise Problem("There is no such total.", "Choose one from the menu of the column.", code="bad")
+    if len(totals) >= MOST_TOTALS:
+        raise Problem(f"There are {MOST_TOTALS} totals already.", "Take one out first.", code="bad")
+    return (*totals, total)
+
+
+def _fitting(work: Work, key: str, number: str) -> tuple[Arranged, str]:
+    """A kept arrangement, as far as this grid has its fields; what of it does not fit. Raises Problem."""
+    several = kept_for(work)
+    kept = several.filter(pk=int(number)).first() if number.isdecimal() and len(number) < 12 else None
+    if kept is None:
+        raise Problem("There is no such arrangement.", "Choose one from the list.", code="missing")
+    arranged = Arranged.of(kept)
+    here = {field.name for field in work.dataset.shown}
+    fits = tuple(column for column in arranged.columns if column.field in here)
+    lacking = [column.field for column in arranged.columns if column.field not in here]
+    if arranged.columns and not fits:
+        raise Problem(f"{kept.name} has none of this grid's fields.", "Choose another one.", code="bad")
+    totals = tuple(total for total in arranged.totals if total.field in here)
+    told = f"{kept.name} is put on." + (f" This grid has no {', '.join(lacking)}." if lacking else "")
+    return replace(arranged, columns=fits, totals=totals), told
+
+
+def changed(several: Sequence[GridColumn], act: str, name: str, value: str) -> list[GridColumn]:
+    """The columns after an act: "width", "widths" (all of them), "hide", "show", "pin", "earlier", "later", "before" (another
+    one). Raises Problem."""
+    made = list(several)
+    at = next((i for i, column in enumerate(made) if column.field == name), None)
+    if act == "widths":
+        return _all_widths(made, value)
     if act == "show" and at is None and name:
-        return [*several, GridColumn(name)]
+        return [*made, GridColumn(name)]
     if at is None:
         raise Problem("The grid has no such column.", "Refresh the form.", code="bad")
-    if act == "width":
-        several[at] = with_property(several[at], "width", value)
+    if act in ("width", "pin"):
+        made[at] = with_property(made[at], act, value)
     elif act == "hide":
-        del several[at]
+        del made[at]
     elif act in ("earlier", "later"):
-        several = moved(several, at, act)
+        made = moved(made, at, act)
+    elif act == "before":
+        column = made.pop(at)
+        made.insert(next((i for i, other in enumerate(made) if other.field == value), len(made)), column)
     else:
         raise Problem("There is no such act.", "Use the menu of the column.", code="bad")
-    if not several:
+    if not made:
         raise Problem("A grid needs a column.", "Leave this one.", code="bad")
-    return several
+    return made
+
+
+def _all_widths(several: Sequence[GridColumn], value: str) -> list[GridColumn]:
+    """The columns with a width each, in their order."""
+    widths = value.split()
+    if len(widths) != len(several):
+        raise Problem("The grid has other columns by now.", "Refresh the form.", code="bad")
+    return [with_property(column, "width", width) for column, width in zip(several, widths, strict=True)]

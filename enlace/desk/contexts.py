@@ -14,6 +14,7 @@ from enlace.core.dataset.related import related_values
 from enlace.core.dataset.window import Row
 from enlace.core.draft import PendingRecord, conflicts
 from enlace.core.form import CONTROL_KINDS, Control
+from enlace.core.form.columns import GridColumn
 from enlace.core.form.fields import fields_of
 from enlace.core.problem import Problem
 from enlace.core.save.action import Action, ActionSpec
@@ -197,6 +198,13 @@ def on_grid(work: Work, key: str = "") -> DatasetSpec:
     """The dataset of a part with the columns that a grid has on the sheet, as the person has arranged them."""
     dataset, arranged = as_laid_out(work, key), work.arranged(key)
     return with_columns(dataset, arranged) if arranged else dataset
+
+
+def columns_now(work: Work, key: str = "") -> list[GridColumn]:
+    """The columns that a grid shows, in their order, each with its width and the side that it stays at."""
+    laid_out = work.sheet.columns(work.part.name, key) if work.sheet else ()
+    sides = {column.field: column.pin for column in work.arranged(key) or laid_out}
+    return [GridColumn(f.name, width=f.width, pin=sides.get(f.name, "")) for f in on_grid(work, key).shown]
 
 
 def keys_of(work: Work, kind: str = "grid") -> list[str]:

@@ -20,7 +20,7 @@ from enlace.core.problem import Problem
 
 from .addresses import groups_text
 from .contexts import on_grid, prefix_of, written
-from .models import OpenGroups, WantedTotal
+from .models import OpenGroups
 from .work import Work
 
 MOST_KEYS = 100_000  # of groups that a person has opened, or closed, one by one
@@ -48,14 +48,11 @@ def keep(work: Work, state: Opened) -> None:
 
 
 def sums_of(work: Work) -> list[FieldSpec]:
-    """The fields that are added up in each group: those of which the person wants a sum below the grid."""
-    mine = WantedTotal.objects.filter(person=work.person, form=work.form, part=work.part.name, function="sum")
+    """The fields that are added up in each group: those of which the person wants a sum below a grid of the part."""
+    kept = (arranged for (part, _), arranged in work.arrangements().items() if part == work.part.name)
+    wanted = dict.fromkeys(total.field for arranged in kept for total in arranged.totals if total.function == "sum")
     by_name = work.dataset.by_name
-    return [
-        by_name[name]
-        for name in mine.values_list("field", flat=True)
-        if name in by_name and by_name[name].kind in NUMBERS
-    ]
+    return [by_name[name] for name in wanted if name in by_name and by_name[name].kind in NUMBERS]
 
 
 def layout_of(work: Work) -> Layout:

@@ -183,37 +183,35 @@ class DraftBlob(models.Model):
         constraints = [models.UniqueConstraint(fields=["draft", "digest", "is_text"], name="one_blob")]
 
 
-class WantedTotal(models.Model):
-    """A total that a person wants to see under a grid. part: as in DraftRecord. function: one of the core's FUNCTIONS."""
-
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="totals")
-    form = models.ForeignKey(Form, models.CASCADE, related_name="totals")
-    part = models.CharField(max_length=60, blank=True)
-    field = models.CharField(max_length=255)
-    function = models.CharField(max_length=8)
-
-    class Meta:
-        ordering = ["pk"]
-        constraints = [
-            models.UniqueConstraint(fields=["person", "form", "part", "field", "function"], name="one_total")
-        ]
-
-
 class Arrangement(models.Model):
-    """How a person wants the columns of a grid. part: as in DraftRecord. grid: the control's id, "" for a part's first grid.
-    columns: as `core.form.columns` keeps them, none where they are as the form has them. lines: how many a row is high.
-    striped: whether every other row has another ground."""
+    """How a grid is arranged. person: for whom; None for all who use the form and have no arrangement of their own.
 
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="arrangements")
+    part: as in DraftRecord. grid: the control's id, "" for a part's first grid. name: "" for the one in force, else what
+    it is kept as, to be put on later. The others are those of `arranged.Arranged`.
+    """
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, null=True, related_name="arrangements")
     form = models.ForeignKey(Form, models.CASCADE, related_name="arrangements")
     part = models.CharField(max_length=60, blank=True)
     grid = models.CharField(max_length=60, blank=True, default="")
+    name = models.CharField(max_length=60, blank=True, default="")
     columns = models.JSONField(default=list)
     lines = models.PositiveSmallIntegerField(default=1)
     striped = models.BooleanField(default=False)
+    merged = models.BooleanField(default=False)
+    totals = models.JSONField(default=list)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["person", "form", "part", "grid"], name="one_arrangement")]
+        ordering = ["name", "pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["person", "form", "part", "grid", "name"], name="one_arrangement"),
+            # For SQL no two NULLs are the same person.
+            models.UniqueConstraint(
+                fields=["form", "part", "grid", "name"],
+                condition=models.Q(person=None),
+                name="one_arrangement_for_all",
+            ),
+        ]
 
 
 class OpenGroups(models.Model):

@@ -7,7 +7,7 @@ from functools import cached_property
 from enlace.core.dataset import DatasetSpec
 from enlace.core.dataset.compiled import derived
 from enlace.core.form import CONTROL_KINDS, Control, FormDocument
-from enlace.core.form.columns import columns_of, over_dataset
+from enlace.core.form.columns import GridColumn, columns_of, over_dataset
 from enlace.workshop import layout
 from enlace.workshop.models import Form
 
@@ -56,9 +56,13 @@ class Sheet:
 
     def on_grid(self, part: str, dataset: DatasetSpec, key: str = "") -> DatasetSpec:
         """The dataset of a part with the columns that a grid of it has."""
-        grid = self.grid(part, key)
-        columns = columns_of(CONTROL_KINDS["grid"].value(grid.settings, "columns")) if grid else ()
+        columns = self.columns(part, key)
         return with_columns(dataset, columns) if columns else dataset
+
+    def columns(self, part: str, key: str = "") -> tuple[GridColumn, ...]:
+        """The columns of a grid of a part; none where nobody chose any."""
+        grid = self.grid(part, key)
+        return columns_of(CONTROL_KINDS["grid"].value(grid.settings, "columns")) if grid else ()
 
     def details(self, part: str) -> list[str]:
         """The parts that belong to one and are shown on the sheet."""

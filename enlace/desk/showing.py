@@ -12,6 +12,7 @@ from urllib.parse import parse_qs
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.grouping import Layout, ways_of
 from enlace.core.dataset.window import Row
+from enlace.core.form import CONTROL_KINDS
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 
@@ -27,13 +28,15 @@ from .addresses import (
     pressed,
     terms_in,
 )
-from .contexts import as_laid_out, base_context, on_grid, panel_context, rail_context, written
+from .arranged import Arranged
+from .contexts import as_laid_out, base_context, columns_now, on_grid, panel_context, rail_context, written
 from .controls import Drawing
 from .grouped import layout_of, lines_of
 from .parts import FormPart
 from .renamed import new_name
 from .sentence import sentence_context
-from .work import Arranged, RecordView, Work
+from .totals import offered
+from .work import RecordView, Work
 
 WINDOW = 100
 DETAIL_WINDOW = 60  # rows of a detail at a time: most masters have fewer
@@ -115,13 +118,34 @@ def head_context(work: Work, key: str = "") -> dict[str, Any]:
             for f in shown
         ],
         "wrong": list(work.filter_faults.values()),
-        "arranged": work.arrangement(key) != Arranged(),
-        "row_lines": work.arrangement(key).lines,
-        "striped": work.arrangement(key).striped,
+        **_arranged_context(work, key),
         "hidden_columns": json.dumps(
             [(f.name, f.label) for f in as_laid_out(work, key).shown if f.name not in {g.name for g in shown}]
         ),
     }
+
+
+def _arranged_context(work: Work, key: str) -> dict[str, Any]:
+    """How a grid is arranged, as its page says it."""
+    now, pins = work.arrangement(key), [column.pin for column in columns_now(work, key)]
+    return {
+        "arranged": now != Arranged(),
+        "row_lines": now.lines,
+        "striped": now.striped,
+        "merged": now.merged,
+        "totals": json.dumps([[total.field, total.function] for total in now.totals]) if now.totals else "",
+        "pinned_start": pins.count("start"),
+        "pinned_end": pins.count("end"),
+        "blank_row": _has_blank_row(work, key),
+    }
+
+
+def _has_blank_row(work: Work, key: str) -> bool:
+    """Whether behind the last record of a grid stands a row for a new one."""
+    if not work.dataset.editable or work.dataset.lacking_keys:
+        return False
+    grid = work.sheet.grid(work.part.name, key) if work.sheet else None
+    return bool(CONTROL_KINDS["grid"].value(grid.settings if grid else {}, "blank_row"))
 
 
 def _width(work: Work, field: FieldSpec, rows: Sequence[Row]) -> int:
@@ -141,7 +165,8 @@ def _width(work: Work, field: FieldSpec, rows: Sequence[Row]) -> int:
 @dataclass(frozen=True)
 class Column:
     """A heading. sorted: as `aria-sort` has it. place: of its field among several in the order, else "". alone, also: what
-    to ask for when it is pressed, by itself or with the key that adds to an order.
+    to ask for when it is pressed, by itself or with the key that adds to an order. totals: the names of those that can stand
+    below it.
     """
 
     number: int
@@ -150,6 +175,7 @@ class Column:
     place: str = ""
     alone: str = ""
     also: str = ""
+    totals: str = ""
 
     @property
     def arrow(self) -> str:
@@ -165,8 +191,9 @@ def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[Column]:
     for field in shown:
         way, place = orders.get(field.name, ("none", 0))
         several = str(place) if place and len(terms) > 1 else ""
-        asked = [order_text(after(terms, field.name)) + rest for after in (pressed, added)]
-        columns.append(Column(work.dataset.numbers[field.name], field, way, several, *asked))
+        alone, also = (order_text(after(terms, field.name)) + rest for after in (pressed, added))
+        below = " ".join(offered(field)) if field.name in work.dataset.by_name else ""
+        columns.append(Column(work.dataset.numbers[field.name], field, way, several, alone, also, below))
     return columns
 
 

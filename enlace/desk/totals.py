@@ -1,13 +1,14 @@
-"""Totals under a grid: chosen by each person, counted with the draft."""
+"""Totals below a grid, and how many rows there are of each value: counted with the draft."""
 
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.filters import exactly_text
@@ -16,43 +17,75 @@ from enlace.core.dataset.groups import Group, grouped
 from enlace.core.dataset.lookups import chosen_text, shown_text
 from enlace.core.dataset.totals import FUNCTIONS, Total, functions_for, present, totals
 from enlace.core.draft import PendingRecord
-from enlace.core.form.fields import WIDE
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 from enlace.core.server.engine import reading
 
 from .addresses import view_text
-from .contexts import base_context
-from .models import WantedTotal
-from .opening import number_from, on_form, text_from
+from .contexts import base_context, on_grid
+from .opening import grid_from, number_from, on_form, text_from
 from .work import Work
 
-MOST = 12
+# First and last are of the order in which the rows stand, so that the server alone can't tell them.
+NAMES = {**FUNCTIONS, "first": "First", "last": "Last"}
+LOOKED_THROUGH = 200  # records at either end, for one that is not to be removed
+
+
+def offered(field: FieldSpec) -> tuple[str, ...]:
+    """The functions of NAMES that make sense for a field."""
+    return functions_for(field) if field.kind in ("picture", "binary") else (*functions_for(field), "first", "last")
 
 
 @require_GET
 @on_form
 def show(request: HttpRequest, work: Work) -> HttpResponse:
-    """The totals that the person has chosen."""
-    return _page(request, work)
+    """The row below a grid: under each column the totals that the person has chosen, over all that passes the filter."""
+    key = grid_from(request)
+    shown = on_grid(work, key).shown
+    by_name = work.dataset.by_name
+    names = {field.name for field in shown}
+    wanted = [total for total in work.arrangement(key).totals if total.field in names and total.field in by_name]
+    lines: dict[str, list[dict[str, str]]] = {}
+    for total, value in zip(wanted, _values(work, wanted), strict=True):
+        line = {"name": NAMES[total.function], "shown": _shown(work, total, value)}
+        lines.setdefault(total.field, []).append(line)
+    context = {"cells": [(field, lines.get(field.name, [])) for field in shown]}
+    return render(request, "desk/totals.html", context)
 
 
-@require_POST
-@on_form
-def choose(request: HttpRequest, work: Work) -> HttpResponse:
-    """One total more, or (remove) one less."""
-    name, _, function = text_from(request, "total").rpartition(":")
-    field = work.field(name)
-    if function not in functions_for(field):
-        raise Problem("There is no such total.", "Choose one from the list.", code="bad")
-    mine = _mine(work)
-    if "remove" in request.POST:
-        mine.filter(field=name, function=function).delete()
-    elif mine.count() >= MOST:
-        raise Problem(f"There are {MOST} totals already.", "Remove one first.", code="bad")
-    else:
-        mine.get_or_create(person=work.person, form=work.form, part=work.part.name, field=name, function=function)
-    return _page(request, work)
+def _values(work: Work, wanted: Sequence[Total]) -> list[Any]:
+    """The value of each total, in order."""
+    added = [total for total in wanted if total.function in FUNCTIONS]
+    values = dict(zip(added, totals(work.rows, added, work.store.in_view()), strict=True)) if added else {}
+    if any(total.function == "first" for total in wanted):
+        first = _end(work, 0, 1)
+        values |= {total: first.get(total.field) for total in wanted if total.function == "first"}
+    if any(total.function == "last" for total in wanted):
+        last = _end(work, work.total() - 1, -1)
+        values |= {total: last.get(total.field) for total in wanted if total.function == "last"}
+    return [values[total] for total in wanted]
+
+
+def _end(work: Work, at: int, step: int) -> Mapping[str, Any]:
+    """The values of the first record from a place on that is not to be removed; none where there is none near."""
+    for _ in range(LOOKED_THROUGH):
+        if at < 0 or (view := work.at(at)) is None:
+            return {}
+        if view.state != "removed":
+            return {field.name: view.value(field.name) for field in work.dataset.fields}
+        at += step
+    return {}
+
+
+def _shown(work: Work, total: Total, value: Any) -> str:
+    """A total as people read it."""
+    field = work.dataset.by_name[total.field]
+    if value is None:
+        return "none"
+    if total.function in ("min", "max", "first", "last"):
+        return KINDS[field.kind].formatter(field, work.formats)(value)[:200]
+    scale = -value.as_tuple().exponent if hasattr(value, "as_tuple") else None
+    return work.formats.number(max(scale, 0) if scale is not None else None)(value)
 
 
 @require_GET
@@ -144,41 +177,3 @@ def _words(work: Work, field: FieldSpec, group: Group, record: PendingRecord | N
     elif field.lookup and (chosen := chosen_text(field, group.value)) is not None:
         return chosen
     return KINDS[field.kind].formatter(field, work.formats)(group.value)
-
-
-def _mine(work: Work) -> Any:
-    return WantedTotal.objects.filter(person=work.person, form=work.form, part=work.part.name)
-
-
-def _page(request: HttpRequest, work: Work) -> HttpResponse:
-    chosen = [Total(item.field, item.function) for item in _mine(work)]
-    shown = {f.name: f for f in work.dataset.shown}
-    wanted = [total for total in chosen if total.field in shown]
-    values = totals(work.rows, wanted, work.store.in_view()) if wanted else []
-    lines = [_line(work, total, value) for total, value in zip(wanted, values, strict=True)]
-    offers = [
-        {"value": f"{f.name}:{function}", "words": f"{f.label}: {FUNCTIONS[function].lower()}"}
-        for f in work.dataset.shown
-        for function in functions_for(f)
-        if Total(f.name, function) not in wanted and f.kind not in ("picture", "binary")
-    ]
-    by = [f for f in work.dataset.shown if f.kind not in WIDE]
-    context = {**base_context(work), "lines": lines, "offers": offers, "by": by}
-    return render(request, "desk/totals.html", context)
-
-
-def _line(work: Work, total: Total, value: Any) -> dict[str, Any]:
-    field = work.dataset.by_name[total.field]
-    if value is None:
-        shown = "none"
-    elif total.function in ("min", "max"):
-        shown = KINDS[field.kind].formatter(field, work.formats)(value)
-    else:
-        scale = -value.as_tuple().exponent if hasattr(value, "as_tuple") else None
-        shown = work.formats.number(max(scale, 0) if scale is not None else None)(value)
-    return {
-        "value": f"{total.field}:{total.function}",
-        "label": field.label,
-        "name": FUNCTIONS[total.function],
-        "shown": shown,
-    }

@@ -174,10 +174,11 @@ def new(request: HttpRequest, work: Work) -> HttpResponse:
     view = editing.duplicate(work, text_from(request, "record")) if request.POST.get("like") else editing.add(work)
     work.quiet = not request.POST.get("like")
     answer = Answer(request, work).panel(view).rail(view.position, work.total()).strip()
-    answer.events["enlace:focus"] = {
-        "p": work.prefix,
-        "number": next((e.number for e in editor_views(work, view) if not e.locked), 0),
-    }
+    if not request.POST.get("in_grid"):  # there it is typed in its row
+        answer.events["enlace:focus"] = {
+            "p": work.prefix,
+            "number": next((e.number for e in editor_views(work, view) if not e.locked), 0),
+        }
     return answer.stale().say("A new record. Fill in its fields, then save.").response()
 
 

@@ -26,7 +26,7 @@ from enlace.core.dataset.order import UNSORTABLE
 from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.window import Row, Rows
 from enlace.core.draft import PendingRecord
-from enlace.core.form.columns import GridColumn, columns_of
+from enlace.core.form.columns import GridColumn
 from enlace.core.form.opening import Opening
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
@@ -36,6 +36,7 @@ from enlace.rows.writer import Overlay
 from enlace.workshop.models import Form
 
 from .addresses import CONDITIONS
+from .arranged import Arranged, in_force
 from .checks import SEVERAL, Checks
 from .drafts import DraftStore
 from .kept import KeptCopy
@@ -113,16 +114,6 @@ def _known_ids() -> Iterator[None]:
         raise _no_record() from None
 
 
-@dataclass(frozen=True)
-class Arranged:
-    """A grid as a person wants it. columns: none where they are as the form has them. lines: of each row; striped: every
-    other row has another ground."""
-
-    columns: tuple[GridColumn, ...] = ()
-    lines: int = 1
-    striped: bool = False
-
-
 class Work:
     """A form, the person at it, and the order in which the person reads.
 
@@ -171,7 +162,7 @@ class Work:
         self.practice = bool(form.dataset.connection.practice)
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links)
         self._above = above
-        self._arrangements: dict[tuple[str, str], Arranged] | None = None
+        self._arrangements: Mapping[tuple[str, str], Arranged] | None = None
         self.opening: Opening | None = None  # where the form opens by its own steps
         self.groups: tuple[GroupTerm, ...] = ()
         self.layout: tuple[list[Leaf], Layout] | None = None  # of the groups' lines, once they were laid out
@@ -207,15 +198,12 @@ class Work:
         """A grid as the person wants it."""
         return self.arrangements().get((self.part.name, key), Arranged())
 
-    def arrangements(self) -> dict[tuple[str, str], Arranged]:
+    def arrangements(self) -> Mapping[tuple[str, str], Arranged]:
         """By part and a grid's key, how the person wants it: read once for all parts of a page."""
         if self._above is not None:
             return self._above.arrangements()
         if self._arrangements is None:
-            several = self.form.arrangements.filter(person=self.person)
-            self._arrangements = {
-                (kept.part, kept.grid): Arranged(columns_of(kept.columns), kept.lines, kept.striped) for kept in several
-            }
+            self._arrangements = in_force(self.form, self.person)
         return self._arrangements
 
     def put_together(self, groups: Sequence[GroupTerm]) -> None:

@@ -104,7 +104,7 @@ class Axe(Served):
         self.work("Port call", page)
         page.locator("#act-conditions").click()
         page.get_by_role("button", name="A group").first.click()
-        page.locator("#sentence [data-kept-views]").click()
+        page.locator("#sentence [data-kept=views]").click()
         expect(page.locator(".kept-views")).to_be_visible()
         yield "conditions built from parts, and views kept"
         page.locator(".asks-one [aria-label=Value]").first.fill("7")
@@ -174,7 +174,8 @@ class Axe(Served):
 
     def a_form_at_work(self, page):
         self.work("Vessel", page)
-        page.locator(".totals .by button").click()
+        page.locator("#grid [data-name=name] .column-acts").click()
+        page.get_by_role("menuitem", name="How many rows of each value").click()
         expect(page.locator("#groups table")).to_be_visible()
         yield "a form, its rows counted by a field"
         page.locator("[data-close-groups]").click()

@@ -85,7 +85,7 @@ class Asking(Served):
         self.assertGreater(head("flag").bounding_box()["width"], before + 40)
         self.cell(0, 2).click()
         page.keyboard.press("Shift+F10")
-        page.get_by_role("menuitem", name="All columns as the form has them").click()
+        page.get_by_role("menuitem", name="All as the form has it").click()
         page.wait_for_function(
             "w => document.querySelector('#grid [data-name=flag]').offsetWidth === w", arg=round(before)
         )
@@ -94,15 +94,15 @@ class Asking(Served):
         page = self.work("Port call")
         page.get_by_role("columnheader", name="ETA").get_by_role("link").click()
         expect(page.locator("#sentence")).to_contain_text("by ETA")
-        page.locator("#sentence [data-kept-views]").click()
-        page.locator("[data-view-name]").fill("By arrival")
+        page.locator("#sentence [data-kept=views]").click()
+        page.locator("[data-kept-name]").fill("By arrival")
         page.get_by_role("button", name="Keep the view").click()
         expect(page.locator(".kept-views a")).to_have_text("By arrival")
         page.goto(self.base + "/desk/2/")
-        page.locator("#sentence [data-kept-views]").click()
+        page.locator("#sentence [data-kept=views]").click()
         page.locator(".kept-views a").click()
         expect(page.locator("[data-name=eta]").first).to_have_attribute("aria-sort", "ascending")
-        page.locator("#sentence [data-kept-views]").click()
+        page.locator("#sentence [data-kept=views]").click()
         page.get_by_role("button", name="Remove the view By arrival").click()
         expect(page.locator(".kept-views")).to_contain_text("None yet.")
 
@@ -203,3 +203,78 @@ class Grouped(Served):
         expect(page.locator("#rows .record[aria-selected=true]")).to_be_in_viewport()
         page.locator("#sentence [aria-label^='Leave out the groups']").click()
         expect(page.locator("#rows .group-line")).to_have_count(0)
+
+
+class Arranging(Served):
+    """What a grid shows and how, by the menu of its headings; by keys as well."""
+
+    def choose(self, field, *path):
+        page = self.page
+        page.locator(f"#grid [data-name={field}] .column-acts").click()
+        for words in path:
+            page.locator(".column-menu li").get_by_text(words, exact=True).click()
+        expect(page.locator(".column-menu")).to_have_count(0)
+
+    def left(self, selector):
+        return self.page.locator(selector).first.bounding_box()["x"]
+
+    def test_a_column_stays_at_its_side_while_the_others_move(self):
+        page = self.work("Vessel")
+        self.choose("name", "Place …", "Stay at the start")
+        expect(page.locator("#grid [data-number]").first).to_have_attribute("data-name", "name")
+        at = self.left("#rows .record [role=gridcell]:nth-child(2)")
+        page.locator("#scroller").evaluate("e => (e.scrollLeft = 300)")
+        self.assertEqual(self.left("#rows .record [role=gridcell]:nth-child(2)"), at)
+        self.assertEqual(self.left("#grid [data-name=name]"), at)
+        self.cell(2, 9).click()
+        page.keyboard.press("Home")
+        page.keyboard.press("ArrowRight")  # a cell beneath what stays comes out from under it
+        moved = page.locator("#rows .record:nth-child(3) > :nth-child(3)").bounding_box()
+        stays = page.locator("#rows .record:nth-child(3) > :nth-child(2)").bounding_box()
+        self.assertGreaterEqual(moved["x"], stays["x"] + stays["width"] - 2)
+        self.choose("name", "All as the form has it")
+
+    def test_totals_by_keys_and_a_new_record_typed_into_the_blank_row(self):
+        page = self.work("Berth")
+        self.cell(0, 3).click()
+        page.keyboard.press("Shift+F10")
+        page.keyboard.press("t")
+        page.keyboard.press("Enter")
+        expect(page.locator(".column-menu [role=menuitemcheckbox]").first).to_have_attribute("aria-checked", "false")
+        page.keyboard.press("s")
+        page.keyboard.press("Enter")
+        foot = page.locator("#grid [data-foot]")
+        expect(foot).to_contain_text("Sum")
+        before = float(foot.locator("output").inner_text().replace(",", ""))
+        self.cell(0, 1).click()
+        page.keyboard.press("Control+End")
+        page.keyboard.press("Home")
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("#grid [data-blank] > :nth-child(2)")).to_be_focused()
+        page.keyboard.type("Z9", delay=15)  # faster than the record is made
+        page.keyboard.press("Tab")
+        expect(page.locator("#strip")).to_contain_text("1 record pending")
+        page.keyboard.type("Blank quay")
+        page.keyboard.press("Tab")
+        page.keyboard.type("100")
+        page.keyboard.press("Enter")
+        expect(page.locator("#rows .record[data-state=new] > :nth-child(2)")).to_have_text("Z9")
+        expect(page.locator("#rows .record[data-state=new] > :nth-child(3)")).to_have_text("Blank quay")
+        expect(foot.locator("output")).to_have_text(f"{before + 100:,.2f}")
+        page.locator("#act-discard").click()
+        page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
+
+    def test_arrangements_kept_by_name(self):
+        page = self.work("Berth")
+        self.choose("quay", "Hide this column")
+        expect(page.locator("#grid [data-name=quay]")).to_have_count(0)
+        page.locator("#sentence [data-kept=arrangements]").click()
+        page.locator("[data-kept-box=arrangements] [data-kept-name]").fill("Without quays")
+        page.get_by_role("button", name="Keep the arrangement").click()
+        expect(page.locator("[data-kept-put]")).to_have_text("Without quays")
+        self.choose("code", "All as the form has it")
+        expect(page.locator("#grid [data-name=quay]")).to_have_count(1)
+        page.locator("#sentence [data-kept=arrangements]").click()
+        page.locator("[data-kept-put]").click()
+        expect(page.locator("#grid [data-name=quay]")).to_have_count(0)
+        self.choose("code", "All as the form has it")

@@ -96,12 +96,13 @@ class Tutorial(Served):
         expect(page.get_by_label(re.compile("^Label of metres_to_spare"))).to_have_value("Metres to spare")
         self.says_it(
             "click into **Vessel** and type a few letters",
-            "choose **Agent** and press **Count rows by it**",
+            "the acts of the heading **Agent**",
+            "press **How many rows of each value**",
             "type `molhe` under **Agent**",
         )
         self.work("Port call")
-        page.locator("select[name=by]").select_option(label="Agent")
-        self.button("Count rows by it").click()
+        page.locator("#grid [data-name=agent_id] .column-acts").click()
+        page.get_by_role("menuitem", name="How many rows of each value").click()
         page.locator("#groups a").first.click()
         expect(page.locator("#act-filter")).to_have_text("Filtered")
         page.get_by_role("link", name="Show all rows").click()

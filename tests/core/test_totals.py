@@ -12,7 +12,10 @@ from enlace.core.draft.pending import removed
 from enlace.core.save import save
 from tests.servers import OnServer, on_each_server
 
+ADDED = [Total("weight", item) for item in ("count", "sum", "avg", "min", "max")]
 WANTED = [Total("weight", item) for item in FUNCTIONS] + [
+    Total("code", "distinct"),
+    Total("day", "distinct"),
     Total("pieces", "sum"),
     Total("day", "max"),
     Total("day", "count"),
@@ -51,7 +54,9 @@ class Totals(OnServer):
         weights = [
             Decimal(str(value)) for (value,) in self.place.run("SELECT weight FROM shipment") if value is not None
         ]
-        tally = totals(bench.rows, WANTED[:5])
+        [different] = totals(bench.rows, [Total("weight", "distinct")])
+        self.assertEqual(different, len(set(weights)))
+        tally = totals(bench.rows, ADDED)
         self.assertEqual(tally[0], len(weights))
         self.assertEqual(tally[1], sum(weights))
         self.assertEqual(tally[2], round(statistics.mean(weights), 5))
@@ -61,11 +66,11 @@ class Totals(OnServer):
         bench = self.bench("shipment")
         some = Rows.of(self.spec, bench.dataset, within=[("agent_id", 2)])
         [(count, total)] = self.place.run("SELECT count(weight), sum(weight) FROM shipment WHERE agent_id = 2")
-        self.assertEqual([Decimal(str(total)) for total in totals(some, WANTED[:2])], [count, Decimal(str(total))])
+        self.assertEqual([Decimal(str(total)) for total in totals(some, ADDED[:2])], [count, Decimal(str(total))])
         other = bench.edit("i3", weight="9000")  # of another master: it does not count here
-        self.assertEqual(totals(some, WANTED[:2], [other]), totals(some, WANTED[:2]))
+        self.assertEqual(totals(some, ADDED[:2], [other]), totals(some, ADDED[:2]))
         none = Rows.of(self.spec, bench.dataset, within=[("agent_id", None)])
-        self.assertEqual(totals(none, WANTED[:5]), [0, None, None, None, None])
+        self.assertEqual(totals(none, ADDED), [0, None, None, None, None])
 
 
 on_each_server(globals(), Totals)

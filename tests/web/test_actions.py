@@ -1,12 +1,13 @@
 """Server actions, kept copies and totals, over HTTP."""
 
+import re
 import shutil
 import tempfile
 from pathlib import Path
 from unittest import mock
 
 from enlace.desk import kept
-from enlace.desk.models import Draft, JournalEntry
+from enlace.desk.models import Arrangement, Draft, JournalEntry
 from enlace.workshop.models import Form, ServerAction
 from tests.web.pages import Pages
 
@@ -125,19 +126,86 @@ class Totals(Pages):
     def totals(self, form):
         return self.client.get(f"/desk/{form.pk}/totals").content.decode()
 
+    def choose(self, form, field, function):
+        data = {"act": "total", "field": field, "value": function}
+        return self.client.post(f"/desk/{form.pk}/columns", data, headers={"HX-Request": "true"})
+
     def test_chosen_counted_with_the_draft_and_taken_away(self):
         form = self.form("dues_invoice")
-        address = f"/desk/{form.pk}/totals/choose"
-        self.client.post(address, {"total": "amount:sum"})
+        self.choose(form, "amount", "sum")
         [(before,)] = self.sql("SELECT round(sum(amount), 2) FROM dues_invoice")
         self.assertIn(f"{before:,.2f}", self.totals(form))
-        [(_number, amount)] = self.sql("SELECT invoice_no, amount FROM dues_invoice ORDER BY 1 LIMIT 1")
+        [(number, amount)] = self.sql("SELECT invoice_no, amount FROM dues_invoice ORDER BY 1 LIMIT 1")
         record = self.client.get(f"/desk/{form.pk}/at", {"position": 0})["HX-Trigger"].split('"id": "')[1].split('"')[0]
         self.edit(form, record, amount="1000000")
         self.assertIn(f"{before - amount + 1_000_000:,.2f}", self.totals(form))
+        self.choose(form, "invoice_no", "first")
+        self.assertIn(number, self.totals(form))
         self.post(form, "remove", record=record)
         self.assertIn(f"{before - amount:,.2f}", self.totals(form))
-        self.assertEqual(self.client.post(address, {"total": "invoice_no:sum"}).status_code, 400)
-        self.assertEqual(self.client.post(address, {"total": "nope:sum"}).status_code, 400)
-        self.client.post(address, {"total": "amount:sum", "remove": "1"})
-        self.assertIn("None chosen", self.totals(form))
+        self.assertNotIn(number, self.totals(form))  # the first that stays is another one
+        self.assertEqual(self.choose(form, "invoice_no", "sum").status_code, 400)
+        self.assertEqual(self.choose(form, "nope", "sum").status_code, 400)
+        self.choose(form, "amount", "sum")
+        self.assertNotIn("Sum", self.totals(form))
+
+
+class Arrangements(Pages):
+    """How grids stand: for a person, for all, under names."""
+
+    def setUp(self):
+        super().setUp()
+        self.vessels = self.form("vessel")
+
+    def arrange(self, act, field="", value="", form=None):
+        data = {"act": act, "field": field, "value": value}
+        return self.client.post(f"/desk/{(form or self.vessels).pk}/columns", data, headers={"HX-Request": "true"})
+
+    def keep(self, form=None, **data):
+        return self.client.post(f"/desk/{(form or self.vessels).pk}/arrangements", data, headers={"HX-Request": "true"})
+
+    def columns(self, form=None):
+        html = self.client.get(f"/desk/{(form or self.vessels).pk}/").content.decode()
+        return re.findall(r'data-name="(\w+)"', html)
+
+    def test_columns_at_a_side_and_before_another(self):
+        self.arrange("pin", "flag", "start")
+        self.assertEqual(self.columns()[0], "flag")
+        self.arrange("pin", "name", "end")
+        self.assertEqual(self.columns()[-1], "name")
+        self.assertContains(self.client.get(f"/desk/{self.vessels.pk}/"), 'data-pinned-start="1"')
+        self.arrange("before", "imo_no", "flag")  # what stays at the start is in front of it all the same
+        self.assertEqual(self.columns()[:2], ["flag", "imo_no"])
+        self.assertEqual(self.arrange("pin", "flag", "above").status_code, 400)
+        self.assertEqual(self.arrange("widths", value="100 200").status_code, 400)
+        self.arrange("widths", value=" ".join(["77"] * len(self.columns())))
+        self.assertContains(self.client.get(f"/desk/{self.vessels.pk}/"), "77px 77px")
+
+    def test_kept_shared_and_put_on(self):
+        self.arrange("hide", "flag")
+        self.arrange("total", "length_m", "max")
+        self.assertContains(self.keep(name="Short", shared="1"), "Kept as Short, for everybody.")
+        self.arrange("reset")
+        self.assertIn("flag", self.columns())
+        number = Arrangement.objects.get(name="Short").pk
+        self.client.force_login(self.operator)
+        self.assertContains(self.client.get(f"/desk/{self.vessels.pk}/arrangements"), "Short")
+        self.arrange("apply", value=str(number))
+        self.assertNotIn("flag", self.columns())
+        self.assertEqual(self.keep(remove=str(number)).status_code, 400)  # a builder's
+        calls = self.form("port_call")
+        told = self.arrange("apply", value=str(number), form=calls)
+        self.assertEqual(told.status_code, 404)  # of another form
+        self.client.force_login(self.builder)
+        self.assertContains(self.keep(remove=str(number)), "Short is removed.")
+
+    def test_what_everybody_begins_with(self):
+        self.arrange("hide", "flag")
+        self.keep(for_all="1")
+        self.client.force_login(self.operator)
+        self.assertNotIn("flag", self.columns())
+        self.assertEqual(self.keep(for_all="1").status_code, 403)
+        self.arrange("show", "flag")
+        self.assertIn("flag", self.columns())
+        self.arrange("reset")
+        self.assertNotIn("flag", self.columns())

@@ -62,7 +62,8 @@ class Groups(Pages):
 
     def test_levels_and_sums(self):
         cargo = self.form("cargo_line")
-        self.client.post(f"/desk/{cargo.pk}/totals/choose", {"total": "tonnes:sum"}, headers=HX)
+        wanted = {"act": "total", "field": "tonnes", "value": "sum"}
+        self.client.post(f"/desk/{cargo.pk}/columns", wanted, headers=HX)
         self.at = f"/desk/{cargo.pk}/"
         asked = "direction:value&group=tonnes:100"
         html = self.client.get(f"{self.at}rows?start=0&size=100&group={asked}").content.decode()

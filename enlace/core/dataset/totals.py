@@ -1,4 +1,4 @@
-"""Count, sum, average, least and greatest over the rows of a dataset, with a draft laid over them.
+"""Count, different values, sum, average, least and greatest over the rows of a dataset, with a draft laid over them.
 
 The server adds up all rows; the rows that a draft touches are taken out of that and its own values put in. So the
 work on this side is proportional to the draft, never to the table.
@@ -6,7 +6,8 @@ work on this side is proportional to the draft, never to the table.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any, Protocol
@@ -17,10 +18,19 @@ from sqlalchemy.engine import Connection
 from ..kinds import KINDS, Nonconforming
 from ..model.dataset import FieldSpec
 from ..model.values import key_of
+from ..server.dialects import server_kind
+from ..server.dialects.sqlite_functions import folded
 from ..server.engine import reading
 from .window import KEYS_A_STATEMENT, Rows, in_parts, key_in
 
-FUNCTIONS = {"count": "Count", "sum": "Sum", "avg": "Average", "min": "Least", "max": "Greatest"}
+FUNCTIONS = {
+    "count": "Count",
+    "distinct": "Different",
+    "sum": "Sum",
+    "avg": "Average",
+    "min": "Least",
+    "max": "Greatest",
+}
 NUMBERS = ("whole", "decimal")
 ORDERED = (*NUMBERS, "date", "time", "datetime")
 
@@ -50,7 +60,9 @@ def functions_for(field: FieldSpec) -> tuple[str, ...]:
     """The functions that make sense for a field."""
     if field.kind in NUMBERS:
         return tuple(FUNCTIONS)
-    return ("count", "min", "max") if field.kind in ORDERED else ("count",)
+    if field.kind in ("picture", "binary"):
+        return ("count",)
+    return ("count", "distinct", "min", "max") if field.kind in ORDERED else ("count", "distinct")
 
 
 def totals(rows: Rows, wanted: Sequence[Total], pending: Iterable[Pending] = ()) -> list[Any]:
@@ -64,6 +76,9 @@ def totals(rows: Rows, wanted: Sequence[Total], pending: Iterable[Pending] = ())
     with reading(rows.spec) as connection:
         there = present(connection, rows, touched, list(fields))
         tallies = {name: _tally(connection, rows, name, wanted, there) for name in fields}
+        for total in wanted:
+            if total.function == "distinct":
+                tallies[total.field].different = _different(connection, rows, total.field, drafted, there)
     for name, tally in tallies.items():
         tally.lay_over(name, drafted, there)
     return [tallies[total.field].result(total.function) for total in wanted]
@@ -100,6 +115,50 @@ def _tally(connection: Connection, rows: Rows, name: str, wanted: Sequence[Total
     return tally
 
 
+def _different(
+    connection: Connection, rows: Rows, name: str, drafted: Iterable[Pending], there: Mapping[str, Mapping[str, Any]]
+) -> int:
+    """How many different values a field has, the draft laid over the rows.
+
+    What the server counts changes only with the values that the draft takes away or brings: each is looked at by itself.
+    """
+    column = rows.source.base.c[name]
+    source = rows.source_with()
+    some = select(func.count(column.distinct())).select_from(source).where(rows.belonging())
+    count = int(connection.execute(some, rows.bound_values).scalar() or 0)
+    kind, same = server_kind(connection.dialect.name), _alike(rows.dataset.by_name[name], connection.dialect.name)
+    changes: dict[Any, int] = defaultdict(int)
+    wanted = {}  # by what tells values apart, one of them
+    for pending in {p.id: p for p in drafted}.values():
+        if pending.state != "new" and pending.id not in there:
+            continue
+        before = there.get(pending.id, {}).get(name)
+        after = None if pending.state == "removed" else pending.now.get(name, before)
+        for value, by in ((before, -1), (after, 1)):
+            if value is not None:
+                changes[same(value)] += by
+                wanted[same(value)] = value
+    stored: dict[Any, int] = defaultdict(int)
+    for part in in_parts([kind.bound(value) for value in wanted.values()], KEYS_A_STATEMENT):
+        counted = select(column, func.count()).select_from(source).where(column.in_(part), rows.belonging())
+        for value, several in connection.execute(counted.group_by(column), rows.bound_values):
+            stored[same(value)] += int(several)
+    return count + sum((stored[v] + by > 0) - (stored[v] > 0) for v, by in changes.items())
+
+
+def _alike(field: FieldSpec, dialect: str) -> Callable[[Any], Any]:
+    """What makes values of a field equal to their server: a draft may hold 0.5 as another type than a row does."""
+    kind = KINDS[field.kind]
+
+    def same(raw: Any) -> Any:
+        read = kind.read(raw, field)
+        value = raw if isinstance(read, Nonconforming) else read
+        # MariaDB's collations take texts for one that differ in capitals, accents or blanks at the end.
+        return folded(value).rstrip() if dialect == "mariadb" and isinstance(value, str) else value
+
+    return same
+
+
 def _end(connection: Connection, rows: Rows, column: ColumnElement[Any], end: str, there: Mapping[str, Any]) -> Any:
     """The least or greatest value among the rows that no draft touches."""
     table, source = rows.source.base, rows.source_with()
@@ -132,6 +191,7 @@ class Tally:
         self.count, self.unknown = count - len(values), 0
         self.sum = Decimal(0) if added is None else self._number(added) - sum(map(self._number, values))
         self.ends: dict[str, Any] = {}
+        self.different = 0
 
     def lay_over(self, name: str, drafted: Iterable[Pending], there: Mapping[str, Mapping[str, Any]]) -> None:
         """Take in what a draft makes of its records. there: what the server has of them."""
@@ -168,6 +228,8 @@ class Tally:
     def result(self, function: str) -> Any:
         if function == "count":
             return self.count + self.unknown
+        if function == "distinct":
+            return self.different + self.unknown
         if function in self.ends:
             return self.ends[function]
         if not self.count:

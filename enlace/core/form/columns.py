@@ -10,13 +10,16 @@ from ..model.dataset import DatasetSpec, FieldSpec
 from ..problem import Problem
 
 ALIGNMENTS = ("", "start", "center", "end")
+PINS = ("", "start", "end")  # where a column stays while the others move sideways
 LEAST_WIDTH, MOST_WIDTH = 30, 1000  # in pixels
 LONGEST = 120  # characters of a heading or a format
 
 
 @dataclass(frozen=True)
 class GridColumn:
-    """One column. heading, width (pixels), format, align: "" or 0 for what the dataset says. read_only: not edited here."""
+    """One column. heading, width (pixels), format, align: "" or 0 for what the dataset says. read_only: not edited here.
+    pin: the side that it stays at while the others move; "" moves with them.
+    """
 
     field: str
     heading: str = ""
@@ -24,6 +27,7 @@ class GridColumn:
     format: str = ""
     align: str = ""
     read_only: bool = False
+    pin: str = ""
 
     @property
     def differs(self) -> bool:
@@ -88,6 +92,8 @@ def with_property(column: GridColumn, name: str, text: str) -> GridColumn:
         return replace(column, format=text)
     if name == "align":
         return replace(column, align=text)
+    if name == "pin" and text in PINS:
+        return replace(column, pin=text)
     raise Problem("A column has no such property.", "Reload the page.", code="bad")
 
 
@@ -98,9 +104,14 @@ def moved(columns: Sequence[GridColumn], at: int, way: str) -> list[GridColumn]:
     return several
 
 
+def in_place(columns: Sequence[GridColumn]) -> list[GridColumn]:
+    """The columns as they stand: those that stay at the start first, those that stay at the end last."""
+    return sorted(columns, key=lambda column: {"start": 0, "": 1, "end": 2}[column.pin if column.pin in PINS else ""])
+
+
 def over_dataset(dataset: DatasetSpec, columns: Sequence[GridColumn]) -> DatasetSpec:
     """The dataset with some of its fields, in their order and with what the columns say of them, as a grid writes them."""
-    by_name = {column.field: column for column in columns if column.field in dataset.any_name}
+    by_name = {column.field: column for column in in_place(columns) if column.field in dataset.any_name}
     if not by_name:
         return dataset
 

@@ -13,5 +13,12 @@ GRID = ControlKind(
         Setting(
             "columns", "Columns", "columns", [], help="What it shows, in order; what is not said is the dataset's."
         ),
+        Setting(
+            "blank_row",
+            "Blank last row",
+            "yes or no",
+            True,
+            help="Behind the last record stands a blank row: who types into it enters a new record.",
+        ),
     ),
 )

@@ -102,7 +102,7 @@ document.addEventListener("click", (event) => {
   }
   if (near("[data-close-groups]")) {
     document.getElementById("groups").replaceChildren();
-    document.querySelector(".totals .by button")?.focus();
+    here().grid?.focus();
   }
   const clear = near("[data-clear]");
   if (clear) source.send("picture", { record: source.record, field: clear.dataset.clear });
@@ -229,8 +229,14 @@ document.addEventListener("visibilitychange", pulse);
 
 const at = (detail) => sources.get(detail.p || "") || main;
 document.addEventListener("enlace:draft", ({ detail }) => {
+  if (revision !== detail.revision) countAnew();
   revision = detail.revision;
 });
+document.addEventListener("enlace:saved", countAnew);
+/** What stands below the grids counts the draft in. */
+function countAnew() {
+  for (const source of sources.values()) for (const grid of source.grids) grid.foot?.soon();
+}
 document.addEventListener("enlace:drift", ({ detail }) => {
   const { panel } = at(detail);
   if (panel?.dataset.record === detail.record) panel.dataset.seen = detail.seen;

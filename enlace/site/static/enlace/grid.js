@@ -3,6 +3,9 @@
 // Browsers cap an element's height (at some 17 to 33 million pixels), so from MOST_HEIGHT on the scroll bar
 // stands for a share of the rows, while wheel and keys still move by rows.
 
+import { merge } from "./merging.js";
+import { pin } from "./pins.js";
+
 const MOST_HEIGHT = 6_000_000;
 const PAUSE = 60;
 const LINE = 19; // pixels of one more line in a row
@@ -60,7 +63,7 @@ export class Grid {
     this.column = 1;
     this.awaited = null;
     this.current = { id: null, position: 0 };
-    this.scroller.style.setProperty("--columns", `28px ${root.dataset.widths}`);
+    this.widths(root.dataset.widths);
     this.rowHeight = parseFloat(getComputedStyle(root).getPropertyValue("--row")) || 30;
     const { lines } = root.dataset;
     if (lines) {
@@ -69,6 +72,12 @@ export class Grid {
     }
     this.listen();
     this.measure();
+  }
+
+  /** The widths of the columns, as a text of pixels. */
+  widths(text) {
+    this.scroller.style.setProperty("--columns", `28px ${text}`);
+    this.pinned = pin(this.root, text.split(" ").map(Number.parseFloat));
   }
 
   listen() {
@@ -142,14 +151,19 @@ export class Grid {
 
   /** How high the view of the rows is: not asked for in a move, since that lays the page out at once. */
   look() {
-    this.room = this.scroller.clientHeight - this.head.offsetHeight;
+    const foot = this.foot?.height || 0;
+    this.room = this.scroller.clientHeight - this.head.offsetHeight - foot;
+    if (foot) this.scroller.style.scrollPaddingBottom = `${foot}px`; // what takes the focus is not hidden beneath it
   }
 
   scrolled() {
     this.look(); // a view of another height may have moved the scroll bar
     if (Math.abs(this.scroller.scrollTop - this.set) >= 1) {
       this.set = this.scroller.scrollTop;
-      this.top = this.short ? (this.set / this.span) * this.mostTop : this.set / this.rowHeight;
+      const beyond = Math.max(0, this.set - this.span); // into what stands behind the last row
+      this.top = this.short
+        ? ((this.set - beyond) / this.span) * this.mostTop + beyond / this.rowHeight
+        : this.set / this.rowHeight;
     }
     this.place();
     this.ensure();
@@ -235,7 +249,7 @@ export class Grid {
   stand(rows, told) {
     const { start, total, widths } = told;
     this.fetching?.abort();
-    if (widths) this.scroller.style.setProperty("--columns", `28px ${widths}`);
+    if (widths) this.widths(widths);
     if (this.editing) this.editing.blur();
     this.rows.innerHTML = rows;
     this.first = start;
@@ -269,6 +283,15 @@ export class Grid {
     return Number(this.row(line)?.dataset.at ?? line);
   }
 
+  /** Resolves with whether the grid stands on a record and shows its row: made a moment ago, its rows are on their way. */
+  async standsOn(id) {
+    for (let waited = 0; waited < 5000; waited += 25) {
+      if (this.current.id === id && this.row(this.current.position)?.dataset.id === id) return true;
+      await new Promise((later) => setTimeout(later, 25));
+    }
+    return false;
+  }
+
   row(position) {
     return this.rows.children[position - this.first] || null;
   }
@@ -290,6 +313,7 @@ export class Grid {
     for (const old of this.rows.querySelectorAll('[tabindex="0"]')) old.tabIndex = -1;
     const row = this.current.position === null ? null : this.row(this.current.position);
     row?.setAttribute("aria-selected", "true");
+    if ("merged" in this.root.dataset) merge([...this.head.querySelectorAll("[data-number]")], this.rows.children);
     const cell = this.cellOf(row || this.rows.firstElementChild);
     if (cell) cell.tabIndex = 0;
   }
@@ -412,13 +436,15 @@ export class Grid {
   focus() {
     const cell = this.cellOf(this.row(this.current.position));
     this.wantsFocus = !cell;
+    if (!cell && !this.total) this.blank?.focus();
     if (!cell) return;
     cell.tabIndex = 0;
     cell.focus({ preventScroll: true });
     if (cell.matches(".group-cell")) return; // it is as wide as all columns
-    const left = cell.offsetLeft - 28;
+    if (getComputedStyle(cell).position === "sticky") return; // it is always in sight
+    const left = cell.offsetLeft - this.pinned.start;
     if (left < this.scroller.scrollLeft) this.scroller.scrollLeft = left;
-    const right = cell.offsetLeft + cell.offsetWidth - this.scroller.clientWidth;
+    const right = cell.offsetLeft + cell.offsetWidth - this.scroller.clientWidth + this.pinned.end;
     if (right > this.scroller.scrollLeft) this.scroller.scrollLeft = right;
   }
 
@@ -462,6 +488,8 @@ export class Grid {
     if (event.key === "ArrowUp" && position === 0 && !ctrl && !event.altKey) {
       event.preventDefault();
       this.headings[this.column - 1]?.focus();
+    } else if (event.key === "ArrowDown" && position === this.total - 1 && !shift && this.blank?.focus()) {
+      event.preventDefault();
     } else if (moves[event.key] && !event.altKey) {
       event.preventDefault();
       if (!shift) this.anchor = null;
@@ -522,19 +550,20 @@ export class Grid {
     }
   }
 
-  pasted(event) {
+  /** at: the line that a block goes into from. */
+  pasted(event, at = this.current.position ?? 0) {
     if (this.editing) return;
     const text = event.clipboardData.getData("text/plain");
     event.preventDefault();
     if (!text) return;
     const lines = fromBlock(text);
-    const { range } = this;
-    if (lines.length === 1 && lines[0].length === 1) {
+    const range = at === this.current.position ? this.range : null;
+    if (lines.length === 1 && lines[0].length === 1 && at < this.total) {
       if (!range) return this.startEdit(lines[0][0]);
       const wide = Array(range.right - range.left + 1).fill(lines[0][0]);
       return this.put("paste", range, Array(range.bottom - range.top + 1).fill(wide));
     }
-    this.put("paste", range || { top: this.current.position ?? 0, left: this.column }, lines);
+    this.put("paste", range || { top: at, left: this.column }, lines);
   }
 
   startEdit(text) {

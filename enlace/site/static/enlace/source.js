@@ -181,6 +181,7 @@ export class Source {
       const g = grid.root.id.slice(0, -"grid".length);
       if (!grid.which) grid.stand(rows, told);
       else if (g in further) grid.stand(further[g], { ...told, widths: told.grids[g] });
+      grid.foot?.soon();
     }
   }
 
@@ -225,6 +226,14 @@ export class Source {
         // Away: what else is done says so.
       }
     }, 250);
+  }
+
+  /** Have a new record made that is typed into a grid; whether it is there. */
+  async makeIn(grid) {
+    await this.page.settled(); // a move on its way would make its own record the current one
+    const { record: before } = this;
+    await this.send("new", { record: before ?? "", position: this.position, in_grid: 1 });
+    return this.record !== before && grid.standsOn(this.record);
   }
 
   send(act, data) {

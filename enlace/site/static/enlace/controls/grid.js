@@ -1,6 +1,8 @@
 // A grid of records; several may show the same ones, each with columns of its own.
 
+import { BlankRow } from "../blankrow.js";
 import { CellEditor } from "../celleditor.js";
+import { Foot } from "../foot.js";
 import { Grid } from "../grid.js";
 import { Control } from "./control.js";
 
@@ -36,6 +38,8 @@ class GridControl extends Control {
         source.editable ? grid.cells.open(row, head, cell, text) : enlaceSay("These records are read only."),
     });
     grid.cells = new CellEditor(source, grid, page.choices);
+    grid.foot = new Foot(grid, (path) => source.address(path));
+    grid.blank = new BlankRow(grid, () => source.makeIn(grid));
     const line = Number(root.dataset.line ?? source.position);
     grid.current = { id: source.record || null, position: line };
     grid.setTop(Math.max(0, line - 3));

@@ -1,0 +1,55 @@
+"""How a grid is arranged: its columns, its rows, its totals. Kept for a person, for all, or under a name."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from django.db.models import Q
+
+from enlace.core.dataset.totals import Total
+from enlace.core.form.columns import GridColumn, columns_of
+from enlace.workshop.models import Form
+
+from .models import Arrangement
+
+
+@dataclass(frozen=True)
+class Arranged:
+    """A grid as somebody wants it.
+
+    columns: none where they are as the form has them. lines: of each row. striped: every other row has another ground.
+    merged: a value that stands in the row above too, in a column that the rows are ordered by, is not written again.
+    totals: below the grid.
+    """
+
+    columns: tuple[GridColumn, ...] = ()
+    lines: int = 1
+    striped: bool = False
+    merged: bool = False
+    totals: tuple[Total, ...] = ()
+
+    @classmethod
+    def of(cls, kept: Arrangement) -> Arranged:
+        wanted = tuple(Total(str(field), str(function)) for field, function in kept.totals)
+        return cls(columns_of(kept.columns), kept.lines, kept.striped, kept.merged, wanted)
+
+    def kept(self) -> dict[str, Any]:
+        """What an `Arrangement` keeps of it."""
+        return {
+            "columns": [column.kept() for column in self.columns],
+            "lines": self.lines,
+            "striped": self.striped,
+            "merged": self.merged,
+            "totals": [[total.field, total.function] for total in self.totals],
+        }
+
+
+def in_force(form: Form, person: Any) -> Mapping[tuple[str, str], Arranged]:
+    """By part and a grid's key, how it is arranged for a person: by themselves, else for all."""
+    several = form.arrangements.filter(Q(person=person) | Q(person=None), name="")
+    by_grid: dict[tuple[str, str], Arranged] = {}
+    for kept in sorted(several, key=lambda kept: kept.person_id is not None):
+        by_grid[kept.part, kept.grid] = Arranged.of(kept)
+    return by_grid

@@ -1,0 +1,82 @@
+"""Arrangements of a grid that are kept under a name: one's own, and those that a builder shares."""
+
+from __future__ import annotations
+
+from django.db.models import Q, QuerySet
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_http_methods
+
+from enlace.core.form.columns import columns_of
+from enlace.core.problem import Problem
+
+from .arranged import Arranged
+from .contexts import base_context, columns_now
+from .models import Arrangement
+from .opening import grid_from, on_form
+from .work import Work
+
+LONGEST, MOST = 60, 100
+
+
+@require_http_methods(["GET", "POST"])
+@on_form
+def kept_arrangements(request: HttpRequest, work: Work) -> HttpResponse:
+    """The arrangements that can be put on a grid.
+
+    POST keeps the grid's own by a name, lets everybody begin with it (for_all), or (remove) takes one out.
+    """
+    said, key = "", grid_from(request)
+    if request.method == "POST":
+        said = _remove(request, work) if request.POST.get("remove") else _keep(request, work, key)
+    here = {field.name for field in work.dataset.shown}
+    fitting = [kept for kept in kept_for(work) if _fits(kept, here)]
+    return render(
+        request, "desk/arrangements.html", {**base_context(work), "several": fitting, "said": said, "key": key}
+    )
+
+
+def kept_for(work: Work) -> QuerySet[Arrangement]:
+    """The arrangements of the form that are kept under a name, one's own and those for everybody."""
+    several = Arrangement.objects.filter(form=work.form).exclude(name="")
+    return several.filter(Q(person=work.person) | Q(person=None))
+
+
+def _fits(kept: Arrangement, here: set[str]) -> bool:
+    """Whether a grid has a field of it: one of another grid may, and those that it lacks are told when it is put on."""
+    columns = columns_of(kept.columns)
+    return not columns or any(column.field in here for column in columns)
+
+
+def _keep(request: HttpRequest, work: Work, key: str) -> str:
+    now = work.arrangement(key)
+    # With all its columns, so that it stays what it is when the form gets others.
+    made = Arranged(tuple(columns_now(work, key)), now.lines, now.striped, now.merged, now.totals)
+    place = {"form": work.form, "part": work.part.name, "grid": key}
+    if request.POST.get("for_all"):
+        _require_builder(work)
+        Arrangement.objects.update_or_create(**place, person=None, name="", defaults=made.kept())
+        return "Everybody begins with these columns from now on; who has arranged them differently keeps that."
+    name = " ".join(request.POST.get("name", "").split())
+    if not name or len(name) > LONGEST:
+        raise Problem("The arrangement needs a name.", f"Type one of at most {LONGEST} characters.", code="bad")
+    if kept_for(work).count() >= MOST:
+        raise Problem(f"There are {MOST} arrangements already.", "Remove one first.", code="bad")
+    owner = None if request.POST.get("shared") and work.person.is_builder else work.person
+    Arrangement.objects.update_or_create(**place, person=owner, name=name, defaults=made.kept())
+    return f"Kept as {name}{'' if owner else ', for everybody'}."
+
+
+def _require_builder(work: Work) -> None:
+    if not work.person.is_builder:
+        raise Problem("Only a builder arranges a grid for everybody.", "Keep it for yourself.", code="forbidden")
+
+
+def _remove(request: HttpRequest, work: Work) -> str:
+    number = request.POST["remove"]
+    mine = kept_for(work) if work.person.is_builder else kept_for(work).filter(person=work.person)
+    kept = mine.filter(pk=int(number)).first() if number.isdecimal() and len(number) < 12 else None
+    if kept is None:
+        raise Problem("There is no such arrangement of yours.", "A builder can remove shared ones.", code="bad")
+    kept.delete()
+    return f"{kept.name} is removed."

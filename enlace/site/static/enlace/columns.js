@@ -1,0 +1,246 @@
+// The columns of a grid as a person wants them: what the menu of a heading does, widths by drag, order by drag of a
+// heading, and the totals that stand below.
+
+const headers = { "HX-Request": "true" };
+const TOTALS = {
+  count: "Count",
+  distinct: "Different values",
+  sum: "Sum",
+  avg: "Average",
+  min: "Least",
+  max: "Greatest",
+  first: "First",
+  last: "Last",
+};
+const LEAST = 30; // pixels
+const MOST = 1000;
+const within = (width) => Math.round(Math.min(Math.max(LEAST, width), MOST));
+const nameOf = (head) => head.querySelector("a, span")?.firstChild?.textContent.trim() || head.dataset.name;
+
+/** sourceOf(element): the source that it belongs to. menus: shows a menu. byCell, values: ask for rows by what a cell holds. */
+export function columns(sourceOf, { menus, byCell, values }) {
+  document.addEventListener("click", ({ target }) => {
+    const acts = target.closest(".column-acts");
+    if (acts) openMenu(sourceOf(acts), acts.closest("[data-number]"));
+  });
+  document.addEventListener("keydown", (event) => {
+    const opens = (event.key === "F10" && event.shiftKey) || event.key === "ContextMenu";
+    const cell = event.target.closest?.("[data-grid] [role=gridcell], [data-grid] .grid-head [data-number]");
+    if (!opens || !cell) return;
+    event.preventDefault();
+    const source = sourceOf(cell);
+    const head = cell.matches("[data-number]")
+      ? cell
+      : source.grid.head.querySelectorAll("[data-number]")[source.grid.column - 1];
+    openMenu(source, head, event.target);
+  });
+
+  function openMenu(source, head, from = head.querySelector("a, [tabindex]")) {
+    const label = nameOf(head);
+    menus.show({ label: `Acts of ${label}`, items: itemsOf(source, head, label), head, from, source });
+  }
+  function itemsOf(source, head, label) {
+    const { name } = head.dataset;
+    const { dataset } = source.grid.root;
+    const act = (what, value) => () => arrange(source, what, name, value);
+    const hidden = JSON.parse(dataset.hiddenColumns || "[]");
+    const deeper = (words, items, name = words) => [
+      `${words} …`,
+      () =>
+        menus.show({
+          label: `${name} of ${label}`,
+          items: items(),
+          head,
+          from: head.querySelector("a, [tabindex]"),
+          source,
+        }),
+    ];
+    return [
+      ...orders(source, head),
+      ...groupings(source, name, label),
+      ["Only rows with this value", () => byCell(source, name, "in")],
+      ["Without this value", () => byCell(source, name, "not in")],
+      ["Choose from its values …", () => values(source, name, label, head)],
+      ["How many rows of each value", () => count(source, name)],
+      ...(head.dataset.totals ? [deeper("Totals below", () => totalsOf(source, head))] : []),
+      deeper("Width", () => [
+        ["Wider", act("width", within(head.offsetWidth * 1.25))],
+        ["Narrower", act("width", within(head.offsetWidth * 0.8))],
+        ["As wide as its content", act("width", fitted(source, head))],
+        [
+          "All columns as wide as their content",
+          () =>
+            arrange(
+              source,
+              "widths",
+              "",
+              heads(source)
+                .map((other) => fitted(source, other))
+                .join(" "),
+            ),
+        ],
+        ["All columns together as wide as the grid", () => arrange(source, "widths", "", filling(source).join(" "))],
+      ]),
+      deeper("Place", () => [
+        ["One place earlier", act("earlier")],
+        ["One place later", act("later")],
+        ["Stay at the start", act("pin", "start"), pinned(source, head) === "start"],
+        ["Stay at the end", act("pin", "end"), pinned(source, head) === "end"],
+        ["Move with the others", act("pin", ""), pinned(source, head) === ""],
+      ]),
+      deeper(
+        "Rows",
+        () => [
+          ...[1, 2, 3].map((lines) => [
+            ["One line each", "Two lines each", "Three lines each"][lines - 1],
+            act("lines", lines),
+            String(lines) === (dataset.lines || "1"),
+          ]),
+          ["Stripes on every other row", act("striped", "striped" in dataset ? "" : 1), "striped" in dataset],
+          [
+            "Equal values written once where rows are ordered",
+            act("merged", "merged" in dataset ? "" : 1),
+            "merged" in dataset,
+          ],
+        ],
+        "Rows of the grid",
+      ),
+      [
+        "New record like this one",
+        () => source.send("new", { like: 1, record: source.record, position: source.position }),
+      ],
+      ["Hide this column", act("hide")],
+      ...hidden.map(([other, words]) => [`Show ${words}`, () => arrange(source, "show", other)]),
+      ...("arranged" in dataset ? [["All as the form has it", () => arrange(source, "reset", "")]] : []),
+    ];
+  }
+  function orders(source, head) {
+    const link = head.querySelector("a");
+    if (!link) return [];
+    const order = (term) => () => {
+      const asked = new URLSearchParams(source.view);
+      asked.delete("order");
+      asked.append("order", term);
+      return source.arrange(asked);
+    };
+    return [
+      ["Smallest first", order(head.dataset.name)],
+      ["Greatest first", order(`-${head.dataset.name}`)],
+      ["As one more of the order", () => source.arrange(new URLSearchParams(link.dataset.also))],
+    ];
+  }
+  /** What rows can be put together by, by a column; or out of the groups that they are in by it. */
+  function groupings(source, name, label) {
+    const asked = new URLSearchParams(source.view);
+    const now = asked.getAll("group");
+    const by = (term) => term.replace(/^-/, "").replace(/:[^:]*$/, "");
+    const rest = now.filter((term) => by(term) !== name);
+    const grouped = (terms) => () => {
+      asked.delete("group");
+      for (const term of terms) asked.append("group", term);
+      return source.arrange(asked);
+    };
+    const ways = JSON.parse(source.grid.root.dataset.ways || "{}")[name] || {};
+    const offers = Object.entries(ways).map(([way, words]) => [
+      `Group by ${words ? `${words} of ` : ""}${label}`,
+      grouped([...rest, `${name}:${way}`]),
+    ]);
+    return rest.length < now.length ? [...offers, [`Not in groups by ${label}`, grouped(rest)]] : offers;
+  }
+
+  // -- totals -------------------------------------------------------------------------------------------------
+
+  function totalsOf(source, head) {
+    const { name, totals } = head.dataset;
+    const chosen = new Set(JSON.parse(source.grid.root.dataset.totals || "[]").map((total) => total.join(":")));
+    return totals
+      .split(" ")
+      .map((total) => [TOTALS[total], () => arrange(source, "total", name, total), chosen.has(`${name}:${total}`)]);
+  }
+  async function count(source, name) {
+    const response = await fetch(source.address(`groups?by=${encodeURIComponent(name)}`), { headers });
+    const html = await response.text();
+    if (!response.ok) return enlaceSay(enlaceWords(html), true);
+    const box = document.getElementById("groups");
+    box.innerHTML = html;
+    htmx.process(box);
+    box.querySelector("a, button")?.focus();
+  }
+
+  // -- places and widths --------------------------------------------------------------------------------------
+
+  const heads = (source) => [...source.grid.head.querySelectorAll("[data-number]")];
+  function pinned(source, head) {
+    const { pinnedStart = 0, pinnedEnd = 0 } = source.grid.root.dataset;
+    const all = heads(source);
+    const at = all.indexOf(head);
+    if (at < Number(pinnedStart)) return "start";
+    return at >= all.length - Number(pinnedEnd) ? "end" : "";
+  }
+  /** How wide a column has to be for what the page shows of it. */
+  function fitted(source, head) {
+    const at = [...head.parentElement.children].indexOf(head);
+    const cells = [head, ...[...source.grid.rows.children].map((row) => row.children[at])].filter(Boolean);
+    const range = document.createRange();
+    const width = (cell) => {
+      range.selectNodeContents(cell.querySelector("a") || cell);
+      return range.getBoundingClientRect().width;
+    };
+    return Math.min(Math.max(40, Math.ceil(Math.max(...cells.map(width)) + 24)), 800);
+  }
+  /** The widths with which the columns fill the view, each with its share. */
+  function filling(source) {
+    const widths = heads(source).map((head) => head.offsetWidth);
+    const share = (source.grid.scroller.clientWidth - 28) / widths.reduce((sum, width) => sum + width, 0);
+    return widths.map((width) => Math.floor(Math.min(Math.max(LEAST, width * share), MOST)));
+  }
+  function arrange(source, act, field, value = "") {
+    const { column, which } = source.grid;
+    return source.send("columns", { act, field, value, grid: which, record: source.record || "" }).then(() => {
+      if (source.grid) source.grid.column = column;
+    });
+  }
+
+  // By its edge a heading is made wider, by the rest of it moved to another place.
+  const AT_EDGE = 6;
+  const FAR = 8; // pixels until a press is a drag
+  let drag = null;
+  const headAt = ({ target }) => target.closest?.("[data-grid] .grid-head [data-number]");
+  const atEdge = (head, event) => event.clientX > head.getBoundingClientRect().right - AT_EDGE;
+  document.addEventListener("pointerdown", (event) => {
+    const head = headAt(event);
+    if (!head || event.button || event.target.closest(".column-acts, input")) return;
+    drag = { head, source: sourceOf(head), from: event.clientX, width: head.offsetWidth, edge: atEdge(head, event) };
+    if (drag.edge) event.preventDefault();
+  });
+  document.addEventListener("dragstart", (event) => headAt(event) && event.preventDefault()); // a heading is a link
+  document.addEventListener("pointermove", (event) => {
+    const over = headAt(event);
+    if (over) over.classList.toggle("at-edge", atEdge(over, event));
+    if (!drag) return;
+    if (drag.edge) drag.head.style.boxShadow = "inset -3px 0 0 var(--copper)";
+    else if (Math.abs(event.clientX - drag.from) > FAR) {
+      drag.going = true;
+      for (const head of heads(drag.source)) head.classList.toggle("put-before", head === over && head !== drag.head);
+    }
+  });
+  document.addEventListener("pointerup", (event) => {
+    if (!drag) return;
+    const { head, source, from, width, edge, going } = drag;
+    drag = null;
+    head.style.boxShadow = "";
+    for (const other of heads(source)) other.classList.remove("put-before");
+    if (edge) {
+      const wanted = within(width + event.clientX - from);
+      if (Math.abs(wanted - width) > 2) arrange(source, "width", head.dataset.name, wanted);
+      return;
+    }
+    const over = headAt(event);
+    if (!going || !over || over === head || sourceOf(over) !== source) return;
+    document.addEventListener("click", (click) => click.preventDefault() || click.stopPropagation(), {
+      capture: true,
+      once: true,
+    }); // the drag ends on a link
+    setTimeout(() => arrange(source, "before", head.dataset.name, over.dataset.name));
+  });
+}

@@ -1,0 +1,47 @@
+// The boxes above a grid with what is kept by name: views (what was asked for) and arrangements (how the grid stands).
+
+import { posted } from "./posting.js";
+
+/** sourceOf(element): the source that it belongs to. ask(source, path): the text of an answer, null where it is an error. */
+export function keeping(sourceOf, ask) {
+  const path = (source, which) =>
+    which === "arrangements" && source.grid?.which ? `${which}?grid=${encodeURIComponent(source.grid.which)}` : which;
+
+  async function toggle(button) {
+    const which = button.dataset.kept;
+    const sentence = button.closest("[data-sentence]");
+    const box = sentence.querySelector(`[data-kept-box="${which}"]`);
+    box.hidden = !box.hidden;
+    button.setAttribute("aria-expanded", !box.hidden);
+    if (box.hidden) return;
+    const source = sourceOf(sentence);
+    box.innerHTML = (await ask(source, path(source, which))) ?? "";
+    box.querySelector("a, button, input")?.focus();
+  }
+  async function send(box, data) {
+    const source = sourceOf(box);
+    const response = await posted(source.address(path(source, box.dataset.keptBox)), data);
+    const html = await response.text();
+    if (!response.ok) return enlaceSay(enlaceWords(html), true);
+    box.innerHTML = html;
+    box.querySelector("a, button, input")?.focus();
+  }
+
+  document.addEventListener("click", ({ target }) => {
+    const opens = target.closest("button[data-kept]");
+    if (opens) return toggle(opens);
+    const box = target.closest("[data-kept-box]");
+    const button = box && target.closest("button");
+    if (!button) return;
+    const { keptRemove, keptPut } = button.dataset;
+    if (keptRemove) return send(box, { remove: keptRemove });
+    if ("keptForAll" in button.dataset) return send(box, { for_all: 1 });
+    if ("keptKeep" in button.dataset) {
+      const shared = box.querySelector("[data-kept-shared]")?.checked ? 1 : "";
+      return send(box, { name: box.querySelector("[data-kept-name]").value, shared });
+    }
+    if (!keptPut) return;
+    const source = sourceOf(box);
+    source.send("columns", { act: "apply", value: keptPut, grid: source.grid.which, record: source.record || "" });
+  });
+}
