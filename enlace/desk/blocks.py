@@ -144,26 +144,17 @@ def put_block(work: Work, block: Block, label: str) -> list[str]:
     stored: dict[str, dict[str, Any]] = {}
     for start in range(0, len(ids), AT_ONCE):
         stored |= work.stored_of(ids[start : start + AT_ONCE])
-    fresh = [editing.fresh(work) for identifier, _ in block.lines if not identifier]
+    fresh = editing.several_fresh(work, sum(not identifier for identifier, _ in block.lines))
     before: dict[str, PendingRecord | None] = {}
     after: dict[str, PendingRecord | None] = {}
     with transaction.atomic():
         there = work.store.some(ids)
         new = iter(fresh)
         for identifier, cells in block.lines:
-            read = stored.get(identifier)
             was = there.get(identifier)
-            record = was
-            if not identifier:
-                record = next(new)
-            elif was is None and read:
-                record = as_read(work.dataset, identifier, key_of(identifier), read)
-            if record is None or record.state == "removed":
+            record = filled(work, cells, stored.get(identifier), was if identifier else next(new), identifier)
+            if record is None:
                 continue
-            for spec, typed in cells:
-                if read is not None and spec.name not in record.touched and record.conflict is None:
-                    record = replace(record, was={**record.was, spec.name: read.get(spec.name)})
-                record = typed.into(record, read)
             result = None if record.idle else record
             if was != result:
                 before[record.id], after[record.id] = was, result
@@ -171,3 +162,22 @@ def put_block(work: Work, block: Block, label: str) -> list[str]:
             work.store.put(label, before, after)
     work.forget_new()
     return list(after)
+
+
+def filled(
+    work: Work,
+    cells: Sequence[tuple[FieldSpec, Typed]],
+    read: dict[str, Any] | None,
+    record: PendingRecord | None,
+    identifier: str,
+) -> PendingRecord | None:
+    """A record with what is typed into it; None where there is none, or it is to be removed. read: as it is stored."""
+    if record is None and read:
+        record = as_read(work.dataset, identifier, key_of(identifier), read)
+    if record is None or record.state == "removed":
+        return None
+    for spec, typed in cells:
+        if read is not None and spec.name not in record.touched and record.conflict is None:
+            record = replace(record, was={**record.was, spec.name: read.get(spec.name)})
+        record = typed.into(record, read)
+    return record

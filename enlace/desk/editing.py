@@ -121,6 +121,14 @@ def fresh(work: Work) -> PendingRecord:
     return record
 
 
+def several_fresh(work: Work, count: int) -> list[PendingRecord]:
+    """Several new records as they start: what they begin with is looked up once for all of them."""
+    if not count:
+        return []
+    first = fresh(work)
+    return [first, *(replace(first, id=new_record().id) for _ in range(count - 1))]
+
+
 def add(work: Work) -> RecordView:
     """A new record."""
     record = fresh(work)

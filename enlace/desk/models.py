@@ -244,3 +244,43 @@ class KeptView(models.Model):
     class Meta:
         ordering = ["name"]
         constraints = [models.UniqueConstraint(fields=["person", "form", "part", "name"], name="one_view")]
+
+
+class Incoming(models.Model):
+    """A file that a person brings into a part of a form: how it is read, where its columns go, what was found out.
+
+    part, master: as the desk's addresses name them. look: of `core.exchange.incoming.Look`; spool: of
+    `core.exchange.spool.Spool`. mapping: by heading, the name of a field. existing: what becomes of rows whose key is there
+    already ("update", "skip", "refuse"). mended: by row, texts that replace those of the file, by heading. faults: rows that
+    can't go in, as far as they are kept. counts: of rows by what becomes of them. checked, taken: up to which row.
+    """
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="incoming")
+    form = models.ForeignKey(Form, models.CASCADE, related_name="incoming")
+    part = models.CharField(max_length=60, blank=True)
+    master = models.TextField(blank=True)
+    name = models.CharField(max_length=200)
+    look = models.JSONField(default=dict)
+    spool = models.JSONField(default=dict)
+    mapping = models.JSONField(default=dict)
+    existing = models.CharField(max_length=8, default="update")
+    mended = models.JSONField(default=dict)
+    faults = models.JSONField(default=list)
+    counts = models.JSONField(default=dict)
+    checked = models.PositiveIntegerField(default=0)
+    taken = models.PositiveIntegerField(default=0)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+
+class KeptMapping(models.Model):
+    """Where columns of files went the last time, by their headings: kept for the next file."""
+
+    form = models.ForeignKey(Form, models.CASCADE, related_name="kept_mappings")
+    part = models.CharField(max_length=60, blank=True)
+    by_head = models.JSONField(default=dict)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["form", "part"], name="one_mapping")]

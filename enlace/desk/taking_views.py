@@ -8,6 +8,8 @@ from collections.abc import Iterator
 from typing import Any
 
 from django.http import FileResponse, HttpRequest, StreamingHttpResponse
+from django.http.response import HttpResponseBase
+from django.shortcuts import render
 from django.template.loader import render_to_string
 from django.utils.html import escape
 from django.utils.timezone import localtime
@@ -16,10 +18,18 @@ from django.views.decorators.http import require_GET
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.totals import NUMBERS
 from enlace.core.exchange.csv_out import csv_lines, guarded
+from enlace.core.exchange.incoming import own_names
+from enlace.core.exchange.json_out import json_lines, json_list
+from enlace.core.exchange.ods_out import write_ods
+from enlace.core.exchange.package_out import write_package
 from enlace.core.exchange.xlsx_out import write_xlsx
+from enlace.core.exchange.xml_out import xml_rows
 from enlace.core.kinds import KINDS, TEXTS, Nonconforming, raw_text
+from enlace.core.model.catalog import Table
+from enlace.core.problem import Problem
+from enlace.core.server.catalog import Catalog
 
-from .contexts import on_grid
+from .contexts import base_context, on_grid
 from .controls.base import records_of
 from .opening import grid_from, on_form
 from .sentence import sentence_context
@@ -29,11 +39,8 @@ MOST_PRINTED = 10_000
 AT_ONCE = 500  # rows that are read together
 
 
-@require_GET
-@on_form
-def as_csv(request: HttpRequest, work: Work) -> StreamingHttpResponse:
-    """The rows as CSV, sent as they are read. stored: values as they are stored, not as they are shown."""
-    stored = request.GET.get("stored") == "1"
+def _csv(request: HttpRequest, work: Work, stored: bool) -> StreamingHttpResponse:
+    """The rows as CSV, sent as they are read."""
     fields = _fields(request, work)
     heads = [field.name if stored else field.label for field in fields]
     work.window(0, 1)  # what is wrong with the rows is told before anything is sent
@@ -45,20 +52,74 @@ def as_csv(request: HttpRequest, work: Work) -> StreamingHttpResponse:
     )
 
 
+# Formats that are sent as they are written, and those that are whole only at their end: (writer, media type, file's end).
+TEXTS_OUT = {
+    "json": (json_list, "application/json", "json"),
+    "jsonl": (json_lines, "application/jsonl", "jsonl"),
+    "xml": (xml_rows, "application/xml", "xml"),
+}
+BOOKS_OUT = {
+    "xlsx": (write_xlsx, "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "xlsx"),
+    "ods": (write_ods, "application/vnd.oasis.opendocument.spreadsheet", "ods"),
+}
+
+
+_SHOWN = (("csv", "CSV"), ("xlsx", "XLSX"), ("ods", "ODS"), ("json", "JSON"), ("jsonl", "JSON Lines"), ("xml", "XML"))
+OFFERS = (
+    ("All these rows as they are shown:", False, _SHOWN),
+    ("As they are stored, to be brought in again:", True, (*_SHOWN, ("package", "Data Package"))),
+)
+
+
 @require_GET
 @on_form
-def as_xlsx(request: HttpRequest, work: Work) -> FileResponse:
-    """The rows as a workbook: numbers as numbers, dates as dates, and what lists show as texts."""
+def take(request: HttpRequest, work: Work) -> HttpResponseBase:
+    """The rows in a format. stored: values under the names of their fields as they are stored, so that they can be brought in
+    again; else as they are shown. Without a format: what can be chosen."""
+    wanted, stored = request.GET.get("format", ""), request.GET.get("stored") == "1"
+    if not wanted:
+        return render(request, "desk/take.html", {**base_context(work), "takes": OFFERS})
+    if wanted == "csv":
+        return _csv(request, work, stored)
     fields = _fields(request, work)
+    heads = [field.name if stored else field.label for field in fields]
+    work.window(0, 1)  # what is wrong with the rows is told before anything is sent
+    lines = ([_value(work, field, values, stored) for field in fields] for values in _records(work, not stored))
+    if wanted in TEXTS_OUT:
+        write, kind, end = TEXTS_OUT[wanted]
+        return StreamingHttpResponse(
+            write(own_names(heads), lines),
+            content_type=f"{kind}; charset=utf-8",
+            headers={
+                "Content-Disposition": f'attachment; filename="{_file_name(work)}.{end}"',
+                "Cache-Control": "no-store",
+            },
+        )
     file = tempfile.TemporaryFile()  # noqa: SIM115 (whoever sends it closes it)
-    lines = ([_value(work, field, values) for field in fields] for values in _records(work, True))
-    write_xlsx(file, work.part.title, [field.label for field in fields], lines)
+    if wanted in BOOKS_OUT:
+        write_book, kind, end = BOOKS_OUT[wanted]
+        write_book(file, work.part.title, heads, lines)
+    elif wanted == "package":
+        kind, end = "application/zip", "zip"
+        again = ([_value(work, field, values, True) for field in fields] for values in _records(work, False))
+        write_package(file, work.part.title, work.dataset, fields, again, _table_of(work))
+    else:
+        raise Problem("There is no such format.", "Choose one of the list.", code="bad")
     file.seek(0)
-    kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
-    headers = {"Cache-Control": "no-store"}
+    name = f"{_file_name(work)}.{end}"
     return FileResponse(
-        file, as_attachment=True, filename=f"{_file_name(work)}.xlsx", content_type=kind, headers=headers
+        file, as_attachment=True, filename=name, content_type=kind, headers={"Cache-Control": "no-store"}
     )
+
+
+def _table_of(work: Work) -> Table | None:
+    """What the catalog knows of the table behind the rows; nothing where they are a query's, or the server is away."""
+    if work.dataset.query or not work.dataset.table:
+        return None
+    try:
+        return Catalog.of(work.spec).table(work.dataset.table)
+    except Problem:
+        return None
 
 
 @require_GET
@@ -128,10 +189,12 @@ def _text(work: Work, field: FieldSpec, values: dict[str, Any], stored: bool) ->
     return guarded(text) if field.kind in TEXTS or field.lookup else text
 
 
-def _value(work: Work, field: FieldSpec, values: dict[str, Any]) -> Any:
-    """A value as a cell of a workbook holds it."""
+def _value(work: Work, field: FieldSpec, values: dict[str, Any], stored: bool) -> Any:
+    """A value as one of its kind: a number, a date, a text. stored: of a list the key, not what it shows."""
     raw = values.get(field.name)
-    if raw is None or field.lookup:
+    if raw is None and stored:
+        return None
+    if raw is None or (field.lookup and not stored):
         return work.words.of(work.dataset, field, values) or None
     read = KINDS[field.kind].read(raw, field)
     return raw_text(raw) if isinstance(read, Nonconforming) else bool(read) if field.kind == "yesno" else read

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
-from enlace.core.dataset.lookups import Option, found_by_start, found_by_text
+from enlace.core.dataset.lookups import Option, WholeList, found_by_start, found_by_text
 from enlace.core.dataset.narrowing import BrokenList, still_offered
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import with_text, with_unread, with_value
@@ -80,6 +80,17 @@ def typed_in(work: Work, field: FieldSpec, text: str, choice: str, record: Mappi
     if meant is not None:
         return Typed(dataset, field, work.formats, text, _values(field, meant))
     return plain if lookup.others else Typed(dataset, field, work.formats, text, unread=True)
+
+
+def typed_from(work: Work, field: FieldSpec, text: str, lines: WholeList) -> Typed:
+    """What a text stands for in a field whose list is there as a whole."""
+    if not text.strip():
+        return Typed(work.dataset, field, work.formats, "", {field.name: None})
+    option = lines.meant(field, text, work.formats)
+    if option is not None:
+        return Typed(work.dataset, field, work.formats, text, _values(field, option))
+    assert field.lookup is not None
+    return Typed(work.dataset, field, work.formats, text, unread=not field.lookup.others)
 
 
 def _by_value(work: Work, field: FieldSpec, text: str, record: Mapping[str, Any]) -> Option | None:

@@ -147,13 +147,13 @@ class OddTables(Pages):
                     self.assertIn(f'id="go-total">{whole - count:,}<', told)
                     self.asked(form, order=[f"-{field.name}", dataset.shown[0].name], **{"only-": json.dumps([chosen])})
             self.assertEqual(self.client.get(f"/desk/{form.pk}/find", {"text": "a"}).status_code, 200)
-            lines = b"".join(self.client.get(f"/desk/{form.pk}/csv").streaming_content).decode()
+            lines = b"".join(self.client.get(f"/desk/{form.pk}/take?format=csv").streaming_content).decode()
             self.assertEqual(len(list(csv.reader(io.StringIO(lines, newline="")))), whole + 1)
 
 
 class TakingOut(Pages):
     def rows(self, form, **data) -> list[list[str]]:
-        response = self.client.get(f"/desk/{form.pk}/csv", data)
+        response = self.client.get(f"/desk/{form.pk}/take", {"format": "csv", **data})
         self.assertEqual(response["Content-Type"], "text/csv; charset=utf-8")
         text = b"".join(response.streaming_content).decode()
         return list(csv.reader(io.StringIO(text, newline="")))
@@ -201,13 +201,15 @@ class TakingOut(Pages):
     def test_what_a_grid_shows_as_a_workbook(self):
         calls = self.form("port_call")
         self.edit(calls, "i3", draught_m="7.25")
-        response = self.client.get(f"/desk/{calls.pk}/xlsx", {"order": "-eta", "only-status": "=departed"})
+        response = self.client.get(
+            f"/desk/{calls.pk}/take", {"format": "xlsx", "order": "-eta", "only-status": "=departed"}
+        )
         book = openpyxl.load_workbook(io.BytesIO(b"".join(response.streaming_content)))
         heads, *rows = [[cell.value for cell in line] for line in book.active.iter_rows()]
         told = self.sql("SELECT id, eta FROM port_call WHERE status = 'departed' ORDER BY eta DESC, id DESC")
         eta = heads.index("ETA")
         self.assertEqual([(row[0], row[eta].isoformat(" ")) for row in rows], told)
-        whole = self.client.get(f"/desk/{calls.pk}/xlsx")
+        whole = self.client.get(f"/desk/{calls.pk}/take?format=xlsx")
         heads, *rows = openpyxl.load_workbook(io.BytesIO(b"".join(whole.streaming_content))).active.iter_rows(
             values_only=True
         )

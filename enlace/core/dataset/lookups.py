@@ -25,7 +25,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import Connection
 
-from ..kinds import KINDS, Formats, raw_text
+from ..kinds import KINDS, Formats, Unreadable, raw_text
 from ..model.connection import ConnectionSpec
 from ..model.dataset import BETWEEN, ColumnSpec, DatasetSpec, FieldSpec, LookupSpec
 from ..problem import Problem
@@ -353,6 +353,42 @@ def called_so(
     page = listed(spec, dataset, field, first, 0, record)
     wanted = folded(" ".join(typed.split()))
     return [option for option in page.options if wanted in _readings(lookup, option, formats)]
+
+
+@dataclass(frozen=True)
+class WholeList:
+    """All lines of a list, to be looked up many at a time: by what they read as (capitals and accents apart), by their value."""
+
+    by_reading: Mapping[str, tuple[Option, ...]]
+    by_value: Mapping[Any, Option]
+
+    def meant(self, field: FieldSpec, text: str, formats: Formats) -> Option | None:
+        """The one line that a text stands for, as `found_by_text` tells it, else the one whose value it is."""
+        reads = self.by_reading.get(folded(" ".join(text.split())), ())
+        if reads:
+            return reads[0] if len(reads) == 1 else None
+        try:
+            return self.by_value.get(KINDS[field.kind].parse(text, field, formats))
+        except Unreadable:
+            return None
+
+
+def whole_list(
+    spec: ConnectionSpec, dataset: DatasetSpec, field: FieldSpec, formats: Formats, most: int
+) -> WholeList | None:
+    """A field's list; None for one that is narrowed by the record, or longer than `most`. Raises Problem."""
+    lookup = field.lookup
+    if lookup is None or lookup.narrowed:
+        return None
+    page = listed(spec, dataset, field, size=most)
+    if page.more:
+        return None
+    by_reading: dict[str, list[Option]] = {}
+    for option in page.options:
+        for text in dict.fromkeys(_readings(lookup, option, formats)):
+            by_reading.setdefault(text, []).append(option)
+    by_value = {option.value: option for option in page.options} if lookup.table else {}
+    return WholeList({text: tuple(several) for text, several in by_reading.items()}, by_value)
 
 
 def found_by_start(

@@ -1,0 +1,74 @@
+"""Rows of workbooks: Office Open XML (ECMA-376) and OpenDocument (ISO/IEC 26300), a sheet at a time."""
+
+from __future__ import annotations
+
+import datetime
+import zipfile
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from python_calamine import CalamineError, CalamineWorkbook
+
+from ..problem import Problem
+from .incoming import Look, Rows, headed
+
+MOST_BYTES = 1 << 30  # of what is packed in it
+MOST_TIMES = 300  # that it may be packed smaller than it is
+
+
+def checked(path: Path) -> None:
+    """Raises Problem for an archive that would be far larger unpacked than it says, or that is cut off."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            size = sum(item.file_size for item in archive.infolist())
+    except (zipfile.BadZipFile, OSError, ValueError):
+        raise Problem("The file is cut off, or no workbook at all.", "Get the whole file again.", code="bad") from None
+    if size > MOST_BYTES or size > MOST_TIMES * max(path.stat().st_size, 1 << 16):
+        raise Problem(f"Unpacked the file would have {size:,} bytes; such files are not read.", "", code="bad")
+
+
+def look(path: Path, wanted: Look) -> Look:
+    """The sheets of a workbook."""
+    book = _book(path)
+    sheets = tuple(book.sheet_names)
+    if not sheets:
+        raise Problem("The workbook has no sheets.", "Choose another file.", code="bad")
+    sheet = wanted.sheet if wanted.sheet in sheets else sheets[0]
+    notes: tuple[str, ...] = ()
+    if getattr(book.get_sheet_by_name(sheet), "merged_cell_ranges", None):
+        notes = ("The sheet has merged cells: what they hold is taken for the first of them only.",)
+    return replace(wanted, sheets=sheets, sheet=sheet, notes=notes)
+
+
+def rows(path: Path, look: Look) -> Rows:
+    """The headings, then the rows. Raises Problem, naming the row."""
+    return headed(_rows(_book(path), look), look, "row")
+
+
+def _rows(book: CalamineWorkbook, look: Look) -> Iterator[list[Any]]:
+    try:
+        for row in book.get_sheet_by_name(look.sheet or book.sheet_names[0]).iter_rows():
+            yield [_value(value) for value in row]
+    except CalamineError as error:
+        raise Problem("The sheet can't be read.", "Open and save the file once more.", str(error), "bad") from None
+
+
+def _value(value: Any) -> Any:
+    """A date without a time is a date; times of the day are what spreadsheets keep durations as, too."""
+    if isinstance(value, datetime.datetime) and value.time() == datetime.time():
+        return value.date()
+    if isinstance(value, datetime.timedelta):
+        return str(value)
+    return value
+
+
+def _book(path: Path) -> CalamineWorkbook:
+    checked(path)
+    try:
+        return CalamineWorkbook.from_path(str(path))
+    except (CalamineError, OSError) as error:
+        raise Problem(
+            "The file is no workbook that can be read.", "Save it as XLSX or ODS.", str(error), "bad"
+        ) from None

@@ -1,0 +1,37 @@
+"""Rows as JSON (RFC 8259) or as JSON Lines, an object at a time."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Iterator, Sequence
+from decimal import Decimal
+from typing import Any
+
+
+def json_lines(names: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterator[str]:
+    """JSON Lines: an object a line. Values: None, yes and no, texts, whole numbers; what is no JSON stays a text."""
+    for row in rows:
+        yield f"{_object(names, row)}\n"
+
+
+def json_list(names: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterator[str]:
+    """One list of objects."""
+    before = "[\n"
+    for row in rows:
+        yield f"{before}{_object(names, row)}"
+        before = ",\n"
+    yield "\n]\n" if before != "[\n" else "[]\n"
+
+
+def _object(names: Sequence[str], row: Sequence[Any]) -> str:
+    return json.dumps(dict(zip(names, map(_plain, row), strict=True)), ensure_ascii=False)
+
+
+def _plain(value: Any) -> Any:
+    """A decimal goes out with all its digits: as a number where a reader's floating point gives the very same again."""
+    if isinstance(value, Decimal):
+        short = float(value)
+        return short if Decimal(repr(short)) == value and not value.is_nan() else str(value)
+    if isinstance(value, float) and value != value:
+        return None
+    return value if value is None or isinstance(value, bool | int | float | str) else str(value)

@@ -1,0 +1,52 @@
+"""Which column of a file goes to which field: by names, then by what the values look like."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Mapping, Sequence
+
+from ..dataset import FieldSpec
+from ..kinds import KINDS, Formats, Unreadable
+
+TELLING = ("date", "datetime", "time", "uuid")  # kinds that a text is hardly of by chance
+
+
+def matched(
+    heads: Sequence[str],
+    rows: Sequence[Sequence[str]],
+    fields: Sequence[FieldSpec],
+    formats: Formats,
+    kept: Mapping[str, str],
+) -> dict[str, str]:
+    """By heading, the name of a field, each field at most once. kept: what was chosen for such headings before."""
+    known = {field.name: field for field in fields}
+    chosen = {head: kept[head] for head in heads if kept.get(head) in known}
+    for reading in (lambda f: f.name, lambda f: f.label):
+        by_reading = {folded_name(reading(field)): field.name for field in fields}
+        for head in heads:
+            name = by_reading.get(folded_name(head))
+            if head not in chosen and name and name not in chosen.values():
+                chosen[head] = name
+    for at, head in enumerate(heads):
+        if head in chosen:
+            continue
+        values = [row[at] for row in rows if at < len(row) and row[at].strip()]
+        free = [field for field in fields if field.name not in chosen.values() and field.kind in TELLING]
+        fitting = [field for field in free if values and all(_reads(field, value, formats) for value in values)]
+        if len(fitting) == 1:
+            chosen[head] = fitting[0].name
+    return chosen
+
+
+def folded_name(text: str) -> str:
+    """A name without capitals, accents and signs between its words."""
+    plain = unicodedata.normalize("NFKD", text).casefold()
+    return "".join(c for c in plain if c.isalnum())
+
+
+def _reads(field: FieldSpec, text: str, formats: Formats) -> bool:
+    try:
+        KINDS[field.kind].parse(text, field, formats)
+    except Unreadable:
+        return False
+    return True

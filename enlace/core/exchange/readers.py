@@ -1,0 +1,74 @@
+"""The formats that can be brought in, by name, and what a file most likely is."""
+
+from __future__ import annotations
+
+import zipfile
+from dataclasses import dataclass
+from pathlib import Path
+from types import ModuleType
+
+from ..problem import Problem
+from . import book_in, csv_in, json_in, package_in, xml_in
+from .incoming import Look, Rows
+
+
+@dataclass(frozen=True)
+class Format:
+    """label: for people. reader: the module that reads it. ends: of file names."""
+
+    label: str
+    reader: ModuleType
+    ends: tuple[str, ...]
+
+
+FORMATS = {
+    "csv": Format("Separated values (CSV, TSV)", csv_in, (".csv", ".tsv", ".txt", ".tab")),
+    "json": Format("JSON", json_in, (".json",)),
+    "jsonl": Format("JSON Lines", json_in, (".jsonl", ".ndjson")),
+    "xml": Format("XML", xml_in, (".xml",)),
+    "xlsx": Format("Workbook (XLSX)", book_in, (".xlsx", ".xlsm")),
+    "ods": Format("Workbook (ODS)", book_in, (".ods",)),
+    "package": Format("Data Package", package_in, (".zip",)),
+}
+
+
+def guessed(path: Path, name: str) -> str:
+    """The format of a file, by what it begins with, then by its name."""
+    with path.open("rb") as file:
+        begins = file.read(64).lstrip(b"\xef\xbb\xbf \t\r\n")
+    if begins.startswith(b"PK"):
+        try:
+            names = zipfile.ZipFile(path).namelist()
+        except (zipfile.BadZipFile, OSError):
+            return "xlsx"  # its reader says that it is cut off
+        if package_in.DESCRIPTOR in names:
+            return "package"
+        return "ods" if "content.xml" in names else "xlsx"
+    end = Path(name).suffix.lower()
+    named = next((format for format, known in FORMATS.items() if end in known.ends), "")
+    if named in ("xlsx", "ods", "package"):
+        return "csv"  # it is no archive, whatever it is called
+    if named:
+        return named
+    return "xml" if begins.startswith(b"<") else "json" if begins[:1] in (b"[", b"{") else "csv"
+
+
+def looked(path: Path, wanted: Look) -> Look:
+    """What there is to know of a file. Raises Problem."""
+    try:
+        look: Look = _format(wanted).reader.look(path, wanted)
+    except (UnicodeDecodeError, LookupError):
+        raise Problem("The file can't be read with this encoding.", "Choose another one.", code="bad") from None
+    return look
+
+
+def rows(path: Path, look: Look) -> Rows:
+    """The headings of a file, then its rows, as texts. Raises Problem while they are read."""
+    several: Rows = _format(look).reader.rows(path, look)
+    return several
+
+
+def _format(look: Look) -> Format:
+    if look.format not in FORMATS:
+        raise Problem("There is no such format.", "Choose one of the list.", code="bad")
+    return FORMATS[look.format]

@@ -1,0 +1,51 @@
+"""Rows that were read from a file, kept beside it so that any stretch of them is found at once: JSON, a row a line."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from .incoming import Rows
+
+EVERY = 500  # rows between the places that are noted
+MOST_ROWS = 2_000_000
+
+
+@dataclass(frozen=True)
+class Spool:
+    """heads: the names of the columns. count: how many rows. places: where in the file each EVERY-th row begins."""
+
+    heads: tuple[str, ...]
+    count: int
+    places: tuple[int, ...]
+
+    def stretch(self, path: Path, start: int, size: int) -> Iterator[list[str]]:
+        """Some rows from a place on, counted from 0."""
+        if start >= self.count:
+            return
+        with path.open("rb") as file:
+            file.seek(self.places[start // EVERY])
+            for _ in range(start % EVERY):
+                file.readline()
+            for _ in range(min(size, self.count - start)):
+                yield json.loads(file.readline())
+
+
+def spooled(rows: Rows, path: Path) -> Spool:
+    """Write all rows to a file. Raises Problem where one can't be read: the file is not there then."""
+    count, places = 0, []
+    fresh = path.with_suffix(".new")
+    try:
+        with fresh.open("wb") as file:
+            heads = tuple(next(rows))
+            for row in rows:
+                if count % EVERY == 0:
+                    places.append(file.tell())
+                file.write(json.dumps(row, ensure_ascii=False).encode("utf-8", "surrogatepass") + b"\n")
+                count += 1
+        fresh.replace(path)
+    finally:
+        fresh.unlink(missing_ok=True)
+    return Spool(heads, count, tuple(places))

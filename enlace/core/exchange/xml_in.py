@@ -1,0 +1,109 @@
+"""Rows of XML: elements of one path, their attributes and children as columns. No entities, nothing from outside."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import replace
+from itertools import islice
+from pathlib import Path
+from typing import Any
+from xml.etree.ElementTree import Element, ParseError
+
+from defusedxml import DefusedXmlException
+from defusedxml.ElementTree import iterparse
+
+from ..problem import Problem
+from .incoming import Look, Rows, headed
+
+SAMPLE = 1_000  # rows that the columns are found by
+SEEN = 50_000  # elements that the paths are found by
+MOST_DEPTH = 60
+
+
+def look(path: Path, wanted: Look) -> Look:
+    """The paths of elements that come more than once under one parent, the most frequent first."""
+    counts: Counter[str] = Counter()
+    names: list[str] = []
+    for event, element in islice(_events(path), SEEN):
+        if event == "start":
+            names.append(_plain(element.tag))
+            if len(names) > MOST_DEPTH:
+                raise Problem("The file is too deep in itself.", "", code="bad")
+        else:
+            if len(element) or element.attrib:
+                counts["/".join(names)] += 1
+            names.pop()
+            if len(names) < 2:
+                element.clear()
+    paths = tuple(name for name, count in counts.most_common() if count > 1 and "/" in name)
+    paths = paths or tuple(name for name, _ in counts.most_common() if "/" in name)
+    if not paths:
+        raise Problem("The file has no elements that could be rows.", "Choose another file.", code="bad")
+    return replace(wanted, paths=paths, path=wanted.path if wanted.path in paths else paths[0])
+
+
+def rows(path: Path, look: Look) -> Rows:
+    """The headings, then the rows. Raises Problem, naming the place."""
+    several = _records(path, look.path)
+    first = list(islice(several, SAMPLE))
+    names = list(dict.fromkeys(name for record in first for name in record))
+    return headed(_all(names, first, several), replace(look, heads=True), "element")
+
+
+def _all(names: list[str], first: list[dict[str, str]], rest: Iterator[dict[str, str]]) -> Iterator[list[str]]:
+    yield names
+    for record in first:
+        yield [record.get(name, "") for name in names]
+    for number, record in enumerate(rest, len(first) + 1):
+        if beyond := set(record) - set(names):
+            sentence = f"Element {number:,} has {sorted(beyond)[0]}, which the first {SAMPLE:,} do not."
+            raise Problem(sentence, "Give one of the first the name too, empty.", code="bad")
+        yield [record.get(name, "") for name in names]
+
+
+def _records(path: Path, wanted: str) -> Iterator[dict[str, str]]:
+    names: list[str] = []
+    above: list[Element] = []
+    for event, element in _events(path):
+        if event == "start":
+            names.append(_plain(element.tag))
+            above.append(element)
+            continue
+        here = "/".join(names)
+        names.pop()
+        above.pop()
+        if here == wanted:
+            yield _record(element)
+            if above:
+                above[-1].clear()  # what was read leaves memory
+
+
+def _record(element: Element) -> dict[str, str]:
+    record = {_plain(name): text for name, text in element.attrib.items()}
+    for child in element:
+        record.setdefault(_plain(child.tag), "".join(child.itertext()).strip())
+    if not len(element) and (text := (element.text or "").strip()):
+        record.setdefault(_plain(element.tag), text)
+    return record
+
+
+def _plain(name: Any) -> str:
+    """A name without its namespace."""
+    return str(name).rpartition("}")[2]
+
+
+def _events(path: Path) -> Iterator[tuple[str, Element]]:
+    try:
+        yield from iterparse(
+            path, events=("start", "end"), forbid_dtd=False, forbid_entities=True, forbid_external=True
+        )
+    except DefusedXmlException:
+        hint = "Have it written without entities and without anything from outside."
+        raise Problem(
+            "The file defines entities, or takes something from outside; such files are not read.", hint, code="bad"
+        ) from None
+    except ParseError as error:
+        line, column = error.position
+        sentence = f"The file is no XML from line {line:,}, column {column + 1:,} on: {str(error).split(':')[0]}."
+        raise Problem(sentence, "Mend it in the file, or get the whole file.", code="bad") from None

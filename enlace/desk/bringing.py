@@ -1,0 +1,357 @@
+"""A file on its way into a form: kept as it came, read, its rows checked a stretch at a time, then put into the draft.
+
+Nothing reaches the server before the draft is saved. What is found out is kept with the file, so that a page that was
+closed goes on where it was.
+"""
+
+from __future__ import annotations
+
+import datetime
+import shutil
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict, dataclass, replace
+from pathlib import Path
+from typing import IO, Any
+
+from django.conf import settings
+from django.utils import timezone
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.lookups import whole_list
+from enlace.core.exchange.csv_out import unguarded
+from enlace.core.exchange.incoming import Look
+from enlace.core.exchange.matching import matched
+from enlace.core.exchange.readers import guessed, looked, rows
+from enlace.core.exchange.spool import Spool, spooled
+from enlace.core.kinds import KINDS, Unreadable
+from enlace.core.model.values import record_id
+from enlace.core.problem import Problem
+
+from . import editing
+from .blocks import Block, filled, put_block, take_in
+from .models import Incoming, KeptMapping
+from .typed import Typed, typed_from
+from .work import Work
+
+MOST_BYTES = 500 * 1024 * 1024
+KEPT_FOR = datetime.timedelta(days=3)
+STRETCH = 1_000  # rows that are checked, or put in, in one request
+SAMPLE = 6
+MOST_LINES = 20_000  # of a list that is read as a whole; in a longer one each text is looked for
+MOST_FAULTS = 300  # that are kept to be mended; the others are counted
+EXISTING = {"update": "Update it", "skip": "Leave the row out", "refuse": "Take the row for faulty"}
+
+
+@dataclass(frozen=True)
+class Row:
+    """One row of a file as it would go in. number: counted from 1, without headings. identifier: of the record that is there
+    already, else "". faults: by heading ("" for the row as a whole), why not. skipped: it is there already, and stays."""
+
+    number: int
+    texts: dict[str, str]
+    identifier: str
+    cells: tuple[tuple[FieldSpec, Typed], ...]
+    faults: tuple[tuple[str, str], ...]
+    skipped: bool = False
+
+
+def folder() -> Path:
+    """Where files that are brought in wait; only Enlace's user may look into it."""
+    place: Path = settings.HOME / "incoming"
+    place.mkdir(mode=0o700, exist_ok=True)
+    return place
+
+
+class Bringing:
+    """A person's file for one part of a form."""
+
+    def __init__(self, work: Work, incoming: Incoming) -> None:
+        self.work, self.incoming = work, incoming
+        self.look = Look(**{**incoming.look, "sheets": tuple(incoming.look.get("sheets", ())),
+                            "paths": tuple(incoming.look.get("paths", ())), "notes": tuple(incoming.look.get("notes", ()))})  # fmt: skip
+        kept = incoming.spool
+        self.spool = Spool(tuple(kept.get("heads", ())), kept.get("count", 0), tuple(kept.get("places", ())))
+
+    @property
+    def file(self) -> Path:
+        return folder() / f"{self.incoming.pk}.file"
+
+    @property
+    def rows_file(self) -> Path:
+        return folder() / f"{self.incoming.pk}.rows"
+
+    # -- reading the file -------------------------------------------------------------------------------------
+
+    def read(self, wanted: Look) -> None:
+        """Read the file anew, in a way that somebody wants; what was found out before is gone. Raises Problem."""
+        look = looked(self.file, wanted)
+        spool = spooled(rows(self.file, look), self.rows_file)
+        self.look, self.spool = look, spool
+        kept = KeptMapping.objects.filter(form=self.work.form, part=self.work.part.name).first()
+        sample = list(spool.stretch(self.rows_file, 0, 50))
+        mapping = matched(spool.heads, sample, self.fields, self.work.formats, kept.by_head if kept else {})
+        incoming = self.incoming
+        incoming.look, incoming.mapping, incoming.mended = asdict(look), mapping, {}
+        incoming.spool = {"heads": list(spool.heads), "count": spool.count, "places": list(spool.places)}
+        self._begin_anew()
+
+    @property
+    def fields(self) -> list[FieldSpec]:
+        """The fields that a column may go to: those that can be entered, and the key by which a row is known."""
+        dataset = self.work.dataset
+        shown = [f for f in dataset.fields if not f.hidden or f.name in dataset.key]
+        free = [
+            f for f in shown if f.kind not in ("picture", "binary") and not (f.read_only and f.name not in dataset.key)
+        ]
+        return [f for f in free if f.name in dataset.key or not f.generated]
+
+    def map(self, mapping: dict[str, str], existing: str) -> None:
+        """Say where the columns go, and what becomes of rows whose key is there already. Raises Problem."""
+        names = [name for name in mapping.values() if name]
+        known = {field.name: field for field in self.fields}
+        twice = next((name for name in names if names.count(name) > 1), "")
+        if twice:
+            label = known[twice].label if twice in known else twice
+            raise Problem(f"Two columns go to {label}.", "Leave one of them out.", code="bad")
+        if existing not in EXISTING or not set(mapping) <= set(self.spool.heads) or not set(names) <= set(known):
+            raise Problem("The request does not fit the file any more.", "Reload the page.", code="bad")
+        self.incoming.mapping = {head: name for head, name in mapping.items() if name}
+        self.incoming.existing = existing
+        KeptMapping.objects.update_or_create(
+            form=self.work.form, part=self.work.part.name, defaults={"by_head": self.incoming.mapping}
+        )
+        self._begin_anew()
+
+    def _begin_anew(self) -> None:
+        self.incoming.faults, self.incoming.counts, self.incoming.checked, self.incoming.taken = [], {}, 0, 0
+        self.incoming.save()
+
+    def sample(self) -> list[list[str]]:
+        """The first rows."""
+        return list(self.spool.stretch(self.rows_file, 0, SAMPLE))
+
+    # -- rows as records --------------------------------------------------------------------------------------
+
+    def stretch(self, start: int, size: int) -> list[Row]:
+        """Some rows as they would go in: values, lists and rules are looked at, nothing is changed."""
+        by_head = self._mapped()
+        texts = [
+            self._texts(start + i + 1, values)
+            for i, values in enumerate(self.spool.stretch(self.rows_file, start, size))
+        ]
+        ids = [self._identifier(by_head, row) for row in texts]
+        asked = [identifier for identifier in ids if identifier]
+        stored, there = self.work.stored_of(asked), self.work.store.some(asked)
+        known = self._found_in_lists(by_head, texts)
+        fresh = iter(editing.several_fresh(self.work, len(texts)))
+        made = []
+        for i, row in enumerate(texts):
+            identifier = ids[i] if ids[i] in stored else ""
+            blank = next(fresh)
+            if identifier and self.incoming.existing != "update":
+                refused = self.incoming.existing == "refuse"
+                there_already = (("", "There is a record with this key already."),) if refused else ()
+                made.append(Row(start + i + 1, row, identifier, (), there_already, not refused))
+                continue
+            cells, faults = self._cells(by_head, row, identifier, stored.get(identifier), there.get(identifier), known)
+            if not faults:
+                record = filled(
+                    self.work, cells, stored.get(identifier), there.get(identifier) if identifier else blank, identifier
+                )
+                faults = self._told(by_head, record, stored.get(identifier))
+            made.append(Row(start + i + 1, row, identifier, tuple(cells), tuple(faults)))
+        return made
+
+    def _found_in_lists(
+        self, by_head: Sequence[tuple[str, FieldSpec]], texts: Sequence[dict[str, str]]
+    ) -> dict[tuple[str, str], Typed | Problem]:
+        """What texts of fields with lists stand for: a list is read once for a stretch, as long as it is not too long."""
+        known: dict[tuple[str, str], Typed | Problem] = {}
+        for head, field in by_head:
+            if field.lookup is None:
+                continue
+            lines = whole_list(self.work.spec, self.work.dataset, field, self.work.formats, MOST_LINES)
+            if lines is not None:
+                known |= {(field.name, row[head]): typed_from(self.work, field, row[head], lines) for row in texts}
+        return known
+
+    def _mapped(self) -> list[tuple[str, FieldSpec]]:
+        known = {field.name: field for field in self.fields}
+        mapping = self.incoming.mapping
+        return [(head, known[mapping[head]]) for head in self.spool.heads if mapping.get(head) in known]
+
+    def _texts(self, number: int, values: Sequence[str]) -> dict[str, str]:
+        """A row's texts by heading, what was mended in the place of what the file has."""
+        read = unguarded if self.look.format == "csv" else str
+        texts = {head: read(value) for head, value in zip(self.spool.heads, values, strict=False)}
+        return {**texts, **self.incoming.mended.get(str(number), {})}
+
+    def _identifier(self, by_head: Sequence[tuple[str, FieldSpec]], row: dict[str, str]) -> str:
+        """The id of the record with the key that a row names; "" where it names none."""
+        dataset = self.work.dataset
+        heads = {field.name: head for head, field in by_head}
+        # In a detail the link to its master is a part of the key that no file has to say.
+        linked = dict(self.work.rows.within or ()) if self.work.part.name else {}
+        if not dataset.key or not set(dataset.key) <= heads.keys() | linked.keys():
+            return ""
+        key = []
+        for name in dataset.key:
+            if name not in heads:
+                if linked[name] is None:
+                    return ""  # its master is new
+                key.append(linked[name])
+                continue
+            field, text = dataset.by_name[name], row[heads[name]]
+            try:
+                value = KINDS[field.kind].parse(text, replace(field, required=False), self.work.formats)
+            except Unreadable:
+                return ""
+            if value is None:
+                return ""
+            key.append(value)
+        return record_id(tuple(key))
+
+    def _cells(
+        self, by_head: Sequence[tuple[str, FieldSpec]], row: dict[str, str], identifier: str, stored: Any, there: Any,
+        known: dict[tuple[str, str], Typed | Problem],
+    ) -> tuple[list[tuple[FieldSpec, Typed]], list[tuple[str, str]]]:  # fmt: skip
+        """What a row's texts stand for, and what can't be put where it would go."""
+        cells: list[tuple[FieldSpec, Typed]] = []
+        faults: list[tuple[str, str]] = []
+        for head, field in by_head:
+            if field.name in self.work.dataset.key and (identifier or field.generated):
+                continue  # what it is known by, or what the database makes
+            block = Block()
+            take_in(self.work, block, identifier, there, stored, [(field, row[head])], known)
+            faults += [(head, sentence) for sentence in block.refused]
+            cells += [cell for _, several in block.lines for cell in several]
+        return cells, faults
+
+    def _told(self, by_head: Sequence[tuple[str, FieldSpec]], record: Any, stored: Any) -> list[tuple[str, str]]:
+        """What holds a record back, by the headings of its fields."""
+        if record is None:
+            return [("", "The record is marked for removal.")]
+        heads = {field.name: head for head, field in by_head}
+        told = self.work.checks.complaints(record, stored)
+        return [
+            (next((heads[name] for name in complaint.fields if name in heads), ""), complaint.sentence)
+            for complaint in told
+            if complaint.holds_back
+        ]
+
+    # -- checking, mending, putting in -------------------------------------------------------------------------
+
+    def check(self) -> None:
+        """Look at the next stretch of rows, and keep what was found."""
+        incoming = self.incoming
+        for row in self.stretch(incoming.checked, STRETCH):
+            self._count(row, 1)
+            if row.faults and len(incoming.faults) < MOST_FAULTS:
+                incoming.faults.append(_fault(row))
+        incoming.checked = min(incoming.checked + STRETCH, self.spool.count)
+        incoming.save(update_fields=["checked", "faults", "counts"])
+
+    def _count(self, row: Row, by: int) -> None:
+        what = "faulty" if row.faults else "skipped" if row.skipped else "update" if row.identifier else "new"
+        self.incoming.counts[what] = self.incoming.counts.get(what, 0) + by
+
+    def mend(self, number: int, texts: dict[str, str]) -> None:
+        """Put other texts into one faulty row, and look at it again. Raises Problem."""
+        incoming = self.incoming
+        at = next((i for i, fault in enumerate(incoming.faults) if fault["row"] == number), None)
+        if at is None:
+            raise Problem("This row is not faulty any more.", "Reload the page.", code="bad")
+        kept = incoming.mended.get(str(number), {})
+        incoming.mended[str(number)] = {
+            **kept,
+            **{head: text for head, text in texts.items() if head in incoming.mapping},
+        }
+        [row] = self.stretch(number - 1, 1)
+        incoming.counts["faulty"] -= 1
+        self._count(row, 1)
+        incoming.faults[at : at + 1] = [_fault(row)] if row.faults else []
+        incoming.save(update_fields=["mended", "faults", "counts"])
+
+    def put_in(self) -> None:
+        """Put the sound rows of the next stretch into the draft. Raises Problem when it would hold too many."""
+        incoming = self.incoming
+        if incoming.checked < self.spool.count:
+            raise Problem("The rows are not checked to the end yet.", "Check them first.", code="bad")
+        block = Block()
+        for row in self.stretch(incoming.taken, STRETCH):
+            if not row.faults and not row.skipped:
+                block.lines.append((row.identifier, list(row.cells)))
+        last = min(incoming.taken + STRETCH, self.spool.count)
+        put_block(self.work, block, f"Bring in rows {incoming.taken + 1:,} to {last:,}")
+        incoming.taken = last
+        incoming.save(update_fields=["taken"])
+
+    def faulty_rows(self) -> Iterator[list[str]]:
+        """The faulty rows with their sentences, as they are kept."""
+        yield [*self.spool.heads, "What is wrong"]
+        for fault in self.incoming.faults:
+            words = " ".join(sentence for _, sentence in fault["faults"])
+            yield [*(fault["texts"].get(head, "") for head in self.spool.heads), words]
+
+
+def _fault(row: Row) -> dict[str, Any]:
+    return {"row": row.number, "texts": row.texts, "faults": [list(fault) for fault in row.faults]}
+
+
+def begun(work: Work) -> Bringing | None:
+    """The file that the person is bringing into this part, if there is one."""
+    incoming = Incoming.objects.filter(**_place(work)).last()
+    if incoming is None:
+        return None
+    bringing = Bringing(work, incoming)
+    return bringing if bringing.file.exists() else None
+
+
+def begin(work: Work, name: str, file: IO[bytes], size: int) -> Bringing:
+    """Keep a file and read it; a former one for the same part is dropped. Raises Problem."""
+    work.require_editable()
+    if size > MOST_BYTES:
+        raise Problem(f"The file has more than {MOST_BYTES // 2**20} MB.", "Take it apart first.", code="bad")
+    forget(work)
+    tidy()
+    incoming = Incoming.objects.create(**_place(work), name=name[:200])
+    bringing = Bringing(work, replace_look(incoming))
+    try:
+        with bringing.file.open("wb") as kept:
+            bringing.file.chmod(0o600)
+            shutil.copyfileobj(file, kept, 1 << 20)
+        bringing.read(Look(guessed(bringing.file, name)))
+    except Problem as problem:
+        # What is wrong may be only how it is read: the file stays, so that another encoding or sheet can be tried.
+        incoming.look = asdict(Look(guessed(bringing.file, name), notes=(str(problem),)))
+        incoming.save()
+        raise
+    return bringing
+
+
+def replace_look(incoming: Incoming) -> Incoming:
+    """A file of which nothing is known yet."""
+    incoming.look = {"format": "csv"}
+    return incoming
+
+
+def forget(work: Work) -> None:
+    """Drop what is kept of files for this part."""
+    for incoming in Incoming.objects.filter(**_place(work)):
+        _drop(incoming)
+
+
+def tidy() -> None:
+    """Files that nobody went on with for days go."""
+    for incoming in Incoming.objects.filter(at__lt=timezone.now() - KEPT_FOR):
+        _drop(incoming)
+
+
+def _drop(incoming: Incoming) -> None:
+    for end in ("file", "rows", "new"):
+        (folder() / f"{incoming.pk}.{end}").unlink(missing_ok=True)
+    incoming.delete()
+
+
+def _place(work: Work) -> dict[str, Any]:
+    return {"person": work.person, "form": work.form, "part": work.part.name, "master": work.master}

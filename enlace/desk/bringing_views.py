@@ -1,0 +1,168 @@
+"""Bringing a file into a form: one page with its steps, and the requests that check and put in a stretch each."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from enlace.core.exchange.csv_in import ENCODINGS, SEPARATORS
+from enlace.core.exchange.csv_out import csv_lines, guarded
+from enlace.core.exchange.incoming import Look
+from enlace.core.exchange.readers import FORMATS
+from enlace.core.problem import Problem
+
+from . import bringing
+from .bringing import Bringing, begun
+from .contexts import base_context
+from .opening import on_form
+from .work import Work
+
+
+@require_http_methods(["GET", "POST"])
+@on_form
+def page(request: HttpRequest, work: Work) -> HttpResponse:
+    """The steps from a file to a draft. POST: a file, how it is read (look), where its columns go (map), or nothing of it
+    any more (forget)."""
+    work.require_editable()
+    told, status = "", 200
+    if request.method == "POST":
+        try:
+            _act(request, work)
+            return redirect(work.address + "bring-in")
+        except Problem as problem:
+            told, status = str(problem), 400
+    return render(request, "desk/bring_in.html", _context(request, work, told), status=status)
+
+
+def _act(request: HttpRequest, work: Work) -> None:
+    act = request.POST.get("act", "")
+    if act == "file":
+        file = request.FILES.get("file")
+        if file is None or not file.size:
+            raise Problem("No file is chosen, or it is empty.", "Choose a file first.", code="bad")
+        bringing.begin(work, file.name or "file", file, file.size)
+        return
+    if act == "forget":
+        bringing.forget(work)
+        return
+    there = _begun(work)
+    if act == "look":
+        said = {name: request.POST.get(name, "") for name in ("encoding", "separator", "sheet", "path")}
+        separator = {word: sign for sign, word in SEPARATORS.items()}.get(said.pop("separator"), "")
+        if said["encoding"] not in ("", *ENCODINGS):
+            raise Problem("There is no such encoding.", "Choose one of the list.", code="bad")
+        there.read(
+            Look(request.POST.get("format", ""), separator=separator, heads=bool(request.POST.get("heads")), **said)
+        )
+    elif act == "map":
+        heads = there.spool.heads
+        mapping = {head: request.POST.get(f"column-{i}", "") for i, head in enumerate(heads)}
+        there.map(mapping, request.POST.get("existing", ""))
+    else:
+        raise Problem("There is no such act.", "Use the buttons of the page.", code="bad")
+
+
+def _begun(work: Work) -> Bringing:
+    there = begun(work)
+    if there is None:
+        raise Problem("There is no file any more.", "Choose it again.", code="missing")
+    return there
+
+
+def _context(request: HttpRequest, work: Work, told: str) -> dict[str, Any]:
+    context = {
+        **base_context(work),
+        "told": told,
+        "project": work.form.project,
+        "formats": [(n, f.label) for n, f in FORMATS.items()],
+    }
+    there = begun(work)
+    if there is None:
+        return context
+    mapping = there.incoming.mapping
+    return {
+        **context,
+        "incoming": there.incoming,
+        "look": there.look,
+        "encodings": ENCODINGS,
+        "separators": [(word, sign == there.look.separator) for sign, word in SEPARATORS.items()],
+        "columns": [(head, mapping.get(head, "")) for head in there.spool.heads],
+        "sample": there.sample() if there.spool.count else [],
+        "fields": there.fields,
+        "key": [work.dataset.by_name[name].label for name in work.dataset.key if name in work.dataset.by_name],
+        "existing": bringing.EXISTING.items(),
+        **progress(there),
+    }
+
+
+def progress(there: Bringing) -> dict[str, Any]:
+    """How far the rows are checked and put in, and what was found."""
+    incoming, counts = there.incoming, there.incoming.counts
+    sound = counts.get("new", 0) + counts.get("update", 0)
+    faults = [
+        {
+            "row": fault["row"],
+            "cells": [
+                (head, fault["texts"].get(head, ""), " ".join(s for h, s in fault["faults"] if h == head))
+                for head in incoming.mapping
+            ],
+            "general": [sentence for head, sentence in fault["faults"] if head not in incoming.mapping],
+        }
+        for fault in incoming.faults
+    ]
+    return {
+        "count": there.spool.count,
+        "checked": incoming.checked,
+        "taken": incoming.taken,
+        "counts": counts,
+        "sound": sound,
+        "faults": faults,
+        "unkept": counts.get("faulty", 0) - len(faults),
+        "whole": bool(there.spool.count) and incoming.checked >= there.spool.count,
+        "done": bool(there.spool.count) and incoming.taken >= there.spool.count,
+    }
+
+
+@require_POST
+@on_form
+def check(request: HttpRequest, work: Work) -> JsonResponse:
+    """Check the next stretch of rows."""
+    there = _begun(work)
+    if there.incoming.checked < there.spool.count:
+        there.check()
+    return JsonResponse({"done": there.incoming.checked, "of": there.spool.count})
+
+
+@require_POST
+@on_form
+def put_in(request: HttpRequest, work: Work) -> JsonResponse:
+    """Put the next stretch of rows into the draft."""
+    there = _begun(work)
+    if there.incoming.taken < there.spool.count:
+        there.put_in()
+    return JsonResponse({"done": there.incoming.taken, "of": there.spool.count})
+
+
+@require_POST
+@on_form
+def mend(request: HttpRequest, work: Work) -> HttpResponse:
+    """Put other texts into a faulty row, and look at it again; the list of faults as it is then."""
+    there = _begun(work)
+    number = request.POST.get("row", "")
+    heads = list(there.incoming.mapping)
+    texts = {head: request.POST[f"cell-{i}"] for i, head in enumerate(heads) if f"cell-{i}" in request.POST}
+    there.mend(int(number) if number.isdecimal() and len(number) < 9 else -1, texts)
+    return render(request, "desk/bring_in_faults.html", {**base_context(work), **progress(there)})
+
+
+@require_GET
+@on_form
+def faults(request: HttpRequest, work: Work) -> StreamingHttpResponse:
+    """The faulty rows with their sentences, as CSV."""
+    heads, *rows = _begun(work).faulty_rows()
+    lines = csv_lines(heads, ([guarded(text) for text in row] for row in rows))
+    headers = {"Content-Disposition": 'attachment; filename="faulty-rows.csv"', "Cache-Control": "no-store"}
+    return StreamingHttpResponse(lines, content_type="text/csv; charset=utf-8", headers=headers)

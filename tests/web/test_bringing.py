@@ -1,0 +1,178 @@
+"""Files brought into forms, and taken out again."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import zipfile
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from enlace.desk.models import Draft, Incoming, KeptMapping
+from tests.web.pages import Pages
+
+HX = {"HX-Request": "true"}
+
+
+def as_csv(rows, separator=",") -> bytes:
+    file = io.StringIO(newline="")
+    csv.writer(file, delimiter=separator).writerows(rows)
+    return file.getvalue().encode()
+
+
+class Bringing(Pages):
+    def setUp(self):
+        super().setUp()
+        self.berths = self.form("berth")
+        self.at = f"/desk/{self.berths.pk}/bring-in"
+
+    def bring(self, content: bytes, name="berths.csv", status=302, at=None):
+        data = {"act": "file", "file": SimpleUploadedFile(name, content)}
+        response = self.client.post(at or self.at, data)
+        self.assertEqual(response.status_code, status, response.content.decode()[:2000])
+        return response
+
+    def map(self, existing="update", at=None, **by_head):
+        incoming = Incoming.objects.get()
+        columns = {
+            f"column-{i}": by_head.get(h, incoming.mapping.get(h, "")) for i, h in enumerate(incoming.spool["heads"])
+        }
+        self.assertEqual(
+            self.client.post(at or self.at, {"act": "map", "existing": existing, **columns}).status_code, 302
+        )
+
+    def run_through(self, what, at=None):
+        done = {"done": 0, "of": 1}
+        while done["done"] < done["of"]:
+            response = self.client.post(f"{at or self.at}/{what}")
+            self.assertEqual(response.status_code, 200, response.content[:500])
+            done = json.loads(response.content)
+
+    def counts(self):
+        return Incoming.objects.get().counts
+
+    ROWS = [
+        ["Code", "Quay", "length_m", "Depth (m)", "Shore power"],
+        ["F1", "Changed quay", "197", "4.45", "yes"],
+        ["Z1", "New quay", "120.5", "7", "no"],
+        ["Z2", "New quay", "long", "7", "maybe"],
+        ["", "No code", "100", "5", "yes"],
+    ]
+
+    def test_from_a_file_to_a_draft_with_a_row_mended_on_the_way(self):
+        self.bring(as_csv(self.ROWS))
+        self.assertEqual(Incoming.objects.get().mapping["Depth (m)"], "depth_m")
+        self.run_through("check")
+        self.assertEqual(self.counts(), {"update": 1, "new": 1, "faulty": 2})
+        page = self.client.get(self.at).content.decode()
+        self.assertIn("Row 3", page)
+        self.assertIn('value="long"', page)
+        told = b"".join(self.client.get(f"{self.at}/faults").streaming_content).decode()
+        self.assertEqual([row[0] for row in csv.reader(io.StringIO(told))], ["Code", "Z2", ""])
+        self.assertIn("What is wrong", told)
+        self.client.post(f"{self.at}/mend", {"row": "3", "cell-2": "99", "cell-4": "no"}, headers=HX)
+        self.assertEqual(self.counts(), {"update": 1, "new": 2, "faulty": 1})
+        self.run_through("put-in")
+        self.assertEqual(Draft.objects.get().counts["all"], 3)
+        self.assertEqual(self.sql("SELECT count(*) FROM berth WHERE code LIKE 'Z%'"), [(0,)])  # nothing before the save
+        self.post(self.berths, "save")
+        self.assertEqual(
+            self.sql("SELECT code, quay, length_m FROM berth WHERE code LIKE 'Z%' OR code = 'F1' ORDER BY 1"),
+            [("F1", "Changed quay", 197), ("Z1", "New quay", 120.5), ("Z2", "New quay", 99)],
+        )
+
+    def test_what_becomes_of_rows_that_are_there(self):
+        self.bring(as_csv(self.ROWS[:3]))
+        self.map("skip")
+        self.run_through("check")
+        self.assertEqual(self.counts(), {"skipped": 1, "new": 1})
+        self.map("refuse")
+        self.run_through("check")
+        self.assertEqual(self.counts(), {"faulty": 1, "new": 1})
+
+    def test_where_columns_went_is_kept_for_the_next_file(self):
+        rows = [["Kennung", "Wo", "Lang"], ["Z3", "Quay", "80"]]
+        self.bring(as_csv(rows))
+        self.map(**{"Kennung": "code", "Wo": "quay", "Lang": "length_m"})
+        self.assertEqual(KeptMapping.objects.get().by_head["Wo"], "quay")
+        self.bring(as_csv(rows, ";"))  # the former file is gone, its mapping is not
+        self.assertEqual(Incoming.objects.get().mapping, {"Kennung": "code", "Wo": "quay", "Lang": "length_m"})
+        twice = {"act": "map", "existing": "update", "column-0": "code", "column-1": "code", "column-2": ""}
+        self.assertContains(self.client.post(self.at, twice), "Two columns go to Code.", status_code=400)
+
+    def test_what_lists_show_is_understood(self):
+        calls = self.form("port_call")
+        at = f"/desk/{calls.pk}/bring-in"
+        [(vessel, agent, berth)] = self.sql(
+            "SELECT v.name || ' · ' || v.imo_no, a.name, c.berth_code FROM port_call c JOIN vessel v ON v.id = c.vessel_id"
+            " JOIN agent a ON a.id = c.agent_id WHERE c.berth_code IS NOT NULL LIMIT 1"
+        )
+        rows = [["Vessel", "Agent", "Status", "ETA", "Purpose"], [vessel, agent, "announced", "2027-01-01 10:00", "cargo"],
+                ["No such vessel", agent, "announced", "2027-01-01 10:00", "cargo"]]  # fmt: skip
+        self.bring(as_csv(rows), at=at)
+        self.run_through("check", at)
+        self.assertEqual(self.counts(), {"new": 1, "faulty": 1}, Incoming.objects.get().faults)
+
+    def test_taken_out_and_brought_in_again_is_unchanged(self):
+        for name, end in (
+            ("csv", "csv"),
+            ("json", "json"),
+            ("jsonl", "jsonl"),
+            ("xml", "xml"),
+            ("xlsx", "xlsx"),
+            ("ods", "ods"),
+            ("package", "zip"),
+        ):
+            for table in ("berth", "pilot"):
+                with self.subTest(name, table=table):
+                    form = self.form(table) if table != "berth" else self.berths
+                    at = f"/desk/{form.pk}/bring-in"
+                    file = b"".join(self.client.get(f"/desk/{form.pk}/take?format={name}&stored=1").streaming_content)
+                    self.bring(file, f"rows.{end}", at=at)
+                    self.run_through("check", at)
+                    [(count,)] = self.sql(f"SELECT count(*) FROM {table}")  # noqa: S608 (names of this test)
+                    self.assertEqual(self.counts(), {"update": count}, Incoming.objects.get().faults[:2])
+                    self.run_through("put-in", at)
+                    self.assertEqual((Draft.objects.filter(form=form).first() or Draft()).counts.get("all", 0), 0)
+                    self.client.post(at, {"act": "forget"})
+
+    def test_files_that_are_wrong_are_told_with_the_place(self):
+        deep = b'<!DOCTYPE r [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]><r><row><x>&b;</x></row><row><x>1</x></row></r>'
+        outside = b'<!DOCTYPE r [<!ENTITY x SYSTEM "file:///etc/passwd">]><r><row><x>&x;</x></row></r>'
+        bomb = io.BytesIO()
+        with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("xl/workbook.xml", b"0" * 200_000_000)
+        for name, content, words in (
+            ("a.csv", b'code,quay\nZ1,"never closed\n', "is never closed"),
+            ("a.csv", b"code,quay\nZ1,a,b,c\n", "Line 2 has 4 values"),
+            ("a.csv", ",".join(f"c{i}" for i in range(2_000)).encode(), "at most 500"),
+            ("a.json", b'[{"code": "Z1"}, {"code": ', "Element 2"),
+            ("a.json", b'[{"code": "Z1"}', "never closed"),
+            ("a.jsonl", b'{"code": "Z1"}\n{"code" "Z2"}\n', "Line 2 is no JSON, line 1, column 9"),
+            ("a.xml", deep, "defines entities"),
+            ("a.xml", outside, "defines entities"),
+            ("a.xml", b"<r><row><x>1</x></row><row><x>2</row></r>", "line 1, column"),
+            ("a.xlsx", b"PK\x03\x04 cut off", "cut off"),
+            ("a.xlsx", bomb.getvalue(), "Unpacked the file would have"),
+            ("a.zip", b"", "empty"),
+        ):
+            with self.subTest(name, words=words):
+                self.assertIn(words, self.bring(content, name, 400).content.decode().replace("&#x27;", "'"))
+
+    def test_another_encoding_separator_and_headings(self):
+        self.bring("Code;Quay\nZ4;Köln\n".encode("cp1252"))
+        self.assertEqual(Incoming.objects.get().look["separator"], ";")
+        page = self.client.get(self.at).content.decode()
+        self.assertIn("Köln", page)
+        wrong = {"act": "look", "format": "csv", "encoding": "utf-8", "separator": "comma"}
+        self.assertContains(self.client.post(self.at, wrong), "Line 1 is not written in utf-8", status_code=400)
+        look = {"act": "look", "format": "csv", "encoding": "cp1252", "separator": "semicolon"}
+        self.client.post(self.at, look)  # without headings
+        self.assertEqual(Incoming.objects.get().spool["heads"], ["Column 1", "Column 2"])
+
+    def test_nobody_else_has_the_file(self):
+        self.bring(as_csv(self.ROWS))
+        self.client.force_login(self.operator)
+        self.assertNotIn("berths.csv", self.client.get(self.at).content.decode())
+        self.assertEqual(self.client.post(f"{self.at}/check").status_code, 404)
