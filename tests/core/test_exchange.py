@@ -1,13 +1,30 @@
-"""Data that goes out in open formats."""
+"""Data that goes out in open formats, and comes in again."""
 
 import csv
+import datetime
 import io
+import json
+import tempfile
 import unittest
+from decimal import Decimal
+from pathlib import Path
+from xml.etree import ElementTree
 
 from hypothesis import given
 from hypothesis import strategies as st
 
+from enlace.core.dataset import FieldSpec
 from enlace.core.exchange.csv_out import FORMULA, csv_lines, guarded, unguarded
+from enlace.core.exchange.incoming import Look
+from enlace.core.exchange.json_out import json_lines, json_list
+from enlace.core.exchange.matching import matched
+from enlace.core.exchange.ods_out import write_ods
+from enlace.core.exchange.readers import guessed, looked, rows
+from enlace.core.exchange.spool import EVERY, spooled
+from enlace.core.exchange.xlsx_out import write_xlsx
+from enlace.core.exchange.xml_out import xml_rows
+from enlace.core.kinds import Formats
+from enlace.core.problem import Problem
 
 TEXTS = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\0"), max_size=12)
 
@@ -24,3 +41,99 @@ class Csv(unittest.TestCase):
         text = "".join(csv_lines(["a", "b"], rows))
         self.assertTrue(text.endswith("\r\n"))
         self.assertEqual(list(csv.reader(io.StringIO(text, newline=""), strict=True)), [["a", "b"], *rows])
+
+
+# What XML 1.0 can hold, and what no format takes for the end of a line within a text.
+PLAIN = st.text(st.characters(min_codepoint=32, exclude_categories=["Cs", "Cc", "Cn"]), max_size=12)
+
+
+class InAndOut(unittest.TestCase):
+    """A file of each format gives the texts that went into it."""
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def read(self, content: bytes, name: str, **wanted):
+        path = self.folder / name
+        path.write_bytes(content)
+        return list(rows(path, looked(path, Look(**{"format": guessed(path, name), **wanted}))))
+
+    @given(st.lists(st.tuples(PLAIN, PLAIN).filter(any), min_size=1, max_size=6))
+    def test_texts_come_back_from_each_format(self, table):
+        heads, told = ["Año", "b"], [[a.strip(), b.strip()] for a, b in table]
+        told = [row for row in told if any(row)]
+        for name, text in (
+            ("a.csv", "".join(csv_lines(heads, told))),
+            ("a.json", "".join(json_list(heads, told))),
+            ("a.jsonl", "".join(json_lines(heads, told))),
+        ):
+            wanted = {"separator": ",", "encoding": "utf-8"} if name == "a.csv" else {}
+            if told:
+                self.assertEqual(self.read(text.encode(), name, **wanted), [heads, *told], name)
+        if told:
+            self.assertEqual(self.read("".join(xml_rows(["a", "b"], told)).encode(), "a.xml"), [["a", "b"], *told])
+        for name, write in (("a.xlsx", write_xlsx), ("a.ods", write_ods)):
+            file = io.BytesIO()
+            write(file, "Rows", heads, told)
+            self.assertEqual(self.read(file.getvalue(), name), [heads, *told], name)
+
+    def test_values_of_a_workbook_are_texts_to_the_last_digit(self):
+        values = [
+            7,
+            Decimal("0.1"),
+            True,
+            datetime.date(2026, 2, 28),
+            datetime.datetime(2026, 1, 2, 3, 4, 5),
+            None,
+            "x",
+        ]
+        for name, write in (("a.xlsx", write_xlsx), ("a.ods", write_ods)):
+            file = io.BytesIO()
+            write(file, "Rows", list("abcdefg"), [values])
+            told = self.read(file.getvalue(), name)[1]
+            self.assertEqual(told, ["7", "0.1", "yes", "2026-02-28", "2026-01-02 03:04:05", "", "x"], name)
+
+    def test_headings_of_one_name_none_and_short_rows(self):
+        self.assertEqual(self.read(b"a,a,\n1,2\n", "a.csv"), [["a", "a (2)"], ["1", "2"]])
+        self.assertEqual(self.read(b"1,2\n3,4\n", "a.csv", heads=False)[0], ["Column 1", "Column 2"])
+
+    def test_a_list_within_json_and_elements_within_xml(self):
+        nested = {"said": {"rows": [{"a": 1, "b": {"c": 2}}, {"a": None}]}, "none": 3}
+        self.assertEqual(self.read(json.dumps(nested).encode(), "a.json"), [["a", "b"], ["1", '{"c": 2}']])
+        xml = b"<r><meta v='1'/><many><item id='1'><n>x</n></item><item id='2'><n>y</n></item></many></r>"
+        self.assertEqual(self.read(xml, "a.xml"), [["id", "n"], ["1", "x"], ["2", "y"]])
+
+    def test_a_long_json_list_is_read_in_pieces(self):
+        several = [{"n": i, "t": "ü" * 50} for i in range(5_000)]
+        told = self.read(json.dumps(several, ensure_ascii=False).encode(), "a.json")
+        self.assertEqual((len(told), told[-1][0]), (5_001, "4999"))
+
+    def test_any_stretch_of_a_spool_is_found(self):
+        several = [["n"], *([str(i)] for i in range(3 * EVERY + 7))]
+        spool = spooled(iter(several), self.folder / "rows")
+        for start in (0, 1, EVERY - 1, EVERY, 2 * EVERY + 3, 3 * EVERY + 6, 3 * EVERY + 7):
+            told = list(spool.stretch(self.folder / "rows", start, 9))
+            self.assertEqual(told, several[1 + start : 10 + start])
+
+    def test_a_file_that_breaks_off_leaves_no_spool(self):
+        path = self.folder / "a.csv"
+        path.write_bytes(b'a\n1\n"2\n')
+        with self.assertRaisesRegex(Problem, "line 3"):
+            spooled(rows(path, looked(path, Look("csv"))), self.folder / "rows")
+        self.assertEqual([item.name for item in self.folder.iterdir()], ["a.csv"])
+
+    def test_columns_find_their_fields_by_name_and_by_what_they_hold(self):
+        fields = [
+            FieldSpec("eta", "ETA", "datetime"),
+            FieldSpec("imo_no", "IMO no.", "text"),
+            FieldSpec("flag", "Flag", "text"),
+        ]
+        heads = ["When", "IMO-No", "FLAG", "else"]
+        rows_seen = [["2026-01-01 10:00", "1", "PT", "x"]]
+        told = matched(heads, rows_seen, fields, Formats.of("en_GB"), {})
+        self.assertEqual(told, {"IMO-No": "imo_no", "FLAG": "flag", "When": "eta"})
+        self.assertEqual(matched(heads, rows_seen, fields, Formats.of("en_GB"), {"else": "flag"})["else"], "flag")
+
+    def test_xml_is_well_formed_whatever_a_text_holds(self):
+        text = "".join(xml_rows(["a b", "c"], [["<&\x01\ufffe]]>", None]]))
+        self.assertEqual(ElementTree.fromstring(text)[0][0].get("name"), "a b")

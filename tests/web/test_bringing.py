@@ -104,7 +104,7 @@ class Bringing(Pages):
     def test_what_lists_show_is_understood(self):
         calls = self.form("port_call")
         at = f"/desk/{calls.pk}/bring-in"
-        [(vessel, agent, berth)] = self.sql(
+        [(vessel, agent, _)] = self.sql(
             "SELECT v.name || ' · ' || v.imo_no, a.name, c.berth_code FROM port_call c JOIN vessel v ON v.id = c.vessel_id"
             " JOIN agent a ON a.id = c.agent_id WHERE c.berth_code IS NOT NULL LIMIT 1"
         )
@@ -131,7 +131,7 @@ class Bringing(Pages):
                     file = b"".join(self.client.get(f"/desk/{form.pk}/take?format={name}&stored=1").streaming_content)
                     self.bring(file, f"rows.{end}", at=at)
                     self.run_through("check", at)
-                    [(count,)] = self.sql(f"SELECT count(*) FROM {table}")  # noqa: S608 (names of this test)
+                    [(count,)] = self.sql(f"SELECT count(*) FROM {table}")
                     self.assertEqual(self.counts(), {"update": count}, Incoming.objects.get().faults[:2])
                     self.run_through("put-in", at)
                     self.assertEqual((Draft.objects.filter(form=form).first() or Draft()).counts.get("all", 0), 0)
