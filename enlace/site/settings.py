@@ -63,6 +63,7 @@ INSTALLED_APPS = [
     "enlace.workshop",
     "enlace.desk",
     "enlace.composer",
+    "enlace.folder",
     "enlace.site",
 ]
 DEMO = os.environ.get("ENLACE_DEMO") == "1"

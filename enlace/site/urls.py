@@ -22,6 +22,7 @@ urlpatterns = [
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
     path("unlock/<int:connection_id>/", unlock, name="unlock"),
     path("workshop/", include("enlace.composer.urls")),
+    path("workshop/", include("enlace.folder.urls")),
     path("workshop/", include("enlace.workshop.urls")),
     path("desk/", include("enlace.desk.urls")),
 ]

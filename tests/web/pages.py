@@ -70,7 +70,7 @@ class Pages(TestCase):
             name=name,
             kind=spec.kind,
             parameters=dict(spec.parameters),
-            password_from="kept" if spec.secret else "",
+            password_from="kept" if spec.secret else "nowhere",
         )
         made.password = secrets.seal(spec.secret, place_of(made))
         made.save()

@@ -1,0 +1,1 @@
+"""A project as a folder of text files, and its states over time."""

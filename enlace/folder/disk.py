@@ -1,0 +1,76 @@
+"""The files of a project in a folder, or in an archive of one."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from collections.abc import Mapping
+from pathlib import Path, PurePosixPath
+from typing import IO
+
+from enlace.core.problem import Problem
+
+MOST_BYTES = 50_000_000  # of an archive, unpacked
+
+
+def put(texts: Mapping[str, str], folder: Path) -> None:
+    """Write texts into a folder: files of a project that it has beside them go, others are left alone."""
+    there = {
+        path.relative_to(folder).as_posix()
+        for path in folder.glob("*/*.yaml")
+        if path.parent.name in ("connections", "datasets", "forms")
+    }
+    for path in there - texts.keys():
+        (folder / path).unlink()
+    for path, text in texts.items():
+        place = folder / path
+        place.parent.mkdir(parents=True, exist_ok=True)
+        if not place.exists() or place.read_text(encoding="utf-8") != text:
+            place.write_text(text, encoding="utf-8")
+
+
+def got(folder: Path) -> dict[str, str]:
+    """The texts of a folder. Raises Problem."""
+    if not (folder / "project.yaml").is_file():
+        raise Problem(f"There is no project.yaml in {folder}.", "Give the folder of a project.", code="missing")
+    files = [
+        folder / "project.yaml",
+        *(p for name in ("connections", "datasets", "forms") for p in sorted((folder / name).glob("*.yaml"))),
+    ]
+    try:
+        return {path.relative_to(folder).as_posix(): path.read_text(encoding="utf-8") for path in files}
+    except UnicodeDecodeError as error:
+        raise Problem(f"A file is not written in UTF-8: {error}.", "Write it so.", code="bad") from None
+
+
+def packed(texts: Mapping[str, str], name: str) -> bytes:
+    """An archive with the texts in one folder; the same texts give the same bytes."""
+    file = io.BytesIO()
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
+        for path, text in sorted(texts.items()):
+            archive.writestr(zipfile.ZipInfo(f"{name}/{path}"), text.encode())
+    return file.getvalue()
+
+
+def unpacked(file: IO[bytes]) -> dict[str, str]:
+    """The texts of an archive, whichever folder they are in. Raises Problem."""
+    try:
+        with zipfile.ZipFile(file) as archive:
+            items = [item for item in archive.infolist() if item.filename.endswith(".yaml")]
+            if sum(item.file_size for item in items) > MOST_BYTES:
+                raise Problem("Unpacked the archive would be too large.", "", code="bad")
+            head = next(
+                (PurePosixPath(i.filename) for i in items if PurePosixPath(i.filename).name == "project.yaml"), None
+            )
+            if head is None:
+                raise Problem(
+                    "There is no project.yaml in the archive.", "Choose one that was taken out here.", code="bad"
+                )
+            inside = [item for item in items if PurePosixPath(item.filename).is_relative_to(head.parent)]
+            return {
+                PurePosixPath(i.filename).relative_to(head.parent).as_posix(): archive.read(i).decode() for i in inside
+            }
+    except (zipfile.BadZipFile, UnicodeDecodeError, OSError, ValueError):
+        raise Problem(
+            "The file is no archive, or cut off.", "Choose one that was taken out here.", code="bad"
+        ) from None

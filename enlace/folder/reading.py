@@ -1,0 +1,257 @@
+"""A project from files: what they say replaces what it was, in one transaction, or nothing of it does."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.db import models, transaction
+
+from enlace.core.form.document import as_values, document_of
+from enlace.core.problem import Problem
+from enlace.core.server.dialects import SERVER_KINDS
+from enlace.desk.models import Arrangement, KeptView
+from enlace.workshop import layout, sheet
+from enlace.workshop.models import Connection, Dataset, Detail, Field, Form, Project, Rule, ServerAction
+
+from .bodies import fill
+from .difference import differences
+from .texts import read
+from .writing import FORMAT, VERSION, Files, files_of, slugs
+
+MOST_FILES = 5_000
+
+
+@dataclass
+class Outcome:
+    """What bringing files in comes to. changes: in words. told: what people should know, such as what does not fit."""
+
+    project: Project
+    changes: list[str] = field(default_factory=list)
+    told: list[str] = field(default_factory=list)
+
+
+def values_of(texts: Mapping[str, str]) -> Files:
+    """By path, what each file says. Raises Problem for a text that is none, or a folder that is no project of this version."""
+    if len(texts) > MOST_FILES:
+        raise Problem(f"There are more than {MOST_FILES:,} files.", "Choose the folder of one project.", code="bad")
+    files = {path: read(text, path) for path, text in texts.items()}
+    head = files.get("project.yaml")
+    if not isinstance(head, dict) or head.get("format") != FORMAT:
+        raise Problem("There is no project.yaml that says it is a project of Enlace.", "Choose its folder.", code="bad")
+    version = head.get("version")
+    if not isinstance(version, int) or version > VERSION:
+        raise Problem(
+            f"The project is of version {version}.",
+            f"This Enlace reads version {VERSION} and those before it.",
+            code="bad",
+        )
+    for path in files:
+        if path != "project.yaml" and path.split("/")[0] not in ("connections", "datasets", "forms"):
+            raise Problem(f"{path} is no file of a project.", "Leave it out.", code="bad")
+    return files
+
+
+@transaction.atomic
+def brought_in(files: Files, name: str = "", onto: Connection | None = None, remove: bool = False) -> Outcome:
+    """Bring files in. name: of the project, if not the one that they say. onto: a connection that takes the place of all of
+    theirs. remove: what the files do not have goes, with the drafts on it. Raises Problem; nothing is changed then.
+    """
+    head = {**files["project.yaml"], **({"name": name} if name else {})}
+    head.pop("format", None), head.pop("version", None)
+    project = Project.objects.filter(name=head.get("name")).first() or Project()
+    before = files_of(project) if project.pk else {}
+    fill(project, head, "project.yaml")
+    project.save()
+    outcome = Outcome(project)
+    connections = _connections(project, files, onto, outcome)
+    datasets = _datasets(project, files, connections, onto)
+    forms = _forms(project, files, datasets)
+    if remove:
+        project.forms.exclude(pk__in=[form.pk for form in forms]).delete()
+        project.datasets.exclude(pk__in=[dataset.pk for dataset in datasets.values()]).delete()
+    after = files_of(Project.objects.get(pk=project.pk))
+    outcome.changes = (
+        differences(before, after) if before else [f"{project.name} is a new project of {len(files)} files."]
+    )
+    outcome.told += _left(files, after)
+    return outcome
+
+
+def _left(files: Files, after: Files) -> list[str]:
+    beyond = [path.removesuffix(".yaml") for path in after if path not in files and not path.startswith("connections/")]
+    return [f"{name} is not among the files, and stays as it is." for name in beyond]
+
+
+def _part(files: Files, folder: str) -> list[tuple[str, Any]]:
+    """(what a file is called, what it says) of a folder, in the order of their names."""
+    return [
+        (path.split("/")[1].removesuffix(".yaml"), files[path])
+        for path in sorted(files)
+        if path.startswith(f"{folder}/")
+    ]
+
+
+def _connections(project: Project, files: Files, onto: Connection | None, outcome: Outcome) -> dict[str, Connection]:
+    if onto is not None:
+        return {}
+    by_name = {item.name: item for item in project.connections.all()}
+    for slug, said in _part(files, "connections"):
+        where = f"connections/{slug}.yaml"
+        item = by_name.get(said.get("name") if isinstance(said, dict) else "") or Connection(project=project)
+        was = (item.kind, item.parameters)
+        fill(item, said, where)
+        if item.kind not in SERVER_KINDS:
+            raise Problem(f"{where}: there is no kind of server called {item.kind}.", "", code="bad")
+        if (item.kind, item.parameters) != was:
+            item.password, item.test_passed = "", None  # it goes with its server only
+        if item.password_from == Connection.PasswordFrom.KEPT and not item.password:
+            outcome.told.append(
+                f"The connection {item.name} needs its password: files never have it. Type it on its page."
+            )
+        item.save()
+        by_name[item.name] = item
+    return by_name
+
+
+def _datasets(
+    project: Project, files: Files, connections: Mapping[str, Connection], onto: Connection | None
+) -> dict[str, Dataset]:
+    called = slugs((item.pk, item.name) for item in project.datasets.order_by("pk"))
+    there = {called[item.pk]: item for item in project.datasets.all()}
+    made = {}
+    for slug, said in _part(files, "datasets"):
+        where = f"datasets/{slug}.yaml"
+        item = there.get(slug) or Dataset(project=project)
+        fill(item, said, where)
+        connection = onto or connections.get(said.get("connection"))
+        if connection is None:
+            raise Problem(f"{where} names the connection {said.get('connection')}, which is not there.", "", code="bad")
+        item.connection = connection
+        item.save()
+        _several(Field, item.fields, said.get("fields"), f"{where}, fields", {"dataset": item}, place=True)
+        _several(Rule, item.rules, said.get("rules", []), f"{where}, rules", {"dataset": item})
+        if not item.fields.exists():
+            raise Problem(f"{where} has no fields.", "A dataset needs one.", code="bad")
+        item.touch()
+        made[slug] = item
+    return made
+
+
+def _several(
+    model: type[models.Model],
+    there: Any,
+    said: Any,
+    where: str,
+    owner: dict[str, Any],
+    place: bool = False,
+    more: Any = None,
+) -> list[Any]:
+    """The items of a list as a file has them: those of a name that are there are kept and filled anew, others go."""
+    if not isinstance(said, list):
+        raise Problem(f"{where} should be a list.", "Mend it in the file.", code="bad")
+    named_by = "title" if model is ServerAction else "expression" if model is Rule else "name"
+    known: dict[str, list[Any]] = {}
+    for item in there.all():
+        known.setdefault(getattr(item, named_by), []).append(item)
+    kept = []
+    for number, body in enumerate(said):
+        here = f"{where}[{number}]"
+        name = body.get(named_by) if isinstance(body, dict) else None
+        item = known[name].pop(0) if known.get(name) else model(**owner)  # type: ignore[index, arg-type]
+        fill(item, body, here)
+        if place:
+            item.place = number
+        if more is not None:
+            more(item, body, here)
+        kept.append(item)
+    gone = [item.pk for several in known.values() for item in several]
+    there.filter(pk__in=gone).delete()
+    for item in kept:
+        item.save()
+    return kept
+
+
+def _forms(project: Project, files: Files, datasets: Mapping[str, Dataset]) -> list[Form]:
+    called = slugs((item.pk, item.title) for item in project.forms.order_by("pk"))
+    there = {called[item.pk]: item for item in project.forms.all()}
+    made = []
+    for slug, said in _part(files, "forms"):
+        where = f"forms/{slug}.yaml"
+        form = there.get(slug) or Form(project=project)
+        fill(form, said, where)
+        form.dataset = _dataset_of(datasets, said, where)
+        form.save()
+        _details(form, said, where, datasets)
+        _several(ServerAction, form.actions, said.get("actions", []), f"{where}, actions", {"form": form}, place=True)
+        for model in (Arrangement, KeptView):
+            name = "arrangements" if model is Arrangement else "views"
+            model.objects.filter(form=form, person=None).delete()
+            _several(model, model.objects.none(), said.get(name, []), f"{where}, {name}", {"form": form})
+        _sheet(form, said.get("sheet"), where)
+        made.append(form)
+    return made
+
+
+def _dataset_of(datasets: Mapping[str, Dataset], said: Any, where: str) -> Dataset:
+    dataset = datasets.get(said.get("dataset"))
+    if dataset is None:
+        known = ", ".join(datasets) or "none"
+        raise Problem(
+            f"{where} names the dataset {said.get('dataset')}, which is not there.", f"There is {known}.", code="bad"
+        )
+    return dataset
+
+
+def _details(form: Form, said: Any, where: str, datasets: Mapping[str, Dataset]) -> None:
+    above: dict[str, Detail] = {}
+
+    def more(item: Detail, body: Any, here: str) -> None:
+        item.dataset = _dataset_of(datasets, body, here)
+        of = body.get("of")
+        if of is not None and of not in above:
+            raise Problem(
+                f"{here} is of {of}, which does not stand before it.", "Masters come before their details.", code="bad"
+            )
+        item.of = above[of] if of is not None else None
+        item.form = form
+        item.save()
+        above[item.name] = item
+
+    _several(Detail, form.details, said.get("details", []), f"{where}, details", {"form": form}, place=True, more=more)
+    form.__dict__.pop("all_details", None)
+
+
+def _sheet(form: Form, said: Any, where: str) -> None:
+    """The document of a form's sheet; none where the file has none, so that it is the one that Enlace makes by itself."""
+    text = ""
+    if said is not None:
+        if not isinstance(said, dict):
+            raise Problem(f"{where}, sheet should be names with values.", "See docs/form.schema.json.", code="bad")
+        sources = [as_values(source) for source in layout.sources_of(form)[0]]
+        try:
+            text = document_of(json.loads(json.dumps({**said, "sources": sources}))).to_json()
+        except Problem as problem:
+            raise Problem(f"{where}, sheet: {problem}", "Mend it in the file.", code="bad") from None
+    if text != form.document:
+        form.document, form.layout = text, form.layout + 1
+        form.save(update_fields=["document", "layout"])
+
+
+def misfits(project: Project) -> list[str]:
+    """What of the datasets does not fit the tables that they are connected with now, in words."""
+    told = []
+    for dataset in project.datasets.select_related("connection"):
+        try:
+            drift = sheet.drift(dataset)
+        except Problem as problem:
+            told.append(f"{dataset.name}: {problem}")
+            continue
+        told += [f"{dataset.name}: the table has no {item.name}." for item in drift.gone]
+        told += [
+            f"{dataset.name}: {was.name} was {was.type_text}, and is {now.type_text} there."
+            for was, now in drift.changed
+        ]
+    return told

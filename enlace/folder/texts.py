@@ -1,0 +1,88 @@
+"""Values as text and back: YAML 1.2 (its core schema), without anchors, aliases and tags, so that a text says all that it means."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+import yaml
+
+from enlace.core.problem import Problem
+
+LONGEST = 5_000_000  # characters of a file
+WIDTH = 110
+# The core schema of YAML 1.2 (section 10.3.2): yes, on and dates are plain texts there.
+CORE = (
+    ("bool", r"true|True|TRUE|false|False|FALSE", "tTfF"),
+    ("int", r"[-+]?[0-9]+|0o[0-7]+|0x[0-9a-fA-F]+", "-+0123456789"),
+    (
+        "float",
+        r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?|[-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN)",
+        "-+.0123456789",
+    ),
+    ("null", r"~|null|Null|NULL|", "~nN\0"),
+)
+
+
+class _Loader(yaml.SafeLoader):
+    """Refuses aliases, and names that come twice."""
+
+    def compose_node(self, parent: Any, index: Any) -> Any:
+        event = self.peek_event()
+        if isinstance(event, yaml.AliasEvent) or getattr(event, "anchor", None):
+            raise yaml.MarkedYAMLError(None, None, "anchors and aliases are not read here", event.start_mark)
+        return super().compose_node(parent, index)
+
+    def construct_mapping(self, node: Any, deep: bool = False) -> Any:
+        seen = set()
+        for key, _ in node.value:
+            name = self.construct_object(key, deep=True)
+            if name in seen:
+                raise yaml.MarkedYAMLError(None, None, f"{name} stands there twice", key.start_mark)
+            seen.add(name)
+        return super().construct_mapping(node, deep)
+
+
+class _Dumper(yaml.SafeDumper):
+    """Never writes an alias; texts of several lines stand as they are."""
+
+    def ignore_aliases(self, data: Any) -> bool:
+        return True
+
+    def increase_indent(self, flow: bool = False, indentless: bool = False) -> None:
+        super().increase_indent(flow, False)
+
+
+for _class in (_Loader, _Dumper):
+    _class.yaml_implicit_resolvers = {}
+    for _name, _pattern, _first in CORE:
+        _class.add_implicit_resolver(f"tag:yaml.org,2002:{_name}", re.compile(f"^(?:{_pattern})$"), [c if c != "\0" else "" for c in _first])  # fmt: skip
+
+
+def _text(dumper: yaml.SafeDumper, value: str) -> yaml.ScalarNode:
+    lined = "\n" in value and not any(line.endswith(" ") for line in value.split("\n"))
+    return dumper.represent_scalar("tag:yaml.org,2002:str", value, style="|" if lined else None)
+
+
+_Dumper.add_representer(str, _text)
+
+
+def written(value: Any) -> str:
+    """A value as text; equal values give equal texts."""
+    return str(
+        yaml.dump(value, Dumper=_Dumper, sort_keys=False, allow_unicode=True, width=WIDTH, default_flow_style=False)
+    )
+
+
+def read(text: str, name: str) -> Any:
+    """The value behind a text. Raises Problem, naming the file and the line."""
+    if len(text) > LONGEST:
+        raise Problem(f"{name} is too large.", f"At most {LONGEST:,} characters are read.", code="bad")
+    try:
+        return yaml.load(text, _Loader)
+    except yaml.MarkedYAMLError as error:
+        mark = error.problem_mark
+        place = f", line {mark.line + 1}, column {mark.column + 1}" if mark else ""
+        raise Problem(f"{name}{place}: {error.problem}.", "Mend it there.", code="bad") from None
+    except (yaml.YAMLError, ValueError, RecursionError) as error:
+        raise Problem(f"{name} can't be read: {error}.", "Mend it there.", code="bad") from None

@@ -1,0 +1,90 @@
+"""A project as files: by path, the value that each of them says. Nothing in them is a secret."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterable
+from typing import Any
+
+from enlace.core.form.document import as_values
+from enlace.desk.models import Arrangement, KeptView
+from enlace.workshop import layout
+from enlace.workshop.models import Dataset, Form, Project
+
+from .bodies import body
+from .texts import written
+
+FORMAT, VERSION = "enlace project", 1
+Files = dict[str, Any]
+
+
+def slugs(items: Iterable[tuple[int, str]]) -> dict[int, str]:
+    """By number, what a file is called after a name: small letters, digits and dashes, a number behind the second of one name."""
+    made: dict[int, str] = {}
+    for number, name in items:
+        plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
+        stem = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60] or "unnamed"
+        own, count = stem, 1
+        while own in made.values():
+            count += 1
+            own = f"{stem}-{count}"
+        made[number] = own
+    return made
+
+
+def files_of(project: Project) -> Files:
+    """By path, what each file of a project says."""
+    connections = list(project.connections.order_by("pk"))
+    datasets = list(project.datasets.select_related("connection").prefetch_related("fields", "rules").order_by("pk"))
+    forms = list(project.forms.select_related("dataset", "project").order_by("pk"))
+    files: Files = {"project.yaml": {"format": FORMAT, "version": VERSION, **body(project)}}
+    called = slugs((item.pk, item.name) for item in connections)
+    files |= {f"connections/{called[item.pk]}.yaml": body(item) for item in connections}
+    of = slugs((item.pk, item.name) for item in datasets)
+    files |= {
+        f"datasets/{of[item.pk]}.yaml": {"connection": item.connection.name, **_dataset(item)} for item in datasets
+    }
+    forms_called = slugs((item.pk, item.title) for item in forms)
+    files |= {f"forms/{forms_called[item.pk]}.yaml": _form(item, of) for item in forms}
+    return files
+
+
+def texts_of(project: Project) -> dict[str, str]:
+    """By path, the text of each file of a project, in a stable order."""
+    return {path: written(value) for path, value in sorted(files_of(project).items())}
+
+
+def _dataset(dataset: Dataset) -> dict[str, Any]:
+    said = {**body(dataset), "fields": [body(field) for field in dataset.fields.all()]}
+    rules = [body(rule) for rule in dataset.rules.all()]
+    return {**said, "rules": rules} if rules else said
+
+
+def _form(form: Form, datasets: dict[int, str]) -> dict[str, Any]:
+    said: dict[str, Any] = {**body(form), "dataset": datasets[form.dataset_id]}
+    details = []
+    for detail in form.details.select_related("of").order_by("place", "pk"):
+        own = {**body(detail), "dataset": datasets[detail.dataset_id]}
+        details.append({**own, "of": detail.of.name} if detail.of else own)
+    parts = {
+        "details": details,
+        "actions": [body(action) for action in form.actions.all()],
+        "arrangements": [
+            body(item) for item in Arrangement.objects.filter(form=form, person=None).order_by("part", "grid", "name")
+        ],
+        "views": [body(item) for item in KeptView.objects.filter(form=form, person=None).order_by("part", "name")],
+    }
+    said |= {name: several for name, several in parts.items() if several}
+    if form.document:
+        sheet = as_values(layout.document(form))
+        sheet.pop("sources", None)  # they are the dataset and the details
+        said["sheet"] = _plain(sheet)
+    return said
+
+
+def _plain(value: Any) -> Any:
+    """Lists and mappings of the plainest types."""
+    if isinstance(value, dict):
+        return {str(name): _plain(item) for name, item in value.items()}
+    return [_plain(item) for item in value] if isinstance(value, list | tuple) else value

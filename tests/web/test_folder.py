@@ -1,0 +1,192 @@
+"""A project as a folder of text files: out, in, compared, moved; its states in the workshop."""
+
+from __future__ import annotations
+
+import io
+import json
+import tempfile
+from pathlib import Path
+from unittest import TestCase
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import CommandError, call_command
+from hypothesis import given
+from hypothesis import strategies as st
+
+from enlace.core.problem import Problem
+from enlace.desk.models import Arrangement, KeptView
+from enlace.folder.difference import differences
+from enlace.folder.models import ProjectState
+from enlace.folder.reading import brought_in, values_of
+from enlace.folder.texts import read, written
+from enlace.folder.writing import files_of, texts_of
+from enlace.workshop.models import Connection, Form, Project
+from tests.web.pages import Pages
+
+PLAIN = st.text(st.characters(exclude_categories=["Cs", "Cc"]), max_size=20)
+VALUES = st.recursive(
+    st.none() | st.booleans() | st.integers() | PLAIN | st.sampled_from(["yes", "no", "null", "1", "1e3", "2026-01-01", "~", "a: b", "# x", "x\ny\n"]),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(PLAIN, inner, max_size=4),
+    max_leaves=12,
+)  # fmt: skip
+
+
+class Texts(TestCase):
+    @given(VALUES)
+    def test_each_value_comes_back(self, value):
+        self.assertEqual(read(written(value), "x"), value)
+
+    def test_what_is_no_text_of_a_project_is_told_with_its_place(self):
+        for text, words in (
+            ("a: &x 1\nb: *x\n", "line 1, column 4: anchors and aliases"),
+            ("a: 1\na: 2\n", "line 2, column 1: a stands there twice"),
+            ("a: [1, 2\n", "line 2"),
+            ("a: !!python/object:os.system x\n", "line 1"),
+        ):
+            with self.assertRaisesRegex(Problem, words):
+                read(text, "x.yaml")
+
+
+class Folder(Pages):
+    def setUp(self):
+        super().setUp()
+        self.calls = self.form("port_call")
+        self.vessels = self.form("vessel")
+        self.client.post(
+            f"/workshop/form/{self.calls.pk}/details", {"act": "add", "reference": "cargo_line: port_call_id"}
+        )
+        self.client.post(
+            f"/workshop/form/{self.calls.pk}/compose/act", {"act": "add", "kind": "heading", "layout": "0"}
+        )
+        dataset = self.calls.dataset
+        self.client.post(
+            f"/workshop/dataset/{dataset.pk}/rules",
+            {"expression": "etd IS NULL OR etd >= eta", "message": "Ends before."},
+        )
+        KeptView.objects.create(form=self.calls, name="Late", query="order=-eta")
+        Arrangement.objects.create(form=self.calls, columns=["eta"], totals=[["id", "count"]])
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def command(self, *words) -> str:
+        told = io.StringIO()
+        call_command("project", *map(str, words), stdout=told)
+        return told.getvalue()
+
+    def test_out_and_in_again_is_the_same(self):
+        self.command("export", "Porto", self.folder)
+        texts = texts_of(self.project)
+        self.assertEqual({p.relative_to(self.folder).as_posix() for p in self.folder.glob("**/*.yaml")}, set(texts))
+        self.assertIn("sheet:", texts["forms/port-call.yaml"])
+        self.assertIn("Nothing was done", self.command("import", self.folder, "--name", "Second"))
+        self.assertFalse(Project.objects.filter(name="Second").exists())
+        told = self.command("import", self.folder, "--name", "Second", "--yes")
+        self.assertIn("is a new project", told)
+        second = files_of(Project.objects.get(name="Second"))
+        mine = files_of(self.project)
+        second["project.yaml"]["name"] = "Porto"
+        self.assertEqual(second, mine)
+        form = Form.objects.get(project__name="Second", title=self.calls.title)
+        self.assertEqual(self.client.get(f"/desk/{form.pk}/").status_code, 200)
+        self.assertIn("Nothing is different.", self.command("import", self.folder, "--yes"))
+
+    def test_a_change_by_hand_is_told_in_words_and_taken_over(self):
+        self.command("export", "Porto", self.folder)
+        file = self.folder / "datasets" / "port-call.yaml"
+        text = file.read_text()
+        self.assertIn("label: ETA", text)
+        file.write_text(text.replace("label: ETA", "label: Arrives", 1))
+        told = self.command("diff", self.folder)
+        self.assertEqual(told.strip(), "datasets/port-call, fields “eta” label: “Arrives” (was “ETA”).")
+        number = self.calls.dataset.fields.get(name="eta").pk
+        self.command("import", self.folder, "--yes")
+        self.assertEqual(self.calls.dataset.fields.get(name="eta").label, "Arrives")
+        self.assertEqual(self.calls.dataset.fields.get(name="eta").pk, number)  # the same one, changed
+        self.assertEqual(ProjectState.objects.filter(project=self.project).count(), 2)
+
+    def test_no_secret_leaves_and_a_kept_password_is_asked_for(self):
+        connection = Connection.objects.create(
+            project=self.project, name="PG", kind="postgresql", parameters={"host": "h", "database": "d", "user": "u"},
+            password_from="kept", password="sealed-text",
+        )  # fmt: skip
+        texts = texts_of(self.project)
+        self.assertNotIn("sealed-text", json.dumps(texts))
+        outcome = brought_in(values_of(texts), "Third")
+        self.assertIn("The connection PG needs its password", " ".join(outcome.told))
+        self.assertEqual(Connection.objects.get(project=outcome.project, name="PG").password, "")
+        brought_in(values_of(texts))
+        connection.refresh_from_db()
+        self.assertEqual(connection.password, "sealed-text")  # here it is still the same server
+
+    def test_onto_another_database_what_does_not_fit_is_told(self):
+        self.command("export", "Porto", self.folder)
+        self.sql("ALTER TABLE berth RENAME TO quay_berth")
+        self.form("pilot")
+        self.sql("ALTER TABLE port_call DROP COLUMN notes")
+        told = self.command(
+            "import", self.folder, "--name", "Fourth", "--onto", f"Porto/{self.connection.name}", "--yes"
+        )
+        self.assertIn("It does not fit: port_call: the table has no notes.", told)
+
+    def test_mistakes_of_hands_are_told_with_their_place_and_nothing_is_done(self):
+        files = values_of(texts_of(self.project))
+        before = files_of(self.project)
+        for path, change, words in (
+            ("forms/port-call.yaml", {"dataset": "gone"}, "names the dataset gone"),
+            ("forms/port-call.yaml", {"whole": "perhaps"}, "whole should be true or false"),
+            ("forms/port-call.yaml", {"sheet": {"controls": [{"kind": "grid"}]}}, "sheet: "),
+            ("datasets/vessel.yaml", {"colour": 1}, "has colour, which nothing is called"),
+            ("datasets/vessel.yaml", {"fields": []}, "has no fields"),
+            ("datasets/vessel.yaml", {"compare": "sometimes"}, "it can be edited, all, version"),
+            ("connections/c0.yaml", {"kind": "abacus"}, "no kind of server"),
+        ):
+            with self.subTest(words), self.assertRaisesRegex(Problem, words):
+                brought_in({**files, path: {**files[path], **change}})
+            self.assertEqual(files_of(self.project), before)
+        newer = {**texts_of(self.project), "project.yaml": "format: enlace project\nversion: 99\nname: x\n"}
+        with self.assertRaisesRegex(Problem, "version 99"):
+            values_of(newer)
+
+    def test_a_folder_is_checked(self):
+        self.command("export", "Porto", self.folder)
+        self.assertIn("wired soundly", self.command("check", self.folder))
+        file = self.folder / "forms" / "port-call.yaml"
+        form = read(file.read_text(), "form")
+        form["sheet"]["controls"].append({"id": "b", "kind": "button", "settings": {"act": "action", "to": "Gone"}})
+        file.write_text(written(form))
+        with self.assertRaises(CommandError):
+            self.command("check", self.folder)
+        self.assertEqual(Form.objects.get(pk=self.calls.pk).document.count('"button"'), 0)
+
+    def test_states_are_kept_compared_and_gone_back_to(self):
+        at = f"/workshop/project/{self.project.pk}/states"
+        self.client.post(at, {"act": "keep", "words": "Before the summer"})
+        state = ProjectState.objects.get()
+        self.calls.title = "Calls"
+        self.calls.save()
+        page = self.client.get(f"{at}/{state.pk}").content.decode()
+        self.assertIn("forms/calls is new.", page)
+        self.client.post(at, {"act": "back", "state": state.pk})
+        self.assertEqual(set(Form.objects.values_list("title", flat=True)), {"port_call", "vessel"})
+        self.assertEqual(ProjectState.objects.count(), 3)
+        archive = self.client.get(f"/workshop/project/{self.project.pk}/archive").content
+        told = self.client.post(at, {"act": "look", "file": SimpleUploadedFile("porto.zip", archive)}).content.decode()
+        self.assertIn("Nothing is different.", told)
+        self.client.force_login(self.operator)
+        self.assertEqual(self.client.get(at).status_code, 403)
+
+    def test_differences_say_what_is_new_gone_and_moved(self):
+        before = {"a.yaml": {"fields": [{"name": "x", "label": "X"}, {"name": "y", "label": "Y"}], "each": True}}
+        after = {
+            "a.yaml": {"fields": [{"name": "y", "label": "Y"}, {"name": "x", "label": "Z"}, {"name": "w"}]},
+            "b.yaml": {},
+        }
+        self.assertEqual(
+            differences(before, after),
+            [
+                "a, fields “x” label: “Z” (was “X”).",
+                "a, fields “w” is new.",
+                "a, fields: in another order.",
+                "a, each: as it always is (was yes).",
+                "b is new.",
+            ],
+        )
