@@ -8,6 +8,7 @@ import tempfile
 from pathlib import Path
 from unittest import TestCase
 
+import jsonschema
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import CommandError, call_command
 from hypothesis import given
@@ -18,6 +19,7 @@ from enlace.desk.models import Arrangement, KeptView
 from enlace.folder.difference import differences
 from enlace.folder.models import ProjectState
 from enlace.folder.reading import brought_in, values_of
+from enlace.folder.schema import schema
 from enlace.folder.texts import read, written
 from enlace.folder.writing import files_of, texts_of
 from enlace.workshop.models import Connection, Form, Project
@@ -145,6 +147,15 @@ class Folder(Pages):
         newer = {**texts_of(self.project), "project.yaml": "format: enlace project\nversion: 99\nname: x\n"}
         with self.assertRaisesRegex(Problem, "version 99"):
             values_of(newer)
+
+    def test_the_published_schema_is_the_code_s_and_holds_for_all_files(self):
+        kept = json.loads((Path(__file__).resolve().parents[2] / "docs/project.schema.json").read_text())
+        self.assertEqual(kept, schema())
+        judge = jsonschema.Draft202012Validator(kept)
+        for path, value in files_of(self.project).items():
+            kind = path.split("/")[0].removesuffix("s").removesuffix(".yaml")
+            told = list(judge.evolve(schema=kept["$defs"][kind] | {"$defs": kept["$defs"]}).iter_errors(value))
+            self.assertEqual(told, [], path)
 
     def test_a_folder_is_checked(self):
         self.command("export", "Porto", self.folder)
