@@ -24,6 +24,7 @@ from enlace.core.exchange.ods_out import write_ods
 from enlace.core.exchange.package_out import write_package
 from enlace.core.exchange.xlsx_out import write_xlsx
 from enlace.core.exchange.xml_out import xml_rows
+from enlace.core.extensions import EXPORTS
 from enlace.core.kinds import KINDS, TEXTS, Nonconforming, raw_text
 from enlace.core.model.catalog import Table
 from enlace.core.problem import Problem
@@ -78,15 +79,18 @@ def take(request: HttpRequest, work: Work) -> HttpResponseBase:
     again; else as they are shown. Without a format: what can be chosen."""
     wanted, stored = request.GET.get("format", ""), request.GET.get("stored") == "1"
     if not wanted:
-        return render(request, "desk/take.html", {**base_context(work), "takes": OFFERS})
+        own = tuple((name, label) for name, (label, _, _, _) in EXPORTS.items())
+        takes = [(heading, stored, (*formats, *own)) for heading, stored, formats in OFFERS]
+        return render(request, "desk/take.html", {**base_context(work), "takes": takes})
     if wanted == "csv":
         return _csv(request, work, stored)
     fields = _fields(request, work)
     heads = [field.name if stored else field.label for field in fields]
     work.window(0, 1)  # what is wrong with the rows is told before anything is sent
     lines = ([_value(work, field, values, stored) for field in fields] for values in _records(work, not stored))
-    if wanted in TEXTS_OUT:
-        write, kind, end = TEXTS_OUT[wanted]
+    texts_out = {**TEXTS_OUT, **{name: (write, kind, end) for name, (_, kind, end, write) in EXPORTS.items()}}
+    if wanted in texts_out:
+        write, kind, end = texts_out[wanted]
         return StreamingHttpResponse(
             write(own_names(heads), lines),
             content_type=f"{kind}; charset=utf-8",

@@ -5,7 +5,9 @@ from pathlib import Path
 
 from django.apps import AppConfig
 from django.conf import settings
+from django.template import engines
 
+from enlace.core.extensions import load
 from enlace.core.server.places import Policy, allow, servers_of
 
 
@@ -15,6 +17,10 @@ class SiteConfig(AppConfig):
 
     def ready(self) -> None:
         allow(policy())
+        for module in load():
+            templates = Path(getattr(module, "__file__", "") or "").parent / "templates"
+            if templates.is_dir() and templates not in engines["django"].engine.dirs:
+                engines["django"].engine.dirs.append(templates)
 
 
 def policy() -> Policy:

@@ -28,7 +28,9 @@ def kinds_for(field: FieldSpec) -> tuple[str, ...]:
     """The kinds that a field may be given."""
     if field.formula:
         return CALCULATED
-    alike = next((some for some in ALIKE if field.kind in some), (field.kind,))
+    own = getattr(KINDS[field.kind], "like", field.kind)  # of an extension's kind, the one that it is a form of
+    alike = next((some for some in ALIKE if own in some), (own,))
+    alike = (*alike, *(name for name, kind in KINDS.items() if getattr(kind, "like", "") in alike))
     return tuple(k for k in alike if k != "yesno" or field.storage in ("", "int", "int1", "int2", "int4", "int8"))
 
 

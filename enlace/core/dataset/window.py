@@ -28,6 +28,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.engine import Connection
 
+from .. import hooks
 from ..model.connection import ConnectionSpec, read_apart
 from ..model.dataset import DatasetSpec
 from ..model.values import key_of, record_id
@@ -157,6 +158,12 @@ class Rows:
 
     def window(self, start: int, size: int) -> list[Row]:
         """The rows at positions start, start + 1 ... of the order; fewer at the end. Raises Problem."""
+        rows = self._window(start, size)
+        if hooks.wanted(hooks.READ):
+            hooks.tell(hooks.READ, dataset=self.dataset, rows=rows)
+        return rows
+
+    def _window(self, start: int, size: int) -> list[Row]:
         if not (self.dataset.key or self.dataset.locator):
             with reading(self.spec) as connection:
                 return self._plain_window(connection, start, size)

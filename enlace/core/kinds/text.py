@@ -12,7 +12,7 @@ from .base import Kind, Nonconforming, Unreadable
 from .formats import Formats
 from .knowledge import checked
 
-TEXTS = ("text", "longtext")  # the kinds whose values are texts
+TEXTS = ["text", "longtext"]  # the kinds whose values are texts; an extension may add others
 ANY = "any"  # a column that holds numbers and texts side by side
 _WHOLE = re.compile(r"-?(0|[1-9]\d{0,18})")
 _REAL = re.compile(r"-?\d{1,15}\.\d{1,15}(e[+-]?\d{1,2})?", re.I)

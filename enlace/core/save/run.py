@@ -6,6 +6,7 @@ import random
 import time
 from collections.abc import Sequence
 
+from .. import hooks
 from ..draft.pending import PendingRecord
 from ..model.connection import ConnectionSpec
 from ..model.dataset import DatasetSpec
@@ -67,6 +68,24 @@ def save_parts(
     Raises Problem when the server can't be reached, is locked, or a dataset can't be edited; nothing was written
     then. Raises UnknownOutcome when that can't be known yet: the next save of the records is in doubt.
     """
+    hooks.tell(hooks.BEFORE_SAVE, parts=parts)
+    outcomes = _saved(spec, parts, policy, in_doubt, receipt, last)
+    if any(outcome.committed for outcome in outcomes.values()):
+        hooks.tell(hooks.AFTER_SAVE, parts=parts, outcomes=outcomes)
+    if any(outcome.refusals or outcome.conflicts for outcome in outcomes.values()):
+        hooks.tell(hooks.REFUSED, parts=parts, outcomes=outcomes)
+    return outcomes
+
+
+def _saved(
+    spec: ConnectionSpec,
+    parts: Sequence[Part],
+    policy: SavePolicy,
+    in_doubt: bool,
+    receipt: Receipt | None,
+    last: Receipt | None,
+) -> Outcomes:
+    """What `save_parts` does between the events that it tells."""
     tries, optimistic = 0, not in_doubt
     doubt: UnknownOutcome | None = None  # a COMMIT of this call whose outcome nobody has looked for yet
     while True:
