@@ -14,7 +14,7 @@ from enlace.core.model.connection import ConnectionSpec
 from enlace.core.model.values import key_of
 from enlace.core.save import save
 
-from . import day, drafts, endurance, handwritten, hostile, shape, sheet, soak, table
+from . import day, drafts, endurance, exchange, handwritten, hostile, shape, sheet, soak, table
 from . import saves as large
 from .results import Results, medians
 from .served import Server
@@ -108,6 +108,7 @@ def main() -> None:
             soak.main(results, server)
         saves(results, database)
         shape.main(results, Path(folder))
+        exchange.run(results)
         day.main(results, Path(folder))
     hostile.main(results, 30_000)
     large.main(results)

@@ -46,6 +46,7 @@ class Access(Pages):
             "rule": form.dataset.rules.first().pk,
             "action": self.action(form).pk,
             "field": form.dataset.fields.first().pk,
+            "state": (self.project.states.first() or self.project.states.create(words="x", files={})).pk,
             "number": 1,
         }
         address = address.replace("<slug:detail>", self.detail(form).name).replace("<str:master>", "i1")
