@@ -34,6 +34,7 @@ from .typed import Typed, typed_from
 from .work import Work
 
 MOST_BYTES = 500 * 1024 * 1024
+MOST_WAITING = 10  # files of one person; the oldest goes
 KEPT_FOR = datetime.timedelta(days=3)
 STRETCH = 1_000  # rows that are checked, or put in, in one request
 SAMPLE = 6
@@ -67,10 +68,12 @@ class Bringing:
 
     def __init__(self, work: Work, incoming: Incoming) -> None:
         self.work, self.incoming = work, incoming
-        self.look = Look(**{**incoming.look, "sheets": tuple(incoming.look.get("sheets", ())),
-                            "paths": tuple(incoming.look.get("paths", ())), "notes": tuple(incoming.look.get("notes", ()))})  # fmt: skip
-        kept = incoming.spool
-        self.spool = Spool(tuple(kept.get("heads", ())), kept.get("count", 0), tuple(kept.get("places", ())))
+        # JSON has lists where a look has tuples.
+        self.look = Look(
+            **{name: tuple(kept) if isinstance(kept, list) else kept for name, kept in incoming.look.items()}
+        )
+        spool = incoming.spool
+        self.spool = Spool(tuple(spool.get("heads", ())), spool.get("count", 0), tuple(spool.get("places", ())))
 
     @property
     def file(self) -> Path:
@@ -314,8 +317,10 @@ def begin(work: Work, name: str, file: IO[bytes], size: int) -> Bringing:
         raise Problem(f"The file has more than {MOST_BYTES // 2**20} MB.", "Take it apart first.", code="bad")
     forget(work)
     tidy()
-    incoming = Incoming.objects.create(**_place(work), name=name[:200])
-    bringing = Bringing(work, replace_look(incoming))
+    for former in Incoming.objects.filter(person=work.person).order_by("-pk")[MOST_WAITING - 1 :]:
+        _drop(former)
+    incoming = Incoming.objects.create(**_place(work), name=name[:200], look={"format": "csv"})
+    bringing = Bringing(work, incoming)
     try:
         with bringing.file.open("wb") as kept:
             bringing.file.chmod(0o600)
@@ -327,12 +332,6 @@ def begin(work: Work, name: str, file: IO[bytes], size: int) -> Bringing:
         incoming.save()
         raise
     return bringing
-
-
-def replace_look(incoming: Incoming) -> Incoming:
-    """A file of which nothing is known yet."""
-    incoming.look = {"format": "csv"}
-    return incoming
 
 
 def forget(work: Work) -> None:
