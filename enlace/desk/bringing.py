@@ -68,10 +68,7 @@ class Bringing:
 
     def __init__(self, work: Work, incoming: Incoming) -> None:
         self.work, self.incoming = work, incoming
-        # JSON has lists where a look has tuples.
-        self.look = Look(
-            **{name: tuple(kept) if isinstance(kept, list) else kept for name, kept in incoming.look.items()}
-        )
+        self.look = Look.of(incoming.look)
         spool = incoming.spool
         self.spool = Spool(tuple(spool.get("heads", ())), spool.get("count", 0), tuple(spool.get("places", ())))
 

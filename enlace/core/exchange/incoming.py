@@ -7,7 +7,7 @@ headings and then each row. Values are texts, as people would type them; "" for 
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
@@ -37,6 +37,12 @@ class Look:
     paths: tuple[str, ...] = ()
     heads: bool = True
     notes: tuple[str, ...] = ()
+
+    @classmethod
+    def of(cls, kept: Mapping[str, Any]) -> Look:
+        """The look behind what `asdict` made, out of JSON too, which has lists for tuples."""
+        said: dict[str, Any] = {n: tuple(value) if isinstance(value, list) else value for n, value in kept.items()}
+        return cls(**said)
 
 
 def text_of(value: Any) -> str:
