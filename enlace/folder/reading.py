@@ -60,7 +60,8 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     theirs. remove: what the files do not have goes, with the drafts on it. Raises Problem; nothing is changed then.
     """
     head = {**files["project.yaml"], **({"name": name} if name else {})}
-    head.pop("format", None), head.pop("version", None)
+    for name_apart in ("format", "version", "datasets", "forms"):
+        head.pop(name_apart, None)
     project = Project.objects.filter(name=head.get("name")).first() or Project()
     before = files_of(project) if project.pk else {}
     fill(project, head, "project.yaml")
@@ -86,12 +87,12 @@ def _left(files: Files, after: Files) -> list[str]:
 
 
 def _part(files: Files, folder: str) -> list[tuple[str, Any]]:
-    """(what a file is called, what it says) of a folder, in the order of their names."""
-    return [
-        (path.split("/")[1].removesuffix(".yaml"), files[path])
-        for path in sorted(files)
-        if path.startswith(f"{folder}/")
-    ]
+    """(what a file is called, what it says) of a folder: in the order that the project says, then in that of their names."""
+    order = files["project.yaml"].get(folder, [])
+    order = order if isinstance(order, list) else []
+    places = {name: i for i, name in enumerate(order) if isinstance(name, str)}
+    there = [path.split("/")[1].removesuffix(".yaml") for path in sorted(files) if path.startswith(f"{folder}/")]
+    return [(name, files[f"{folder}/{name}.yaml"]) for name in sorted(there, key=lambda n: places.get(n, len(places)))]
 
 
 def _connections(project: Project, files: Files, onto: Connection | None, outcome: Outcome) -> dict[str, Connection]:

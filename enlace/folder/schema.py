@@ -26,6 +26,7 @@ def schema() -> dict[str, Any]:
     text = {"type": "string"}
     listed = lambda name: {"type": "array", "items": {"$ref": f"#/$defs/{name}"}}  # noqa: E731
     project = {"format": {"const": FORMAT}, "version": {"type": "integer", "minimum": 1, "maximum": VERSION}}
+    project |= {name: {"type": "array", "items": text} for name in ("datasets", "forms")}
     definitions = {
         "project": _object(Project, project, ["format", "version", "name"]),
         "connection": _object(Connection, {}, ["name"]),

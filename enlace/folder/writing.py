@@ -38,15 +38,18 @@ def files_of(project: Project) -> Files:
     connections = list(project.connections.order_by("pk"))
     datasets = list(project.datasets.select_related("connection").prefetch_related("fields", "rules").order_by("pk"))
     forms = list(project.forms.select_related("dataset", "project").order_by("pk"))
-    files: Files = {"project.yaml": {"format": FORMAT, "version": VERSION, **body(project)}}
+    head = {"format": FORMAT, "version": VERSION, **body(project)}
     called = slugs((item.pk, item.name) for item in connections)
-    files |= {f"connections/{called[item.pk]}.yaml": body(item) for item in connections}
+    files: Files = {f"connections/{called[item.pk]}.yaml": body(item) for item in connections}
     of = slugs((item.pk, item.name) for item in datasets)
     files |= {
         f"datasets/{of[item.pk]}.yaml": {"connection": item.connection.name, **_dataset(item)} for item in datasets
     }
     forms_called = slugs((item.pk, item.title) for item in forms)
     files |= {f"forms/{forms_called[item.pk]}.yaml": _form(item, of) for item in forms}
+    # In the order in which they were made, which is the one that they are made in where they are brought in.
+    orders = {"datasets": [*of.values()], "forms": [*forms_called.values()]}
+    files["project.yaml"] = {**head, **{name: order for name, order in orders.items() if order}}
     return files
 
 
