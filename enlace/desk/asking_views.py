@@ -12,6 +12,8 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.filters import Combined, Filter, exactly_text, read_box
 from enlace.core.dataset.groups import grouped
 from enlace.core.dataset.lookups import shown_text
+from enlace.core.dataset.spread import spread
+from enlace.core.dataset.totals import NUMBERS
 from enlace.core.dataset.window import Rows
 from enlace.core.kinds import KINDS, TEXTS, Unreadable
 from enlace.core.problem import Problem
@@ -55,7 +57,35 @@ def values(request: HttpRequest, work: Work) -> HttpResponse:
         lines.append(
             {"value": exactly_text(field, group.value, work.formats), "words": words, "count": number(group.count)}
         )
-    return render(request, "desk/values.html", {"field": field, "lines": lines, "more": more, "typed": typed})
+    context = {"field": field, "lines": lines, "more": more, "typed": typed, **_range(work, field, rows)}
+    return render(request, "desk/values.html", context)
+
+
+HIGH, WIDE = 44, 14  # pixels of the greatest bar, and of each
+
+
+def _range(work: Work, field: FieldSpec, rows: Rows) -> dict[str, Any]:
+    """How the numbers of a field spread, for those who ask for a range of them."""
+    if field.kind not in NUMBERS or field.lookup or field.name not in work.dataset.by_name:
+        return {}
+    typed = lambda value: KINDS[field.kind].as_typed(value, field, work.formats)  # noqa: E731
+    bars = spread(rows, field.name)
+    most = max((bar.count for bar in bars), default=0)
+    number = work.formats.number()
+    return {
+        "ranged": True,
+        "bars": [
+            {
+                "from": typed(int(bar.least) if field.kind == "whole" else bar.least),
+                "to": typed(int(bar.most) if field.kind == "whole" else bar.most),
+                "count": number(bar.count),
+                "x": i * WIDE,
+                "y": HIGH - (height := max(1, round(HIGH * bar.count / most)) if bar.count else 0),
+                "height": height,
+            }
+            for i, bar in enumerate(bars)
+        ],
+    }
 
 
 def _is_text(field: FieldSpec) -> bool:

@@ -264,6 +264,23 @@ class Arranging(Served):
         page.locator("#act-discard").click()
         page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
 
+    def test_a_range_of_numbers_by_a_bar_and_by_hand(self):
+        page = self.work("Vessel")
+        self.choose_values("length_m")
+        bars = page.locator(".ranged [data-bar]")
+        expect(bars).to_have_count(16)
+        told = bars.first.locator("title").text_content()
+        bars.first.click()
+        page.get_by_role("button", name="Show this range").click()
+        expect(page.locator("#sentence .said-part")).to_contain_text("Length")
+        expect(page.locator("#go-total")).to_have_text(told.rsplit(" ", 1)[1])
+        page.get_by_role("link", name="Show all rows").click()
+        expect(page.locator("#go-total")).to_have_text("40")
+
+    def choose_values(self, field):
+        self.page.locator(f"#grid [data-name={field}] .column-acts").click()
+        self.page.locator(".column-menu li").get_by_text("Choose from its values …", exact=True).click()
+
     def test_arrangements_kept_by_name(self):
         page = self.work("Berth")
         self.choose("quay", "Hide this column")

@@ -6,6 +6,9 @@ import random
 import statistics
 from decimal import Decimal
 
+import numpy
+
+from enlace.core.dataset.spread import BARS, spread
 from enlace.core.dataset.totals import FUNCTIONS, Total, totals
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import removed
@@ -71,6 +74,22 @@ class Totals(OnServer):
         self.assertEqual(totals(some, ADDED[:2], [other]), totals(some, ADDED[:2]))
         none = Rows.of(self.spec, bench.dataset, within=[("agent_id", None)])
         self.assertEqual(totals(none, ADDED), [0, None, None, None, None])
+
+    def test_how_numbers_spread_against_numpy(self):
+        bench = self.bench("shipment")
+        weights = [Decimal(str(v)) for (v,) in self.place.run("SELECT weight FROM shipment") if v is not None]
+        bars = spread(bench.rows, "weight")
+        counts, _ = numpy.histogram([float(w) for w in weights], bins=BARS)  # its last bar has the greatest value too
+        self.assertEqual(sum(bar.count for bar in bars), len(weights))
+        self.assertLessEqual(
+            sum(abs(int(a) - b.count) for a, b in zip(counts, bars, strict=True)), 2
+        )  # floats at edges
+        ids = [v for (v,) in self.place.run("SELECT id FROM shipment")]
+        whole = spread(bench.rows, "id")
+        self.assertEqual(sum(bar.count for bar in whole), len(ids))
+        self.assertEqual((whole[0].least, whole[-1].most), (min(ids), max(ids)))
+        self.assertEqual(spread(bench.rows, "pieces"), [])  # all of them are one number
+        self.assertEqual(spread(Rows.of(self.spec, bench.dataset, within=[("agent_id", None)]), "weight"), [])
 
 
 on_each_server(globals(), Totals)

@@ -83,9 +83,23 @@ export function asking(sourceOf) {
       clearTimeout(search.timer);
       search.timer = setTimeout(load, PAUSE);
     });
+    const range = () => ["from", "to"].map((end) => box.querySelector(`[data-range-${end}]`));
     root.addEventListener("click", (event) => {
+      const bar = event.target.closest("[data-bar]");
+      if (bar) {
+        const [from, to] = range();
+        from.value = bar.dataset.from;
+        to.value = bar.dataset.to;
+      }
       const button = event.target.closest("button");
       if (!button) return;
+      if ("rangeShow" in button.dataset) {
+        const [from, to] = range().map((input) => input.value.trim());
+        if (!from && !to) return enlaceSay("Type a number first, or press a bar.");
+        const test = from && to ? "between" : from ? "at least" : "at most";
+        menus.closeMenu(true);
+        return conditionsOf(source)?.apply({ field, test, values: [from, to].filter(Boolean) });
+      }
       const values = [...chosen.keys()];
       if ("close" in button.dataset) return menus.closeMenu(true);
       if (!values.length) return enlaceSay("Tick the values first.");

@@ -1,0 +1,62 @@
+"""How the numbers of a field spread: from the least to the greatest in bars of one width, counted by the server."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from sqlalchemy import and_, case, func, select
+
+from ..kinds import KINDS, Nonconforming
+from ..server.dialects import server_kind
+from ..server.engine import reading
+from .window import Rows
+
+BARS = 16
+
+
+@dataclass(frozen=True)
+class Bar:
+    """Numbers from `least` on, and below the next bar's; the last bar has the greatest number too."""
+
+    least: Decimal
+    most: Decimal
+    count: int
+
+
+def spread(rows: Rows, name: str) -> list[Bar]:
+    """The bars of a field's numbers over the rows; none where there are no two different numbers. Raises Problem.
+
+    Two passes of the server, whatever the number of bars: one for the ends, one that counts all bars.
+    """
+    field = rows.dataset.by_name[name]
+    column, source = rows.source.base.c[name], rows.source_with()
+    bound = server_kind(rows.spec.kind).bound
+    with reading(rows.spec) as connection:
+        ends = select(func.min(column), func.max(column)).select_from(source).where(rows.belonging())
+        least, most = (_number(field, raw) for raw in connection.execute(ends, rows.bound_values).one())
+        if least is None or most is None or least == most:
+            return []
+        whole = field.kind == "whole"
+        bars = min(BARS, int(most - least) + 1) if whole else BARS
+        edges = [least + (most - least) * i / bars for i in range(bars)]
+        edges = [Decimal(int(edge.to_integral_value("ROUND_CEILING"))) if whole else edge for edge in edges]
+        counts = [
+            func.sum(
+                case(
+                    (and_(column >= bound(edge), *([column < bound(edges[i + 1])] if i + 1 < bars else [])), 1), else_=0
+                )
+            )
+            for i, edge in enumerate(edges)
+        ]
+        counted = connection.execute(
+            select(*counts).select_from(source).where(rows.belonging()), rows.bound_values
+        ).one()
+    return [Bar(edge, edges[i + 1] if i + 1 < bars else most, int(counted[i] or 0)) for i, edge in enumerate(edges)]
+
+
+def _number(field: Any, raw: Any) -> Decimal | None:
+    """A stored number as a decimal; None for what is none, such as a text in a column of numbers."""
+    read = KINDS[field.kind].read(raw, field)
+    return None if read is None or isinstance(read, Nonconforming) else Decimal(str(read))
