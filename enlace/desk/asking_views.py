@@ -74,6 +74,7 @@ def _range(work: Work, field: FieldSpec, rows: Rows) -> dict[str, Any]:
     number = work.formats.number()
     return {
         "ranged": True,
+        "bars_wide": WIDE * len(bars),
         "bars": [
             {
                 "from": typed(int(bar.least) if field.kind == "whole" else bar.least),

@@ -1,4 +1,4 @@
-"""How the numbers of a field spread: from the least to the greatest in bars of one width, counted by the server."""
+"""How the numbers of a field spread: in bars of one width, counted by the server."""
 
 from __future__ import annotations
 
@@ -13,12 +13,12 @@ from ..server.dialects import server_kind
 from ..server.engine import reading
 from .window import Rows
 
-BARS = 16
+BARS = 16  # about as many
 
 
 @dataclass(frozen=True)
 class Bar:
-    """Numbers from `least` on, and below the next bar's; the last bar has the greatest number too."""
+    """Numbers from `least` on, and below `most`."""
 
     least: Decimal
     most: Decimal
@@ -38,22 +38,24 @@ def spread(rows: Rows, name: str) -> list[Bar]:
         least, most = (_number(field, raw) for raw in connection.execute(ends, rows.bound_values).one())
         if least is None or most is None or least == most:
             return []
-        whole = field.kind == "whole"
-        bars = min(BARS, int(most - least) + 1) if whole else BARS
-        edges = [least + (most - least) * i / bars for i in range(bars)]
-        edges = [Decimal(int(edge.to_integral_value("ROUND_CEILING"))) if whole else edge for edge in edges]
+        step = _step(most - least, field.kind == "whole")
+        first = (least / step).to_integral_value("ROUND_FLOOR") * step
+        edges = [first + step * i for i in range(int((most - first) // step) + 1)]
         counts = [
-            func.sum(
-                case(
-                    (and_(column >= bound(edge), *([column < bound(edges[i + 1])] if i + 1 < bars else [])), 1), else_=0
-                )
-            )
-            for i, edge in enumerate(edges)
+            func.sum(case((and_(column >= bound(edge), column < bound(edge + step)), 1), else_=0)) for edge in edges
         ]
         counted = connection.execute(
             select(*counts).select_from(source).where(rows.belonging()), rows.bound_values
         ).one()
-    return [Bar(edge, edges[i + 1] if i + 1 < bars else most, int(counted[i] or 0)) for i, edge in enumerate(edges)]
+    return [Bar(edge, edge + step, int(counted[i] or 0)) for i, edge in enumerate(edges)]
+
+
+def _step(whole_way: Decimal, whole: bool) -> Decimal:
+    """The width of a bar: one, two or five of a power of ten, so that bars begin at numbers that people read at a glance."""
+    rough = whole_way / BARS
+    power = Decimal(10) ** rough.adjusted()
+    step = next(power * n for n in (1, 2, 5, 10) if power * n >= rough)
+    return max(step, Decimal(1)) if whole else step
 
 
 def _number(field: Any, raw: Any) -> Decimal | None:
