@@ -44,10 +44,6 @@ class Shots(Served):
         page.goto(self.base + "/workshop/connection/1/?test=1")
         expect(page.locator("#test .fine")).to_have_count(5)
         self.shot("connection")
-        page.goto(self.base + "/workshop/project/1/connections/new")
-        page.select_option("#kind", "postgresql")
-        expect(page.get_by_label("Host")).to_be_visible()
-        self.shot("connection-server")
         page.goto(self.base + "/workshop/connection/1/table?name=vessel")
         self.shot("table")
         page.goto(self.base + "/workshop/dataset/2/")
@@ -135,12 +131,44 @@ class Shots(Served):
         self.says("Saved 1 record")
         page.goto(self.base + "/desk/journal/1/")
         self.shot("journal")
-        page.goto(self.base + "/workshop/connection/1/")
-        page.get_by_role("button", name="Work on a practice copy").click()
-        self.work("Berth", page)
-        self.type_into("Quay", "Cais da Lota", page)
+        self.bring_in(page)
+        self.arranged(page)
+
+    def bring_in(self, page) -> None:
+        """A spreadsheet of cargo with two faulty rows."""
+        rows = [
+            ["Line no.", "Commodity", "Direction", "Tonnes"],
+            ["90", "Cork", "in", "12.5"],
+            ["91", "Moonstone", "in", "3"],
+        ]
+        rows += [[str(100 + i), "Wheat", "out", "heavy" if i == 5 else f"{1 + i / 8:.3f}"] for i in range(40)]
+        self.work("Port call", page)
+        page.locator("[data-of] a", has_text="Bring in").nth(1).click()
+        content = "\n".join(";".join(row) for row in rows).encode()
+        page.locator("#file").set_input_files({"name": "cargo.csv", "mimeType": "text/csv", "buffer": content})
+        page.get_by_role("button", name="Read it").click()
+        page.get_by_role("button", name="Check the rows").click()
+        expect(page.locator("[data-mend]")).to_have_count(2)
+        page.locator("[data-mend] [aria-invalid]").first.focus()
+        self.shot("bring-in")
+
+    def arranged(self, page) -> None:
+        """A column that stays at its side, totals below, equal values written once."""
+        self.work("Vessel", page)
+        for field, several in (
+            ("name", [["Place …", "Stay at the start"]]),
+            ("flag", [["Smallest first"], ["Totals below …", "Different values"]]),
+            ("length_m", [["Totals below …", "Average"], ["Totals below …", "Greatest"]]),
+            ("beam_m", [["Rows …", "Equal values written once where rows are ordered"]]),
+        ):
+            for path in several:
+                page.locator(f"#grid [data-name={field}] .column-acts").click()
+                for words in path:
+                    page.locator(".column-menu li").get_by_text(words, exact=True).click()
+                page.wait_for_timeout(400)
+        page.locator("#scroller").evaluate("e => (e.scrollLeft = 220)")
         self.quiet(page)
-        self.shot("practice-copy")
+        self.shot("arranged")
 
 
 if __name__ == "__main__":

@@ -105,6 +105,11 @@ class Bringing:
         ]
         return [f for f in free if f.name in dataset.key or not f.generated]
 
+    @property
+    def heads(self) -> list[str]:
+        """The headings that go to a field, in the order of the file."""
+        return [head for head in self.spool.heads if head in self.incoming.mapping]
+
     def map(self, mapping: dict[str, str], existing: str) -> None:
         """Say where the columns go, and what becomes of rows whose key is there already. Raises Problem."""
         names = [name for name in mapping.values() if name]
@@ -178,7 +183,7 @@ class Bringing:
     def _mapped(self) -> list[tuple[str, FieldSpec]]:
         known = {field.name: field for field in self.fields}
         mapping = self.incoming.mapping
-        return [(head, known[mapping[head]]) for head in self.spool.heads if mapping.get(head) in known]
+        return [(head, known[mapping[head]]) for head in self.heads if mapping[head] in known]
 
     def _texts(self, number: int, values: Sequence[str]) -> dict[str, str]:
         """A row's texts by heading, what was mended in the place of what the file has."""

@@ -107,7 +107,7 @@ def progress(there: Bringing) -> dict[str, Any]:
             "row": fault["row"],
             "cells": [
                 (head, fault["texts"].get(head, ""), " ".join(s for h, s in fault["faults"] if h == head))
-                for head in incoming.mapping
+                for head in there.heads
             ],
             "general": [sentence for head, sentence in fault["faults"] if head not in incoming.mapping],
         }
@@ -152,8 +152,8 @@ def mend(request: HttpRequest, work: Work) -> HttpResponse:
     """Put other texts into a faulty row, and look at it again; the list of faults as it is then."""
     there = _begun(work)
     number = request.POST.get("row", "")
-    heads = list(there.incoming.mapping)
-    texts = {head: request.POST[f"cell-{i}"] for i, head in enumerate(heads) if f"cell-{i}" in request.POST}
+    cells = {head: f"cell-{i}" for i, head in enumerate(there.heads)}
+    texts = {head: request.POST[name] for head, name in cells.items() if name in request.POST}
     there.mend(int(number) if number.isdecimal() and len(number) < 9 else -1, texts)
     return render(request, "desk/bring_in_faults.html", {**base_context(work), **progress(there)})
 

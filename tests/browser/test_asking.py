@@ -236,6 +236,25 @@ class Arranging(Served):
         self.assertGreaterEqual(moved["x"], stays["x"] + stays["width"] - 2)
         self.choose("name", "All as the form has it")
 
+    def test_a_heading_is_dragged_to_another_place_and_into_the_sentence(self):
+        page = self.work("Vessel")
+        names = lambda: page.locator("#grid [data-number]").evaluate_all("all => all.map(one => one.dataset.name)")  # noqa: E731
+        self.assertEqual(names()[1:3], ["imo_no", "name"])
+        self.drag("#grid [data-name=name]", "#grid [data-name=imo_no]")
+        expect(page.locator("#grid [data-number]").nth(1)).to_have_attribute("data-name", "name")
+        self.drag("#grid [data-name=flag]", "#sentence strong")
+        expect(page.locator("#grid [data-name=flag]")).to_have_attribute("aria-sort", "ascending")
+        expect(page.locator("#sentence")).to_contain_text("by Flag")
+        self.choose("name", "All as the form has it")
+
+    def drag(self, what, to):
+        mouse, boxes = self.page.mouse, [self.page.locator(selector).first.bounding_box() for selector in (what, to)]
+        (x, y), (left, top) = [(box["x"] + 12, box["y"] + box["height"] / 2) for box in boxes]
+        mouse.move(x, y)
+        mouse.down()
+        mouse.move(left, top, steps=6)
+        mouse.up()
+
     def test_totals_by_keys_and_a_new_record_typed_into_the_blank_row(self):
         page = self.work("Berth")
         self.cell(0, 3).click()

@@ -201,11 +201,12 @@ export function columns(sourceOf, { menus, byCell, values }) {
     });
   }
 
-  // By its edge a heading is made wider, by the rest of it moved to another place.
+  // By its edge a heading is made wider, by the rest of it moved to another place; in the sentence it is one more of the order.
   const AT_EDGE = 6;
   const FAR = 8; // pixels until a press is a drag
   let drag = null;
   const headAt = ({ target }) => target.closest?.("[data-grid] .grid-head [data-number]");
+  const sentenceAt = ({ target }) => target.closest?.("[data-sentence]");
   const atEdge = (head, event) => event.clientX > head.getBoundingClientRect().right - AT_EDGE;
   document.addEventListener("pointerdown", (event) => {
     const head = headAt(event);
@@ -222,6 +223,8 @@ export function columns(sourceOf, { menus, byCell, values }) {
     else if (Math.abs(event.clientX - drag.from) > FAR) {
       drag.going = true;
       for (const head of heads(drag.source)) head.classList.toggle("put-before", head === over && head !== drag.head);
+      for (const sentence of document.querySelectorAll("[data-sentence]"))
+        sentence.classList.toggle("put-before", sentence === sentenceAt(event) && sourceOf(sentence) === drag.source);
     }
   });
   document.addEventListener("pointerup", (event) => {
@@ -229,18 +232,24 @@ export function columns(sourceOf, { menus, byCell, values }) {
     const { head, source, from, width, edge, going } = drag;
     drag = null;
     head.style.boxShadow = "";
-    for (const other of heads(source)) other.classList.remove("put-before");
+    for (const other of document.querySelectorAll(".put-before")) other.classList.remove("put-before");
     if (edge) {
       const wanted = within(width + event.clientX - from);
       if (Math.abs(wanted - width) > 2) arrange(source, "width", head.dataset.name, wanted);
       return;
     }
-    const over = headAt(event);
+    const sentence = sentenceAt(event);
+    const over = headAt(event) || sentence;
     if (!going || !over || over === head || sourceOf(over) !== source) return;
+    // The drag may end on a link or a button, which nobody pressed.
     document.addEventListener("click", (click) => click.preventDefault() || click.stopPropagation(), {
       capture: true,
       once: true,
-    }); // the drag ends on a link
-    setTimeout(() => arrange(source, "before", head.dataset.name, over.dataset.name));
+    });
+    const also = head.querySelector("a")?.dataset.also;
+    setTimeout(() => {
+      if (!sentence) arrange(source, "before", head.dataset.name, over.dataset.name);
+      else if (also) source.arrange(new URLSearchParams(also));
+    });
   });
 }
