@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 
-import { asBlocks, fromBlock } from "../../enlace/site/static/enlace/grid.js";
+import { asBlocks, fromBlock } from "../../enlace/site/static/enlace/chosencells.js";
 
 test("what goes onto the clipboard comes back unchanged", () => {
   const cases = [

@@ -13,7 +13,7 @@ export class BlankRow {
     });
     this.row.addEventListener("dblclick", () => this.begin(""));
     this.row.addEventListener("keydown", (event) => this.key(event));
-    this.row.addEventListener("paste", (event) => this.grid.pasted(event, this.grid.total));
+    this.row.addEventListener("paste", (event) => this.grid.chosen.pasted(event, this.grid.total));
   }
 
   /** Go into it, in a column. */

@@ -3,40 +3,13 @@
 // Browsers cap an element's height (at some 17 to 33 million pixels), so from MOST_HEIGHT on the scroll bar
 // stands for a share of the rows, while wheel and keys still move by rows.
 
+import { ChosenCells } from "./chosencells.js";
 import { merge } from "./merging.js";
 import { pin } from "./pins.js";
 
 const MOST_HEIGHT = 6_000_000;
 const PAUSE = 60;
 const LINE = 19; // pixels of one more line in a row
-
-/** Lines of texts as a spreadsheet takes them: tabs between, quoted where a text has a tab, a line or a quote in it. */
-export function asBlocks(lines) {
-  const quoted = (text) => (/[\t\n\r"]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
-  const safe = (text) => text.replaceAll("&", "&amp;").replaceAll("<", "&lt;");
-  const html = lines.map((line) => `<tr>${line.map((text) => `<td>${safe(text)}</td>`).join("")}</tr>`).join("");
-  return { plain: lines.map((line) => line.map(quoted).join("\t")).join("\n"), html: `<table>${html}</table>` };
-}
-
-/** What a spreadsheet put on the clipboard, as lines of texts. */
-export function fromBlock(text) {
-  const lines = [[""]];
-  let quoted = false;
-  for (let at = 0; at < text.length; at++) {
-    const sign = text[at];
-    const line = lines.at(-1);
-    if (quoted) {
-      if (sign !== '"') line[line.length - 1] += sign;
-      else if (text[at + 1] === '"') line[line.length - 1] += text[at++];
-      else quoted = false;
-    } else if (sign === '"' && line.at(-1) === "") quoted = true;
-    else if (sign === "\t") line.push("");
-    else if (sign === "\n") lines.push([""]);
-    else if (sign !== "\r" || text[at + 1] !== "\n") line[line.length - 1] += sign;
-  }
-  if (lines.length > 1 && lines.at(-1).length === 1 && lines.at(-1)[0] === "") lines.pop();
-  return lines;
-}
 
 /** The day as people here have it, as dates are typed. */
 const today = () => {
@@ -48,9 +21,8 @@ export class Grid {
   /** which: what tells it from the first grid of the same records. moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
    *  view: its order and filters. edits: what is typed; rows are read after it has arrived, and again if more of it went out meanwhile. */
   constructor(root, url, { moved, edit, edits, view, block, fold, ranged, which = "" }) {
-    Object.assign(this, { root, url, moved, edit, edits, view, block, fold, ranged, which });
+    Object.assign(this, { root, url, moved, edit, edits, view, fold, which });
     this.grouped = "grouped" in root.dataset; // among its lines are those of groups; a position here is that of a line
-    this.anchor = null; // where a range of cells was begun
     this.scroller = root.querySelector("[data-scroller]");
     this.head = root.querySelector(".grid-head");
     this.runway = root.querySelector("[data-runway]");
@@ -70,6 +42,7 @@ export class Grid {
       this.rowHeight += (lines - 1) * LINE;
       root.style.setProperty("--row", `${this.rowHeight}px`);
     }
+    this.chosen = new ChosenCells(this, { block, ranged });
     this.listen();
     this.measure();
   }
@@ -87,8 +60,6 @@ export class Grid {
     this.rows.addEventListener("dblclick", () => this.startEdit());
     this.root.addEventListener("keydown", (event) => this.key(event));
     this.head.addEventListener("keydown", (event) => this.headKey(event));
-    this.rows.addEventListener("paste", (event) => this.pasted(event));
-    this.rows.addEventListener("copy", (event) => this.copied(event));
     new ResizeObserver(() => this.resized()).observe(this.scroller);
   }
 
@@ -309,7 +280,7 @@ export class Grid {
 
   mark() {
     for (const old of this.rows.querySelectorAll(".record[aria-selected]")) old.removeAttribute("aria-selected");
-    this.markRange();
+    this.chosen.mark();
     for (const old of this.rows.querySelectorAll('[tabindex="0"]')) old.tabIndex = -1;
     const row = this.current.position === null ? null : this.row(this.current.position);
     row?.setAttribute("aria-selected", "true");
@@ -321,81 +292,6 @@ export class Grid {
   /** The cell of a row in the current column; a group has one cell for all of them. */
   cellOf(row) {
     return row?.children[row.dataset.group === undefined ? this.column : 1];
-  }
-
-  // -- several cells ---------------------------------------------------------------------------------------
-
-  /** The cells from where a range was begun to the current one; null for one cell alone. */
-  get range() {
-    if (!this.anchor || this.current.position === null) return null;
-    const [{ position, column }, here] = [this.anchor, this.current.position];
-    if (position === here && column === this.column) return null;
-    return {
-      top: Math.min(position, here),
-      bottom: Math.max(position, here),
-      left: Math.min(column, this.column),
-      right: Math.max(column, this.column),
-    };
-  }
-
-  markRange() {
-    for (const old of this.rows.querySelectorAll(".in-range")) {
-      old.classList.remove("in-range");
-      old.removeAttribute("aria-selected");
-    }
-    const { range } = this;
-    this.tellRange(range);
-    if (!range) return;
-    for (let at = range.top; at <= range.bottom; at++)
-      for (const cell of [...(this.row(at)?.children || [])].slice(range.left, range.right + 1)) {
-        cell.classList.add("in-range");
-        cell.setAttribute("aria-selected", "true");
-      }
-  }
-
-  /** Say which cells are chosen, once for each choice: by the places of their records. */
-  tellRange(range) {
-    const lines = range ? [...this.rows.children].slice(range.top - this.first, range.bottom - this.first + 1) : [];
-    const heads = lines.filter((row) => row.dataset.group !== undefined).length;
-    const told = range && {
-      from: this.placeOf(heads && lines[0]?.dataset.group !== undefined ? range.top + 1 : range.top),
-      count: range.bottom - range.top + 1 - heads,
-      column: range.left - 1,
-      wide: range.right - range.left + 1,
-    };
-    const said = JSON.stringify(told);
-    if (said === this.saidRange) return;
-    this.saidRange = said;
-    this.ranged?.(told);
-  }
-
-  /** The texts of the range, or of the current cell, as far as the page has its rows. */
-  texts() {
-    const at = this.current.position;
-    const { top, bottom, left, right } = this.range || { top: at, bottom: at, left: this.column, right: this.column };
-    const lines = [];
-    for (let position = top; position <= bottom; position++) {
-      const row = this.row(position);
-      if (row?.dataset.group !== undefined) continue;
-      if (row) lines.push([...row.children].slice(left, right + 1).map((cell) => cell.textContent));
-    }
-    const groups = [...this.rows.children].slice(top - this.first, bottom - this.first + 1);
-    const heads = groups.filter((row) => row.dataset.group !== undefined).length;
-    return { lines, top, left, whole: lines.length + heads === bottom - top + 1 };
-  }
-
-  copied(event) {
-    if (this.editing || event.target.closest?.("input, textarea") || String(getSelection())) return;
-    const { lines, whole } = this.texts();
-    if (!lines.length) return;
-    event.preventDefault();
-    const { plain, html } = asBlocks(lines);
-    event.clipboardData.setData("text/plain", plain);
-    event.clipboardData.setData("text/html", html);
-    const count = lines.length * lines[0].length;
-    enlaceSay(
-      whole ? `${count} cell${count === 1 ? "" : "s"} copied.` : "Only the rows that the page shows were copied.",
-    );
   }
 
   moveTo(position, column) {
@@ -425,14 +321,6 @@ export class Grid {
     if (open !== now) this.fold(row.dataset.group, (open ?? !now) ? 1 : "");
   }
 
-  /** Put a block in from a line on, where its lines stand together. */
-  put(how, from, lines) {
-    for (let line = from.top; this.grouped && line < from.top + lines.length; line++)
-      if (this.row(line)?.dataset.group !== undefined)
-        return enlaceSay("A group begins there. Put a block into one group at a time.");
-    this.block(how, { ...from, top: this.placeOf(from.top) }, lines);
-  }
-
   focus() {
     const cell = this.cellOf(this.row(this.current.position));
     this.wantsFocus = !cell;
@@ -452,8 +340,7 @@ export class Grid {
     const cell = event.target.closest('[role="gridcell"]');
     if (!cell || event.target.closest("input, select")) return;
     const row = cell.parentElement;
-    if (!event.shiftKey) this.anchor = null;
-    else this.anchor ||= { position: this.current.position, column: this.column };
+    this.chosen.reach(event.shiftKey);
     const group = row.dataset.group !== undefined;
     const column = group ? this.column : Math.max(1, [...row.children].indexOf(cell));
     this.moveTo(this.first + [...this.rows.children].indexOf(row), column);
@@ -492,8 +379,7 @@ export class Grid {
       event.preventDefault();
     } else if (moves[event.key] && !event.altKey) {
       event.preventDefault();
-      if (!shift) this.anchor = null;
-      else this.anchor ||= { position, column: this.column };
+      this.chosen.reach(shift);
       this.moveTo(...moves[event.key]);
     } else if (ctrl && event.key === ";") {
       event.preventDefault();
@@ -502,19 +388,8 @@ export class Grid {
       event.preventDefault();
       const above = this.row(position - 1)?.children[this.column];
       if (above) this.startEdit(above.textContent);
-    } else if (ctrl && event.key.toLowerCase() === "d" && this.range) {
+    } else if (this.chosen.key(event)) {
       event.preventDefault();
-      const { top, bottom, left } = this.range;
-      const [first] = this.texts().lines;
-      this.put("fill", { top: top + 1, left }, Array(bottom - top).fill(first));
-    } else if (event.key === "Escape" && this.range) {
-      event.preventDefault();
-      this.anchor = null;
-      this.markRange();
-    } else if (event.key === "Delete" && this.range) {
-      event.preventDefault();
-      const { top, bottom, left, right } = this.range;
-      this.put("clear", { top, left }, Array(bottom - top + 1).fill(Array(right - left + 1).fill("")));
     } else if (event.key === "F2" || event.key === "Enter") {
       event.preventDefault();
       this.startEdit();
@@ -548,22 +423,6 @@ export class Grid {
       event.preventDefault();
       event.target.click();
     }
-  }
-
-  /** at: the line that a block goes into from. */
-  pasted(event, at = this.current.position ?? 0) {
-    if (this.editing) return;
-    const text = event.clipboardData.getData("text/plain");
-    event.preventDefault();
-    if (!text) return;
-    const lines = fromBlock(text);
-    const range = at === this.current.position ? this.range : null;
-    if (lines.length === 1 && lines[0].length === 1 && at < this.total) {
-      if (!range) return this.startEdit(lines[0][0]);
-      const wide = Array(range.right - range.left + 1).fill(lines[0][0]);
-      return this.put("paste", range, Array(range.bottom - range.top + 1).fill(wide));
-    }
-    this.put("paste", range || { top: at, left: this.column }, lines);
   }
 
   startEdit(text) {

@@ -220,7 +220,7 @@ export class Source {
       try {
         await this.page.edits.idle();
         const response = await fetch(this.address(`cells?${asked}`), { headers: { "HX-Request": "true" } });
-        const current = JSON.stringify(range) === this.grid?.saidRange;
+        const current = JSON.stringify(range) === this.grid?.chosen.said;
         if (response.ok && current) told.textContent = (await response.json()).words;
       } catch {
         // Away: what else is done says so.

@@ -1,0 +1,166 @@
+// Several cells of a grid: chosen by Shift, told to those who add them up, copied to a spreadsheet and pasted from one.
+
+/** Lines of texts as a spreadsheet takes them: tabs between, quoted where a text has a tab, a line or a quote in it. */
+export function asBlocks(lines) {
+  const quoted = (text) => (/[\t\n\r"]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
+  const safe = (text) => text.replaceAll("&", "&amp;").replaceAll("<", "&lt;");
+  const html = lines.map((line) => `<tr>${line.map((text) => `<td>${safe(text)}</td>`).join("")}</tr>`).join("");
+  return { plain: lines.map((line) => line.map(quoted).join("\t")).join("\n"), html: `<table>${html}</table>` };
+}
+
+/** What a spreadsheet put on the clipboard, as lines of texts. */
+export function fromBlock(text) {
+  const lines = [[""]];
+  let quoted = false;
+  for (let at = 0; at < text.length; at++) {
+    const sign = text[at];
+    const line = lines.at(-1);
+    if (quoted) {
+      if (sign !== '"') line[line.length - 1] += sign;
+      else if (text[at + 1] === '"') line[line.length - 1] += text[at++];
+      else quoted = false;
+    } else if (sign === '"' && line.at(-1) === "") quoted = true;
+    else if (sign === "\t") line.push("");
+    else if (sign === "\n") lines.push([""]);
+    else if (sign !== "\r" || text[at + 1] !== "\n") line[line.length - 1] += sign;
+  }
+  if (lines.length > 1 && lines.at(-1).length === 1 && lines.at(-1)[0] === "") lines.pop();
+  return lines;
+}
+
+export class ChosenCells {
+  /** block(how, from, lines): puts lines of texts in from a cell on. ranged(range): which cells are chosen by now. */
+  constructor(grid, { block, ranged }) {
+    Object.assign(this, { grid, block, ranged });
+    this.anchor = null; // where the range was begun
+    grid.rows.addEventListener("paste", (event) => this.pasted(event));
+    grid.rows.addEventListener("copy", (event) => this.copied(event));
+  }
+
+  /** Before a move: with Shift it reaches from where one stands, or stood; else one cell is chosen alone. */
+  reach(shift) {
+    const { current, column } = this.grid;
+    if (!shift) this.anchor = null;
+    else this.anchor ||= { position: current.position, column };
+  }
+
+  /** The cells from where a range was begun to the current one; null for one cell alone. */
+  get range() {
+    if (!this.anchor || this.grid.current.position === null) return null;
+    const [{ position, column }, here] = [this.anchor, this.grid.current.position];
+    if (position === here && column === this.grid.column) return null;
+    return {
+      top: Math.min(position, here),
+      bottom: Math.max(position, here),
+      left: Math.min(column, this.grid.column),
+      right: Math.max(column, this.grid.column),
+    };
+  }
+
+  mark() {
+    for (const old of this.grid.rows.querySelectorAll(".in-range")) {
+      old.classList.remove("in-range");
+      old.removeAttribute("aria-selected");
+    }
+    const { range } = this;
+    this.tell(range);
+    if (!range) return;
+    for (let at = range.top; at <= range.bottom; at++)
+      for (const cell of [...(this.grid.row(at)?.children || [])].slice(range.left, range.right + 1)) {
+        cell.classList.add("in-range");
+        cell.setAttribute("aria-selected", "true");
+      }
+  }
+
+  /** Say which cells are chosen, once for each choice: by the places of their records. */
+  tell(range) {
+    const lines = range
+      ? [...this.grid.rows.children].slice(range.top - this.grid.first, range.bottom - this.grid.first + 1)
+      : [];
+    const heads = lines.filter((row) => row.dataset.group !== undefined).length;
+    const told = range && {
+      from: this.grid.placeOf(heads && lines[0]?.dataset.group !== undefined ? range.top + 1 : range.top),
+      count: range.bottom - range.top + 1 - heads,
+      column: range.left - 1,
+      wide: range.right - range.left + 1,
+    };
+    const said = JSON.stringify(told);
+    if (said === this.said) return;
+    this.said = said;
+    this.ranged?.(told);
+  }
+
+  /** The texts of the range, or of the current cell, as far as the page has its rows. */
+  texts() {
+    const at = this.grid.current.position;
+    const { top, bottom, left, right } = this.range || {
+      top: at,
+      bottom: at,
+      left: this.grid.column,
+      right: this.grid.column,
+    };
+    const lines = [];
+    for (let position = top; position <= bottom; position++) {
+      const row = this.grid.row(position);
+      if (row?.dataset.group !== undefined) continue;
+      if (row) lines.push([...row.children].slice(left, right + 1).map((cell) => cell.textContent));
+    }
+    const groups = [...this.grid.rows.children].slice(top - this.grid.first, bottom - this.grid.first + 1);
+    const heads = groups.filter((row) => row.dataset.group !== undefined).length;
+    return { lines, top, left, whole: lines.length + heads === bottom - top + 1 };
+  }
+
+  copied(event) {
+    if (this.grid.editing || event.target.closest?.("input, textarea") || String(getSelection())) return;
+    const { lines, whole } = this.texts();
+    if (!lines.length) return;
+    event.preventDefault();
+    const { plain, html } = asBlocks(lines);
+    event.clipboardData.setData("text/plain", plain);
+    event.clipboardData.setData("text/html", html);
+    const count = lines.length * lines[0].length;
+    enlaceSay(
+      whole ? `${count} cell${count === 1 ? "" : "s"} copied.` : "Only the rows that the page shows were copied.",
+    );
+  }
+
+  /** A key about several cells: fill, clear, or choose one alone again; whether it was one. */
+  key(event) {
+    if (!this.range) return false;
+    const { top, bottom, left, right } = this.range;
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "d") {
+      const [first] = this.texts().lines;
+      this.put("fill", { top: top + 1, left }, Array(bottom - top).fill(first));
+    } else if (event.key === "Delete") {
+      this.put("clear", { top, left }, Array(bottom - top + 1).fill(Array(right - left + 1).fill("")));
+    } else if (event.key === "Escape") {
+      this.anchor = null;
+      this.mark();
+    } else return false;
+    return true;
+  }
+
+  /** Put a block in from a line on, where its lines stand together. */
+  put(how, from, lines) {
+    for (let line = from.top; this.grid.grouped && line < from.top + lines.length; line++)
+      if (this.grid.row(line)?.dataset.group !== undefined)
+        return enlaceSay("A group begins there. Put a block into one group at a time.");
+    this.block(how, { ...from, top: this.grid.placeOf(from.top) }, lines);
+  }
+
+  /** at: the line that a block goes into from. */
+  pasted(event, at = this.grid.current.position ?? 0) {
+    if (this.grid.editing) return;
+    const text = event.clipboardData.getData("text/plain");
+    event.preventDefault();
+    if (!text) return;
+    const lines = fromBlock(text);
+    const range = at === this.grid.current.position ? this.range : null;
+    if (lines.length === 1 && lines[0].length === 1 && at < this.grid.total) {
+      if (!range) return this.grid.startEdit(lines[0][0]);
+      const wide = Array(range.right - range.left + 1).fill(lines[0][0]);
+      return this.put("paste", range, Array(range.bottom - range.top + 1).fill(wide));
+    }
+    this.put("paste", range || { top: at, left: this.grid.column }, lines);
+  }
+}
