@@ -74,7 +74,7 @@ class Served(unittest.TestCase):
         context = {"viewport": {"width": 1280, "height": 800}, "storage_state": self.signed_in.get(who), **context}
         page = self.browser.new_context(**context).new_page()
         self.addCleanup(page.context.close)
-        page.on("console", lambda m: self.wrong.append(f"console: {m.text}") if m.type == "error" else None)
+        page.on("console", self._note)
         page.on("pageerror", lambda e: self.wrong.append(f"script: {e}"))
         page.on(
             "request",
@@ -89,6 +89,11 @@ class Served(unittest.TestCase):
                 page.wait_for_url(lambda url: "sign-in" not in url)
                 self.signed_in[who] = page.context.storage_state()
         return page
+
+    def _note(self, message) -> None:
+        """An error that the browser tells, with the address that it is about."""
+        if message.type == "error":
+            self.wrong.append(f"console: {message.text} {message.location.get('url', '')}".strip())
 
     def tearDown(self):
         self.assertEqual(self.wrong, [])
