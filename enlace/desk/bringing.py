@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import datetime
 import shutil
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import IO, Any
@@ -144,7 +144,8 @@ class Bringing:
             self._texts(start + i + 1, values)
             for i, values in enumerate(self.spool.stretch(self.rows_file, start, size))
         ]
-        ids = [self._identifier(by_head, row) for row in texts]
+        identified = self._identified(by_head)
+        ids = [identified(row) for row in texts]
         asked = [identifier for identifier in ids if identifier]
         stored, there = self.work.stored_of(asked), self.work.store.some(asked)
         known = self._found_in_lists(by_head, texts)
@@ -191,30 +192,27 @@ class Bringing:
         texts = {head: read(value) for head, value in zip(self.spool.heads, values, strict=False)}
         return {**texts, **self.incoming.mended.get(str(number), {})}
 
-    def _identifier(self, by_head: Sequence[tuple[str, FieldSpec]], row: dict[str, str]) -> str:
-        """The id of the record with the key that a row names; "" where it names none."""
-        dataset = self.work.dataset
+    def _identified(self, by_head: Sequence[tuple[str, FieldSpec]]) -> Callable[[dict[str, str]], str]:
+        """A function that gives the id of the record with the key that a row names; "" where it names none."""
+        dataset, formats = self.work.dataset, self.work.formats
         heads = {field.name: head for head, field in by_head}
-        # In a detail the link to its master is a part of the key that no file has to say.
+        # In a detail the link to its master is a part of the key that no file has to say; of a new master it is None.
         linked = dict(self.work.rows.within or ()) if self.work.part.name else {}
         if not dataset.key or not set(dataset.key) <= heads.keys() | linked.keys():
-            return ""
-        key = []
-        for name in dataset.key:
-            if name not in heads:
-                if linked[name] is None:
-                    return ""  # its master is new
-                key.append(linked[name])
-                continue
-            field, text = dataset.by_name[name], row[heads[name]]
+            return lambda row: ""
+        fields = {name: replace(dataset.by_name[name], required=False) for name in dataset.key}
+
+        def identifier(row: dict[str, str]) -> str:
             try:
-                value = KINDS[field.kind].parse(text, replace(field, required=False), self.work.formats)
+                key = tuple(
+                    KINDS[field.kind].parse(row[heads[name]], field, formats) if name in heads else linked[name]
+                    for name, field in fields.items()
+                )
             except Unreadable:
                 return ""
-            if value is None:
-                return ""
-            key.append(value)
-        return record_id(tuple(key))
+            return "" if None in key else record_id(key)
+
+        return identifier
 
     def _cells(
         self, by_head: Sequence[tuple[str, FieldSpec]], row: dict[str, str], identifier: str, stored: Any, there: Any,

@@ -131,8 +131,7 @@ def progress(there: Bringing) -> dict[str, Any]:
 def check(request: HttpRequest, work: Work) -> JsonResponse:
     """Check the next stretch of rows."""
     there = _begun(work)
-    if there.incoming.checked < there.spool.count:
-        there.check()
+    there.check()
     return JsonResponse({"done": there.incoming.checked, "of": there.spool.count})
 
 
@@ -141,8 +140,7 @@ def check(request: HttpRequest, work: Work) -> JsonResponse:
 def put_in(request: HttpRequest, work: Work) -> JsonResponse:
     """Put the next stretch of rows into the draft."""
     there = _begun(work)
-    if there.incoming.taken < there.spool.count:
-        there.put_in()
+    there.put_in()
     return JsonResponse({"done": there.incoming.taken, "of": there.spool.count})
 
 

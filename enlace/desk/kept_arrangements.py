@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.db.models import Q, QuerySet
+from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_http_methods
@@ -10,13 +10,12 @@ from django.views.decorators.http import require_http_methods
 from enlace.core.form.columns import columns_of
 from enlace.core.problem import Problem
 
+from . import kept_names
 from .arranged import Arranged
 from .contexts import base_context, columns_now
 from .models import Arrangement
 from .opening import grid_from, on_form
 from .work import Work
-
-LONGEST, MOST = 60, 100
 
 
 @require_http_methods(["GET", "POST"])
@@ -28,7 +27,11 @@ def kept_arrangements(request: HttpRequest, work: Work) -> HttpResponse:
     """
     said, key = "", grid_from(request)
     if request.method == "POST":
-        said = _remove(request, work) if request.POST.get("remove") else _keep(request, work, key)
+        said = (
+            kept_names.remove(request, work, kept_for(work), "arrangement")
+            if request.POST.get("remove")
+            else _keep(request, work, key)
+        )
     here = {field.name for field in work.dataset.shown}
     fitting = [kept for kept in kept_for(work) if _fits(kept, here)]
     return render(
@@ -38,8 +41,7 @@ def kept_arrangements(request: HttpRequest, work: Work) -> HttpResponse:
 
 def kept_for(work: Work) -> QuerySet[Arrangement]:
     """The arrangements of the form that are kept under a name, one's own and those for everybody."""
-    several = Arrangement.objects.filter(form=work.form).exclude(name="")
-    return several.filter(Q(person=work.person) | Q(person=None))
+    return kept_names.for_person(Arrangement.objects.filter(form=work.form).exclude(name=""), work)
 
 
 def _fits(kept: Arrangement, here: set[str]) -> bool:
@@ -57,26 +59,9 @@ def _keep(request: HttpRequest, work: Work, key: str) -> str:
         _require_builder(work)
         Arrangement.objects.update_or_create(**place, person=None, name="", defaults=made.kept())
         return "Everybody begins with these columns from now on; who has arranged them differently keeps that."
-    name = " ".join(request.POST.get("name", "").split())
-    if not name or len(name) > LONGEST:
-        raise Problem("The arrangement needs a name.", f"Type one of at most {LONGEST} characters.", code="bad")
-    if kept_for(work).count() >= MOST:
-        raise Problem(f"There are {MOST} arrangements already.", "Remove one first.", code="bad")
-    owner = None if request.POST.get("shared") and work.person.is_builder else work.person
-    Arrangement.objects.update_or_create(**place, person=owner, name=name, defaults=made.kept())
-    return f"Kept as {name}{'' if owner else ', for everybody'}."
+    return kept_names.keep(request, work, kept_for(work), "arrangement", place, made.kept())
 
 
 def _require_builder(work: Work) -> None:
     if not work.person.is_builder:
         raise Problem("Only a builder arranges a grid for everybody.", "Keep it for yourself.", code="forbidden")
-
-
-def _remove(request: HttpRequest, work: Work) -> str:
-    number = request.POST["remove"]
-    mine = kept_for(work) if work.person.is_builder else kept_for(work).filter(person=work.person)
-    kept = mine.filter(pk=int(number)).first() if number.isdecimal() and len(number) < 12 else None
-    if kept is None:
-        raise Problem("There is no such arrangement of yours.", "A builder can remove shared ones.", code="bad")
-    kept.delete()
-    return f"{kept.name} is removed."

@@ -8,14 +8,16 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
+from itertools import islice
 from typing import Any
 
 from ..problem import Problem
 
 MOST_COLUMNS = 500
 LONGEST = 1_000_000  # characters of a value
+SAMPLE = 1_000  # records that say the columns; those that come later have no others
 Rows = Iterator[Sequence[str]]
 
 
@@ -89,6 +91,27 @@ def headed(rows: Iterable[Sequence[Any]], look: Look, where: str = "line") -> Ro
         texts = _as_texts(row, width, where, number)
         if any(texts):
             yield texts
+
+
+def named(records: Iterator[Mapping[str, Any]], look: Look, where: str) -> Rows:
+    """Headings and rows of records that say their names themselves: the first SAMPLE of them tell which columns there are.
+
+    Raises Problem, naming the record, for a later one that has another name.
+    """
+    first = list(islice(records, SAMPLE))
+    names = list(dict.fromkeys(name for record in first for name in record))
+
+    def lines() -> Iterator[Sequence[Any]]:
+        yield names or [""]
+        for record in first:
+            yield [record.get(name) for name in names]
+        for number, record in enumerate(records, len(first) + 1):
+            if beyond := record.keys() - set(names):
+                sentence = f"{where.capitalize()} {number:,} has {min(beyond)}, which the first {SAMPLE:,} do not."
+                raise Problem(sentence, "Give one of the first the name too, empty.", code="bad")
+            yield [record.get(name) for name in names]
+
+    return headed(lines(), replace(look, heads=True), where)
 
 
 def _as_texts(row: Sequence[Any], width: int, where: str, number: int) -> list[str]:

@@ -5,14 +5,12 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from dataclasses import replace
-from itertools import islice
 from pathlib import Path
 from typing import Any
 
 from ..problem import Problem
-from .incoming import Look, Rows, headed, text_of
+from .incoming import Look, Rows, named
 
-SAMPLE = 1_000  # objects that the columns are found by; those that come later have no others
 PIECE = 1 << 16
 MOST_DEPTH = 40
 
@@ -32,33 +30,12 @@ def look(path: Path, wanted: Look) -> Look:
 
 def rows(path: Path, look: Look) -> Rows:
     """The headings, then the rows. Raises Problem, naming the line or the object."""
-    objects = _objects(path, look)
-    first = list(islice(objects, SAMPLE))
-    names = list(dict.fromkeys(name for item in first for name in item))
-    heads: list[Any] = [*names] or [""]
-    return headed(_all(heads, names, first, objects), replace(look, heads=True), "object")
+    return named(map(_plain, _objects(path, look)), look, "object")
 
 
-def _all(
-    heads: list[Any], names: list[str], first: list[dict[str, Any]], rest: Iterator[dict[str, Any]]
-) -> Iterator[Any]:
-    yield heads
-    for number, item in enumerate(first, 1):
-        yield _row(names, item, number)
-    for number, item in enumerate(rest, len(first) + 1):
-        if beyond := set(item) - set(names):
-            sentence = f"Object {number:,} has {sorted(beyond)[0]}, which the first {SAMPLE:,} do not."
-            raise Problem(sentence, "Give one of the first the name too, empty.", code="bad")
-        yield _row(names, item, number)
-
-
-def _row(names: list[str], item: dict[str, Any], number: int) -> list[str]:
-    texts = []
-    for name in names:
-        value = item.get(name)
-        # What is a list or an object itself stays JSON: a field of JSON takes it, others say what is wrong.
-        texts.append(json.dumps(value, ensure_ascii=False) if isinstance(value, list | dict) else text_of(value))
-    return texts
+def _plain(item: dict[str, Any]) -> dict[str, Any]:
+    """What is a list or an object itself stays JSON: a field of JSON takes it, others say what is wrong."""
+    return {n: json.dumps(v, ensure_ascii=False) if isinstance(v, list | dict) else v for n, v in item.items()}
 
 
 def _objects(path: Path, look: Look) -> Iterator[dict[str, Any]]:

@@ -14,9 +14,8 @@ from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import iterparse
 
 from ..problem import Problem
-from .incoming import Look, Rows, headed
+from .incoming import Look, Rows, named
 
-SAMPLE = 1_000  # rows that the columns are found by
 SEEN = 50_000  # elements that the paths are found by
 MOST_DEPTH = 60
 
@@ -45,21 +44,7 @@ def look(path: Path, wanted: Look) -> Look:
 
 def rows(path: Path, look: Look) -> Rows:
     """The headings, then the rows. Raises Problem, naming the place."""
-    several = _records(path, look.path)
-    first = list(islice(several, SAMPLE))
-    names = list(dict.fromkeys(name for record in first for name in record))
-    return headed(_all(names, first, several), replace(look, heads=True), "element")
-
-
-def _all(names: list[str], first: list[dict[str, str]], rest: Iterator[dict[str, str]]) -> Iterator[list[str]]:
-    yield names
-    for record in first:
-        yield [record.get(name, "") for name in names]
-    for number, record in enumerate(rest, len(first) + 1):
-        if beyond := set(record) - set(names):
-            sentence = f"Element {number:,} has {sorted(beyond)[0]}, which the first {SAMPLE:,} do not."
-            raise Problem(sentence, "Give one of the first the name too, empty.", code="bad")
-        yield [record.get(name, "") for name in names]
+    return named(_records(path, look.path), look, "element")
 
 
 def _records(path: Path, wanted: str) -> Iterator[dict[str, str]]:
