@@ -51,6 +51,7 @@ class Answer:
         """
         if view is not None:
             current = {"id": view.id, "position": view.position, "p": self.work.prefix}
+            # With group rows between them, the line of a record on the screen is not its place among the records.
             if self.work.groups and view.position is not None:
                 current["line"] = line_of(self.work, layout_of(self.work), view.position)
             self.events["enlace:current"] = current
@@ -109,6 +110,7 @@ class Answer:
 
     def grid(self, drawing: Drawing) -> Answer:
         """The whole grids of a part, headings included."""
+        # In templates, since the page puts a grid's rows and its place in by itself once the frame stands.
         own = [(self.work.prefix, drawing.context)]
         own += [
             (more["g"], {**drawing.context, **more})
@@ -150,6 +152,7 @@ class Answer:
         noted["state"] = view.state
         if len(edited.text) < MOST_TOLD:  # a long text stays as it was typed
             noted["text"] = edited.text
+        # By number: an id in the page could be anything that a column is called.
         noted["others"] = _others(self.work, editors, edited)
         noted["fixed"] = {editor.number: editor.fixed for editor in editors if editor.field.read_only_when}
         # It grows with the fields of a form: in the body, since browsers and what stands between refuse long headers.
@@ -174,6 +177,7 @@ class Answer:
             )  # fmt: skip
             # One draft for all parts of a page; asking for its row again for each would be a query for nothing.
             above.store.share(self.work.store)
+            # Nothing of that master is calculated over details, so nothing above it changes by this edit either.
             if not any("(" in name for name in above.rules.computed.related):
                 return self
             view = above.record(master)
@@ -201,6 +205,7 @@ class Answer:
 
     def rail(self, position: int | None, total: int | None) -> Answer:
         if total is not None:
+            # The scroll bar counts lines of the screen, group rows among them; the navigator counts records.
             lines = line_total(self.work) if self.work.groups else total
             self.events["enlace:total"] = {"total": lines, "p": self.work.prefix}
         for key in keys_of(self.work, "navigator"):

@@ -96,6 +96,7 @@ def take_in(
         block.refused["A record is not there any more, or can't be told apart from others."] += len(texts)
         return
     values = before.values(read) if before else read or {}
+    # A record's view asks rules and lists; without a condition on these fields nothing in it matters here.
     may_lock = identifier and _may_lock([spec for spec, _ in texts])
     locked = work.view(identifier, None, read, before).locked if may_lock else frozenset()
     cells = []
@@ -105,6 +106,7 @@ def take_in(
             cells.append((spec, made))
         elif made:
             block.refused[made] += 1
+    # A line of blanks below the last record, as spreadsheets copy them, makes no record.
     if cells and (identifier or any(text.strip() for _, text in texts)):
         block.lines.append((identifier, cells))
         block.made += not identifier
@@ -128,6 +130,7 @@ def _typed(
         return f"{spec.label} can't be edited here."
     if spec.name in locked:
         return f"{spec.label} can't be edited while the record is as it is."
+    # What a text stands for in a narrowed list depends on its record, so it can't be known from another one.
     narrowed = spec.lookup is not None and bool(spec.lookup.narrowed)
     place = (spec.name, text)
     if narrowed or place not in known:
@@ -143,6 +146,7 @@ def put_block(work: Work, block: Block, label: str) -> list[str]:
     """Put a block into the draft as one step; the ids of the records that it changed, in order."""
     ids = [identifier for identifier, _ in block.lines if identifier]
     stored: dict[str, dict[str, Any]] = {}
+    # Read before the transaction on Enlace's own database begins: a slow server must not hold its lock.
     for start in range(0, len(ids), AT_ONCE):
         stored |= work.stored_of(ids[start : start + AT_ONCE])
     fresh = editing.several_fresh(work, sum(not identifier for identifier, _ in block.lines))
@@ -156,6 +160,7 @@ def put_block(work: Work, block: Block, label: str) -> list[str]:
             record = filled(work, cells, stored.get(identifier), was if identifier else next(new), identifier)
             if record is None:
                 continue
+            # A record that is as it is stored again is nothing pending.
             result = None if record.idle else record
             if was != result:
                 before[record.id], after[record.id] = was, result

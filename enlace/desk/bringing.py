@@ -87,6 +87,7 @@ class Bringing:
         look = looked(self.file, wanted)
         spool = spooled(rows(self.file, look), self.rows_file)
         self.look, self.spool = look, spool
+        # What somebody set right for the last file of this form counts more than any guess.
         kept = KeptMapping.objects.filter(form=self.work.form, part=self.work.part.name).first()
         sample = list(spool.stretch(self.rows_file, 0, 50))
         mapping = matched(spool.heads, sample, self.fields, self.work.formats, kept.by_head if kept else {})
@@ -153,6 +154,7 @@ class Bringing:
         made = []
         for i, row in enumerate(texts):
             identifier = ids[i] if ids[i] in stored else ""
+            # One for each row, since which of them need one is known only along the way.
             blank = next(fresh)
             if identifier and self.incoming.existing != "update":
                 refused = self.incoming.existing == "refuse"
@@ -160,6 +162,8 @@ class Bringing:
                 made.append(Row(start + i + 1, row, identifier, (), there_already, not refused))
                 continue
             cells, faults = self._cells(by_head, row, identifier, stored.get(identifier), there.get(identifier), known)
+            # Rules are asked of rows whose texts could be read: on others they would complain of what is missing for
+            # that reason alone.
             if not faults:
                 record = filled(
                     self.work, cells, stored.get(identifier), there.get(identifier) if identifier else blank, identifier
@@ -188,6 +192,8 @@ class Bringing:
 
     def _texts(self, number: int, values: Sequence[str]) -> dict[str, str]:
         """A row's texts by heading, what was mended in the place of what the file has."""
+        # What was taken out with an apostrophe before its = comes back without; other formats have typed cells and
+        # need none.
         read = unguarded if self.look.format == "csv" else str
         texts = {head: read(value) for head, value in zip(self.spool.heads, values, strict=False)}
         return {**texts, **self.incoming.mended.get(str(number), {})}
@@ -210,6 +216,7 @@ class Bringing:
                 )
             except Unreadable:
                 return ""
+            # No value in a key: the database makes it, so the row is a new record.
             return "" if None in key else record_id(key)
 
         return identifier
@@ -249,6 +256,7 @@ class Bringing:
         incoming = self.incoming
         for row in self.stretch(incoming.checked, STRETCH):
             self._count(row, 1)
+            # All are counted, some are kept: a file of another table has as many faults as rows.
             if row.faults and len(incoming.faults) < MOST_FAULTS:
                 incoming.faults.append(_fault(row))
         incoming.checked = min(incoming.checked + STRETCH, self.spool.count)
@@ -269,6 +277,7 @@ class Bringing:
             **kept,
             **{head: text for head, text in texts.items() if head in incoming.mapping},
         }
+        # The same way as all others, so that what is mended meets lists and rules again.
         [row] = self.stretch(number - 1, 1)
         incoming.counts["faulty"] -= 1
         self._count(row, 1)
@@ -285,6 +294,7 @@ class Bringing:
             if not row.faults and not row.skipped:
                 block.lines.append((row.identifier, list(row.cells)))
         last = min(incoming.taken + STRETCH, self.spool.count)
+        # One step of undo for a stretch: a step of a hundred thousand records would be as large as the draft.
         put_block(self.work, block, f"Bring in rows {incoming.taken + 1:,} to {last:,}")
         incoming.taken = last
         incoming.save(update_fields=["taken"])
@@ -317,6 +327,7 @@ def begin(work: Work, name: str, file: IO[bytes], size: int) -> Bringing:
         raise Problem(f"The file has more than {MOST_BYTES // 2**20} MB.", "Take it apart first.", code="bad")
     forget(work)
     tidy()
+    # A disk that is filled by files which nobody brings in would stop the saves of all.
     for former in Incoming.objects.filter(person=work.person).order_by("-pk")[MOST_WAITING - 1 :]:
         _drop(former)
     incoming = Incoming.objects.create(**_place(work), name=name[:200], look={"format": "csv"})

@@ -37,6 +37,7 @@ def _values(work: Work, fields: Iterable[FieldSpec], start: int, count: int) -> 
     """The values of the cells that have one, each with its field."""
     several = list(fields)
     values = []
+    # In pieces, so that ten thousand wide rows never stand in memory together.
     for first in range(start, start + count, AT_ONCE):
         rows, pending = work.window(first, min(AT_ONCE, start + count - first))
         for record in records_of(work, rows, pending):
@@ -47,6 +48,7 @@ def _values(work: Work, fields: Iterable[FieldSpec], start: int, count: int) -> 
 def _words(work: Work, fields: Iterable[FieldSpec], values: list[tuple[FieldSpec, Any]], cells: int) -> str:
     write = work.formats.number()
     parts = [f"{write(cells)} cells", f"{write(len(values))} with a value"]
+    # By their text: 1 and 1.0 are one number to Python and two to a person; bytes and lists have none to compare by.
     different = len({(field.name, repr(value)) for field, value in values})
     parts.append(f"{write(different)} different")
     numbers = [number for field, value in values if (number := _number(field, value)) is not None]

@@ -59,6 +59,7 @@ def amounts(work: Work, by: FieldSpec, of: FieldSpec | None, function: str) -> l
         else [func.count()]
     )
     statement = select(value, *shown, *asked).select_from(rows.source_with(needed)).where(rows.belonging())
+    # By the value, not by what a list shows for it: two agents may be called alike.
     statement = statement.group_by(value, *shown).order_by(value).limit(MOST + 1)
     with advising(work.spec, SECONDS) as connection:
         bars = [tuple(row) for row in connection.execute(statement, rows.bound_values)]
@@ -71,6 +72,7 @@ def amounts(work: Work, by: FieldSpec, of: FieldSpec | None, function: str) -> l
         count, total, least, greatest = (*row[1 + len(shown) :], None, None, None)[:4]
         groups[row[0]] = Amount(words, int(count), _number(total) or 0, _number(least), _number(greatest))
     _with_draft(work, by, of, groups)
+    # A group that the draft emptied is none.
     return [(group.words, group.value(function)) for group in groups.values() if group.count]
 
 
@@ -90,6 +92,7 @@ def _count(
     value = None if of is None else _number(values.get(of.name))
     if of is not None and value is None:
         return
+    # A group of which only the draft knows.
     group = groups.setdefault(key, Amount(_words(work, by, key)))
     group.count += sign
     if value is not None:
@@ -101,6 +104,7 @@ def _count(
 
 def _number(value: Any) -> Any:
     return (
+        # Its shortest text: Decimal(0.1) itself has fifty-five digits.
         Decimal(repr(value))
         if isinstance(value, float)
         else Decimal(value)
@@ -133,6 +137,7 @@ class Drawn:
 
 def drawn(groups: Sequence[tuple[str, Any]], shape: str, number: FieldSpec | None, work: Work) -> Drawn:
     """Where the bars, points or the line of some values stand."""
+    # Only for places on the screen; what is written beside them stays exact.
     values = [float(value) if value is not None else 0.0 for _, value in groups]
     least, most = min([0.0, *values]), max([0.0, *values]) or 1.0
     span, room = (most - least) or 1.0, HEIGHT - FOOT - TOP
@@ -165,6 +170,7 @@ def marks_between(least: float, most: float, whole: bool = False) -> list[Decima
     power = Decimal(10) ** floor(log10(rough))
     step = next(Decimal(n) * power for n in (1, 2, 5, 10) if float(Decimal(n) * power) >= rough * 0.999)
     step = max(step, Decimal(1)) if whole else step
+    # A mark that lies on an end but for the last digit of a float belongs to the chart.
     first = ceil(least / float(step) - 1e-9)
     last = floor(most / float(step) + 1e-9)
     return [step * n for n in range(first, last + 1)]

@@ -52,6 +52,7 @@ class Checks:
         more: Sequence[Mapping[str, Any]],
     ) -> None:
         """Ask for what several records need from elsewhere, once for all of them."""
+        # Beside the values, under a name that no column can have: details of a new record are found by its id.
         named = [{**value, RECORD_ID: identifier} for identifier, value in zip(ids, values, strict=True)]
         values_known = related_rows(self.work.spec, part.dataset, part.rules.related, named, self._totals(part))
         for identifier, base, related, beside in zip(ids, values, values_known, more, strict=True):

@@ -102,6 +102,7 @@ def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
         except Problem:
             continue  # the table has changed since it was written; the workshop's page says so
         may = False
+        # An action reads the stored record; with changes pending it would act on what nobody sees.
         if view.stored is not None and view.pending is None:
             related = related_values(work.spec, work.dataset, ready.related, view.stored) if ready.related else None
             may = ready.allows(view.stored, related)
@@ -123,6 +124,7 @@ def _conflict_context(work: Work, view: RecordView) -> dict[str, Any]:
 
     def text(field: FieldSpec, value: Any) -> str:
         shown = work.words.of(work.dataset, field, {**view.values, field.name: value})
+        # Two long texts beside each other are told apart at their beginning, or on the page of the review.
         return shown[:300] + ("…" if len(shown) > 300 else "")
 
     lines = [
@@ -203,6 +205,7 @@ def on_grid(work: Work, key: str = "") -> DatasetSpec:
 def columns_now(work: Work, key: str = "") -> list[GridColumn]:
     """The columns that a grid shows, in their order, each with its width and the side that it stays at."""
     laid_out = work.sheet.columns(work.part.name, key) if work.sheet else ()
+    # A person's own arrangement says all sides; where there is none the builder's do.
     sides = {column.field: column.pin for column in work.arranged(key) or laid_out}
     return [GridColumn(f.name, width=f.width, pin=sides.get(f.name, "")) for f in on_grid(work, key).shown]
 
@@ -219,6 +222,7 @@ def row_html(work: Work, view: RecordView) -> str:
         position = -1  # the page knows where the row stands
     values = tuple(view.value(f.name) if view.stored is None else view.stored.get(f.name) for f in work.dataset.fields)
     values = tuple(
+        # As the window reads them: the length of a picture, the beginning of a text.
         len(v) if isinstance(v, bytes) and f.kind in ("picture", "binary") else v[:200] if isinstance(v, str) else v
         for f, v in zip(work.dataset.fields, values, strict=True)
     )

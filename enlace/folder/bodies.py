@@ -61,6 +61,8 @@ def fill(item: models.Model, said: Any, where: str) -> list[str]:
         raise Problem(
             f"{where} has {beyond[0]}, which nothing is called here.", f"It may have {', '.join(names)}.", code="bad"
         )
+    # A column that the file leaves out goes back to what it always is: a file says all, or two people would get
+    # different projects from it.
     for name in names:
         value = said.get(name, _always(model, name))
         _check(model._meta.get_field(name), value, f"{where}, {name}")
@@ -88,8 +90,10 @@ def _check(field: Any, value: Any, where: str) -> None:
     if value is None and field.null:
         return
     kind, words = TYPES.get(type(field), (None, ""))
+    # True is an int to Python, and would pass for the width 1.
     if kind is not None and (not isinstance(value, kind) or (kind is int and isinstance(value, bool))):
         raise Problem(f"{where} should be {words}, and is {value!r:.60}.", "Mend it in the file.", code="bad")
+    # A column of JSON: what it always is tells whether a list or a mapping belongs there.
     if kind is None:
         always = field.get_default()
         if always is not None and not isinstance(value, type(always)):

@@ -35,6 +35,7 @@ def _differing(before: Any, after: Any, where: str) -> Iterator[str]:
                 yield f"{here}: as it always is (was {_shown(before[name])})."
             else:
                 yield from _differing(before[name], after[name], here)
+    # Items with names are compared by them: one put in front would otherwise make all those behind it differ.
     elif isinstance(before, list) and isinstance(after, list) and (by := _named_by([*before, *after])):
         yield from _lists(before, after, where, by)
     else:
@@ -51,6 +52,7 @@ def _lists(before: list[Any], after: list[Any], where: str, by: str) -> Iterator
             yield f"{here} is gone."
         else:
             yield from _differing(mine[name], theirs[name], here)
+    # Those that both have tell whether they were moved; what is new or gone is told already.
     if [n for n in mine if n in theirs] != [n for n in theirs if n in mine]:
         yield f"{where}: in another order."
 
@@ -68,5 +70,6 @@ def _shown(value: Any) -> str:
         return "yes" if value else "no"
     if isinstance(value, list | dict):
         return f"{len(value)} thing{'s' * (len(value) != 1)}" if value else "nothing"
+    # One line each: a query of forty lines would bury the sentences around it.
     text = " ".join(str(value).split())
     return f"“{text[:LONGEST]}{'…' * (len(text) > LONGEST)}”" if text else "nothing"

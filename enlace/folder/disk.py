@@ -25,6 +25,7 @@ def put(texts: Mapping[str, str], folder: Path) -> None:
     for path, text in texts.items():
         place = folder / path
         place.parent.mkdir(parents=True, exist_ok=True)
+        # A file that says the same keeps its time, so that build tools and git see what has changed.
         if not place.exists() or place.read_text(encoding="utf-8") != text:
             place.write_text(text, encoding="utf-8")
 
@@ -48,6 +49,7 @@ def packed(texts: Mapping[str, str], name: str) -> bytes:
     file = io.BytesIO()
     with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
         for path, text in sorted(texts.items()):
+            # Without a time of its own, which would make two archives of one state differ.
             archive.writestr(zipfile.ZipInfo(f"{name}/{path}"), text.encode())
     return file.getvalue()
 
@@ -57,6 +59,7 @@ def unpacked(file: IO[bytes]) -> dict[str, str]:
     try:
         with zipfile.ZipFile(file) as archive:
             items = [item for item in archive.infolist() if item.filename.endswith(".yaml")]
+            # By what the archive says of itself: enough, since zipfile reads no more than that of each.
             if sum(item.file_size for item in items) > MOST_BYTES:
                 raise Problem("Unpacked the archive would be too large.", "", code="bad")
             head = next(
@@ -66,6 +69,7 @@ def unpacked(file: IO[bytes]) -> dict[str, str]:
                 raise Problem(
                     "There is no project.yaml in the archive.", "Choose one that was taken out here.", code="bad"
                 )
+            # An archive made by hand has one more folder around, or several beside it.
             inside = [item for item in items if PurePosixPath(item.filename).is_relative_to(head.parent)]
             return {
                 PurePosixPath(i.filename).relative_to(head.parent).as_posix(): archive.read(i).decode() for i in inside

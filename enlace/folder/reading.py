@@ -63,6 +63,8 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     for name_apart in ("format", "version", "datasets", "forms"):
         head.pop(name_apart, None)
     project = Project.objects.filter(name=head.get("name")).first() or Project()
+    # What differs is told between what stood there and what stands there afterwards, not from the files: what Enlace
+    # makes of them counts.
     before = files_of(project) if project.pk else {}
     fill(project, head, "project.yaml")
     project.save()
@@ -71,6 +73,7 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     datasets = _datasets(project, files, connections, onto)
     forms = _forms(project, files, datasets)
     if remove:
+        # Forms first: they hold on to their datasets.
         project.forms.exclude(pk__in=[form.pk for form in forms]).delete()
         project.datasets.exclude(pk__in=[dataset.pk for dataset in datasets.values()]).delete()
     after = files_of(Project.objects.get(pk=project.pk))
@@ -82,6 +85,7 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
 
 
 def _left(files: Files, after: Files) -> list[str]:
+    # A connection that files do not name may serve another project of the same server.
     beyond = [path.removesuffix(".yaml") for path in after if path not in files and not path.startswith("connections/")]
     return [f"{name} is not among the files, and stays as it is." for name in beyond]
 
@@ -136,6 +140,7 @@ def _datasets(
         _several(Rule, item.rules, said.get("rules", []), f"{where}, rules", {"dataset": item})
         if not item.fields.exists():
             raise Problem(f"{where} has no fields.", "A dataset needs one.", code="bad")
+        # What was compiled of it serves no more.
         item.touch()
         made[slug] = item
     return made
@@ -154,6 +159,7 @@ def _several(
     if not isinstance(said, list):
         raise Problem(f"{where} should be a list.", "Mend it in the file.", code="bad")
     named_by = "title" if model is ServerAction else "expression" if model is Rule else "name"
+    # Filled anew, not made anew: a number of a field or a detail stands in drafts and addresses.
     known: dict[str, list[Any]] = {}
     for item in there.all():
         known.setdefault(getattr(item, named_by), []).append(item)
@@ -168,6 +174,7 @@ def _several(
         if more is not None:
             more(item, body, here)
         kept.append(item)
+    # They go before the others are kept, so that a name can go from one to another.
     gone = [item.pk for several in known.values() for item in several]
     there.filter(pk__in=gone).delete()
     for item in kept:
@@ -189,6 +196,7 @@ def _forms(project: Project, files: Files, datasets: Mapping[str, Dataset]) -> l
         _several(ServerAction, form.actions, said.get("actions", []), f"{where}, actions", {"form": form}, place=True)
         for model in (Arrangement, KeptView):
             name = "arrangements" if model is Arrangement else "views"
+            # Those of persons are their own, and no part of the project.
             model.objects.filter(form=form, person=None).delete()
             _several(model, model.objects.none(), said.get(name, []), f"{where}, {name}", {"form": form})
         _sheet(form, said.get("sheet"), where)
@@ -222,6 +230,7 @@ def _details(form: Form, said: Any, where: str, datasets: Mapping[str, Dataset])
         above[item.name] = item
 
     _several(Detail, form.details, said.get("details", []), f"{where}, details", {"form": form}, place=True, more=more)
+    # A cached property, read before its details were there.
     form.__dict__.pop("all_details", None)
 
 
@@ -231,6 +240,7 @@ def _sheet(form: Form, said: Any, where: str) -> None:
     if said is not None:
         if not isinstance(said, dict):
             raise Problem(f"{where}, sheet should be names with values.", "See docs/form.schema.json.", code="bad")
+        # The file names datasets and details already; a second list of them could contradict it.
         sources = [as_values(source) for source in layout.sources_of(form)[0]]
         try:
             text = document_of(json.loads(json.dumps({**said, "sources": sources}))).to_json()

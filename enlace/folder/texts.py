@@ -29,6 +29,7 @@ class _Loader(yaml.SafeLoader):
 
     def compose_node(self, parent: Any, index: Any) -> Any:
         event = self.peek_event()
+        # An alias of an alias of an alias makes gigabytes of a few lines.
         if isinstance(event, yaml.AliasEvent) or getattr(event, "anchor", None):
             raise yaml.MarkedYAMLError(None, None, "anchors and aliases are not read here", event.start_mark)
         return super().compose_node(parent, index)
@@ -54,12 +55,14 @@ class _Dumper(yaml.SafeDumper):
 
 
 for _class in (_Loader, _Dumper):
+    # PyYAML's own are those of YAML 1.1, where the flag NO of a ship is false.
     _class.yaml_implicit_resolvers = {}
     for _name, _pattern, _first in CORE:
         _class.add_implicit_resolver(f"tag:yaml.org,2002:{_name}", re.compile(f"^(?:{_pattern})$"), [c if c != "\0" else "" for c in _first])  # fmt: skip
 
 
 def _text(dumper: yaml.SafeDumper, value: str) -> yaml.ScalarNode:
+    # A space at the end of a line would be lost to editors that trim lines; quoted it stays.
     lined = "\n" in value and not any(line.endswith(" ") for line in value.split("\n"))
     return dumper.represent_scalar("tag:yaml.org,2002:str", value, style="|" if lined else None)
 

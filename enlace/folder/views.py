@@ -38,6 +38,7 @@ def states(request: HttpRequest, project_id: int) -> HttpResponse:
                 return redirect("project-states", project.pk)
         except Problem as problem:
             context = {"told": str(problem)}
+    # Their files are megabytes together, and the list shows words and times.
     several = ProjectState.objects.filter(project=project).select_related("person").defer("files")
     context = {"project": project, "states": several, **context}
     return render(request, "folder/states.html", context, status=400 if context.get("told") else 200)
@@ -52,6 +53,7 @@ def _act(request: HttpRequest, project: Project) -> dict[str, Any]:
         files = values_of(texts)
         if act == "look":
             return {"changes": _would_change(files, project), "files": texts}
+        # What stood there can be gone back to, however wrong the files were.
         keep_state(project, request.user, "Before files were brought in")
         _brought(request, project, files, "Files were brought in")
     elif act == "back":
@@ -75,6 +77,7 @@ def _texts(request: HttpRequest) -> dict[str, str]:
 def _would_change(files: dict[str, Any], project: Project) -> list[str]:
     """What files would change, found out by doing it and taking it back."""
     with transaction.atomic():
+        # Under the name of this project, whatever the files call themselves: one takes over what another team made.
         outcome = brought_in(files, project.name)
         transaction.set_rollback(True)
     return [*(outcome.changes or ["Nothing is different."]), *outcome.told]

@@ -23,9 +23,11 @@ def slugs(items: Iterable[tuple[int, str]]) -> dict[int, str]:
     """By number, what a file is called after a name: small letters, digits and dashes, a number behind the second of one name."""
     made: dict[int, str] = {}
     for number, name in items:
+        # Letters that each file system and archive writes alike.
         plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
         stem = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60] or "unnamed"
         own, count = stem, 1
+        # By the order in which they were made, so that the second of a name stays the second.
         while own in made.values():
             count += 1
             own = f"{stem}-{count}"

@@ -86,6 +86,7 @@ def test(request: HttpRequest, connection_id: int) -> HttpResponse:
     outcome = run_step(spec, number)
     last = number == len(names) - 1
     if not outcome.ok or last:
+        # By itself, not with save(): a form that is changed in another window must not be put back.
         Connection.objects.filter(pk=connection.pk).update(test_passed=outcome.ok or _reads(number, spec))
     context = {
         "connection": connection,

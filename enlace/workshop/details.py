@@ -67,6 +67,7 @@ def possible_details(above: Above) -> list[Reference]:
     used = {
         (d.dataset.table, tuple(d.columns)) for d in above.form.details.filter(of=above.of).select_related("dataset")
     }
+    # A table's rows below themselves would be one draft in two places.
     return [r for r in references if (r.table, r.columns) not in used and r.table != above.dataset.table]
 
 
@@ -165,6 +166,7 @@ def take_detail_away(detail: Detail) -> None:
     """Remove a detail with its own details, and the datasets that nothing else uses."""
     for other_detail in detail.details.select_related("dataset"):
         take_detail_away(other_detail)
+    # Read before the detail goes, looked at after it: only then nothing uses it any more.
     dataset = detail.dataset
     detail.delete()
     remove_if_unused(dataset)

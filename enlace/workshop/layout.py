@@ -90,10 +90,12 @@ def step(form: Form, person: Person, layout: int, back: bool) -> str:
     locked = Form.objects.select_for_update().get(pk=form.pk)
     if locked.layout != layout:
         raise Problem("Somebody else has changed this form meanwhile.", "Reload the page.", code="changed")
+    # What is undone stays in its place behind the others, so the first of it is the next one to redo.
     several = form.steps.filter(undone=not back)
     kept_step: FormStep | None = several.last() if back else several.first()
     if kept_step is None:
         raise Problem("There is nothing to undo." if back else "There is nothing to redo.", "", code="bad")
+    # A step is turned round as it is taken: it holds the other side of where one stands now.
     before, kept_step.document, kept_step.undone = kept_step.document, locked.document, back
     kept_step.save()
     _keep(form, locked, before)

@@ -79,6 +79,7 @@ def compare(connection: Any) -> list[Difference]:
     """The tables in which the copy is not what the live file is now. Raises Problem."""
     live, copy = connection.parameters.get("path", ""), path_of(connection)
     try:
+        live = checked_file(live)[0]
         with contextlib.closing(sqlite3.connect(f"file:{quote(live)}?mode=ro", uri=True)) as db:
             # Texts are compared as they are stored; what is no UTF-8 would else be an error.
             db.text_factory = bytes
@@ -97,6 +98,7 @@ def _difference(db: sqlite3.Connection, table: str) -> Difference | None:
     quote = sqlite_dialect().identifier_preparer.quote_identifier
     name = quote(table)
     columns = db.execute("SELECT name, pk FROM pragma_table_info(?) ORDER BY pk", (table,)).fetchall()
+    # Without a key all columns together tell rows apart; one that changed is then one gone and one new.
     key = ", ".join(quote(c[0].decode()) for c in columns if c[1]) or "*"
 
     def count(here: str, there: str, what: str) -> int:

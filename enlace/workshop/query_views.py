@@ -83,6 +83,7 @@ def run(request: HttpRequest, connection_id: int) -> HttpResponse:
     try:
         query, given = _asked(request, connection)
         context = {"given": [(name, given[name]) for name in query.parameters], "connection": connection}
+        # Asked for in the place of the result; the page sends what is typed there with the next run.
         if any(f"given-{name}" not in request.POST for name in query.parameters):
             return render(request, "workshop/query_result.html", {**context, "asking": True})
         if asks_plan:
@@ -92,6 +93,7 @@ def run(request: HttpRequest, connection_id: int) -> HttpResponse:
             connection.to_spec(), query, given, run=f"{request.user.pk} {request.POST.get('run', '')[:40]}"
         )
     except Problem as problem:
+        # A plan is looked at again and again while one writes; only runs are worth finding again.
         if not asks_plan:
             _note(request, connection, told=str(problem)[:300])
         context = {"problem": problem, "connection": connection, "runs": _runs(request, connection)}
@@ -111,6 +113,7 @@ def _note(request: HttpRequest, connection: Connection, **came: Any) -> None:
 def _grid(result: Result) -> dict[str, Any]:
     """The rows as texts, by fields that their values suggest."""
     fields = result_fields(result)
+    # A query may select whole files; the pad shows what a cell can.
     rows = [[None if v is None else raw_text(v)[:CUT] for v in row] for row in result.rows]
     return {
         "fields": fields,
@@ -125,6 +128,7 @@ def check(request: HttpRequest, connection_id: int) -> HttpResponse:
     """Where the query that is being written is wrong, as JSON: from and to a character, and a sentence each."""
     connection = get_object_or_404(Connection, pk=connection_id)
     spec = connection.to_spec()
+    # By the catalog as it was read lately: this is asked at each pause of typing.
     faults = query_faults(request.POST.get("sql", ""), spec, Catalog.lately(spec))
     return JsonResponse({"faults": [{"from": f.start, "to": f.end, "message": f.sentence} for f in faults]})
 

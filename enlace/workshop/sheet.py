@@ -227,6 +227,7 @@ def calculated(dataset: Dataset, label: str, kind: str, formula: str) -> Field:
 
 def reachable(dataset: DatasetSpec) -> list[tuple[FieldSpec, list[tuple[str, str]]]]:
     """The fields whose lists lead to other tables, each with (`lookup.column`, words) of what is not shown of them."""
+    # However its formula is spaced and quoted, a column that is shown already is not offered again.
     there = {"".join(field.formula.split()).replace('"', "") for field in dataset.extra}
     offers = []
     for name, (field, lookup) in dataset.looked_up.items():
@@ -305,6 +306,7 @@ def _no_list() -> Problem:
 def _reached(dataset: Dataset, field: Field, name: str) -> str:
     """Under which name expressions reach what a field's list shows of a table."""
     reached = lookup_name(field.name, name)
+    # Two fields may lead to one table, an agent who pays and one who ships: each needs a name of its own.
     taken = {n for n, (other_field, _) in dataset.to_spec().looked_up.items() if other_field.name != field.name}
     return field.name if reached in taken or reached == MASTER else reached
 

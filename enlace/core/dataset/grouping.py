@@ -68,6 +68,7 @@ def grouped_rows(rows: Rows, terms: Sequence[GroupTerm]) -> Rows:
     dataset = rows.dataset
     if made:
         dataset = _with_fields(dataset, made)
+        # Put back on: the definition with its groups is kept for all requests, what a request asks for is not.
         if rows.dataset.parameter_values:
             dataset = dataset.with_parameters(rows.dataset.parameter_values)
     front = [part for term, field in zip(terms, fields, strict=True) for part in _parts(term, field)]
@@ -213,7 +214,9 @@ def laid_out(leaves: Sequence[Leaf], levels: int, opened: Opened) -> Layout:
     layout, first, before = Layout(), 0, ()
     inside = _inside(leaves, levels)
     for leaf in leaves:
+        # The outermost level at which it differs from the leaf before: from there on new groups begin.
         level = next((i for i in range(levels) if not before or leaf.values[i] != before[i]), levels - 1)
+        # Inside of a closed group nothing has a line.
         closed = any(not opened.holds(key_of_group(leaf.values[: i + 1])) for i in range(level))
         for depth in range(level, levels):
             if closed:
@@ -289,6 +292,7 @@ def _counted(rows: Rows, terms: Sequence[GroupTerm], sums: Sequence[str]) -> lis
         for name, term in zip(names, terms, strict=True)
     ]
     with reading(rows.spec) as connection:
+        # One more than may be, which tells that there are too many without counting them.
         told = connection.execute(statement.order_by(*ordered).limit(MOST_GROUPS + 1), rows.bound_values)
         lines = [tuple(row) for row in told]
     if len(lines) > MOST_GROUPS:

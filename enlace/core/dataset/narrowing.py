@@ -42,6 +42,7 @@ def narrowed_by(
     if not lookup.narrowed:
         return None
     expression = narrowing(dataset, lookup)
+    # What other lists of the record lead to: the berth narrowed by the length of the vessel that is chosen.
     outside = {n for n in expression.names if "." in n and not n.startswith(f"{RECORD}.")}
     values = related_values(spec, dataset, outside, record)
     bound: dict[str, Any] = {}
@@ -89,6 +90,7 @@ def still_offered(spec: ConnectionSpec, dataset: DatasetSpec, field: FieldSpec, 
     matched = [(lookup.target, field.name), *((c, f) for f, c in lookup.also)]
     table = list_table(lookup, dict.fromkeys([c for c, _ in matched] + [c.name for c in lookup.columns]))
     bound = server_kind(spec.kind).bound
+    # All that the reference is made of: half of a key may be offered for another record.
     same = [table.c[c] == bound(record.get(f)) for c, f in matched]
     with advising(spec) as connection:
         statement = select(table.c[lookup.target]).where(*same, true() if condition is None else condition).limit(1)

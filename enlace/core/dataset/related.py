@@ -45,21 +45,21 @@ def related_rows(
     records: Sequence[Mapping[str, Any]],
     totals: Totals | None = None,
 ) -> list[dict[str, Any]]:
-    """`outer_values` for several records: one query for each lookup and each aggregate, whatever their number."""
+    """`related_values` for several records: one query for each lookup and each aggregate, whatever their number."""
     if not records or not any("." in name for name in names):
         return [{} for _ in records]
     with reading(spec) as connection:
-        return outer_on(connection, dataset, names, records, totals)
+        return related_on(connection, dataset, names, records, totals)
 
 
-def outer_on(
+def related_on(
     connection: Connection,
     dataset: DatasetSpec,
     names: Collection[str],
     records: Sequence[Mapping[str, Any]],
     totals: Totals | None = None,
 ) -> list[dict[str, Any]]:
-    """`outer_rows` within a transaction."""
+    """`related_rows` within a transaction."""
     wanted = sorted(name for name in names if "." in name)
     related: list[dict[str, Any]] = [{} for _ in records]
     for lookup in sorted({name.partition(".")[0] for name in wanted if "(" not in name}):
@@ -120,6 +120,7 @@ def _rows_by_key(
             statement = statement.group_by(*(table.c[c] for c in columns))
         for row in connection.execute(statement):
             key = tuple(row[: len(columns)])
+            # The first that comes: a list over a column that is not unique shows one of its lines, too.
             by_key.setdefault(alike(key), tuple(row[len(columns) :]))
     return by_key
 
@@ -164,5 +165,6 @@ def _add_up(
     rows = _rows_by_key(connection, table, detail.columns, [made], detail.master_columns, some, grouped=True)
     for i in left:
         row = rows.get(_key(connection, records[i], detail.master_columns))
+        # As SQL has it over no rows: none are counted as 0, and add up to NULL.
         value = (0 if function == "count" else None) if row is None else row[0]
         related[i][name] = value if function == "count" else typed(other, value)

@@ -39,8 +39,11 @@ def spread(rows: Rows, name: str) -> list[Bar]:
         if least is None or most is None or least == most:
             return []
         step = _step(most - least, field.kind == "whole")
+        # From a multiple of the width on, so that the first bar begins at a round number too.
         first = (least / step).to_integral_value("ROUND_FLOOR") * step
         edges = [first + step * i for i in range(int((most - first) // step) + 1)]
+        # Summed cases, not GROUP BY over a rounded quotient: servers round and divide in their own ways, all compare
+        # alike.
         counts = [
             func.sum(case((and_(column >= bound(edge), column < bound(edge + step)), 1), else_=0)) for edge in edges
         ]

@@ -22,6 +22,7 @@ def taken(
     sets = [
         holder for holder in dict.fromkeys((*dataset.uniques, dataset.key)) if holder and set(holder) & set(touched)
     ]
+    # NULL is equal to nothing, so a unique constraint lets any number of them in.
     sets = [columns for columns in sets if all(values.get(column) is not None for column in columns)]
     if not sets:
         return []
@@ -33,6 +34,7 @@ def taken(
                 continue
             same = and_(*(table.c[c] == bound(values[c]) for c in columns))
             statement = select(table.c[columns[0]]).where(same).limit(1)
+            # The record itself has its values; that is no repetition.
             if identifier[:1] in "ik" and dataset.key:
                 statement = statement.where(not_(key_in([table.c[c] for c in dataset.key], [key_of(identifier)])))
             if connection.execute(statement).first() is not None:

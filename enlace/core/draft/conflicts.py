@@ -52,6 +52,7 @@ def exactly(a: Any, b: Any) -> bool:
     if isinstance(a, bool) or isinstance(b, bool):
         a, b = (int(v) if isinstance(v, bool) else v for v in (a, b))
     number = (int, float)
+    # NaN is not equal to itself, and nobody changed it for that.
     if isinstance(a, number) and isinstance(b, number):
         return a == b or (a != a and b != b)
     if type(a) is Decimal and type(b) is Decimal and a.is_nan() and b.is_nan():
@@ -86,6 +87,8 @@ def resolved(dataset: DatasetSpec, record: PendingRecord, take_theirs: Collectio
     texts = {name: text for name, text in record.texts.items() if name not in take_theirs}
     waits_for = {name: source for name, source in record.waits_for.items() if name not in take_theirs}
     kept = {*now, *texts, *waits_for}
+    # Long values are kept as read only where the next save compares them, or each conflict would carry pictures
+    # about.
     was = {n: v for n, v in theirs.items() if not is_long(v) or n in kept or dataset.compare == "all"}
     made = replace(record, was=was, now=now, texts=texts, waits_for=waits_for, conflict=None, refusals=(), later=False)
     return None if made.idle else made
@@ -121,6 +124,7 @@ def saved_meanwhile(
         field = dataset.by_name.get(name)
         if field is not None and not KINDS[field.kind].same(was.get(name), wanted[name], field):
             edited[name] = wanted[name]
+    # A field that was given back its first value while the other one was on its way to the server.
     for name in sent.now.keys() - now.now.keys() - now.texts.keys():
         if now.state == "edited" and name in sent.was:
             edited[name] = sent.was[name]  # it was taken back meanwhile

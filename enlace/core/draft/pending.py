@@ -36,7 +36,7 @@ class PendingRecord:
 
     id: the record id it had when read ("n…" for a new one). state: "new", "edited" or "removed".
     key: the key's values as read. was: stored values as read, by field. now: the wanted stored values of the
-    edited fields. texts: what was typed where it is no value yet. under: fields whose value the server makes for
+    edited fields. texts: what was typed where it is no value yet. waits_for: fields whose value the server makes for
     another new record of the same draft, as {field: (part, record id, column)}. later: saves leave it out until
     somebody comes back to it. conflict, refusals: what the last save said.
     """
@@ -111,6 +111,7 @@ def with_value(record: PendingRecord, field: FieldSpec, value: Any, current: Any
     waits_for = _without(record.waits_for, field.name)
     was = record.was.get(field.name, current)
     if record.state == "new":
+        # A new record says nothing of a field that was left alone, so that the database fills in its default.
         if value is not None or field.name in record.touched:
             now[field.name] = value
     elif not KINDS[field.kind].same(was, value, field):
@@ -125,8 +126,10 @@ def _without(values: Mapping[str, Any], name: str) -> dict[str, Any]:
 def _with_was(record: PendingRecord, name: str, current: Any) -> PendingRecord:
     """An edited record with what stood in the field when it was first edited, and without refusals that were about it."""
     was = record.was
+    # Compared by the save, so that somebody else who changed this field meanwhile is noticed.
     if record.state != "new" and name not in was and name in record.touched:
         was = {**was, name: current}
+    # Those about the whole record go too: whether the server still refuses it is not known after an edit.
     refusals = tuple(refusal for refusal in record.refusals if name not in refusal.fields and refusal.fields)
     return replace(record, was=was, refusals=refusals)
 
@@ -187,6 +190,8 @@ def load(identifier: str, text: str, unpack: Put = unpacked) -> PendingRecord:
     body = json.loads(text)
 
     def mapped(values: Mapping[str, Any]) -> dict[str, Any]:
+        # Plain values stand as they are; only those with a type of their own are packed, which spares most of the
+        # work.
         return {name: unpack(value) if isinstance(value, dict) else value for name, value in values.items()}
 
     conflict = body.get("conflict")

@@ -25,6 +25,7 @@ def checked(path: Path) -> None:
             size = sum(item.file_size for item in archive.infolist())
     except (zipfile.BadZipFile, OSError, ValueError):
         raise Problem("The file is cut off, or no workbook at all.", "Get the whole file again.", code="bad") from None
+    # Before it is opened by a library that unpacks it whole. The floor lets a small file of empty cells pass.
     if size > MOST_BYTES or size > MOST_TIMES * max(path.stat().st_size, 1 << 16):
         raise Problem(f"Unpacked the file would have {size:,} bytes; such files are not read.", "", code="bad")
 
@@ -57,6 +58,7 @@ def _rows(book: CalamineWorkbook, look: Look) -> Iterator[list[Any]]:
 
 def _value(value: Any) -> Any:
     """A date without a time is a date; times of the day are what spreadsheets keep durations as, too."""
+    # Workbooks have no dates without a time, and a field of dates would refuse midnight.
     if isinstance(value, datetime.datetime) and value.time() == datetime.time():
         return value.date()
     if isinstance(value, datetime.timedelta):

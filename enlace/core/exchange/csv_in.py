@@ -48,7 +48,10 @@ def _separator(text: str) -> str:
     lines = text.splitlines()[:40]
     best, most = ",", 0
     for sign in SEPARATORS:
+        # The last line of a sample may be cut off.
         widths = [len(row) for row in csv.reader(lines, delimiter=sign) if row][:-1] or [0]
+        # As many as the first, since a heading never holds the separator by chance; a decimal comma in the values
+        # does.
         same = widths.count(widths[0])
         if widths[0] > 1 and same * widths[0] > most:
             best, most = sign, same * widths[0]
@@ -62,11 +65,13 @@ def rows(path: Path, look: Look) -> Rows:
 
 def _lines(path: Path, look: Look) -> Iterator[list[str]]:
     csv.field_size_limit(LONGEST + 1)
+    # Without the reading of line ends that Python does by itself: those within quotes are part of a value.
     with path.open(encoding=look.encoding, newline="") as file:
         reader = csv.reader(file, delimiter=look.separator or ",", strict=True)
         began = 1
         while True:
             try:
+                # Where the row begins: a quote that is never closed is told there, not at the end of the file.
                 began = reader.line_num + 1
                 row = next(reader, None)
             except UnicodeDecodeError as error:

@@ -18,6 +18,7 @@ class _Line:
 
 def guarded(text: str) -> str:
     """A text that no spreadsheet takes for a formula: an apostrophe in front where it would. `unguarded` takes it off."""
+    # One that begins with an apostrophe gets a second one: otherwise taking it off would take one that was there.
     return f"'{text}" if text.startswith((*FORMULA, "'")) else text
 
 

@@ -22,6 +22,7 @@ def look(path: Path, wanted: Look) -> Look:
         return wanted
     with path.open(encoding=wanted.encoding) as file:
         first = next((c for c in iter(lambda: file.read(1), "") if not c.isspace()), "")
+    # A list is read element by element; only an object has to be read whole to find the lists in it.
     if first == "[":
         return wanted
     lists = tuple(_lists(_whole(path, wanted), "", 0))
@@ -74,6 +75,7 @@ def _elements(path: Path, look: Look) -> Iterator[Any]:
                 raise Problem("The file is no list of objects.", "Choose another format.", code="bad")
             text = text[1:]
             while True:
+                # A comma between elements; one before the first is told as the mistake that it is.
                 text = text.lstrip().removeprefix(",") if number else text
                 text = text.lstrip()
                 while not text:
@@ -124,6 +126,7 @@ def _lists(value: Any, path: str, depth: int) -> Iterator[str]:
         return
     for name, inner in value.items():
         here = f"{path}/{name}" if path else name
+        # The first few tell what a list holds; one that is wrong further down is named when it is read.
         if isinstance(inner, list) and inner and all(isinstance(item, dict) for item in inner[:20]):
             yield here
         yield from _lists(inner, here, depth + 1)

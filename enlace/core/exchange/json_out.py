@@ -16,6 +16,7 @@ def json_lines(names: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterator[
 
 def json_list(names: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterator[str]:
     """One list of objects."""
+    # The comma stands before each but the first, since nobody knows which row is the last.
     before = "[\n"
     for row in rows:
         yield f"{before}{_object(names, row)}"
@@ -32,6 +33,7 @@ def _plain(value: Any) -> Any:
     if isinstance(value, Decimal):
         short = float(value)
         return short if Decimal(repr(short)) == value and not value.is_nan() else str(value)
+    # JSON has no word for it, and Python would write one that readers refuse.
     if isinstance(value, float) and value != value:
         return None
     return value if value is None or isinstance(value, bool | int | float | str) else str(value)

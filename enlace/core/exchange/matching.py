@@ -21,6 +21,7 @@ def matched(
     """By heading, the name of a field, each field at most once. kept: what was chosen for such headings before."""
     known = {field.name: field for field in fields}
     chosen = {head: kept[head] for head in heads if kept.get(head) in known}
+    # Names before labels: what was taken out with names has them, and two labels may be alike.
     for reading in (lambda f: f.name, lambda f: f.label):
         by_reading = {folded_name(reading(field)): field.name for field in fields}
         for head in heads:
@@ -33,6 +34,7 @@ def matched(
         values = [row[at] for row in rows if at < len(row) and row[at].strip()]
         free = [field for field in fields if field.name not in chosen.values() and field.kind in TELLING]
         fitting = [field for field in free if values and all(_reads(field, value, formats) for value in values)]
+        # Two dates of a call look alike; which is which only a person knows.
         if len(fitting) == 1:
             chosen[head] = fitting[0].name
     return chosen

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import re
 import zipfile
 from collections.abc import Iterable, Sequence
 from decimal import Decimal
@@ -29,6 +30,8 @@ OPENS = """<?xml version="1.0" encoding="UTF-8"?>
 <style:style style:name="date" style:family="table-cell" style:data-style-name="D"/>
 <style:style style:name="moment" style:family="table-cell" style:data-style-name="M"/>
 </office:automatic-styles><office:body><office:spreadsheet>"""
+# Those that a reader leaves out (section 6.1.2): at either end of a paragraph, and all but the first of a run.
+BLANKS = re.compile(r"^ | $|(?<=[ \t]) | (?=\t)")
 CLOSES = "</office:spreadsheet></office:body></office:document-content>"
 
 
@@ -74,14 +77,15 @@ def _cell(value: Any) -> str:
         return f'<table:table-cell table:style-name="moment" office:value-type="date" office:date-value="{value.isoformat()}"/>'
     if isinstance(value, datetime.date) and not isinstance(value, datetime.datetime):
         return f'<table:table-cell table:style-name="date" office:value-type="date" office:date-value="{value.isoformat()}"/>'
+    # All that no typed cell holds exactly is a text: digits beyond a floating point number, zones of time, control
+    # characters.
     lines = BARRED.sub("�", str(value)).split("\n")
-    # A run of blanks and a tab are elements of their own: XML takes them for one blank.
     text = "".join(f"<text:p>{_blanks(line)}</text:p>" for line in lines)
     return f'<table:table-cell office:value-type="string">{text}</table:table-cell>'
 
 
 def _blanks(line: str) -> str:
-    return escape(line).replace("\t", "<text:tab/>").replace("  ", ' <text:s text:c="1"/>')
+    return BLANKS.sub('<text:s text:c="1"/>', escape(line)).replace("\t", "<text:tab/>")
 
 
 def _fits(value: int | float | Decimal) -> bool:

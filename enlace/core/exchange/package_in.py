@@ -37,6 +37,7 @@ def descriptor(path: Path) -> dict[str, Any]:
     checked(path)
     with zipfile.ZipFile(path) as archive:
         try:
+            # Read whole, unlike the data; so it is measured first.
             if archive.getinfo(DESCRIPTOR).file_size > MOST_DESCRIPTOR:
                 raise Problem(f"The {DESCRIPTOR} is too large.", "", code="bad")
             said = json.loads(archive.read(DESCRIPTOR))
@@ -54,6 +55,7 @@ def _resources(path: Path) -> dict[str, dict[str, Any]]:
     made = {}
     for number, item in enumerate(descriptor(path)["resources"], 1):
         place = item.get("path") if isinstance(item, dict) else None
+        # Version 1 of the specification kept one file as a list of one.
         place = place[0] if isinstance(place, list) and len(place) == 1 else place
         # By the specification a path stays inside the package.
         if (

@@ -74,6 +74,7 @@ def schema_of(dataset: DatasetSpec, fields: Sequence[FieldSpec], table: Table | 
     """The Table Schema of some fields: types, constraints, the key, and what refers to where."""
     names = {field.name for field in fields}
     schema: dict[str, Any] = {"fields": [_field(dataset, field) for field in fields], "missingValues": [""]}
+    # Half of a key is none: with hidden columns left out rows may come twice.
     if dataset.key and names.issuperset(dataset.key):
         schema["primaryKey"] = list(dataset.key)
     if several := [
@@ -86,6 +87,7 @@ def schema_of(dataset: DatasetSpec, fields: Sequence[FieldSpec], table: Table | 
             "reference": {"resource": resource_name(r.target), "fields": list(r.target_columns)},
         }
         for r in (table.references if table else ())
+        # To other tables there is no file in the package that a reader could follow.
         if names.issuperset(r.columns) and r.target == r.table
     ]
     return {**schema, "foreignKeys": foreign} if foreign else schema

@@ -35,6 +35,7 @@ FORMATS = {
 def guessed(path: Path, name: str) -> str:
     """The format of a file, by what it begins with, then by its name."""
     with path.open("rb") as file:
+        # By its content before its name: a workbook that a mail program called .csv is a workbook.
         begins = file.read(64).lstrip(b"\xef\xbb\xbf \t\r\n")
     if begins.startswith(b"PK"):
         try:

@@ -43,8 +43,11 @@ def spooled(rows: Rows, path: Path) -> Spool:
             for row in rows:
                 if count % EVERY == 0:
                     places.append(file.tell())
+                # Half of a surrogate pair, as JSON may have it, is kept too; whoever checks the row says what is
+                # wrong with it.
                 file.write(json.dumps(row, ensure_ascii=False).encode("utf-8", "surrogatepass") + b"\n")
                 count += 1
+        # At once and whole: a file that breaks off in the middle leaves the rows of the reading before.
         fresh.replace(path)
     finally:
         fresh.unlink(missing_ok=True)

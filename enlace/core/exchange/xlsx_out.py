@@ -48,6 +48,7 @@ def write_xlsx(
 
 def _sheet(book: Workbook, title: str, heads: Sequence[str], bold: Format) -> Worksheet:
     number = len(book.worksheets()) + 1
+    # What the format does not allow in the name of a sheet, and a length that leaves room for a number behind it.
     name = "".join(c for c in title if c not in "[]:*?/\\'")[:24].strip() or "Rows"
     sheet = book.add_worksheet(name if number == 1 else f"{name} {number}")
     sheet.freeze_panes(1, 0)
@@ -59,6 +60,7 @@ def _sheet(book: Workbook, title: str, heads: Sequence[str], bold: Format) -> Wo
 def _cell(sheet: Worksheet, line: int, column: int, value: Any, shapes: dict[str, Format]) -> None:
     if value is None:
         return
+    # Before numbers, since True is one to Python.
     if isinstance(value, bool):
         sheet.write_boolean(line, column, value)
     elif isinstance(value, int | float | Decimal) and _fits(value):

@@ -30,12 +30,14 @@ def look(path: Path, wanted: Look) -> Look:
             if len(names) > MOST_DEPTH:
                 raise Problem("The file is too deep in itself.", "", code="bad")
         else:
+            # An element with neither is a value of the row around it.
             if len(element) or element.attrib:
                 counts["/".join(names)] += 1
             names.pop()
             if len(names) < 2:
                 element.clear()
     paths = tuple(name for name, count in counts.most_common() if count > 1 and "/" in name)
+    # A file of a single row has no element twice.
     paths = paths or tuple(name for name, _ in counts.most_common() if "/" in name)
     if not paths:
         raise Problem("The file has no elements that could be rows.", "Choose another file.", code="bad")
@@ -67,6 +69,7 @@ def _records(path: Path, wanted: str) -> Iterator[dict[str, str]]:
 def _record(element: Element) -> dict[str, str]:
     record = {_plain(name): text for name, text in element.attrib.items()}
     for child in element:
+        # An attribute and a child of one name: the attribute stands first, and what is told by both is told alike.
         record.setdefault(_plain(child.tag), "".join(child.itertext()).strip())
     if not len(element) and (text := (element.text or "").strip()):
         record.setdefault(_plain(element.tag), text)
@@ -81,7 +84,12 @@ def _plain(name: Any) -> str:
 def _events(path: Path) -> Iterator[tuple[str, Element]]:
     try:
         yield from iterparse(
-            path, events=("start", "end"), forbid_dtd=False, forbid_entities=True, forbid_external=True
+            # A DOCTYPE alone does nothing, and many programs write one.
+            path,
+            events=("start", "end"),
+            forbid_dtd=False,
+            forbid_entities=True,
+            forbid_external=True,
         )
     except DefusedXmlException:
         hint = "Have it written without entities and without anything from outside."

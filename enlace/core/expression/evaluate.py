@@ -67,6 +67,8 @@ class Expression:
     def value(self, record: Record) -> Any:
         """The value. Raises ExpressionError with a sentence, such as that something is divided by zero."""
         try:
+            # Entering a context costs more than most expressions; whoever evaluates a window of rows has entered it
+            # once.
             if decimal.getcontext().prec == ARITHMETIC.prec:  # within another expression, or `arithmetic`
                 result = self._run(record)
             else:
@@ -78,6 +80,7 @@ class Expression:
             raise ExpressionError("A number gets too large to compute with.") from None
         except (TypeError, ValueError):
             raise ExpressionError("The values do not fit together.") from None
+        # No server has such a number, so a rule over it would be told here and never there.
         if isinstance(result, int | Decimal) and not -LARGEST < result < LARGEST:
             raise ExpressionError("A number gets too large to compute with.")
         return result
@@ -135,6 +138,7 @@ def _constant(value: Any) -> Callable[[Expression, exp.Expr], Function]:
 
 
 def _boolean(e: Expression, node: exp.Expr) -> Function:
+    # Read off the tree once: the function that is made runs for each record.
     value = bool(node.this)
     return lambda r: value
 
@@ -175,6 +179,8 @@ def _logic(combine: Callable[[Any, Any], Any], decisive: bool) -> Callable[[Expr
 
         def run(r: Record) -> bool | None:
             first = truth(left(r))
+            # FALSE settles AND and TRUE settles OR, even beside UNKNOWN; so the other side, which may be dear, is not
+            # asked.
             return first if first is decisive else combine(first, truth(right(r)))
 
         return run
@@ -210,6 +216,7 @@ def _sum(sign: int) -> Callable[[Expression, exp.Expr], Function]:
             a, b = left(r), right(r)
             if a is None or b is None:
                 return None
+            # A date, or a date and time; types of times have no common ancestor to ask for.
             if hasattr(a, "year"):
                 return difference(a, b) if hasattr(b, "year") else moved(a, sign * _whole(b), "day")
             a, b = _numbers(a, b)
@@ -225,6 +232,7 @@ def _interval(e: Expression, node: exp.Expr) -> tuple[Function, str]:
     if unit not in ("year", "month", "week", "day", "hour", "minute", "second"):
         raise Unsupported("An interval is a number of years, months, weeks, days, hours, minutes or seconds.")
     if isinstance(node.this, exp.Literal):
+        # A million days lead out of the calendar; more digits than that would only be computed to be refused.
         if not re.fullmatch(r"[+-]?\d{1,6}", str(node.this.this)):
             raise Unsupported("An interval is a whole number of its unit, such as INTERVAL '3' DAY.")
         count = int(str(node.this.this))
@@ -268,6 +276,8 @@ def _arithmetic(compute: Callable[[Any, Any], Any]) -> Callable[[Expression, exp
 def _divide(a: Any, b: Any) -> Any:
     if b == 0:
         raise ExpressionError("Something is divided by zero.")
+    # Whole numbers divide to a whole one, cut off towards zero, as the standard leaves it and the servers do
+    # (Python's // goes down).
     if isinstance(a, int) and isinstance(b, int):
         return abs(a) // abs(b) * (1 if (a < 0) == (b < 0) else -1)
     return a / b
@@ -276,12 +286,14 @@ def _divide(a: Any, b: Any) -> Any:
 def _remainder(a: Any, b: Any) -> Any:
     if b == 0:
         raise ExpressionError("Something is divided by zero.")
+    # The sign of what is divided, as servers have it; Python's is that of the divisor.
     return (abs(a) % abs(b)) * (-1 if a < 0 else 1)
 
 
 def _is(e: Expression, node: exp.Expr) -> Function:
     left, right = e._made(node.this), e._made(node.expression)
     wanted = node.expression.unnest()
+    # IS TRUE is FALSE for UNKNOWN and never UNKNOWN itself, which = TRUE would be.
     if isinstance(wanted, exp.Boolean):
         return lambda r: truth(left(r)) is bool(wanted.this)
 
@@ -315,6 +327,7 @@ def _in(e: Expression, node: exp.Expr) -> Function:
         for option in options:
             right = option(r)
             if right is None:
+                # x IN (1, NULL) is TRUE for 1 and UNKNOWN for all else: the value that is missing might be it.
                 unknown = True
                 continue
             try:
@@ -375,6 +388,7 @@ def _matching(translate: Callable[[str], str]) -> Callable[[Expression, exp.Expr
 def _escape(e: Expression, node: exp.Expr) -> Function:
     if not isinstance(node.this, exp.Like):
         raise Unsupported("ESCAPE without LIKE")
+    # ESCAPE stands around LIKE in the tree, since it changes how its pattern is read.
     value, pattern, sign = e._made(node.this.this), e._made(node.this.expression), str(node.expression.this)
     negated = bool(node.this.args.get("negate"))
 
@@ -397,6 +411,7 @@ def _case(e: Expression, node: exp.Expr) -> Function:
             test = condition(r)
             if subject is not None:
                 value = subject(r)
+                # CASE x WHEN NULL never holds: it compares by =, and that is UNKNOWN.
                 if value is None or test is None:
                     continue
                 a, b = comparable(value, test)

@@ -87,6 +87,7 @@ class _Writer:
         """An operand of arithmetic: cast so that it does not overflow."""
         made = self.write(node)
         if made.type == "null":
+            # A bare NULL has no type, and PostgreSQL then finds no operator that fits.
             return Sql(self.server.null("decimal"), "whole")
         if made.type == "yesno":
             return Sql(self.server.as_whole(made.text), "whole")
@@ -227,7 +228,10 @@ def _in(w: _Writer, node: exp.Expr) -> Sql:
     if not node.expressions:
         raise Unsupported("IN needs a list of values.")
     return Sql(
-        "(" + " OR ".join(w.compared(node.this, "=", expression) for expression in node.expressions) + ")", "yesno"
+        # Each is compared by itself, so that a text, a number and a date of one list are each told by their own
+        # types.
+        "(" + " OR ".join(w.compared(node.this, "=", expression) for expression in node.expressions) + ")",
+        "yesno",
     )
 
 
@@ -320,6 +324,7 @@ def _extreme(name: str) -> Writer:
             values = [w.server.moment(value, kind) for value in values]
         if kind == "text":
             values = [w.server.binary(value) for value in values]
+        # GREATEST leaves NULLs out on PostgreSQL and gives NULL elsewhere; said in full it is the same on all.
         any_null = " OR ".join(f"{value} IS NULL" for value in values)
         return Sql(f"(CASE WHEN {any_null} THEN NULL ELSE {w.server.extremes[name]}({', '.join(values)}) END)", kind)
 

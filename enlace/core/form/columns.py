@@ -37,6 +37,7 @@ class GridColumn:
     def kept(self) -> str | dict[str, Any]:
         """The column as a document keeps it: its field's name alone where it says nothing else."""
         own = {item.name: getattr(self, item.name) for item in fields(self) if getattr(self, item.name) != item.default}
+        # Most columns say nothing: a document of twenty names is read at a glance, one of twenty objects is not.
         return self.field if len(own) == 1 else own
 
     def over(self, field: FieldSpec) -> FieldSpec:
@@ -60,6 +61,8 @@ def column_of(kept: Any) -> GridColumn | None:
         return GridColumn(kept)
     if not isinstance(kept, Mapping) or not isinstance(kept.get("field"), str) or set(kept) - set(PROPERTIES):
         return None
+    # A column that somebody wrote by hand wrongly is left out here, so that a page is drawn; the wiring check tells
+    # of it.
     if not all(type(value) is type(PROPERTIES[name].default) for name, value in kept.items() if name != "field"):
         return None
     return GridColumn(**kept)
@@ -117,6 +120,7 @@ def over_dataset(dataset: DatasetSpec, columns: Sequence[GridColumn]) -> Dataset
 
     def shown(field: FieldSpec) -> FieldSpec:
         column = by_name.get(field.name)
+        # Hidden, not gone: rules and lists read fields that no column shows.
         return replace(field, hidden=True) if column is None or field.hidden else column.over(field)
 
     return replace(

@@ -19,6 +19,7 @@ def read_condition(dataset: DatasetSpec, text: str) -> Expression | str:
         expression = Expression(text, names_for(dataset))
     except Unsupported as error:
         return f"“{text[:60]}” is not understood: {error}"
+    # What would have to be asked of the server would have to be asked again for each record that one moves to.
     far = [name for name in expression.names if name not in dataset.any_name]
     if far:
         return f"“{text[:60]}” asks for {far[0]}: a control is shown by fields of its own record."

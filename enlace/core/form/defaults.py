@@ -22,6 +22,7 @@ def document_for(sources: tuple[Source, ...], fields: Mapping[str, int]) -> Form
     details = document.under(main)
     controls = [_navigator(main), *_records(main, fields.get(main, 0), 2, ABOVE if details else ROWS)]
     if details:
+        # With pages below, nothing above can take what is left of the height.
         controls = [replace(control, place=replace(control.place, fill=False)) for control in controls]
         bottom = max(control.place.bottom for control in controls)
         controls.append(_tabs(document, main, fields, bottom + 1))
@@ -34,6 +35,7 @@ def _navigator(source: str) -> Control:
 
 def _records(source: str, fields: int, y: int, rows: int) -> list[Control]:
     grid, panel = Control(f"{source}_grid", "grid", source), Control(f"{source}_panel", "panel", source)
+    # Beside the grid as long as they fit one screen: the eye goes from the row to its editors without a scroll.
     if fields <= BELOW:
         width = 8 if fields > BESIDE else 9
         return [

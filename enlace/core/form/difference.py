@@ -13,6 +13,7 @@ MOST = 40  # sentences
 def differences(before: FormDocument, after: FormDocument) -> list[str]:
     """One sentence for each thing that was added, removed or changed; at most MOST of them."""
     told = list(_told(before, after))
+    # All controls are the same and stand at the same places, so only the order in which they are listed is left.
     if not told and before != after:
         told = ["The order in which Tab goes through the sheet was changed."]
     return told if len(told) <= MOST else [*told[:MOST], f"And {len(told) - MOST} more."]
@@ -56,6 +57,7 @@ def title_of(control: Control) -> str:
 
 def _changed(was: Control, lay_on: str, now: Control, lies_on: str) -> Iterator[str]:
     name = title_of(was)
+    # All its settings are others then; to tell each would say the same thing ten times.
     if was.kind != now.kind:
         yield f"{name} became another kind of control."
         return

@@ -161,6 +161,7 @@ def document_of(text: str | Mapping[str, Any]) -> FormDocument:
         except ValueError as error:
             raise _wrong("The form's document is no JSON.", "Look at the place that is named.", str(error)) from None
     kept = _object(text, "form", {"sources", "controls", "opening", "version"})
+    # Before anything else is read: a newer version may have what this one would call a mistake.
     if kept.get("version", VERSION) not in READS:
         raise _wrong(
             f"The form's document is of version {kept.get('version')}.",
@@ -190,6 +191,7 @@ def checked(document: FormDocument) -> FormDocument:
         if len(source.columns) != len(source.parent_columns):
             raise _wrong(f"The link of {source.name} names more columns on one side.", "Name as many on both.")
         known.add(source.name)
+    # A second one without a master would have no record to follow, and no page to be on.
     if any(not source.parent for source in document.sources[1:]):
         raise _wrong("Only the first source of a form belongs to no other.", "Say what the others belong to.")
     ids = [control.id for control in document.all()]
@@ -245,6 +247,7 @@ def _control(kept: Any, at: str, depth: int) -> Control:
 
 
 def _opening(kept: Any) -> tuple[OpeningStep, ...]:
+    # As version 1 kept it.
     if isinstance(kept, str):
         word = _one_of(kept, ("", *RECORDS), "opening")
         return (OpeningStep(GO, value=word),) if word else ()
@@ -266,6 +269,7 @@ def _place(kept: Any, at: str) -> Place:
     numbers: dict[str, int] = {}
     for name, (least, most) in bounds.items():
         value = body.get(name, getattr(Place(), name))
+        # By the type itself, since True counts as 1 otherwise.
         if type(value) is not int or not least <= value <= most:
             raise _wrong(f"{at}.{name} is no number from {least} to {most}.", "Put the control within its sheet.")
         numbers[name] = value
@@ -277,6 +281,7 @@ def _place(kept: Any, at: str) -> Place:
 def _object(kept: Any, at: str, known: set[str]) -> dict[str, Any]:
     if not isinstance(kept, Mapping):
         raise _wrong(f"{at} is no object.", "Look at the published schema.")
+    # Refused, not passed over: a name with a slip of the pen would be lost without a word.
     if unknown := sorted(set(kept) - known):
         raise _wrong(f"{at} has something that forms do not have: {unknown[0]}.", "Look at the published schema.")
     return dict(kept)

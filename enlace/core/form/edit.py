@@ -90,6 +90,7 @@ def fill(document: FormDocument, ids: Sequence[str]) -> FormDocument:
 
 def align(document: FormDocument, ids: Sequence[str], how: str) -> FormDocument:
     """Some controls with the same left edge, top or width as the first of them."""
+    # By the one that was chosen first: people choose the one that stands right, then those that should follow.
     first = document.control(ids[0]).place if ids else Place()
     ways: dict[str, Callable[[Place], Place]] = {
         "left": lambda p: replace(p, x=_held(first.x, COLUMNS - p.w + 1)),
@@ -186,6 +187,7 @@ def paste(document: FormDocument, controls: Iterable[Control], on: str = "") -> 
     made: list[str] = []
 
     def tied(control: Control) -> Control:
+        # By name, so that what is copied from one form of calls to another stays tied to the calls.
         source = control.source if not control.source or control.source in names else document.main.name
         return replace(control, source=source, children=tuple(map(tied, control.children)))
 
@@ -331,6 +333,7 @@ def _free_id(document: FormDocument, kind: str, field: str = "") -> str:
 
 def _renamed(control: Control, taken: set[str], keep: bool = False) -> Control:
     """A control, and what lies on it, with ids that are not taken. keep: its own one where that is free."""
+    # The copy of berth_2 is berth_3, not berth_2_2.
     stem = control.id.rstrip("0123456789").rstrip("_") or control.kind
     identifier = control.id if keep and control.id not in taken else free_name(stem, {*taken, stem})
     taken.add(identifier)

@@ -66,7 +66,7 @@ class Kind:
         return words if words in ("yes or no", "binary data") else f"a {words}"
 
     def read(self, raw: Any, field: FieldSpec) -> Any:
-        """A stored value as the kind's own Python value; Odd when it is none, None for NULL."""
+        """A stored value as the kind's own Python value; Nonconforming when it is none, None for NULL."""
         raise NotImplementedError
 
     def parse(self, text: str, field: FieldSpec, formats: Formats) -> Any:

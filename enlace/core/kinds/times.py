@@ -30,6 +30,8 @@ def date_from(text: str, formats: Formats) -> datetime.date:
         year, month, day = (int(part) for part in match.groups())
     elif match := OTHER_DATE.fullmatch(text):
         first, second, year = (int(part) for part in match.groups())
+        # The same digits are another day to somebody else; what is shown back has the name of the month or stands in
+        # their order.
         day, month = (first, second) if formats.day_first else (second, first)
     elif match := next(filter(None, (pattern.fullmatch(text) for pattern in NAMED_DATES)), None):
         day, year = int(match["day"]), int(match["year"])
@@ -60,6 +62,7 @@ def _real_date(year: int, month: int, day: int) -> datetime.date:
         raise Unreadable(f"There is no month {month}. Type the date as year-month-day, such as 2026-03-31.")
     if not 1 <= year <= 9999:
         raise Unreadable("Years go from 1 to 9999.")
+    # The day before the first of the next month; after December 9999 there is none.
     last = (datetime.date(year + month // 12, month % 12 + 1, 1) - datetime.timedelta(1)).day if year < 9999 else 31
     if not 1 <= day <= last:
         name = datetime.date(2000, month, 1).strftime("%B")
@@ -77,6 +80,7 @@ def time_from(text: str) -> datetime.time:
     if half:
         if not 1 <= hour <= 12:
             raise Unreadable(f"There is no hour {hour} {half}.")
+        # 12 am is midnight and 12 pm noon.
         hour = hour % 12 + (12 if half == "pm" else 0)
     if hour > 23 or minute > 59 or second > 59:
         raise Unreadable("There is no such time: hours go to 23, minutes and seconds to 59.")
@@ -104,6 +108,7 @@ def _number_from_stamp(stamp: datetime.datetime, storage: str) -> float | int:
         return since / datetime.timedelta(days=1) + JULIAN_UNIX_EPOCH
     unit = datetime.timedelta(milliseconds=1) if storage == "unix milliseconds" else datetime.timedelta(seconds=1)
     number = since / unit
+    # Whole seconds stay whole numbers, as they were in the column before.
     return int(number) if number == int(number) else number
 
 
@@ -208,6 +213,7 @@ class DateTime(Kind):
         if raw is None or isinstance(raw, datetime.datetime):
             return raw
         if isinstance(raw, str):
+            # fromisoformat takes 20260331 as well, and such a number in a text is rather a number.
             if len(raw) < 10 or raw[4:5] != "-":
                 return Nonconforming(raw)
             try:
@@ -267,6 +273,7 @@ class DateTime(Kind):
             value = read(raw, field)
             if isinstance(value, Nonconforming):
                 return raw_text(raw)
+            # A pattern of days and hours alone would hide which zone they are of.
             if by_format and not value.tzinfo:
                 return by_format(value)
             zone = f" {value.strftime('%z')}" if value.tzinfo else ""

@@ -92,8 +92,8 @@ class RecordRules:
         """What is wrong with a record. saving: a save is tried, so that the rules are checked that wait for one.
 
         record: stored values by field; a new record lacks the fields that nobody filled. touched: the fields
-        somebody edited: only what concerns them is told, so that old faults don't hold back other edits. outer: the
-        values of the names in `self.outer`; what needs one that is not there is not checked.
+        somebody edited: only what concerns them is told, so that old faults don't hold back other edits. related: the
+        values of the names in `self.related`; what needs one that is not there is not checked.
         """
         told: list[Complaint] = []
         values = self.computed.values(record, related, new)
@@ -104,6 +104,7 @@ class RecordRules:
             if record.get(field.name) in NOTHING and holds(condition, values):
                 touches = field.name in touched or (bool(touched) and field.name in record)
                 self._lacks(told, field, touches, new and field.name not in record)
+        # Entered once for all rules of the record.
         with arithmetic():
             self._broken(told, values, record, touched, self._running[new, saving])
         return told
@@ -112,6 +113,7 @@ class RecordRules:
         """Say that a field needs a value: once somebody touched it, or of a new record before it is saved."""
         if touches:
             complaints.append(Complaint("required", f"{field.label} needs a value.", (field.name,)))
+        # Nobody was there yet: kept back until a save, or a new record would begin with a row of complaints.
         elif not_there_yet and field.default is None:
             complaints.append(Complaint("missing", f"{field.label} needs a value before saving.", (field.name,)))
 
@@ -126,6 +128,7 @@ class RecordRules:
         there = record.keys()
         whole = self._own <= there
         for rule, expression, run, own, concerned, adds in running:
+            # One over details may be broken by an edit of a detail, without anybody having touched the record itself.
             if not adds and concerned.isdisjoint(touched):
                 continue
             if not whole and not own <= there:

@@ -21,7 +21,7 @@ from sqlglot.tokens import TokenType
 
 from ..dataset.asked import asked, own_rows
 from ..dataset.parameters import WRITES
-from ..dataset.related import outer_on
+from ..dataset.related import related_on
 from ..dataset.source import given_values, names_for, source_of
 from ..dataset.window import key_in, source_table
 from ..expression import Expression, Unsupported
@@ -92,7 +92,7 @@ class Action:
         self.statements = _statements(spec.statements, WRITES[server], {*dataset.by_name, PERSON})
 
     def allows(self, record: Mapping[str, Any], related: Mapping[str, Any] | None = None) -> bool:
-        """Whether the guard holds for a record's stored values: true, not unknown. outer: the values of `self.outer`."""
+        """Whether the guard holds for a record's stored values: true, not unknown. related: the values of `self.related`."""
         return self.guard is None or holds(self.guard, self.computed.values(record, related))
 
     def said(self, message: str, record: Mapping[str, Any]) -> str:
@@ -214,7 +214,7 @@ def _once(spec: ConnectionSpec, action: Action, identifier: str, person: str, re
             record = _locked(connection, action.dataset, identifier)
             if record is None:
                 return ActionOutcome(False, "The record is not there any more.")
-            related = outer_on(connection, action.dataset, action.related, [record])[0]
+            related = related_on(connection, action.dataset, action.related, [record])[0]
             if not action.allows(record, related):
                 unmet = action.spec.unmet or "This can't be done to the record as it is now."
                 return ActionOutcome(False, action.said(unmet, record))

@@ -91,6 +91,7 @@ class Follower:
                 if act is None:
                     continue
                 met = self._met(reference, act, rows)
+                # A row that is only emptied stays, so nothing else follows from it.
                 if act == REMOVED and met:
                     left.append((self.catalog.table(reference.table), met))
 
@@ -105,6 +106,7 @@ class Follower:
         """The rows that a reference reaches, counted; those that were not met before, for going on from them."""
         told = self._told(reference, act)
         values = {tuple(row.get(c) for c in reference.target_columns) for row in rows}
+        # NULL refers to nothing and nothing refers to NULL.
         keys = [value for value in values if None not in value]
         fresh: list[Row] = []
         for part in in_parts(keys, KEYS_A_STATEMENT):
@@ -119,6 +121,7 @@ class Follower:
                     raise
                 told.more = True
                 break
+        # Asked and nothing found: a sentence about no rows would only frighten.
         if not (told.count or told.more):
             self.consequences.pop((told.table, told.act, told.columns), None)
         return fresh
@@ -134,6 +137,7 @@ class Follower:
         condition = key_in([source.c[c] for c in reference.columns], keys)
         identity = table.identity
         room = MOST_FOLLOWED - self.followed
+        # Counted, but not gone on from: which rows they are is not known, or there are too many to ask about.
         if not identity or room <= 0:
             told.count += self._count(source, condition)
             told.more |= act == REMOVED and any(r.on_delete in ACTS for r in table.referenced_by)
@@ -147,6 +151,7 @@ class Follower:
         fresh: list[Row] = []
         for row in rows:
             key = tuple(row[: len(identity)])
+            # In a ring of references the same row would be met for ever; two ways to it would count it twice.
             if key in seen:
                 continue
             if act == REMOVED:
@@ -222,7 +227,9 @@ def triggers_of(catalog: Catalog, acts: Mapping[str, Collection[str]]) -> dict[s
     for name, several in acts.items():
         names: list[str] = []
         for event, text in catalog.table(name).triggers:
+            # One trigger may stand for several events: INSERT OR UPDATE.
             if any(act in event.upper() for act in several):
+                # Its own table it writes to for the record itself, which the save reads back.
                 names += [identifier for identifier in tables_written_by(text, catalog.tables) if identifier != name]
         if names:
             by_event[name] = tuple(dict.fromkeys(names))

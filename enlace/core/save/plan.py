@@ -59,7 +59,7 @@ class Act:
 
 @dataclass
 class Batch:
-    """Acts that one statement serves. columns: those it fills, `under` of them from other new records. compared: the
+    """Acts that one statement serves. columns: those it fills, `waits_for` of them from other new records. compared: the
     fields that must still be as read."""
 
     part: Part
@@ -101,6 +101,7 @@ def _ranks(parts: Sequence[Part], catalog: Catalog) -> dict[str, int]:
     up = {name: {r.target for r in catalog.table(name).references if r.target in names} - {name} for name in names}
 
     def depth(name: str, seen: frozenset[str]) -> int:
+        # Tables that refer to each other in a ring: each counts once on the way, so that this ends.
         return 1 + max((depth(text, seen | {name}) for text in up[name] if text not in seen), default=0)
 
     return {name: depth(name, frozenset()) for name in names}
@@ -208,6 +209,7 @@ def _tie_reference(details: Sequence[Batch], masters: Sequence[Batch], reference
     """Who leaves a master goes before the master, who comes to one after it."""
     here, there = reference.columns, reference.target_columns
     going = _giving(masters, there)
+    # Only where a master goes or changes what it is referred to by; most saves move nobody.
     if going:
         leaving: dict[Any, list[Act]] = defaultdict(list)
         for act in _giving(details, here):
@@ -244,6 +246,7 @@ def _left(act: Act, columns: tuple[str, ...]) -> tuple[Any, ...] | None:
     """The values that a record has and will not have any more."""
     record = act.record
     key = act.part.dataset.key
+    # The key as it was when the record was read; a hidden one is not among its values.
     known = {**record.was, **dict(zip(key, record.key, strict=False))}
     return _folded([known.get(name) for name in columns])
 
@@ -267,6 +270,7 @@ def _folded(values: Sequence[Any]) -> tuple[Any, ...] | None:
 def _levels(acts: list[Act]) -> tuple[list[list[Act]], list[Act]]:
     """Acts in levels: each stands in a level above all that it comes after. Rings are opened where they can be."""
     levels: list[list[Act]] = []
+    # An act may be waited for twice, by a key and by a reference; it frees its followers once.
     waiting = {id(act): len({id(other) for other in act.after or ()}) for act in acts}
     followers: dict[int, list[Act]] = defaultdict(list)
     for act in acts:
@@ -276,6 +280,7 @@ def _levels(acts: list[Act]) -> tuple[list[list[Act]], list[Act]]:
     left = {id(act): act for act in acts}
     while left:
         if not ready:
+            # Any of the ring will do: with one of them parked, the others go in their order.
             ringed = next((act for act in left.values() if _can_park(act, followers[id(act)])), None)
             if ringed is None:
                 return levels, list(left.values())
@@ -302,4 +307,5 @@ def _free(acts: Sequence[Act], waiting: dict[int, int]) -> list[Act]:
 
 
 def _can_park(act: Act, followers: Sequence[Act]) -> bool:
+    # A new record has nothing that it could stand on, and one that goes gives up its values by going.
     return act.kind == UPDATE and not act.parked and any(follower.kind == UPDATE for follower in followers)

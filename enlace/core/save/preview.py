@@ -28,6 +28,7 @@ def statement_text(spec: ConnectionSpec, part: Part, record: PendingRecord) -> s
         return ""
     statements = Statements(kind, part.dataset, lambda *_: _Spoken("(the key of the new record)"))
     bound = statements.of(batches[0], check=True)
+    # With names for parameters, whatever the driver takes: a question mark could not be told from one in a text.
     made: Any = type(engine_for(spec).dialect)
     dialect = made(paramstyle="named")
     compiled = bound.statement.compile(dialect=dialect, column_keys=list(bound.values))

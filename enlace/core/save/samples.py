@@ -67,6 +67,7 @@ def add_samples(spec: ConnectionSpec, dataset: DatasetSpec, count: int, seed: in
         raise Problem("No rows can be added here.", dataset.read_only_because, code="read-only")
     maker = _Maker(spec, dataset, random.Random(seed))
     records = [record for record in (maker.record() for _ in range(count)) if record is not None]
+    # As a person would: through the same plan, rules and statements, one refused row losing nothing else.
     outcome = save(spec, dataset, records, policy=SavePolicy(whole=False))
     return len(outcome.ids)
 
@@ -114,6 +115,7 @@ class _Maker:
             value = made.now.get(field.name)
             fits = not unreadable(made, self.dataset, FORMATS)
             told = self.rules.complaints(made.now, frozenset({field.name}), True)
+            # Rules about several fields wait until all are filled; a missing value elsewhere is no fault of this one.
             fits = fits and not any(c.holds_back and c.fields == (field.name,) and c.code != "missing" for c in told)
             if fits and value not in self.used.get(field.name, ()):
                 self.used.get(field.name, set()).add(value)
@@ -126,6 +128,7 @@ class _Maker:
         if field.lookup.narrowed:
             lines = listed(self.spec, self.dataset, field, record=record.values()).options
         else:
+            # The same for every record, so read once; a narrowed list depends on the record.
             lines = self.lists.get(field.name) or listed(self.spec, self.dataset, field).options
             self.lists[field.name] = lines
         if not lines:
@@ -165,6 +168,7 @@ class _Maker:
             return "".join(c if fixed else self.chance.choice(signs[c]) for c, fixed in picture_of(field.picture))
         text = f"{self._word().capitalize()} {self._word().capitalize()}"
         if field.length is not None and field.length < len(text):
+            # No room for two words: a code, without letters that are taken for digits.
             return "".join(self.chance.choice("ABCDEFGHJKLMNPRSTUVXZ") for _ in range(field.length))
         return text
 

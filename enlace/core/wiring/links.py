@@ -43,6 +43,7 @@ def links(wired: Wired) -> Iterator[Fault]:
         elif source.name in wired.unserved:
             sentence = f"No index serves the link of {title}: each move reads the whole table. Ask who runs the database for an index on {', '.join(source.columns)}."
             yield Fault("links", sentence, "warning", "", source.name)
+        # Each source is a query on each move, whether anybody looks at it or not.
         if not wired.document.tied(source.name):
             yield Fault(
                 "links",

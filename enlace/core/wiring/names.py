@@ -100,6 +100,7 @@ def _button(control: Control, wired: Wired) -> Iterator[Fault]:
     if act == "go" and all(other.id != to for other in wired.document.all()):
         sentence = f"The button {control.id} goes to “{to}”, which is not on the sheet."
         yield Fault("names", sentence, "error", control.id, control.source)
+    # To open a form at a record it has to be known which one, and only a list leads from a value to a record.
     needs = control.settings.get("opens") in ("record", "new")
     field = wired.field(control.source, str(control.settings.get("by", "")))
     if act == "form" and needs and (field is None or field.lookup is None):

@@ -54,6 +54,7 @@ class MariaDBProbe(NetworkProbe):
     def needless_rights(self, spec: ConnectionSpec) -> str:
         with reading(spec) as connection:
             grants = " ".join(str(row[0]) for row in connection.execute(text("SHOW GRANTS"))).upper()
+        # Rights on the one database are what Enlace is there for; those on all of them are not.
         everywhere = [text.split(" ON *.*")[0] for text in grants.split("GRANT ")[1:] if " ON *.*" in text]
         rights = {right.strip() for text in everywhere for right in text.split(",")}
         worst = {"ALL PRIVILEGES": "everything on every database", "FILE": "files", "SUPER": "superuser",

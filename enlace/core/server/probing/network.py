@@ -36,6 +36,7 @@ class NetworkProbe:
         )
 
     def _name_resolved(self, spec: ConnectionSpec) -> str:
+        # Told first, in place of an error of a driver that is not there.
         if missing := self.kind.missing():
             raise Problem("This kind of server can't be reached yet.", missing, code="driver")
         try:
@@ -82,6 +83,7 @@ class NetworkProbe:
             if wanted == "verify":
                 self.kind.trust(context, spec)
             else:
+                # Encrypted against those who listen; who answers is checked only where a builder asks for it.
                 context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
             try:
                 with context.wrap_socket(dialled, server_hostname=spec["host"].strip()) as secured:
@@ -100,6 +102,7 @@ class NetworkProbe:
         try:
             self._ask(spec, "SELECT 1")
         except Problem as problem:
+            # Signed in all the same: the next step tells that the database is not there.
             if problem.code != "no database":
                 raise
             return spec["user"]
