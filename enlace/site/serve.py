@@ -61,6 +61,20 @@ def _work(listening: socket.socket) -> None:
     serve(application, sockets=[listening], **settings())
 
 
+def _loaded() -> None:
+    """Import all that requests run, before the processes fork: they start at once, also after a crash, and share its memory.
+
+    Nothing may be open then, a connection or a file, that two processes would use as one.
+    """
+    from django.db import connections
+    from django.urls import get_resolver
+
+    from . import wsgi  # noqa: F401 (made by being imported)
+
+    assert get_resolver().url_patterns  # views are imported when they are first asked for otherwise
+    connections.close_all()
+
+
 def _leave(number: int, frame: FrameType | None) -> None:
     raise SystemExit(0)
 
@@ -133,6 +147,7 @@ def main() -> None:
     for variable, what in (("ENLACE_FOLDERS", "any file that Enlace may read"), ("ENLACE_SERVERS", "any server")):
         if variable not in os.environ:
             print(f"Builders may connect {what}: {variable} is not set.", file=sys.stderr)
+    _loaded()
     Processes(listening, workers()).watch()
 
 

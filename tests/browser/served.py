@@ -14,7 +14,7 @@ from contextlib import closing
 from functools import cache
 from pathlib import Path
 
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 from demo.harbour import host
 from scripts.serving import ROOT, ServerProcess
@@ -66,6 +66,30 @@ def copy_to(home: Path) -> None:
         kept.execute("UPDATE workshop_connection SET parameters = replace(parameters, ?, ?)", places)
 
 
+class Browsers:
+    """The browser of all tests of this process: each test has a context of its own in it, which shares nothing."""
+
+    playwright: Playwright | None = None
+    browser: Browser | None = None
+
+    @classmethod
+    def running(cls) -> Browser:
+        """The browser; another one where it is gone."""
+        if cls.playwright is None:
+            cls.playwright = sync_playwright().start()
+            atexit.register(cls.end)
+        if cls.browser is None or not cls.browser.is_connected():
+            cls.browser = cls.playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        return cls.browser
+
+    @classmethod
+    def end(cls) -> None:
+        if cls.browser is not None and cls.browser.is_connected():
+            cls.browser.close()
+        if cls.playwright is not None:
+            cls.playwright.stop()
+
+
 class Served(unittest.TestCase):
     """Starts the server once for a class; each test gets a fresh browser context as self.page.
 
@@ -96,10 +120,7 @@ class Served(unittest.TestCase):
         cls.base = cls.server.base
         cls.server.start()
         cls.addClassCleanup(cls.server.stop)
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
+        cls.browser = Browsers.running()
 
     def setUp(self):
         self.wrong: list[str] = []
