@@ -11,14 +11,18 @@ import importlib
 import importlib.util
 import os
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from importlib.metadata import entry_points
 from pathlib import Path
 from types import ModuleType
 from typing import Any
 
+from sqlglot import exp
+
 from . import hooks
+from .expression.own import OWN, TYPES, OwnFunction
+from .expression.parse import parsed
 from .form.kinds import CONTROL_KINDS, ControlKind
 from .kinds import KINDS, TEXTS, Kind
 from .kinds.knowledge import KNOWN
@@ -56,6 +60,22 @@ class Engine:
         """Add a kind of control; its template `desk/controls/NAME.html` lies in the extension's folder `templates`."""
         _new(CONTROL_KINDS, kind.name, "kind of control")
         CONTROL_KINDS[kind.name] = kind
+
+    def function(
+        self,
+        name: str,
+        takes: Sequence[str],
+        gives: str,
+        compute: Callable[..., Any],
+        sql: Callable[[str, Sequence[str]], str] | None = None,
+    ) -> None:
+        """Add a function to expressions, so to rules, conditions and calculated fields: `expression.own.OwnFunction`."""
+        if not name.isidentifier() or gives not in TYPES or not set(takes) <= set(TYPES):
+            raise ValueError(f"{name} takes and gives values of the types {', '.join(TYPES)}.")
+        if not isinstance(parsed(f"{name}()"), exp.Anonymous):
+            raise ValueError(f"SQL has a function called {name} already.")
+        _new(OWN, name.lower(), "function")
+        OWN[name.lower()] = OwnFunction(name, tuple(takes), gives, compute, sql)
 
     def export_format(
         self, name: str, label: str, media_type: str, end: str, write: Callable[..., Iterator[str]]

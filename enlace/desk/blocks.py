@@ -9,7 +9,6 @@ from typing import Any
 
 from django.db import transaction
 
-from enlace.core import hooks
 from enlace.core.dataset import FieldSpec
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import as_read
@@ -166,8 +165,6 @@ def put_block(work: Work, block: Block, label: str) -> list[str]:
                 before[record.id], after[record.id] = was, result
         if after:
             work.store.put(label, before, after)
-            for record in after.values() if hooks.wanted(hooks.EDITED) else ():
-                hooks.tell(hooks.EDITED, dataset=work.dataset, record=record)
     work.forget_new()
     return list(after)
 

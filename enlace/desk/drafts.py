@@ -41,7 +41,8 @@ class DraftStore:
     part: the dataset of the form that record ids are of ("" is the form's own). owner: the master's record id, for a
     detail. practice: whether the form works on a practice copy, which has drafts of its own. faulty: tells whether a
     record of a part needs attention before it can be saved; kept with the record, so that counting does not mean
-    looking at each. links: what links a detail to its masters (`enlace.desk.links`).
+    looking at each. links: what links a detail to its masters (`enlace.desk.links`). edited: is told, once it is
+    certain, of each record that a person's act changed: its part, its id, and what is pending of it then.
     """
 
     def __init__(
@@ -53,8 +54,9 @@ class DraftStore:
         owner: str = "",
         practice: bool = False,
         links: Callable[[str, PendingRecord], tuple[str, str]] = lambda part, record: ("", ""),
+        edited: Callable[[str, str, PendingRecord | None], None] | None = None,
     ) -> None:
-        self.person, self.form, self.faulty, self.links = person, form, faulty, links
+        self.person, self.form, self.faulty, self.links, self.edited = person, form, faulty, links, edited
         self.part, self.owner, self.practice = part, owner, practice
         self._draft: Draft | None = None
         self._looked = False
@@ -197,6 +199,13 @@ class DraftStore:
         DraftStep.objects.create(draft=draft, number=number, label=label, before=texts[0], after=texts[1], size=size)
         self._tidy_steps(draft, number)
         self._stand(draft, number)
+        self._tell(after)
+
+    def _tell(self, records: Records) -> None:
+        if self.edited is not None:
+            edited, changed = self.edited, dict(records)
+            # Once it is certain: an act that breaks off has changed nothing, and nobody waits for who is told.
+            transaction.on_commit(lambda: [edited(part, name, record) for (part, name), record in changed.items()])
 
     def _tidy_steps(self, draft: Draft, number: int) -> None:
         """Undo reaches back MOST_STEPS steps, and no further than MOST_STEP_BYTES of them; the newest one always stays."""
@@ -231,6 +240,7 @@ class DraftStore:
         step = undone(step) if back else step
         self._write(step.after, {(part, identifier): owner for part, identifier, owner, _ in json.loads(texts)})
         self._stand(row.draft if self.draft is None else self.draft, number)
+        self._tell(step.after)
         return step
 
     @transaction.atomic
@@ -291,6 +301,8 @@ class DraftStore:
         """Nothing is pending any more, and nothing can be undone."""
         if self.draft is None:
             return
+        if self.edited is not None:
+            self._tell(dict.fromkeys(self.draft.records.values_list("part", "record")))
         for several in (self.draft.records, self.draft.steps, self.draft.blobs):
             several.all().delete()
         self.draft.done, self.draft.takes_back, self.draft.counts, self.draft.tables = 0, None, {}, []

@@ -12,7 +12,6 @@ from typing import Any
 
 from django.db import transaction
 
-from enlace.core import hooks
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import found_by_text
 from enlace.core.draft import Conflict, PendingRecord, conflicts
@@ -334,7 +333,6 @@ def _put(work: Work, label: str, before: PendingRecord | None, after: PendingRec
     result = None if after.idle else after
     if before != result:
         work.store.put(label, {after.id: before}, {after.id: result})
-        hooks.tell(hooks.EDITED, dataset=work.dataset, record=result)
     return result
 
 

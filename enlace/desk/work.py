@@ -18,6 +18,7 @@ from django.urls import reverse
 from django.utils.timezone import localdate
 
 from enlace.accounts.models import Person
+from enlace.core import hooks
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.filters import read_filters
 from enlace.core.dataset.grouping import GroupTerm, Layout, Leaf, grouped_rows, ways_of
@@ -160,7 +161,9 @@ class Work:
             self.part = replace(self.part, dataset=as_kept(self.part.dataset))
         self.dataset: DatasetSpec = self.part.dataset
         self.practice = bool(form.dataset.connection.practice)
-        self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links)
+        # What nobody follows is not put together: a discarded draft may have thousands of records.
+        edited = self._edited if hooks.wanted(hooks.EDITED) else None
+        self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links, edited)
         self._above = above
         self._arrangements: Mapping[tuple[str, str], Arranged] | None = None
         self.opening: Opening | None = None  # where the form opens by its own steps
@@ -246,6 +249,10 @@ class Work:
             return False
         told = self.checks.complaints(record, part=self.parts[part], ask=False)
         return bool(record.conflict) or any(complaint.holds_back for complaint in told)
+
+    def _edited(self, part: str, identifier: str, record: PendingRecord | None) -> None:
+        if part in self.parts:
+            hooks.tell(hooks.EDITED, dataset=self.parts[part].dataset, id=identifier, record=record)
 
     def _links(self, part: str, record: PendingRecord) -> tuple[str, str]:
         if part not in self.parts or not self.parts[part].columns:

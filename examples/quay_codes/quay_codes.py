@@ -1,4 +1,4 @@
-"""An extension in one file: a field kind, something to check texts as, a format to take rows out in, and two events."""
+"""An extension in one file: a field kind, a text check, two functions, a format to take rows out in, and two events."""
 
 from __future__ import annotations
 
@@ -36,6 +36,15 @@ def tab_lines(names: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterator[s
         yield "\t".join(" ".join(str("" if value is None else value).split()) for value in row) + "\n"
 
 
+def quay_of(code: str) -> str:
+    """The letter of a quay code: the quay that a berth is on."""
+    return code[:1].upper()
+
+
+def quay_of_in_sql(server: str, arguments: Sequence[str]) -> str:
+    return f"UPPER(SUBSTR({arguments[0]}, 1, 1))"  # as all three servers have it
+
+
 def no_shallow_berths(parts: Sequence[Any]) -> None:
     """Before a save: a new berth needs two metres of water, whatever the database thinks."""
     for part in parts:
@@ -53,6 +62,8 @@ def register(engine: Any) -> None:
     """Called once, when the application starts."""
     engine.field_kind(QuayCode())
     engine.text_check("gauge", "Tide gauge", is_tide_gauge, "TG-001")
+    engine.function("quay_of", ["text"], "text", quay_of, quay_of_in_sql)
+    engine.function("is_tide_gauge", ["text"], "yesno", is_tide_gauge)  # for rules: no server is asked for it
     engine.export_format("tabs", "Tabs between", "text/tab-separated-values", "tsv", tab_lines)
     engine.on(hooks.BEFORE_SAVE, no_shallow_berths)
     engine.on(hooks.AFTER_SAVE, count_saved)

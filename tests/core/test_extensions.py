@@ -37,6 +37,15 @@ assert "quaycode" in kinds_for(code)
 own = dataclasses.replace(code, kind="quaycode")
 print(KINDS["quaycode"].parse("z9", own, formats), KNOWN["gauge"][1]("TG-001"), KNOWN["gauge"][1]("x"))
 print(repr("".join(EXPORTS["tabs"][3](["a", "b"], [[1, "x\\ty"]]))))
+from enlace.core.expression import Expression, Unsupported
+print(Expression("quay_of(code) || '!'", ["code"])({"code": "n4"}), Expression("is_tide_gauge(code)", ["code"])({"code": None}))
+try:
+    Expression("quay_of(code, 1)", ["code"])
+except Unsupported as problem:
+    print(problem)
+from enlace.core.dataset.filters import Written
+rows = Rows.of(spec, berths, filters=(Written("quay_of(code) = 'N'"),)).window(0, 100)
+assert rows and all(row.values[0][0] == "N" for row in rows), rows
 def berth(depth):
     record = new_record()
     for name, text in (("code", "Z9"), ("quay", "New"), ("length_m", "100"), ("depth_m", depth), ("shore_power", "no")):
@@ -63,7 +72,14 @@ class Installed(unittest.TestCase):
         told = self.run_python("-c", TRY_IT, harbour_copy(), **environment)
         self.assertEqual(
             told,
-            ["Z9 True False", "'a\\tb\\n1\\tx y\\n'", "A berth needs two metres of water.", "True [1] 1"],
+            [
+                "Z9 True False",
+                "'a\\tb\\n1\\tx y\\n'",
+                "N! None",
+                "quay_of takes 1 value, and has 2.",
+                "A berth needs two metres of water.",
+                "True [1] 1",
+            ],
         )
 
     def test_the_example_is_installed_and_does_all_it_says(self):

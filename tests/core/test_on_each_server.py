@@ -10,9 +10,12 @@ from unittest import mock
 from sqlalchemy import text
 
 from enlace.core.dataset import anchors
+from enlace.core.dataset.filters import Written
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.conflicts import resolved
 from enlace.core.draft.pending import removed, with_text
+from enlace.core.expression import Expression
+from enlace.core.expression.own import OWN, OwnFunction
 from enlace.core.problem import Problem
 from enlace.core.save import rehearse, save
 from enlace.core.server import Catalog, run_step, step_names
@@ -34,6 +37,25 @@ class Behaviour(OnServer):
         self.assertFalse(outcome.committed)
         ((complaint,),) = outcome.refusals.values()
         return complaint.sentence, complaint.fields
+
+    # -- functions of a developer's own -------------------------------------------------------------------
+
+    def test_a_function_of_one_s_own_gives_the_same_here_and_there(self):
+        OWN["end_of"] = OwnFunction(
+            "end_of", ("text", "whole"), "text", lambda text, count: text[-count:],
+            lambda server, sql: f"RIGHT({sql[0]}, {sql[1]})" if server != "sqlite" else f"SUBSTR({sql[0]}, -{sql[1]})",
+        )  # fmt: skip
+        self.addCleanup(OWN.pop, "end_of")
+        dataset = self.shipments.dataset
+        written = "end_of(code, 1) IN ('1', '3') OR end_of(code, NULLIF(agent_id, 1)) IS NULL AND weight > 50"
+        rows = Rows.of(self.spec, dataset, filters=(Written(written),))
+        names = [field.name for field in dataset.fields]
+        everything = [dict(zip(names, row.values, strict=True)) for row in Rows.of(self.spec, dataset).window(0, 1000)]
+        expression = Expression(written, names)
+        here = [record["code"] for record in everything if expression(record)]
+        there = [row.values[names.index("code")] for row in rows.window(0, 1000)]
+        self.assertEqual(here, there)
+        self.assertTrue(0 < len(here) < len(everything), here)
 
     # -- connecting and looking around ----------------------------------------------------------------
 

@@ -4,6 +4,7 @@ import json
 import re
 from decimal import Decimal
 
+from enlace.core import hooks
 from tests.web.pages import Pages
 
 
@@ -36,6 +37,27 @@ class Blocks(Pages):
             "SELECT v.name, t.name FROM vessel v JOIN vessel_type t ON t.code = v.vessel_type_code WHERE v.id IN (3, 4, 5) ORDER BY v.id"
         )
         self.assertEqual(rows, [("Alfa", "Tanker"), ("Bravo", "Tug"), ("Charlie", "Container ship")])
+
+    def test_an_extension_is_told_of_all_that_changes_a_draft(self):
+        told = []
+        follow = lambda dataset, id, record: told.append((id, record.state if record else ""))  # noqa: E731
+        hooks.on(hooks.EDITED, follow, "mine")
+        self.addCleanup(hooks.forget, follow)
+        acts = [
+            lambda: self.block([["One"], ["Two"]]),
+            lambda: self.post(self.vessels, "undo"),
+            lambda: self.post(self.vessels, "remove", record="i3"),
+            lambda: self.post(self.vessels, "edit", record="i4", field="name", value="Four"),
+            lambda: self.post(self.vessels, "discard"),
+        ]
+        steps = []
+        for act in acts:
+            with self.captureOnCommitCallbacks(execute=True):
+                act()
+            steps.append(sorted(told))
+            told.clear()
+        changed = [("i1", "edited"), ("i2", "edited")], [("i1", ""), ("i2", "")], [("i3", "removed")]
+        self.assertEqual(steps, [*changed, [("i4", "edited")], [("i3", ""), ("i4", "")]])
 
     def test_one_step_of_undo(self):
         self.block([["One"], ["Two"], ["Three"]])

@@ -21,6 +21,7 @@ from sqlglot import exp
 from ..linear import BadPattern, fits
 from .functions import FUNCTIONS, MOST_EXPONENT, ExpressionError, bounded
 from .logic import EXACT, both, comparable, either, negation, plain, truth
+from .own import computed, own_function
 from .parse import AGGREGATES, Names, Unsupported, parsed
 from .patterns import glob_pattern, pattern_of
 from .temporal import difference, moved
@@ -93,6 +94,8 @@ class Expression:
             return maker(self, node)
         if type(node) in FUNCTIONS:
             return FUNCTIONS[type(node)](self._made, node)
+        if own := own_function(node):
+            return computed(own, [self._made(argument) for argument in node.expressions])
         raise Unsupported(f"{_name_of(node)} is not known here.")
 
     def _leaf(self, name: str) -> Function:

@@ -14,6 +14,7 @@ from typing import Any
 from sqlglot import exp
 
 from .evaluate import Expression
+from .own import OwnFunction, own_function
 from .parse import AGGREGATES, Unsupported
 from .push_servers import SERVERS, Server
 from .temporal import as_date, as_datetime
@@ -61,13 +62,22 @@ class _Writer:
         if type(node) in AGGREGATES:
             return self.leaf(self.column(self.expression.known.of_details(node)))
         maker = _WRITERS.get(type(node))
-        if maker is None:
+        own = own_function(node) if maker is None else None
+        if maker is None and (own is None or own.sql is None):
             raise Unsupported(f"“{node.sql()[:40]}” can't be asked of this server.")
-        made = maker(self, node)
+        made = maker(self, node) if maker else self.own(own, node)  # type: ignore[arg-type]
         # Checked at each node: functions that take an argument twice double the text at every level.
         if len(made.text) > MOST_SQL:
             raise Unsupported("The expression is too involved for a server.")
         return made
+
+    def own(self, own: OwnFunction, node: exp.Expr) -> Sql:
+        """A function that a developer added, strict as its Python side is."""
+        assert own.sql is not None
+        nodes = node.expressions
+        arguments = [self._as(self.write(n), kind, n) for n, kind in zip(nodes, own.takes, strict=True)]
+        none = " OR ".join(f"{argument} IS NULL" for argument in arguments) or "1 = 0"
+        return Sql(f"(CASE WHEN {none} THEN NULL ELSE {own.sql(self.server.name, arguments)} END)", own.gives)
 
     def leaf(self, sql: Sql) -> Sql:
         return Sql(self.server.leaf(sql.text, sql.type), sql.type)

@@ -10,6 +10,7 @@ from sqlglot import exp
 class Server:
     """SQL as PostgreSQL has it; the others change what they have otherwise."""
 
+    name = "postgresql"
     dialect = "postgres"
     same = "IS NOT DISTINCT FROM"
     today = "CURRENT_DATE"
@@ -132,6 +133,7 @@ class Server:
 
 
 class MariaDB(Server):
+    name = "mariadb"
     dialect = "mysql"
     same = "<=>"
     now = "CURRENT_TIMESTAMP()"
@@ -220,6 +222,7 @@ class MariaDB(Server):
 class Sqlite(Server):
     """SQLite's own functions differ most; those named enlace_… are given to each connection."""
 
+    name = "sqlite"
     dialect = "sqlite"
     same = "IS"
     today = "date('now', 'localtime')"
