@@ -13,6 +13,7 @@ from pathlib import Path
 
 from enlace.core.exchange.csv_out import csv_lines
 from enlace.core.exchange.incoming import Look
+from enlace.core.exchange.outgoing import Sheet
 from enlace.core.exchange.readers import looked, rows
 from enlace.core.exchange.spool import spooled
 from enlace.core.exchange.xlsx_out import write_xlsx
@@ -74,7 +75,7 @@ def _write(results: Results, content: list[list[str]]) -> None:
     results.ratio("(p) 100 000 rows as CSV, against the csv module", *_pair(ours, by_hand), "ms", 2.0)
 
     def a_book() -> None:
-        write_xlsx(io.BytesIO(), "Rows", heads, content[:20_000])
+        write_xlsx(io.BytesIO(), [Sheet("Rows", heads, content[:20_000])])
 
     def a_book_by_hand() -> None:
         import xlsxwriter

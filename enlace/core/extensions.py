@@ -21,6 +21,7 @@ from typing import Any
 from sqlglot import exp
 
 from . import hooks
+from .exchange.writers import WRITERS, Writer
 from .expression.own import OWN, TYPES, OwnFunction
 from .expression.parse import parsed
 from .form.kinds import CONTROL_KINDS, ControlKind
@@ -28,8 +29,6 @@ from .kinds import KINDS, TEXTS, Kind
 from .kinds.knowledge import KNOWN
 
 GROUP, SETTING = "enlace.extensions", "ENLACE_EXTENSIONS"
-# By name: label, media type, the end of file names, and what writes it.
-EXPORTS: dict[str, tuple[str, str, str, Callable[..., Iterator[str]]]] = {}
 _loaded: dict[str, ModuleType] = {}
 
 
@@ -81,8 +80,8 @@ class Engine:
         self, name: str, label: str, media_type: str, end: str, write: Callable[..., Iterator[str]]
     ) -> None:
         """Add a format that rows go out in. write(names, rows): pieces of text, of values as `exchange.json_out` has them."""
-        _new(EXPORTS, name, "export format")
-        EXPORTS[name] = (label, media_type, end, write)
+        _new(WRITERS, name, "export format")
+        WRITERS[name] = Writer(label, media_type, end, write)
 
 
 def _new(known: Any, name: str, what: str) -> None:

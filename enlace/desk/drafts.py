@@ -14,7 +14,7 @@ from django.db import models, transaction
 from django.db.models.functions import Length
 
 from enlace.accounts.models import Person
-from enlace.core.dataset.window import in_parts
+from enlace.core.dataset.keys import in_parts
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
 from enlace.core.draft.steps import Records
 from enlace.core.model.values import packed, unpacked

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-import csv
-from itertools import chain
+from itertools import chain, islice
 from typing import Any
 
 from django.contrib import messages
 from django.db import transaction
-from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
+from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.query import (
     MOST_CHARACTERS,
     MOST_ROWS,
+    SAMPLE,
     Query,
     Result,
     checked_query,
@@ -27,10 +29,14 @@ from enlace.core.dataset.query import (
 from enlace.core.dataset.query_faults import query_faults
 from enlace.core.dataset.query_plan import query_plan
 from enlace.core.exchange.csv_out import guarded
+from enlace.core.exchange.outgoing import Sheet, value_out
+from enlace.core.exchange.package_out import schema_of
+from enlace.core.exchange.writers import WRITERS
 from enlace.core.kinds import raw_text
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
 from enlace.core.server.running import stop
+from enlace.rows.sending import sent, writer_named
 
 from .models import Connection, Dataset, Form
 from .place import clean_name, stand_in
@@ -51,6 +57,7 @@ def pad(request: HttpRequest, connection_id: int) -> HttpResponse:
         "tables": len(columns),
         "known": {"dialect": connection.kind, "columns": columns},
         "sql": request.GET.get("sql", ""),
+        "formats": [(name, writer.label) for name, writer in WRITERS.items()],
         "runs": _runs(request, connection),
     }
     return render(request, "workshop/query.html", context)
@@ -133,36 +140,28 @@ def check(request: HttpRequest, connection_id: int) -> HttpResponse:
     return JsonResponse({"faults": [{"from": f.start, "to": f.end, "message": f.sentence} for f in faults]})
 
 
-class _Line:
-    """Takes what a CSV writer writes, and hands it back."""
-
-    def write(self, text: str) -> str:
-        return text
-
-
-def _cell(value: Any) -> str:
-    """A value in CSV."""
-    if value is None:
-        return ""
-    text = raw_text(value)
-    return guarded(text) if isinstance(value, str) else text
+def _cell(field: FieldSpec, raw: Any) -> str:
+    """A value in a format that has texts only, kept from being taken for a formula."""
+    text = "" if raw is None else raw_text(raw)
+    return guarded(text) if isinstance(raw, str) else text
 
 
 @require_POST
 @builder_only
-def export(request: HttpRequest, connection_id: int) -> HttpResponse:
-    """All rows of the query as CSV (RFC 4180), read once and sent as they come."""
+def export(request: HttpRequest, connection_id: int) -> HttpResponseBase:
+    """All rows of the query in a format, read once and sent as they come."""
     connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    name = request.POST.get("format", "csv")
+    writer = writer_named(name)
     query, given = _asked(request, connection)
     rows = stream_query(connection.to_spec(), query, given)
-    first = next(rows)  # what is wrong with the query is told before anything is sent
-    writer = csv.writer(_Line())
-    lines = (writer.writerow([_cell(v) for v in row]) for row in chain([first], rows))
-    return StreamingHttpResponse(
-        lines,
-        content_type="text/csv; charset=utf-8",
-        headers={"Content-Disposition": 'attachment; filename="query.csv"'},
-    )
+    heads = next(rows)  # what is wrong with the query is told before anything is sent
+    first = tuple(islice(rows, SAMPLE))
+    fields = result_fields(Result(heads, first, False, 0.0))
+    value = _cell if name == "csv" else value_out
+    lines = ([value(field, raw) for field, raw in zip(fields, row, strict=True)] for row in chain(first, rows))
+    schema = schema_of(DatasetSpec("", tuple(fields)), fields) if name == "package" else {}
+    return sent(writer, "query", [Sheet("query", heads, lines, schema=schema)])
 
 
 @require_POST

@@ -19,6 +19,7 @@ from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.json_out import json_lines, json_list
 from enlace.core.exchange.matching import matched
 from enlace.core.exchange.ods_out import write_ods
+from enlace.core.exchange.outgoing import Sheet
 from enlace.core.exchange.readers import guessed, looked, rows
 from enlace.core.exchange.spool import EVERY, spooled
 from enlace.core.exchange.xlsx_out import write_xlsx
@@ -74,7 +75,7 @@ class InAndOut(unittest.TestCase):
             self.assertEqual(self.read("".join(xml_rows(["a", "b"], told)).encode(), "a.xml"), [["a", "b"], *told])
         for name, write in (("a.xlsx", write_xlsx), ("a.ods", write_ods)):
             file = io.BytesIO()
-            write(file, "Rows", heads, told)
+            write(file, [Sheet("Rows", heads, told)])
             self.assertEqual(self.read(file.getvalue(), name), [heads, *told], name)
 
     def test_values_of_a_workbook_are_texts_to_the_last_digit(self):
@@ -89,7 +90,7 @@ class InAndOut(unittest.TestCase):
         ]
         for name, write in (("a.xlsx", write_xlsx), ("a.ods", write_ods)):
             file = io.BytesIO()
-            write(file, "Rows", list("abcdefg"), [values])
+            write(file, [Sheet("Rows", list("abcdefg"), [values])])
             told = self.read(file.getvalue(), name)[1]
             self.assertEqual(told, ["7", "0.1", "yes", "2026-02-28", "2026-01-02 03:04:05", "", "x"], name)
 

@@ -16,7 +16,8 @@ from tests.harbour import harbour_copy
 ROOT = Path(__file__).resolve().parents[2]
 TRY_IT = """
 from enlace.core import hooks
-from enlace.core.extensions import EXPORTS, load
+from enlace.core.exchange.writers import WRITERS
+from enlace.core.extensions import load
 [module] = load()
 assert load() == [module]  # once
 from enlace.core.dataset.field_properties import kinds_for
@@ -36,7 +37,7 @@ code = berths.by_name["code"]
 assert "quaycode" in kinds_for(code)
 own = dataclasses.replace(code, kind="quaycode")
 print(KINDS["quaycode"].parse("z9", own, formats), KNOWN["gauge"][1]("TG-001"), KNOWN["gauge"][1]("x"))
-print(repr("".join(EXPORTS["tabs"][3](["a", "b"], [[1, "x\\ty"]]))))
+print(repr("".join(WRITERS["tabs"].pieces(["a", "b"], [[1, "x\\ty"]]))))
 from enlace.core.expression import Expression, Unsupported
 print(Expression("quay_of(code) || '!'", ["code"])({"code": "n4"}), Expression("is_tide_gauge(code)", ["code"])({"code": None}))
 try:

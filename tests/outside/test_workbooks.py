@@ -12,6 +12,7 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from enlace.core.exchange.outgoing import Sheet
 from enlace.core.exchange.xlsx_out import FIRST_DAY, write_xlsx
 
 HEADS = ("text", "number", "day", "moment", "hour", "yes")
@@ -34,7 +35,7 @@ ROWS = st.tuples(
 
 def written(rows, **more) -> io.BytesIO:
     into = io.BytesIO()
-    write_xlsx(into, "Port call", HEADS, rows, **more)
+    write_xlsx(into, [Sheet("Port call", HEADS, rows)], **more)
     into.seek(0)
     return into
 

@@ -1,8 +1,14 @@
 """Details of a form: linked, shaped, saved with their masters, to any depth."""
 
+import io
 import json
 import sqlite3
+import zipfile
 from html import escape
+from xml.etree import ElementTree
+
+import openpyxl
+import python_calamine
 
 from enlace.desk.models import DraftRecord, JournalEntry
 from enlace.workshop.details import Above, add_detail, possible_details
@@ -36,6 +42,47 @@ class Details(Pages):
         page = self.client.get(self.at("i7")).content.decode()
         self.assertEqual(page.count('class="record"'), count)
         self.assertIn(f'data-total="{count}"', page)
+
+    def taken(self, name):
+        address = f"/desk/{self.calls.pk}/take?format={name}&stored=1&details=1&order=-id"
+        return b"".join(self.client.get(address).streaming_content)
+
+    def test_masters_go_out_with_their_details(self):
+        new = self.new_at(self.at("i7").rstrip("/"), line_no="99", commodity_code="CORK", direction="in", tonnes="5.5")
+        under = self.new(self.calls, vessel_id="3")
+        below = self.new_at(self.at(under).rstrip("/"), line_no="1", commodity_code="CORK")
+        self.assertTrue(new and below)
+        told = json.loads(self.taken("json"))
+        stored = self.sql("SELECT port_call_id, line_no, tonnes FROM cargo_line ORDER BY port_call_id DESC, line_no")
+        lines = [(call["id"], line["line_no"], line["tonnes"]) for call in told for line in call[self.cargo.name]]
+        mine = [(7, 99, 5.5), (None, 1, None)]
+        self.assertEqual([line for line in lines if line not in mine], stored)
+        self.assertEqual([line for line in lines if line in mine], mine)
+        self.assertEqual(
+            [call["id"] for call in told][:2],
+            [row[0] for row in self.sql("SELECT id FROM port_call ORDER BY id DESC LIMIT 2")],
+        )
+        for name, read in (("xlsx", openpyxl.load_workbook), ("ods", None)):
+            file = io.BytesIO(self.taken(name))
+            if read is None:
+                self.assertEqual(len(python_calamine.CalamineWorkbook.from_filelike(file).sheet_names), 3)
+                continue
+            book = read(file)
+            self.assertEqual(book.sheetnames, [self.calls.title, self.cargo.title, self.dues.title])
+            heads, *rows = book[self.cargo.title].iter_rows(values_only=True)
+            at = [heads.index(name) for name in ("port_call_id", "line_no", "tonnes")]
+            self.assertEqual(len(rows), len(stored) + 2)
+            self.assertEqual([tuple(row[i] for i in at) for row in rows if row[at[1]] != 99][: len(stored)], stored)
+        package = zipfile.ZipFile(io.BytesIO(self.taken("package")))
+        resources = json.loads(package.read("datapackage.json"))["resources"]
+        self.assertEqual([item["name"] for item in resources], ["port_call", "cargo_line", "dues_invoice"])
+        link = {"fields": ["port_call_id"], "reference": {"resource": "port_call", "fields": ["id"]}}
+        self.assertIn(link, resources[1]["schema"]["foreignKeys"])
+        self.assertEqual(
+            len(ElementTree.fromstring(self.taken("xml")).findall(f"row/{self.cargo.name}/row")), len(stored) + 2
+        )
+        refused = self.client.get(f"/desk/{self.calls.pk}/take?format=csv&details=1")
+        self.assertContains(refused, "CSV has no room for details", status_code=400)
 
     def test_one_draft_and_one_save_for_all_parts(self):
         self.edit(self.calls, "i7", notes="with cargo")

@@ -1,6 +1,11 @@
 """The query pad, and forms of queries."""
 
+import io
+import json
 import re
+import zipfile
+
+import openpyxl
 
 from enlace.accounts.models import Person
 from enlace.workshop.models import Dataset, Form
@@ -23,6 +28,18 @@ class Pad(Pages):
         rows = b"".join(self.ask("export", sql="SELECT id, name FROM vessel ORDER BY id").streaming_content).decode()
         self.assertEqual((rows.splitlines()[0], len(rows.splitlines())), ("id,name", 41))
         self.assertEqual(self.ask("export", sql="SELECT nothing FROM vessel").status_code, 409)
+        told = json.loads(
+            b"".join(self.ask("export", format="json", sql="SELECT id, eta FROM port_call").streaming_content)
+        )
+        self.assertEqual(told[6], dict(zip(("id", "eta"), self.sql("SELECT id, eta FROM port_call")[6], strict=True)))
+        book = openpyxl.load_workbook(
+            io.BytesIO(b"".join(self.ask("export", format="xlsx", sql=DUE).streaming_content))
+        )
+        self.assertEqual(next(book.active.iter_rows(values_only=True)), ("id", "status", "notes", "vessel"))
+        package = zipfile.ZipFile(io.BytesIO(b"".join(self.ask("export", format="package", sql=DUE).streaming_content)))
+        schema = json.loads(package.read("datapackage.json"))["resources"][0]["schema"]
+        self.assertEqual([field["type"] for field in schema["fields"]], ["integer", "string", "string", "string"])
+        self.assertEqual(self.ask("export", format="none", sql=DUE).status_code, 400)
         self.assertContains(self.ask("stop", run="1"), "Nothing runs")
         self.assertEqual(self.ask("keep", sql=DUE, name=" ").status_code, 400)
         self.assertRedirects(

@@ -26,6 +26,7 @@ from ..server.dialects.sqlite_functions import folded
 from ..server.names import Raw
 from .asked import own_rows, written_rows
 from .bound import bound_value, escaped, only_bound
+from .keys import key_in
 from .source import SHOWN, TYPES, Source
 
 LONGEST = 200
@@ -61,10 +62,18 @@ class Combined:
     """Several filters of which "all", "any" or "none" let a row pass. What is not known to pass does not."""
 
     joint: str
-    parts: tuple[Filter | Combined | Written, ...]
+    parts: tuple[AnyFilter, ...]
 
 
-AnyFilter = Filter | Combined | Written
+@dataclass(frozen=True)
+class Among:
+    """The rows whose columns hold one of some keys; no person asks so, but who reads what belongs to several records."""
+
+    columns: tuple[str, ...]
+    keys: tuple[tuple[Any, ...], ...]
+
+
+AnyFilter = Filter | Combined | Written | Among
 
 
 def read_filters(
@@ -229,6 +238,8 @@ def condition_of(wanted: AnyFilter, source: Source) -> ColumnElement[bool]:
         return met if wanted.joint == "any" else case((met, false()), else_=true())
     if isinstance(wanted, Written):
         return written_rows(source.dataset, source.server, wanted.sql)[0]
+    if isinstance(wanted, Among):
+        return key_in([source.base.c[name] for name in wanted.columns], wanted.keys)
     if wanted == WHEN:
         return own_rows(source.dataset, source.server)[0]
     field = source.dataset.any_name[wanted.field]

@@ -16,10 +16,10 @@ from sqlalchemy.engine import Connection
 from ..model.dataset import DatasetSpec
 from ..model.values import key_of
 from ..server.dialects import server_kind
+from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .related import spelled
 from .source import source_table
 from .totals import Pending, Tally, Total
-from .window import KEYS_A_STATEMENT, in_parts, key_in
 
 Link = tuple[Any, ...]
 

@@ -36,9 +36,10 @@ from ..server.names import Raw
 from .anchors import count_of
 from .bound import escaped
 from .compiled import derived
+from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .narrowing import narrowed_by
 from .source import list_table
-from .window import KEYS_A_STATEMENT, Rows, in_parts, key_in
+from .window import Rows
 
 PAGE = 50
 SMALL = 20_000  # rows: lists up to this size are searched whole, with what starts so first

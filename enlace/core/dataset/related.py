@@ -15,8 +15,8 @@ from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
 from ..server.engine import reading
 from ..server.names import quoted_table
+from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .source import detail_column, list_table
-from .window import KEYS_A_STATEMENT, in_parts, key_in
 
 Record = Mapping[str, Any]
 # For (connection, aggregates, records): by aggregate and by the place of a record, the values that a draft has a part in.

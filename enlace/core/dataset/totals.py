@@ -21,7 +21,8 @@ from ..model.values import key_of
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
 from ..server.engine import reading
-from .window import KEYS_A_STATEMENT, Rows, in_parts, key_in
+from .keys import KEYS_A_STATEMENT, in_parts, key_in
+from .window import Rows
 
 FUNCTIONS = {
     "count": "Count",

@@ -12,7 +12,8 @@ from ..model.dataset import DatasetSpec
 from ..model.values import key_of
 from ..server.dialects import server_kind
 from ..server.engine import advising
-from .window import key_in, source_table
+from .keys import key_in
+from .window import source_table
 
 
 def taken(

@@ -7,7 +7,7 @@ the rows of the window are then fetched whole; long text is cut and of bytes onl
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, replace
 from typing import Any
@@ -21,10 +21,8 @@ from sqlalchemy import (
     bindparam,
     false,
     func,
-    or_,
     select,
     true,
-    tuple_,
 )
 from sqlalchemy.engine import Connection
 
@@ -47,6 +45,7 @@ from .anchors import (
 )
 from .compiled import derived
 from .filters import WHEN, AnyFilter, condition_of, needed_by
+from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .order import OrderPart, order_by, reversed_order, segments, total_order
 from .source import SHOWN, Source, given_values, source_of, source_table
 
@@ -54,7 +53,6 @@ NEAR = 1500
 WAIT_FOR_ANCHORS = 2_000_000  # rows; larger tables get their anchors in the background
 SECONDS_TO_COUNT_OFF = 3.0  # after that whoever asked is told to wait for the anchors
 CUT = 200
-KEYS_A_STATEMENT = 300
 
 
 @dataclass(frozen=True)
@@ -422,32 +420,4 @@ def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, tuple[Any,
     return make
 
 
-def key_in(columns: Sequence[ColumnElement[Any]], keys: Sequence[tuple[Any, ...]]) -> ColumnElement[bool]:
-    """The condition that a row's key is one of these. A part that is None is NULL."""
-    loose = [key for key in keys if None in key]
-    if loose:
-        return or_(*(_same(columns, key) for key in loose), *_rest(columns, [key for key in keys if None not in key]))
-    if len(columns) == 1:
-        if len(keys) == 1:
-            return columns[0] == keys[0][0]
-        return columns[0].in_([key[0] for key in keys])
-    if len(keys) == 1:
-        return and_(*(column == value for column, value in zip(columns, keys[0], strict=True)))
-    return tuple_(*columns).in_(keys)
-
-
-def _same(columns: Sequence[ColumnElement[Any]], key: tuple[Any, ...]) -> ColumnElement[bool]:
-    return and_(*(c.is_(None) if v is None else c == v for c, v in zip(columns, key, strict=True)))
-
-
-def _rest(columns: Sequence[ColumnElement[Any]], keys: Sequence[tuple[Any, ...]]) -> list[ColumnElement[bool]]:
-    return [key_in(columns, keys)] if keys else []
-
-
-def in_parts(items: list[Any], size: int) -> Iterator[list[Any]]:
-    """A list in parts of at most `size`."""
-    for i in range(0, len(items), size):
-        yield items[i : i + size]
-
-
-__all__ = ["Row", "Rows", "in_parts", "key_in", "source_table", "window_columns"]
+__all__ = ["Row", "Rows", "source_table", "window_columns"]

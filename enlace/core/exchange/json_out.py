@@ -7,9 +7,11 @@ from collections.abc import Iterable, Iterator, Sequence
 from decimal import Decimal
 from typing import Any
 
+from .outgoing import Inside
+
 
 def json_lines(names: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterator[str]:
-    """JSON Lines: an object a line. Values: None, yes and no, texts, whole numbers; what is no JSON stays a text."""
+    """JSON Lines: an object a line. Values: None, yes and no, texts, numbers, records inside; what is no JSON is a text."""
     for row in rows:
         yield f"{_object(names, row)}\n"
 
@@ -25,11 +27,13 @@ def json_list(names: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterator[s
 
 
 def _object(names: Sequence[str], row: Sequence[Any]) -> str:
-    return json.dumps(dict(zip(names, map(_plain, row), strict=True)), ensure_ascii=False)
+    return json.dumps(_plain(Inside(names, [row]))[0], ensure_ascii=False)
 
 
 def _plain(value: Any) -> Any:
     """A decimal goes out with all its digits: as a number where a reader's floating point gives the very same again."""
+    if isinstance(value, Inside):
+        return [dict(zip(value.heads, map(_plain, row), strict=True)) for row in value.rows]
     if isinstance(value, Decimal):
         short = float(value)
         return short if Decimal(repr(short)) == value and not value.is_nan() else str(value)

@@ -10,7 +10,8 @@ from decimal import Decimal
 from typing import IO, Any
 from xml.sax.saxutils import escape, quoteattr
 
-from .xlsx_out import MOST_DIGITS
+from .outgoing import Sheet
+from .xlsx_out import MOST_DIGITS, SheetNames
 from .xml_out import BARRED
 
 MIME = "application/vnd.oasis.opendocument.spreadsheet"
@@ -35,31 +36,29 @@ BLANKS = re.compile(r"^ | $|(?<=[ \t]) | (?=\t)")
 CLOSES = "</office:spreadsheet></office:body></office:document-content>"
 
 
-def write_ods(
-    into: IO[bytes], title: str, heads: Sequence[str], rows: Iterable[Sequence[Any]], most: int = MOST_ROWS
-) -> None:
+def write_ods(into: IO[bytes], sheets: Iterable[Sheet], most: int = MOST_ROWS) -> None:
     """Write a workbook. Values as in `xlsx_out.write_xlsx`; where a sheet is full the next one goes on."""
+    names = SheetNames()
     with zipfile.ZipFile(into, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("mimetype", MIME, zipfile.ZIP_STORED)  # first and not packed, by the standard
         archive.writestr("META-INF/manifest.xml", MANIFEST)
         with archive.open("content.xml", "w", force_zip64=True) as content:
             content.write(OPENS.encode())
-            sheets, line = 0, most
-            for values in rows:
-                if line >= most:
-                    content.write(_between(title, sheets, heads).encode())
-                    sheets, line = sheets + 1, 1
-                content.write(_row(values).encode())
-                line += 1
-            if not sheets:
-                content.write(_between(title, 0, heads).encode())
-            content.write(f"</table:table>{CLOSES}".encode())
+            for told in sheets:
+                content.write(_opened(names.of(told.title), told.heads).encode())
+                line = 1
+                for values in told.rows:
+                    if line >= most:
+                        content.write(f"</table:table>{_opened(names.of(told.title), told.heads)}".encode())
+                        line = 1
+                    content.write(_row(values).encode())
+                    line += 1
+                content.write(b"</table:table>")
+            content.write(CLOSES.encode())
 
 
-def _between(title: str, sheets: int, heads: Sequence[str]) -> str:
-    name = "".join(c for c in title if c not in "[]:*?/\\'")[:24].strip() or "Rows"
-    own = quoteattr(name if not sheets else f"{name} {sheets + 1}")
-    return f"{'</table:table>' if sheets else ''}<table:table table:name={own}>{_row(heads)}"
+def _opened(name: str, heads: Sequence[str]) -> str:
+    return f"<table:table table:name={quoteattr(name)}>{_row(heads)}"
 
 
 def _row(values: Sequence[Any]) -> str:

@@ -7,11 +7,13 @@ import io
 import json
 import re
 import zipfile
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from typing import IO, Any
 
 from ..model.catalog import Table
 from ..model.dataset import DatasetSpec, FieldSpec
+from .incoming import own_names
+from .outgoing import Sheet
 from .package_in import DESCRIPTOR
 
 # By kind, the type and format of Table Schema (v2); what has none is a string.
@@ -27,51 +29,48 @@ TYPES = {
 }
 
 
+RESOURCE = {"type": "table", "scheme": "file", "format": "csv", "mediatype": "text/csv", "encoding": "utf-8"}
+
+
 def resource_name(text: str) -> str:
     """A name as the specification wants it: small letters, digits, dots, dashes and underscores."""
     return re.sub(r"[^a-z0-9._-]+", "-", text.lower()).strip("-._") or "rows"
 
 
-def write_package(
-    into: IO[bytes],
-    title: str,
-    dataset: DatasetSpec,
-    fields: Sequence[FieldSpec],
-    rows: Iterable[Sequence[Any]],
-    table: Table | None,
-) -> None:
-    """Write a package of one table. Values: None, yes and no, numbers, texts, dates and times. table: what the catalog knows."""
-    name = resource_name(dataset.table or title)
-    resource = {
-        "name": name,
-        "type": "table",
-        "path": f"{name}.csv",
-        "scheme": "file",
-        "format": "csv",
-        "mediatype": "text/csv",
-        "encoding": "utf-8",
-    }
-    resource["schema"] = schema_of(dataset, fields, table)  # type: ignore[assignment]
-    said = {
-        "$schema": "https://datapackage.org/profiles/2.0/datapackage.json",
-        "name": name,
-        "title": title,
-        "resources": [resource],
-    }
+def write_package(into: IO[bytes], sheets: Iterable[Sheet]) -> None:
+    """Write a package: a resource of separated values for each sheet, with its schema where it has one."""
+    resources: list[dict[str, Any]] = []
+    title = ""
     with zipfile.ZipFile(into, "w", zipfile.ZIP_DEFLATED) as archive:
+        for sheet in sheets:
+            title = title or sheet.title
+            name = own_names([*(str(known["name"]) for known in resources), resource_name(sheet.name or sheet.title)])[
+                -1
+            ]
+            name = resource_name(name)
+            schema = dict(sheet.schema) or {"fields": [{"name": head} for head in sheet.heads], "missingValues": [""]}
+            resources.append({**RESOURCE, "name": name, "path": f"{name}.csv", "schema": schema})
+            with (
+                archive.open(f"{name}.csv", "w", force_zip64=True) as raw,
+                io.TextIOWrapper(raw, "utf-8", newline="") as file,
+            ):
+                writer = csv.writer(file)
+                writer.writerow(sheet.heads)
+                writer.writerows([_text(value) for value in row] for row in sheet.rows)
+        said = {
+            "$schema": "https://datapackage.org/profiles/2.0/datapackage.json",
+            "name": resources[0]["name"] if resources else "rows",
+            "title": title,
+            "resources": resources,
+        }
         archive.writestr(DESCRIPTOR, json.dumps(said, ensure_ascii=False, indent=2))
-        with (
-            archive.open(f"{name}.csv", "w", force_zip64=True) as raw,
-            io.TextIOWrapper(raw, "utf-8", newline="") as file,
-        ):
-            writer = csv.writer(file)
-            writer.writerow([field.name for field in fields])
-            for row in rows:
-                writer.writerow([_text(value) for value in row])
 
 
-def schema_of(dataset: DatasetSpec, fields: Sequence[FieldSpec], table: Table | None = None) -> dict[str, Any]:
-    """The Table Schema of some fields: types, constraints, the key, and what refers to where."""
+def schema_of(
+    dataset: DatasetSpec, fields: Sequence[FieldSpec], table: Table | None = None, beside: Collection[str] = ()
+) -> dict[str, Any]:
+    """The Table Schema of some fields: types, constraints, the key, and what refers to where. beside: the other tables of
+    the package, which references may lead to."""
     names = {field.name for field in fields}
     schema: dict[str, Any] = {"fields": [_field(dataset, field) for field in fields], "missingValues": [""]}
     # Half of a key is none: with hidden columns left out rows may come twice.
@@ -88,7 +87,7 @@ def schema_of(dataset: DatasetSpec, fields: Sequence[FieldSpec], table: Table | 
         }
         for r in (table.references if table else ())
         # To other tables there is no file in the package that a reader could follow.
-        if names.issuperset(r.columns) and r.target == r.table
+        if names.issuperset(r.columns) and r.target in (r.table, *beside)
     ]
     return {**schema, "foreignKeys": foreign} if foreign else schema
 

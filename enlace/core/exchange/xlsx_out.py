@@ -12,6 +12,8 @@ from xlsxwriter.format import Format
 from xlsxwriter.workbook import Workbook
 from xlsxwriter.worksheet import Worksheet
 
+from .outgoing import Sheet
+
 MOST_ROWS = 1_048_576  # of a sheet, as the format has it
 LONGEST = 32_767  # characters of a cell
 MOST_DIGITS = 15  # of a number: cells are floating point numbers, more of them would be other digits
@@ -19,10 +21,8 @@ FIRST_DAY = datetime.date(1900, 3, 1)  # the format takes 1900 for a leap year: 
 SHAPES = {"date": "yyyy-mm-dd", "time": "hh:mm:ss", "datetime": "yyyy-mm-dd hh:mm:ss"}
 
 
-def write_xlsx(
-    into: IO[bytes], title: str, heads: Sequence[str], rows: Iterable[Sequence[Any]], most: int = MOST_ROWS
-) -> None:
-    """Write a workbook. Values: None, texts, numbers, yes and no, dates and times; what a cell can't hold is a text.
+def write_xlsx(into: IO[bytes], sheets: Iterable[Sheet], most: int = MOST_ROWS) -> None:
+    """Write a workbook; what a cell can't hold is a text.
 
     Texts are texts, whatever they begin with: no cell is a formula. Where a sheet is full (`most` rows, its heads
     included) the next one goes on.
@@ -33,24 +33,37 @@ def write_xlsx(
     )
     shapes = {name: book.add_format({"num_format": shape}) for name, shape in SHAPES.items()}
     bold = book.add_format({"bold": True})
-    sheet, line = None, most
-    for values in rows:
-        if line >= most:
-            sheet, line = _sheet(book, title, heads, bold), 1
-        assert sheet is not None
-        for column, value in enumerate(values):
-            _cell(sheet, line, column, value, shapes)
-        line += 1
-    if sheet is None:
-        _sheet(book, title, heads, bold)
+    names = SheetNames()
+    for told in sheets:
+        sheet, line = _sheet(book, names.of(told.title), told.heads, bold), 1
+        for values in told.rows:
+            if line >= most:
+                sheet, line = _sheet(book, names.of(told.title), told.heads, bold), 1
+            for column, value in enumerate(values):
+                _cell(sheet, line, column, value, shapes)
+            line += 1
     book.close()
 
 
-def _sheet(book: Workbook, title: str, heads: Sequence[str], bold: Format) -> Worksheet:
-    number = len(book.worksheets()) + 1
-    # What the format does not allow in the name of a sheet, and a length that leaves room for a number behind it.
-    name = "".join(c for c in title if c not in "[]:*?/\\'")[:24].strip() or "Rows"
-    sheet = book.add_worksheet(name if number == 1 else f"{name} {number}")
+class SheetNames:
+    """Names that no two sheets share, without what formats do not allow in them, at most 31 letters."""
+
+    def __init__(self) -> None:
+        self.taken: set[str] = set()
+
+    def of(self, title: str) -> str:
+        """A name for one more sheet: a number stands behind those that come again."""
+        stem = "".join(c for c in title if c not in "[]:*?/\\'")[:24].strip() or "Rows"
+        name, count = stem, 1
+        while name.casefold() in self.taken:
+            count += 1
+            name = f"{stem} {count}"
+        self.taken.add(name.casefold())
+        return name
+
+
+def _sheet(book: Workbook, name: str, heads: Sequence[str], bold: Format) -> Worksheet:
+    sheet = book.add_worksheet(name)
     sheet.freeze_panes(1, 0)
     for column, head in enumerate(heads):
         sheet.write_string(0, column, head[:LONGEST], bold)

@@ -166,8 +166,8 @@ class DatasetSpec:
     uniques: column sets that the table keeps unique, the key apart.
     extra: fields that are shown and never saved, such as calculated ones. order: the names of all fields as forms show
     them; those that it lacks come last. details: the tables that aggregates in expressions may add up.
-    query: a SELECT that the rows come from, in place of the table; given: the values of its parameters.
-    only: a condition for the rows that are its own; "" for all of the table.
+    query: a SELECT that the rows come from, in place of the table; parameter_values: those of its parameters.
+    row_condition: which rows are its own; "" for all of the table.
     sorted_by: the order of the rows where nobody asks for another, as (field, descending) pairs.
     master: of a detail, the table of its master and what links them, for `master.column` in calculated fields.
     compare: what must still be as read when a record is saved: "edited" (the edited fields), "all" (every field), or

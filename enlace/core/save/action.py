@@ -20,10 +20,11 @@ from sqlglot import exp
 from sqlglot.tokens import TokenType
 
 from ..dataset.asked import asked, own_rows
+from ..dataset.keys import key_in
 from ..dataset.parameters import WRITES
 from ..dataset.related import related_on
 from ..dataset.source import given_values, names_for, source_of
-from ..dataset.window import key_in, source_table
+from ..dataset.window import source_table
 from ..expression import Expression, Unsupported
 from ..expression.parse import parser_words
 from ..model.connection import ConnectionSpec

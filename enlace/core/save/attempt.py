@@ -18,7 +18,8 @@ from sqlalchemy import select
 from sqlalchemy.engine import Connection
 from sqlalchemy.exc import DBAPIError
 
-from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in, source_table
+from ..dataset.keys import KEYS_A_STATEMENT, in_parts, key_in
+from ..dataset.window import source_table
 from ..draft.conflicts import exactly
 from ..draft.pending import Conflict
 from ..model.connection import ConnectionSpec

@@ -16,7 +16,7 @@ from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.engine import Connection
 from sqlalchemy.exc import DBAPIError
 
-from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in
+from ..dataset.keys import KEYS_A_STATEMENT, in_parts, key_in
 from ..model.catalog import Reference, Table
 from ..model.values import record_id
 from ..server.catalog import Catalog

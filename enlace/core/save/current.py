@@ -9,8 +9,9 @@ from sqlalchemy import select
 from sqlalchemy.engine import Connection
 
 from ..dataset.asked import own_rows
+from ..dataset.keys import KEYS_A_STATEMENT, in_parts, key_in
 from ..dataset.source import source_of
-from ..dataset.window import KEYS_A_STATEMENT, in_parts, key_in, source_table
+from ..dataset.window import source_table
 from ..draft.pending import Conflict, PendingRecord
 from ..model.dataset import DatasetSpec
 from ..model.values import record_id
