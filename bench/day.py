@@ -29,8 +29,9 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--
 TIMED = """() => {
     window.timed = (text) => {
         const holds = new Function(`return ${text}`);
-        window.took = new Promise((done) => addEventListener("keydown", () => {
+        window.took = new Promise((done, fail) => addEventListener("keydown", () => {
             const from = performance.now();
+            setTimeout(() => fail(new Error(`never came: ${text}`)), 20_000);
             const look = () => requestAnimationFrame(() => (holds() ? done(performance.now() - from) : look()));
             look();
         }, { capture: true, once: true }));

@@ -5,6 +5,7 @@ import { Choices } from "./choices.js";
 import "./controls/index.js";
 import { LAST } from "./controls/navigator.js";
 import { apply, Edits } from "./edits.js";
+import { renewRow } from "./renewrow.js";
 import { replacing } from "./replacing.js";
 import { Source } from "./source.js";
 import "./sheetpage.js";
@@ -311,24 +312,14 @@ let last = null;
 document.addEventListener("focusin", (event) => {
   last = event.target;
 });
-document.addEventListener("htmx:oobAfterSwap", ({ detail }) => {
-  if (detail.target?.matches(".record")) for (const grid of sourceOf(detail.target).grids) grid.mark();
-});
 document.addEventListener("htmx:oobBeforeSwap", (event) => {
-  // Of a row with an open editor in it, all but the editor's cell is replaced.
   const { target, fragment } = event.detail;
-  const grid = target && sourceOf(target).gridOf(target.closest?.("enlace-grid"));
-  if (!grid?.editing || !target?.contains(grid.editing)) return;
+  const made = target?.matches?.("[data-rows] > .record") && (fragment.querySelector?.(".record") || fragment);
+  if (!made?.matches?.(".record")) return;
   event.detail.shouldSwap = false;
-  const made = fragment.querySelector?.(".record") || fragment;
-  for (const name of ["state", "fault"]) {
-    if (name in made.dataset) target.dataset[name] = made.dataset[name];
-    else delete target.dataset[name];
-  }
-  [...made.children].forEach((cell, i) => {
-    if (target.children[i].contains(grid.editing)) grid.editing.kept = cell;
-    else target.children[i].replaceWith(cell.cloneNode(true));
-  });
+  const source = sourceOf(target);
+  renewRow(target, made, source.gridOf(target.closest("enlace-grid"))?.editing);
+  for (const grid of source.grids) grid.mark();
 });
 new MutationObserver(refocus).observe(desk, { childList: true, subtree: true });
 function refocus() {

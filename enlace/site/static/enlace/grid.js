@@ -55,6 +55,8 @@ export class Grid {
 
   listen() {
     this.scroller.addEventListener("scroll", () => this.scrolled());
+    const aside = () => this.scroller.classList.toggle("aside", this.scroller.scrollLeft > 0);
+    this.scroller.addEventListener("scroll", aside, { passive: true });
     this.scroller.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     this.rows.addEventListener("click", (event) => this.clicked(event));
     this.rows.addEventListener("dblclick", () => this.startEdit());
