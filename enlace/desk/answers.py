@@ -67,6 +67,8 @@ class Answer:
     def _details(self, view: RecordView | None) -> None:
         """What belongs to the record, where the page shows it: in this answer, so that nobody has to ask for it."""
         places = places_in(self.request)
+        if self.request.method == "POST" and not self.work.prefix:
+            self.work.store.look_again()  # the act that leads here may have changed the draft
         for detail in details_of(self.work, view, places, whole=False):
             assert self.work.sheet is not None
             self._part("panel.html", detail)
@@ -118,7 +120,8 @@ class Answer:
             if (more := further_grid(drawing, key))
         ]
         for prefix, context in own:
-            html = mark_safe(render_to_string("desk/controls/grid.html", context, self.request))
+            # Its rows come behind it with the place of the source, as they do on each move.
+            html = mark_safe(render_to_string("desk/controls/grid.html", {**context, "rows": ""}, self.request))
             self.parts.append(format_html('<template data-grid-of="{}">{}</template>', prefix, html))
         self._source(drawing)
         return self

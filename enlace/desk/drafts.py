@@ -150,7 +150,7 @@ class DraftStore:
 
     def new_count(self) -> int:
         """How many new records there are."""
-        return 0 if self._empty else self._new.count()
+        return 0 if self._empty or not self.counts()["new"] else self._new.count()
 
     def new_slice(self, start: int, size: int) -> list[str]:
         """The ids of some new records, in the order in which they came."""

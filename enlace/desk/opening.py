@@ -15,6 +15,7 @@ from enlace.core.form.opening import Opening
 from enlace.core.form.opening import opened as opened_by
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
+from enlace.core.server.engine import one_snapshot
 from enlace.workshop import layout
 from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
@@ -73,7 +74,9 @@ def on_form(view: Callable) -> Callable:
             if request.method == "POST":
                 resolve_doubt(work)
                 _rename(request, work)
-            return view(request, work, **more)
+                return view(request, work, **more)
+            with one_snapshot():
+                return view(request, work, **more)
 
         try:
             return once()

@@ -38,15 +38,15 @@ from .sentence import sentence_context
 from .totals import offered
 from .work import RecordView, Work
 
-WINDOW = 100
-DETAIL_WINDOW = 60  # rows of a detail at a time: most masters have fewer
+WINDOW = 60  # rows: two screens and a half; who has a higher one asks for more
+DETAIL_WINDOW = 40  # of a detail: most masters have fewer
 MOST_CELLS = 8_000  # a table of hundreds of columns gets smaller windows
 Places = Mapping[str, Mapping[str, str]]
 
 
-def window_size(work: Work) -> int:
-    """How many rows a page holds at a time."""
-    most = DETAIL_WINDOW if work.prefix else WINDOW
+def window_size(work: Work, most: int = 0) -> int:
+    """How many rows a page holds at a time. most: that somebody asks for; 0 for as many as it begins with."""
+    most = most or (DETAIL_WINDOW if work.prefix else WINDOW)
     return max(40, min(most, MOST_CELLS // max(1, len(work.dataset.shown))))
 
 
@@ -204,8 +204,6 @@ def details_of(work: Work, view: RecordView | None, places: Places, whole: bool 
     drawings: list[Drawing] = []
     if work.sheet is None:
         return drawings
-    if not work.prefix:
-        work.store.look_again()  # the act that leads here may have changed the draft
     for name in work.sheet.details(work.part.name):
         drawings += _detail(work, work.parts[name], view, places, whole)
     return drawings
@@ -245,10 +243,10 @@ def _record_of(work: Work, place: Mapping[str, str]) -> RecordView | None:
             return view.moved_to(position) if position is not None else work.at(0)
         except Problem:
             return work.at(0)
-    rows, _ = work.window(0, window_size(work))
-    if not rows or rows[0].id.startswith("p"):
-        return work.at(0)
-    return work.record(rows[0].id, 0)
+    rows, pending = work.window(0, window_size(work))
+    if not rows:
+        return None
+    return work.of_row(rows[0], pending) or work.at(0)
 
 
 def _blanks(work: Work, part: FormPart) -> list[Drawing]:

@@ -24,8 +24,8 @@ from .work import Work, record_digest
 @on_form
 def rows(request: HttpRequest, work: Work) -> HttpResponse:
     """A window of rows."""
-    size = number_from(request, "size", WINDOW, 500)
-    start, size = number_from(request, "start", 0), min(size, window_size(work))
+    asked = number_from(request, "size", WINDOW, 500)
+    start, size = number_from(request, "start", 0), min(asked, window_size(work, asked))
     if work.groups:
         return HttpResponse(lines_of(work, layout_of(work), start, size, grid_from(request))[0])
     return HttpResponse(rows_html(work, start, size, grid_from(request)))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
@@ -32,6 +32,13 @@ class Words:
             for record in lacking:
                 shown = texts.get(_key(field, record))
                 known[_key(field, record)] = None if shown is None else shown_text(lookup, shown, self.formats)
+
+    def learn(self, dataset: DatasetSpec, record: Record, shown: Sequence[Sequence[Any]]) -> None:
+        """Take what lists show of a record from a row that was read with it. shown: by list, in the dataset's order."""
+        for (field, lookup), texts in zip(dataset.looked_up.values(), shown, strict=False):
+            if lookup.shows and lookup.table and texts and None not in (key := _key(field, record)):
+                known = self._known.setdefault((id(dataset), field.name), {})
+                known.setdefault(key, shown_text(lookup, texts, self.formats))
 
     def chosen(self, dataset: DatasetSpec, field: FieldSpec, record: Record) -> str | None:
         """What a field's list shows for the value that a record holds; None when the list lacks it. Raises Problem."""

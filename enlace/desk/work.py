@@ -25,7 +25,7 @@ from enlace.core.dataset.grouping import GroupTerm, Layout, Leaf, grouped_rows, 
 from enlace.core.dataset.offline import as_kept
 from enlace.core.dataset.order import UNSORTABLE
 from enlace.core.dataset.query import parameters_of
-from enlace.core.dataset.window import Row, Rows
+from enlace.core.dataset.window import CUT, Row, Rows
 from enlace.core.draft import PendingRecord
 from enlace.core.form.columns import GridColumn
 from enlace.core.form.opening import Opening
@@ -435,6 +435,19 @@ class Work:
             hint = "Somebody may have removed it. Refresh the form to see what is there."
             raise Problem("This record is not there any more.", hint, code="gone")
         return self.view(identifier, position, stored, pending)
+
+    def of_row(self, row: Row, pending: Mapping[str, PendingRecord]) -> RecordView | None:
+        """The record of a row that was read; None where the row has only a part of it, or is not told apart from others."""
+        values = dict(zip(self._names, row.values, strict=True))
+        parts = (
+            len(value) >= CUT if isinstance(value, str) else field.kind in ("picture", "binary")
+            for field, value in zip(self.dataset.fields, row.values, strict=True)
+            if value is not None
+        )
+        if row.id[:1] not in "ik" or any(parts):
+            return None
+        self.words.learn(self.dataset, values, row.shown)
+        return self.view(row.id, row.position, values, pending.get(row.id))
 
     def position(self, identifier: str) -> int | None:
         """A record's position in the order; None when it is not there."""

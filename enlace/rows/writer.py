@@ -88,7 +88,9 @@ class RowWriter:
                 tones.setdefault(name, tone)
         names = (field.name for _, field, _, _ in self._columns)
         toned = [
-            cell.replace('class="', f'class="tone-{safe(tones[name])} ', 1).replace(" fits", "", 1) if name in tones else cell
+            cell.replace('class="', f'class="tone-{safe(tones[name])} ', 1).replace(" fits", "", 1)
+            if name in tones
+            else cell
             for name, cell in zip(names, cells, strict=True)
         ]
         return toned, row

@@ -45,7 +45,7 @@ class Asking(Pages):
         off = re.search(r'href="\?([^"]*)" aria-label="Switch Status is berthed off"', sentence)[1]
         page = self.client.get(f"/desk/{self.calls.pk}/?{off}").content.decode()
         everybody = self.sql("SELECT count(*) FROM port_call WHERE purpose LIKE '%cargo%'")[0][0]
-        self.assertEqual(len(self.ids(page)), min(everybody, 100))
+        self.assertEqual(len(self.ids(page)), min(everybody, 60))
         self.assertIn("Switch Status is berthed on", page)
 
     def test_an_expression_that_an_operator_may_not_ask(self):
@@ -53,9 +53,9 @@ class Asking(Pages):
         self.assertNotIn("does not show", self.page(**typed))
         self.client.force_login(self.operator)
         self.assertIn("which this form does not show", self.page(**typed))
-        self.assertEqual(len(self.ids(self.page(**typed))), 100)
+        self.assertEqual(len(self.ids(self.page(**typed))), 60)
         near = self.page(**self.asked({"sql": "draught_m > 8 AND status = 'departed'"}))
-        wanted = self.sql("SELECT id FROM port_call WHERE draught_m > 8 AND status = 'departed' ORDER BY id LIMIT 100")
+        wanted = self.sql("SELECT id FROM port_call WHERE draught_m > 8 AND status = 'departed' ORDER BY id LIMIT 60")
         self.assertEqual(self.ids(near), [row[0] for row in wanted])
 
     def test_what_is_no_condition_is_told_and_breaks_nothing(self):

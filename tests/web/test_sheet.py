@@ -164,7 +164,7 @@ class Sheet(Pages):
         rows = self.client.get(f"{at}rows?start=0&size=50&order=-{name}").content.decode()
         lines = re.findall(r'class="record"[^>]*data-id="([^"]*)".*?</div></div>', rows)
         self.assertEqual(len(lines), len(expected))
-        shown = re.findall(r'<div role="gridcell" class="end">([\d.,]+)</div></div>', rows)
+        shown = re.findall(r'<div role="gridcell" class="end(?: fits)?">([\d.,]+)</div></div>', rows)
         self.assertEqual([round(float(n.replace(",", "")), 4) for n in shown], [n for _, n in expected])
         # as one edits, here and with a draft of the master
         self.edit(self.calls, "i7", draught_m="2")

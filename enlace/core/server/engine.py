@@ -6,7 +6,7 @@ import threading
 import time
 from collections import OrderedDict
 from collections.abc import Hashable, Iterator
-from contextlib import AbstractContextManager, contextmanager, nullcontext
+from contextlib import AbstractContextManager, ExitStack, contextmanager, nullcontext, suppress
 
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError, SQLAlchemyError, StatementError
@@ -67,6 +67,8 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
     in_vain = getattr(_waited, "last", None)
     hurried = not write and in_vain is not None and in_vain[0] == spec and time.monotonic() - in_vain[1] < PATIENCE
     done, unknown = False, None
+    if write:
+        _end_snapshot(spec)  # a reader of a file keeps writers out, this one too
     try:
         with engine.connect() as connection, kind.hurried(connection) if hurried else nullcontext():
             kind.begin(connection, write)
@@ -88,8 +90,7 @@ def _transaction(spec: ConnectionSpec, write: bool) -> Iterator[Connection]:
                 if not connection.invalidated and connection.info.pop(NOT_AGAIN, False):
                     connection.invalidate()
     except (OverflowError, UnicodeError) as error:
-        # The driver can't even send it: a number of more than 64 bits, half of a character.
-        raise Problem("A value can't be sent to the database.", "Type another one.", str(error)[:200], "bad") from error
+        raise _not_sent(error) from error
     except (SQLAlchemyError, driver_error(engine)) as error:
         # A connection is talked to once more as it goes back to its pool. A server that goes away in that moment takes
         # nothing back: what was committed is committed, what was read is read, and what is not known stays so.
@@ -173,11 +174,67 @@ def session_ended(spec: ConnectionSpec, session: Hashable) -> bool:
 
 
 def reading(spec: ConnectionSpec) -> AbstractContextManager[Connection]:
-    """A transaction that sees one state of the database and is rolled back at the end.
+    """A transaction that sees one state of the database and is rolled back at the end; within `one_snapshot` its one.
 
     Raises Problem when the server can't be reached or refuses a statement.
     """
-    return _transaction(spec, write=False)
+    held = getattr(_snapshots, "held", None)
+    return _transaction(spec, write=False) if held is None else _in_snapshot(spec, held)
+
+
+# By connection, the transaction that this thread reads in, and what ends it.
+_snapshots = threading.local()
+
+
+@contextmanager
+def one_snapshot() -> Iterator[None]:
+    """What this thread reads of a database in the block, it reads in one transaction: one answer tells of one state, and
+    asks a server for twenty statements without twenty transactions around them. Not for what is sent while it is read.
+    """
+    if getattr(_snapshots, "held", None) is not None:
+        yield
+        return
+    held: dict[ConnectionSpec, tuple[ExitStack, Connection]] = {}
+    _snapshots.held = held
+    try:
+        yield
+    finally:
+        _snapshots.held = None
+        for stack, _ in held.values():
+            stack.close()
+
+
+@contextmanager
+def _in_snapshot(
+    spec: ConnectionSpec, held: dict[ConnectionSpec, tuple[ExitStack, Connection]]
+) -> Iterator[Connection]:
+    if spec not in held:
+        stack = ExitStack()
+        held[spec] = (stack, stack.enter_context(_transaction(spec, write=False)))
+    _, connection = held[spec]
+    try:
+        with server_kind(spec.kind).within(connection):
+            yield connection
+    except BaseException as error:
+        if connection.invalidated:
+            _end_snapshot(spec)  # nobody reads on in a connection that broke
+        if isinstance(error, (OverflowError, UnicodeError)):
+            raise _not_sent(error) from error
+        if isinstance(error, (SQLAlchemyError, driver_error(engine_for(spec)))):
+            raise explained(spec, error) from error
+        raise
+
+
+def _end_snapshot(spec: ConnectionSpec) -> None:
+    held = getattr(_snapshots, "held", None)
+    if held and spec in held:
+        with suppress(Problem):
+            held.pop(spec)[0].close()
+
+
+def _not_sent(error: Exception) -> Problem:
+    """The driver can't even send it: a number of more than 64 bits, half of a character."""
+    return Problem("A value can't be sent to the database.", "Type another one.", str(error)[:200], "bad")
 
 
 @contextmanager

@@ -269,6 +269,11 @@ class ServerKind:
         """Statements of the block are stopped after some seconds ("slow"); the transaction goes on after that."""
         yield
 
+    @contextmanager
+    def within(self, connection: Connection) -> Iterator[None]:
+        """A part of a transaction that reads: what fails in it does not end the whole, and its time is counted anew."""
+        yield
+
     def internal_tables(self, connection: Connection) -> set[str]:
         """Tables that are the server's own affair, or that can't be read here."""
         return set()

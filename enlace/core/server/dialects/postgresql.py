@@ -101,6 +101,11 @@ class PostgreSQL(NetworkServer):
         connection.execute(text("SET CONSTRAINTS ALL IMMEDIATE"))
 
     @contextmanager
+    def within(self, connection: Connection) -> Iterator[None]:
+        with connection.begin_nested():  # an error would end the whole transaction otherwise
+            yield
+
+    @contextmanager
     def limited(self, connection: Connection, seconds: float) -> Iterator[None]:
         with connection.begin_nested():  # a statement that is stopped would end the whole transaction otherwise
             connection.execute(text(f"SET LOCAL statement_timeout = {max(1, int(seconds * 1000))}"))

@@ -103,15 +103,23 @@ class Sqlite(ServerKind):
 
     def begin(self, connection: Connection, write: bool) -> None:
         connection.info["begin_with"] = "BEGIN IMMEDIATE" if write else "BEGIN"
-        limit = time.monotonic() + STATEMENT_SECONDS
-        driver: Any = connection.connection.driver_connection
-        driver.set_progress_handler(lambda: time.monotonic() > limit, 100_000)
+        self._count_anew(connection)
         connection.begin()
 
     def in_transaction(self, connection: Connection) -> bool:
         # RAISE(ROLLBACK) in a trigger, a full disk and the like end the transaction (SQLite, "Transactions", 3).
         driver: Any = connection.connection.driver_connection
         return bool(driver.in_transaction)
+
+    @contextmanager
+    def within(self, connection: Connection) -> Iterator[None]:
+        self._count_anew(connection)
+        yield
+
+    def _count_anew(self, connection: Connection) -> None:
+        driver: Any = connection.connection.driver_connection
+        until = time.monotonic() + STATEMENT_SECONDS
+        driver.set_progress_handler(lambda: time.monotonic() > until, 100_000)
 
     @contextmanager
     def limited(self, connection: Connection, seconds: float) -> Iterator[None]:
@@ -122,8 +130,7 @@ class Sqlite(ServerKind):
             yield
         finally:
             # The transaction's own limit begins anew: what was asked meanwhile took a known share of it.
-            until = time.monotonic() + STATEMENT_SECONDS
-            driver.set_progress_handler(lambda: time.monotonic() > until, 100_000)
+            self._count_anew(connection)
 
     def internal_tables(self, connection: Connection) -> set[str]:
         listed = connection.execute(text("PRAGMA table_list")).all()

@@ -27,7 +27,7 @@ export class Grid {
     this.head = root.querySelector(".grid-head");
     this.runway = root.querySelector("[data-runway]");
     this.rows = root.querySelector("[data-rows]");
-    this.size = Number(root.dataset.size);
+    this.asked = Number(root.dataset.size);
     this.first = Number(root.dataset.start);
     this.total = root.dataset.total ? Number(root.dataset.total) : this.first + this.rows.children.length;
     this.counted = Boolean(root.dataset.total);
@@ -69,6 +69,11 @@ export class Grid {
 
   get visible() {
     return Math.max(1, Math.floor(this.room / this.rowHeight));
+  }
+
+  /** How many rows are asked for at a time: as many as the server likes to give, or more on a high screen. */
+  get size() {
+    return Math.max(this.asked, 2 * this.visible + 10);
   }
 
   get height() {
@@ -222,6 +227,7 @@ export class Grid {
   stand(rows, told) {
     const { start, total, widths } = told;
     this.fetching?.abort();
+    clearTimeout(this.timer); // what a grid without rows wanted to ask for is here
     if (widths) this.widths(widths);
     if (this.editing) this.editing.blur();
     this.rows.innerHTML = rows;

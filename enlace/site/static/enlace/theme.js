@@ -15,3 +15,5 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 });
+// What answers bring later has nothing of Alpine's in it: each cell of each window need not be looked at for that.
+document.addEventListener("alpine:initialized", () => Alpine.stopObservingMutations());
