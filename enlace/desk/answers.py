@@ -12,6 +12,7 @@ from django.urls import reverse
 from django.utils.html import format_html
 from django.utils.safestring import mark_safe
 
+from .arranged import SPLIT
 from .contexts import (
     base_context,
     drift_lines,
@@ -23,7 +24,7 @@ from .contexts import (
     strip_context,
 )
 from .controls import Drawing
-from .drawing import ALL, OF_RECORD, OF_ROWS, further_grid, lone_controls, places_in
+from .drawing import ALL, OF_RECORD, OF_ROWS, further_grid, grid_html, lone_controls, places_in
 from .editors import EditorView, calculated_text, editor_views
 from .grouped import layout_of, line_total
 from .showing import details_of, line_of
@@ -108,7 +109,7 @@ class Answer:
 
     def _further(self, drawing: Drawing) -> list[str]:
         """The keys of the grids that a part has beside its first one."""
-        return self.work.sheet.keys(drawing.part.name, "grid")[1:] if self.work.sheet else []
+        return keys_of(drawing.work)[1:] if drawing.work is not None else []
 
     def grid(self, drawing: Drawing) -> Answer:
         """The whole grids of a part, headings included."""
@@ -117,11 +118,11 @@ class Answer:
         own += [
             (more["g"], {**drawing.context, **more})
             for key in self._further(drawing)
-            if (more := further_grid(drawing, key))
+            if key != SPLIT and (more := further_grid(drawing, key))
         ]
         for prefix, context in own:
             # Its rows come behind it with the place of the source, as they do on each move.
-            html = mark_safe(render_to_string("desk/controls/grid.html", {**context, "rows": ""}, self.request))
+            html = grid_html(self.request, drawing, {**context, "rows": ""})
             self.parts.append(format_html('<template data-grid-of="{}">{}</template>', prefix, html))
         self._source(drawing)
         return self

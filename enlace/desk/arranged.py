@@ -14,6 +14,15 @@ from enlace.workshop.models import Form
 
 from .models import Arrangement
 
+SPLITS = ("", "below", "beside")
+# The key of the second view of a grid that is split: no control has an id with a dash in it.
+SPLIT = "split-view"
+
+
+def arranged_key(key: str) -> str:
+    """The key under which a grid is arranged: a second view is arranged as the first one is."""
+    return "" if key == SPLIT else key
+
 
 @dataclass(frozen=True)
 class Arranged:
@@ -21,7 +30,8 @@ class Arranged:
 
     columns: none where they are as the form has them. lines: of each row. striped: every other row has another ground.
     merged: a value that stands in the row above too, in a column that the rows are ordered by, is not written again.
-    totals: below the grid.
+    totals: below the grid. split: "" or where a second view of the same rows stands, which scrolls apart. rows: ids of the
+    records that stay in sight above the others.
     """
 
     columns: tuple[GridColumn, ...] = ()
@@ -29,11 +39,15 @@ class Arranged:
     striped: bool = False
     merged: bool = False
     totals: tuple[Total, ...] = ()
+    split: str = ""
+    rows: tuple[str, ...] = ()
 
     @classmethod
     def of(cls, kept: Arrangement) -> Arranged:
         wanted = tuple(Total(str(field), str(function)) for field, function in kept.totals)
-        return cls(columns_of(kept.columns), kept.lines, kept.striped, kept.merged, wanted)
+        split = kept.split if kept.split in SPLITS else ""
+        rows = tuple(str(row) for row in kept.rows)
+        return cls(columns_of(kept.columns), kept.lines, kept.striped, kept.merged, wanted, split, rows)
 
     def kept(self) -> dict[str, Any]:
         """What an `Arrangement` keeps of it."""
@@ -43,6 +57,8 @@ class Arranged:
             "striped": self.striped,
             "merged": self.merged,
             "totals": [[total.field, total.function] for total in self.totals],
+            "split": self.split,
+            "rows": list(self.rows),
         }
 
 

@@ -7,15 +7,19 @@ from dataclasses import replace
 
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_GET, require_POST
 
+from enlace.core.dataset.filters import WHEN, Among
+from enlace.core.dataset.order import total_order
 from enlace.core.dataset.totals import Total
 from enlace.core.form.columns import GridColumn, moved, with_property
+from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
+from enlace.rows.writer import row_writer
 
 from .answers import Answer
-from .arranged import Arranged
-from .contexts import columns_now
+from .arranged import SPLITS, Arranged, arranged_key
+from .contexts import columns_now, on_grid, prefix_of
 from .kept_arrangements import kept_for
 from .opening import grid_from, on_form, text_from
 from .showing import drawing_of
@@ -24,6 +28,7 @@ from .work import Work
 
 MOST_LINES = 3  # of a row
 MOST_TOTALS = 24
+MOST_KEPT_ROWS = 8  # in sight above the others
 
 
 @require_POST
@@ -31,7 +36,7 @@ MOST_TOTALS = 24
 def columns(request: HttpRequest, work: Work) -> HttpResponse:
     """Change one thing of a grid for this person, have it as the form has it (reset), or as it is kept under a number
     (apply); the grid as it is then."""
-    act, key = text_from(request, "act"), grid_from(request)
+    act, key = text_from(request, "act"), arranged_key(grid_from(request))
     if act == "reset":
         work.form.arrangements.filter(person=work.person, part=work.part.name, grid=key, name="").delete()
         told = ""
@@ -46,6 +51,26 @@ def columns(request: HttpRequest, work: Work) -> HttpResponse:
     return (answer.say(told) if told else answer).response()
 
 
+@require_GET
+@on_form
+def kept_rows(request: HttpRequest, work: Work) -> HttpResponse:
+    """The rows of the records that stay in sight above a grid, in the order in which somebody kept them."""
+    key = grid_from(request)
+    wanted = work.arrangement(key).rows
+    keys = {identifier: key_of(identifier) for identifier in wanted}
+    if not keys or not work.dataset.key:
+        return HttpResponse("")
+    own = [item for item in work.rows.filters if item == WHEN]
+    among = Among(work.dataset.key, tuple(keys.values()))
+    rows = replace(work.rows, within=None, filters=(*own, among), order=total_order(work.dataset, ()))
+    there = {row.id: replace(row, position=-1) for row in rows.window(0, MOST_KEPT_ROWS)}
+    several = [there[identifier] for identifier in wanted if identifier in there]
+    writer = row_writer(on_grid(work, key), work.formats, f"{prefix_of(work, key)}kept-")
+    pending = work.store.some([row.id for row in several])
+    work.checks.prefetch_all(work.part, list(pending.values()))
+    return HttpResponse(writer.write(several, pending, work.overlay))
+
+
 @transaction.atomic
 def _changed(request: HttpRequest, work: Work, key: str, act: str) -> tuple[Arranged, str]:
     """The arrangement after an act, and what to say of it."""
@@ -55,11 +80,26 @@ def _changed(request: HttpRequest, work: Work, key: str, act: str) -> tuple[Arra
         return replace(now, lines=min(max(lines, 1), MOST_LINES)), ""
     if act in ("striped", "merged"):
         return replace(now, **{act: value == "1"}), ""
+    if act == "split" and value in SPLITS:
+        return replace(now, split=value), ""
+    if act == "row":
+        return replace(now, rows=_with_row(work, now.rows, name)), ""
     if act == "total":
         return replace(now, totals=_with_total(work, now.totals, name, value)), ""
     if act == "apply":
         return _fitting(work, key, value)
     return replace(now, columns=tuple(changed(columns_now(work, key), act, name, value))), ""
+
+
+def _with_row(work: Work, rows: Sequence[str], identifier: str) -> tuple[str, ...]:
+    """The records that stay in sight with one more, or without one that does. Raises Problem."""
+    if identifier in rows:
+        return tuple(other for other in rows if other != identifier)
+    if identifier[:1] not in "ik" or not work.stored_of([identifier]):
+        raise Problem("Only a saved record can stay in sight.", "Save it first.", code="bad")
+    if len(rows) >= MOST_KEPT_ROWS:
+        raise Problem(f"{MOST_KEPT_ROWS} records stay in sight already.", "Let one of them go first.", code="bad")
+    return (*rows, identifier)
 
 
 def _with_total(work: Work, totals: Sequence[Total], name: str, function: str) -> tuple[Total, ...]:
@@ -88,7 +128,8 @@ def _fitting(work: Work, key: str, number: str) -> tuple[Arranged, str]:
         raise Problem(f"{kept.name} has none of this grid's fields.", "Choose another one.", code="bad")
     totals = tuple(total for total in arranged.totals if total.field in here)
     told = f"{kept.name} is put on." + (f" This grid has no {', '.join(lacking)}." if lacking else "")
-    return replace(arranged, columns=fits, totals=totals), told
+    # Which records stay in sight is no part of a kept arrangement: those of now go on doing so.
+    return replace(arranged, columns=fits, totals=totals, rows=work.arrangement(key).rows), told
 
 
 def changed(several: Sequence[GridColumn], act: str, name: str, value: str) -> list[GridColumn]:

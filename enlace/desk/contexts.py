@@ -21,6 +21,7 @@ from enlace.core.save.action import Action, ActionSpec
 from enlace.rows.writer import Overlay, RowWriter, row_writer
 
 from .addresses import CONDITIONS, filters_text, order_text, view_text
+from .arranged import SPLIT
 from .editors import EditorView, editor_views
 from .sheet import with_columns
 from .work import RecordView, Work, record_digest
@@ -212,7 +213,8 @@ def columns_now(work: Work, key: str = "") -> list[GridColumn]:
 
 def keys_of(work: Work, kind: str = "grid") -> list[str]:
     """The keys of a part's grids, or of its navigators; where there is no sheet the page has one of each."""
-    return work.sheet.keys(work.part.name, kind) if work.sheet else [""]
+    keys = work.sheet.keys(work.part.name, kind) if work.sheet else [""]
+    return [*keys, SPLIT] if kind == "grid" and work.arrangement().split else keys
 
 
 def row_html(work: Work, view: RecordView) -> str:

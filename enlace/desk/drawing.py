@@ -13,6 +13,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 from enlace.core.form import CONTROL_KINDS, Control
 
+from .arranged import SPLIT
 from .contexts import prefix_of, written
 from .controls import SHOWN, Drawing
 from .grouped import layout_of, lines_of
@@ -27,7 +28,14 @@ def lone_sheet(request: HttpRequest, drawing: Drawing) -> SafeString:
     """The sheet of one part by itself: a navigator, a grid and a panel beside it."""
     several = (("navigator", "x1 y1 w12 high1"), ("grid", "x1 y2 w8 high12 fill"), ("panel", "x9 y2 w4 high12 fill"))
     made = [
-        (css, kind, render_to_string(f"desk/controls/{kind}.html", drawing.context, request)) for kind, css in several
+        (
+            css,
+            kind,
+            grid_html(request, drawing, drawing.context)
+            if kind == "grid"
+            else render_to_string(f"desk/controls/{kind}.html", drawing.context, request),
+        )
+        for kind, css in several
     ]
     parts = [(kind, css, kind, mark_safe(html), kind) for css, kind, html in made]
     wrap = '<enlace-{} class="control {}" data-kind="{}" data-of="of">{}</enlace-{}>'
@@ -98,7 +106,20 @@ def draw_control(
             "label": "Pages",
             "pages": [dict(zip(("id", "title", "inner"), page, strict=True)) for page in pages],
         }
+    if name == "grid" and drawing is not None:
+        return grid_html(request, drawing, context)
     return mark_safe(render_to_string(f"desk/controls/{name}.html", context, request))
+
+
+def grid_html(request: HttpRequest, drawing: Drawing, context: Mapping[str, Any]) -> SafeString:
+    """A grid, with a second view of its rows where the person has it split."""
+    split = drawing.work.arrangement().split if drawing.work is not None and not context.get("key") else ""
+    if split:
+        second = {**context, **further_grid(drawing, SPLIT), "apart": True}
+        second["rows"] = second["rows"] if context["rows"] else ""
+        inner = mark_safe(render_to_string("desk/controls/grid_table.html", second, request))
+        context = {**context, "split": split, "second": inner}
+    return mark_safe(render_to_string("desk/controls/grid.html", dict(context), request))
 
 
 def _key(sheet: Sheet, control: Control, drawing: Drawing) -> str:

@@ -11,9 +11,9 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.grouping import VALUE, GroupLine, GroupTerm, Layout, Opened, laid_out, leaves_of
+from enlace.core.dataset.grouping import ADDS, VALUE, GroupLine, GroupTerm, Layout, Opened, laid_out, leaves_of
 from enlace.core.dataset.lookups import chosen_text
-from enlace.core.dataset.totals import NUMBERS
+from enlace.core.dataset.totals import FUNCTIONS, Total
 from enlace.core.dataset.window import Row
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
@@ -21,6 +21,7 @@ from enlace.core.problem import Problem
 from .addresses import groups_text
 from .contexts import on_grid, prefix_of, written
 from .models import OpenGroups
+from .totals import shown_total
 from .work import Work
 
 MOST_KEYS = 100_000  # of groups that a person has opened, or closed, one by one
@@ -47,19 +48,20 @@ def keep(work: Work, state: Opened) -> None:
     OpenGroups.objects.update_or_create(**_place(work), defaults={"all_open": state.all, "keys": sorted(state.but)})
 
 
-def sums_of(work: Work) -> list[FieldSpec]:
-    """The fields that are added up in each group: those of which the person wants a sum below a grid of the part."""
+def adds_of(work: Work) -> list[Total]:
+    """What is added up in each group: the totals that the person wants below a grid of the part, as far as groups have them."""
     kept = (arranged for (part, _), arranged in work.arrangements().items() if part == work.part.name)
-    wanted = dict.fromkeys(total.field for arranged in kept for total in arranged.totals if total.function == "sum")
+    wanted = dict.fromkeys(total for arranged in kept for total in arranged.totals if total.function in ADDS)
     by_name = work.dataset.by_name
-    return [by_name[name] for name in wanted if name in by_name and by_name[name].kind in NUMBERS]
+    # What a list shows in place of a key is not what the server would compare.
+    return [t for t in wanted if t.field in by_name and (t.function == "count" or not by_name[t.field].lookup)]
 
 
 def layout_of(work: Work) -> Layout:
     """The lines of the grid: of groups, and of the rows in open ones. Raises Problem."""
-    leaves = leaves_of(work.rows, work.groups, [field.name for field in sums_of(work)])
+    leaves = leaves_of(work.rows, work.groups, adds := adds_of(work))
     if work.layout is None or work.layout[0] is not leaves:
-        work.layout = leaves, laid_out(leaves, len(work.groups), opened(work))
+        work.layout = leaves, laid_out(leaves, len(work.groups), opened(work), adds)
     return work.layout[1]
 
 
@@ -73,11 +75,11 @@ def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -
     html: list[str] = []
     shown: list[Row] = []
     pieces = layout.window(start, size)
-    fields = sums_of(work) if pieces else []
+    adds = adds_of(work) if pieces else []
     prefix, wide = prefix_of(work, key), len(on_grid(work, key).shown)
     for piece in pieces:
         if isinstance(piece, GroupLine):
-            html.append(_head(work, piece, prefix, fields, wide))
+            html.append(_head(work, piece, prefix, adds, wide))
             continue
         rows, pending = work.window(*piece)
         shown += rows
@@ -91,13 +93,17 @@ def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -
     return mark_safe("".join(html)), shown
 
 
-def _head(work: Work, head: GroupLine, prefix: str, fields: Sequence[FieldSpec], wide: int) -> str:
+def _head(work: Work, head: GroupLine, prefix: str, adds: Sequence[Total], wide: int) -> str:
     term = work.groups[head.level]
     field = work.dataset.any_name[term.field]
     number = work.formats.number()
     added = [
-        format_html('<span class="soft">{} <span class="digits">{}</span></span>', f.label, _number(work, f, value))
-        for f, value in zip(fields, head.added, strict=False)
+        format_html(
+            '<span class="soft">{} <span class="digits">{}</span></span>',
+            _called(work, total),
+            shown_total(work, total, value),
+        )
+        for total, value in zip(adds, head.added, strict=False)
     ]
     line = (
         '<div role="row" class="record group-line" id="{p}group-{key}" data-group="{key}" data-level="{level}">'
@@ -119,8 +125,10 @@ def _head(work: Work, head: GroupLine, prefix: str, fields: Sequence[FieldSpec],
     )
 
 
-def _number(work: Work, field: FieldSpec, value: Any) -> str:
-    return "—" if value is None else KINDS[field.kind].formatter(field, work.formats)(value)
+def _called(work: Work, total: Total) -> str:
+    """What a total is called in a group's row: of a sum the field alone, since most are."""
+    label = work.dataset.by_name[total.field].label
+    return label if total.function == "sum" else f"{FUNCTIONS[total.function].lower()} of {label}"
 
 
 def words_of(work: Work, term: GroupTerm, field: FieldSpec, value: Any) -> str:

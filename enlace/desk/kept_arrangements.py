@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
@@ -11,7 +13,7 @@ from enlace.core.form.columns import columns_of
 from enlace.core.problem import Problem
 
 from . import kept_names
-from .arranged import Arranged
+from .arranged import arranged_key
 from .contexts import base_context, columns_now
 from .models import Arrangement
 from .opening import grid_from, on_form
@@ -25,7 +27,7 @@ def kept_arrangements(request: HttpRequest, work: Work) -> HttpResponse:
 
     POST keeps the grid's own by a name, lets everybody begin with it (for_all), or (remove) takes one out.
     """
-    said, key = "", grid_from(request)
+    said, key = "", arranged_key(grid_from(request))
     if request.method == "POST":
         said = (
             kept_names.remove(request, work, kept_for(work), "arrangement")
@@ -52,8 +54,8 @@ def _fits(kept: Arrangement, here: set[str]) -> bool:
 
 def _keep(request: HttpRequest, work: Work, key: str) -> str:
     now = work.arrangement(key)
-    # With all its columns, so that it stays what it is when the form gets others.
-    made = Arranged(tuple(columns_now(work, key)), now.lines, now.striped, now.merged, now.totals)
+    # With all its columns, so that it stays what it is when the form gets others; which records stay in sight is of today.
+    made = replace(now, columns=tuple(columns_now(work, key)), rows=())
     place = {"form": work.form, "part": work.part.name, "grid": key}
     if request.POST.get("for_all"):
         _require_builder(work)

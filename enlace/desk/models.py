@@ -200,6 +200,8 @@ class Arrangement(models.Model):
     striped = models.BooleanField(default=False)
     merged = models.BooleanField(default=False)
     totals = models.JSONField(default=list)
+    split = models.CharField(max_length=6, blank=True, default="")
+    rows = models.JSONField(default=list)
 
     class Meta:
         ordering = ["name", "pk"]

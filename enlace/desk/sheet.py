@@ -11,6 +11,8 @@ from enlace.core.form.columns import GridColumn, columns_of, over_dataset
 from enlace.workshop import layout
 from enlace.workshop.models import Form
 
+from .arranged import arranged_key
+
 
 class Sheet:
     """The document of a form, with the parts behind its sources."""
@@ -51,7 +53,7 @@ class Sheet:
 
     def grid(self, part: str, key: str = "") -> Control | None:
         """A grid of a part by its key."""
-        several = self.several(part, "grid")
+        several, key = self.several(part, "grid"), arranged_key(key)
         return next((control for control in several if control.id == key), None) if key else next(iter(several), None)
 
     def on_grid(self, part: str, dataset: DatasetSpec, key: str = "") -> DatasetSpec:

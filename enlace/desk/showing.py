@@ -137,6 +137,8 @@ def _arranged_context(work: Work, key: str) -> dict[str, Any]:
         "pinned_start": pins.count("start"),
         "pinned_end": pins.count("end"),
         "blank_row": _has_blank_row(work, key),
+        "split_now": now.split,
+        "kept_rows": json.dumps(now.rows) if now.rows and work.dataset.key else "",
     }
 
 

@@ -47,7 +47,7 @@ def show(request: HttpRequest, work: Work) -> HttpResponse:
     wanted = [total for total in work.arrangement(key).totals if total.field in names and total.field in by_name]
     lines: dict[str, list[dict[str, str]]] = {}
     for total, value in zip(wanted, _values(work, wanted), strict=True):
-        line = {"name": NAMES[total.function], "shown": _shown(work, total, value)}
+        line = {"name": NAMES[total.function], "shown": shown_total(work, total, value)}
         lines.setdefault(total.field, []).append(line)
     context = {"cells": [(field, lines.get(field.name, [])) for field in shown]}
     return render(request, "desk/totals.html", context)
@@ -77,7 +77,7 @@ def _end(work: Work, at: int, step: int) -> Mapping[str, Any]:
     return {}
 
 
-def _shown(work: Work, total: Total, value: Any) -> str:
+def shown_total(work: Work, total: Total, value: Any) -> str:
     """A total as people read it."""
     field = work.dataset.by_name[total.field]
     if value is None:

@@ -38,6 +38,7 @@ ACTS = (
     ("pulse", views.pulse, "pulse"),
     ("fold", group_views.fold, "fold"),
     ("columns", arranging_views.columns, "columns"),
+    ("kept-rows", arranging_views.kept_rows, "kept-rows"),
     ("values", asking_views.values, "values"),
     ("replace", replacing.ask, "replace"),
     ("replace/look", replacing.look, "replace-look"),

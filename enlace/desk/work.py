@@ -37,7 +37,7 @@ from enlace.rows.writer import Overlay
 from enlace.workshop.models import Form
 
 from .addresses import CONDITIONS
-from .arranged import Arranged, in_force
+from .arranged import Arranged, arranged_key, in_force
 from .checks import SEVERAL, Checks
 from .drafts import DraftStore
 from .kept import KeptCopy
@@ -199,7 +199,7 @@ class Work:
 
     def arrangement(self, key: str = "") -> Arranged:
         """A grid as the person wants it."""
-        return self.arrangements().get((self.part.name, key), Arranged())
+        return self.arrangements().get((self.part.name, arranged_key(key)), Arranged())
 
     def arrangements(self) -> Mapping[tuple[str, str], Arranged]:
         """By part and a grid's key, how the person wants it: read once for all parts of a page."""

@@ -25,7 +25,7 @@ COLUMNS: dict[type[models.Model], tuple[str, ...]] = {
     Form: ("title", "whole", "most_failures", "may_keep", "listed", "section", "place", "about", "counted"),
     Detail: ("name", "title", "columns", "master_columns"),
     ServerAction: ("title", "question", "guard", "unmet", "statements", "done"),
-    Arrangement: ("part", "grid", "name", "columns", "lines", "striped", "merged", "totals"),
+    Arrangement: ("part", "grid", "name", "columns", "lines", "striped", "merged", "totals", "split"),
     KeptView: ("name", "part", "query"),
 }  # fmt: skip
 # Always said, even where they are as they always are: a reader looks for them first.

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from enlace.core.dataset.grouping import (
+    ADDS,
     GroupTerm,
     Layout,
     Leaf,
@@ -20,6 +21,7 @@ from enlace.core.dataset.grouping import (
     leaves_of,
     ways_of,
 )
+from enlace.core.dataset.totals import Total
 from enlace.core.dataset.window import Rows
 from enlace.core.model.dataset import FieldSpec
 from enlace.core.problem import Problem
@@ -155,14 +157,32 @@ class Grouping(OnServer):
     def test_levels_sums_and_changes(self):
         terms = (GroupTerm("agent_id"), GroupTerm("day", "year"))
         rows = grouped_rows(self.rows, terms)
-        leaves = leaves_of(rows, terms, ("pieces",))
-        layout = laid_out(leaves, 2, Opened())
+        adds = [Total("pieces", function) for function in ADDS] + [Total("day", "max")]
+        layout = laid_out(leaves_of(rows, terms, adds), 2, Opened(), adds)
         self.assertEqual({head.level for head in layout.heads}, {0})
-        pieces = [self.value(row, "pieces") for row in self.rows.window(0, 10_000)]
-        self.assertEqual(sum(int(head.added[0] or 0) for head in layout.heads), sum(p or 0 for p in pieces))
+        everything = self.rows.window(0, 10_000)
+        pieces = [self.value(row, "pieces") for row in everything]
+        shown = dict.fromkeys(head.values[0] for head in layout.heads)
+        by_agent = {name: [row for row in everything if row.shown[0][0] == name] for name in shown}
+        for head in layout.heads:
+            there = [p for row in by_agent[head.values[0]] if (p := self.value(row, "pieces")) is not None]
+            average = sum(there) / len(there) if there else None
+            wanted = [
+                len(there),
+                sum(there) if there else None,
+                average,
+                min(there, default=None),
+                max(there, default=None),
+            ]
+            told = [None if value is None else float(value) for value in head.added[:5]]
+            self.assertEqual(
+                [None if v is None else round(v, 9) for v in told], [None if v is None else round(v, 9) for v in wanted]
+            )
+            days = [str(day) for row in by_agent[head.values[0]] if (day := self.value(row, "day")) is not None]
+            self.assertEqual(str(head.added[5]), max(days))
         self.assertEqual(sum(head.count for head in layout.heads), len(pieces))
         self.place.run("DELETE FROM shipment WHERE id = 3")
-        self.assertEqual(sum(leaf.count for leaf in leaves_of(rows, terms, ("pieces",))), len(pieces) - 1)
+        self.assertEqual(sum(leaf.count for leaf in leaves_of(rows, terms, adds)), len(pieces) - 1)
 
     def test_what_can_t_be_grouped_is_told(self):
         for term in (GroupTerm("nothing"), GroupTerm("day", "letter"), GroupTerm("pieces", "month")):

@@ -7,6 +7,7 @@ from html import unescape
 from django.test import SimpleTestCase
 
 from enlace.desk.charts import marks_between
+from enlace.desk.models import Arrangement
 from enlace.workshop import layout
 from tests.web.test_composer import Sheets
 
@@ -208,6 +209,33 @@ class Controls(Sheets):
         self.assertIn('data-lines="3"', self.desk())
         self.client.post(at, {"act": "reset"})
         self.assertNotIn("data-lines", self.desk())
+
+    def test_a_second_view_and_rows_that_stay_in_sight(self):
+        at = f"/desk/{self.vessel.pk}/columns?on=sheet"
+        told = self.client.post(at, {"act": "split", "value": "below", "record": "i3"}).content.decode()
+        self.assertIn('id="split-view-grid"', told)
+        self.assertIn('data-rows-of="split-view-"', told)
+        page = self.desk()
+        self.assertEqual(page.count('id="split-view-row-i1"'), 1)
+        self.client.post(at, {"act": "hide", "field": "flag", "grid": "split-view"})  # both are arranged as one
+        self.assertNotIn('data-name="flag"', self.desk())
+        rows = self.client.get(f"/desk/{self.vessel.pk}/rows?start=4&size=3&grid=split-view&on=sheet").content.decode()
+        self.assertIn('id="split-view-row-i5"', rows)
+        kept = f"/desk/{self.vessel.pk}/kept-rows?on=sheet"
+        for record in ("i9", "i2"):
+            self.client.post(at, {"act": "row", "field": record})
+        self.edit(self.vessel, "i2", name="In sight")
+        self.assertEqual(self.client.get(f"{kept}&only-name=nothing").content.decode().count('<div role="row"'), 2)
+        html = self.client.get(kept).content.decode()
+        self.assertEqual(re.findall(r'id="kept-row-(\w+)"', html), ["i9", "i2"])
+        self.assertIn("In sight", html)
+        self.assertEqual(self.client.post(at, {"act": "row", "field": "i99999"}).status_code, 400)
+        self.client.post(f"/desk/{self.vessel.pk}/arrangements", {"name": "Mine"})
+        self.assertEqual(Arrangement.objects.get(name="Mine").rows, [])
+        self.client.post(at, {"act": "row", "field": "i9"})
+        self.assertEqual(re.findall(r'id="kept-row-(\w+)"', self.client.get(kept).content.decode()), ["i2"])
+        self.client.post(at, {"act": "split", "value": ""})
+        self.assertNotIn("split-view", self.desk())
 
     def test_columns_of_a_grid_say_what_they_say_differently(self):
         for change, value in (("heading", "Ship"), ("width", "321"), ("earlier", "")):

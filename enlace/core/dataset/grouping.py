@@ -12,6 +12,7 @@ from bisect import bisect_right
 from collections import OrderedDict
 from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from typing import Any
 
 from sqlalchemy import func, select
@@ -24,6 +25,7 @@ from ..server.engine import engine_for, reading
 from .compiled import derived
 from .order import UNSORTABLE, OrderPart
 from .source import SHOWN
+from .totals import Total
 from .window import Rows
 
 MOST_TERMS = 5
@@ -118,7 +120,8 @@ def _column(field: FieldSpec) -> str:
 
 @dataclass(frozen=True)
 class Leaf:
-    """A group of the innermost level: the values of all levels, how many rows, and what is added up of them."""
+    """A group of the innermost level: the values of all levels, how many rows, and what is added up of them, such that
+    groups can be put together: of an average its sum and its count."""
 
     values: tuple[Any, ...]
     count: int
@@ -209,10 +212,10 @@ def key_of_group(values: Sequence[Any]) -> str:
     return record_id(tuple(values))
 
 
-def laid_out(leaves: Sequence[Leaf], levels: int, opened: Opened) -> Layout:
-    """The lines of some groups."""
+def laid_out(leaves: Sequence[Leaf], levels: int, opened: Opened, adds: Sequence[Total] = ()) -> Layout:
+    """The lines of some groups. adds: what was added up of the leaves."""
     layout, first, before = Layout(), 0, ()
-    inside = _inside(leaves, levels)
+    inside = _inside(leaves, levels, adds)
     for leaf in leaves:
         # The outermost level at which it differs from the leaf before: from there on new groups begin.
         level = next((i for i in range(levels) if not before or leaf.values[i] != before[i]), levels - 1)
@@ -225,7 +228,8 @@ def laid_out(leaves: Sequence[Leaf], levels: int, opened: Opened) -> Layout:
             key = key_of_group(values)
             is_open = opened.holds(key)
             count, added = inside[values]
-            layout.heads.append(GroupLine(key, depth, values, is_open, count, added, first))
+            told = tuple(_value(total, state) for total, state in zip(adds, added, strict=True))
+            layout.heads.append(GroupLine(key, depth, values, is_open, count, told, first))
             layout.starts.append(layout.total)
             shown = leaf.count if is_open and depth == levels - 1 else 0
             layout.rows_after.append(shown)
@@ -236,21 +240,48 @@ def laid_out(leaves: Sequence[Leaf], levels: int, opened: Opened) -> Layout:
     return layout
 
 
-def _inside(leaves: Sequence[Leaf], levels: int) -> Mapping[tuple[Any, ...], tuple[int, tuple[Any, ...]]]:
+def _inside(
+    leaves: Sequence[Leaf], levels: int, adds: Sequence[Total]
+) -> Mapping[tuple[Any, ...], tuple[int, tuple[Any, ...]]]:
     """By the values of each group, how many rows are inside, and what is added up of them."""
     known: dict[tuple[Any, ...], tuple[int, tuple[Any, ...]]] = {}
     for leaf in leaves:
         for depth in range(levels):
             values = leaf.values[: depth + 1]
             count, added = known.get(values, (0, ()))
-            known[values] = (count + leaf.count, _together(added, leaf.added))
+            together = (
+                [_together(total, a, b) for total, a, b in zip(adds, added, leaf.added, strict=True)]
+                if added
+                else leaf.added
+            )
+            known[values] = (count + leaf.count, tuple(together))
     return known
 
 
-def _together(some: tuple[Any, ...], more: tuple[Any, ...]) -> tuple[Any, ...]:
-    if not some:
-        return more
-    return tuple(b if a is None else a if b is None else a + b for a, b in zip(some, more, strict=True))
+def _together(total: Total, some: Any, more: Any) -> Any:
+    """What is added up of two groups as of one; NULL adds nothing."""
+    if some is None or more is None:
+        return more if some is None else some
+    if total.function == "avg":
+        return (_sum(some[0], more[0]), some[1] + more[1])
+    if total.function in ("sum", "count"):
+        return some + more
+    try:
+        return min(some, more) if total.function == "min" else max(some, more)
+    except TypeError:  # a column without a type of its own holds both texts and numbers
+        return some
+
+
+def _sum(some: Any, more: Any) -> Any:
+    return more if some is None else some if more is None else some + more
+
+
+def _value(total: Total, state: Any) -> Any:
+    """What a group row shows of what was added up: exact, as far as the server's sums are."""
+    if total.function != "avg" or state is None:
+        return state
+    added, count = state
+    return None if not count or added is None else Decimal(str(added)) / count
 
 
 # -- counted by the server ----------------------------------------------------------------------------------
@@ -259,18 +290,21 @@ _kept: OrderedDict[Hashable, tuple[Hashable, list[Leaf]]] = OrderedDict()
 _lock = threading.Lock()
 
 
-def leaves_of(rows: Rows, terms: Sequence[GroupTerm], sums: Sequence[str] = ()) -> list[Leaf]:
-    """The innermost groups in the order of the rows, which `grouped_rows` gave. sums: fields that are added up in each.
+ADDS = ("count", "sum", "avg", "min", "max")  # functions of a group that follow from those of the groups in it
+
+
+def leaves_of(rows: Rows, terms: Sequence[GroupTerm], adds: Sequence[Total] = ()) -> list[Leaf]:
+    """The innermost groups in the order of the rows, which `grouped_rows` gave. adds: what is added up in each, by ADDS.
 
     Counted once for a state of the database, and again when anybody has changed something. Raises Problem.
     """
     stamp = server_kind(rows.spec.kind).change_stamp(rows.spec, engine_for(rows.spec))
-    key = (rows.spec, rows.dataset.identity, rows.within, rows.filters, rows.order, tuple(terms), tuple(sums))
+    key = (rows.spec, rows.dataset.identity, rows.within, rows.filters, rows.order, tuple(terms), tuple(adds))
     with _lock:
         kept = _kept.get(key)
     if kept is not None and stamp is not None and kept[0] == stamp:
         return kept[1]
-    leaves = _counted(rows, terms, sums)
+    leaves = _counted(rows, terms, adds)
     with _lock:
         _kept[key] = (stamp, leaves)
         _kept.move_to_end(key)
@@ -279,13 +313,20 @@ def leaves_of(rows: Rows, terms: Sequence[GroupTerm], sums: Sequence[str] = ()) 
     return leaves
 
 
-def _counted(rows: Rows, terms: Sequence[GroupTerm], sums: Sequence[str]) -> list[Leaf]:
+def _counted(rows: Rows, terms: Sequence[GroupTerm], adds: Sequence[Total]) -> list[Leaf]:
     source = rows.source
     fields = [_field(rows.dataset, term) for term in terms]
     names = [_name(term) if term.by != VALUE else _column(field) for term, field in zip(terms, fields, strict=True)]
     columns = [source.c[name].label(f"g{i}") for i, name in enumerate(names)]
-    added = [func.sum(source.c[name]).label(f"s{i}") for i, name in enumerate(sums)]
-    statement = select(*columns, func.count().label("n"), *added).select_from(rows.source_with([*names, *sums]))
+    # An average takes two: its sum and its count.
+    asked = [
+        (name, total.field)
+        for total in adds
+        for name in (("sum", "count") if total.function == "avg" else (total.function,))
+    ]
+    added = [getattr(func, function)(source.c[name]).label(f"s{i}") for i, (function, name) in enumerate(asked)]
+    needed = [*names, *(total.field for total in adds)]
+    statement = select(*columns, func.count().label("n"), *added).select_from(rows.source_with(needed))
     statement = statement.where(rows.belonging()).group_by(*(source.c[name] for name in names))
     ordered = [
         source.c[name].desc() if term.descending else source.c[name].asc()
@@ -302,4 +343,9 @@ def _counted(rows: Rows, terms: Sequence[GroupTerm], sums: Sequence[str]) -> lis
             code="bad",
         )
     levels = len(terms)
-    return [Leaf(row[:levels], int(row[levels]), row[levels + 1 :]) for row in lines]
+    return [Leaf(row[:levels], int(row[levels]), _states(adds, row[levels + 1 :])) for row in lines]
+
+
+def _states(adds: Sequence[Total], told: Sequence[Any]) -> tuple[Any, ...]:
+    values = iter(told)
+    return tuple((next(values), next(values)) if total.function == "avg" else next(values) for total in adds)

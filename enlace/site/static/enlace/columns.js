@@ -97,6 +97,11 @@ export function columns(sourceOf, { menus, byCell, values }) {
             String(lines) === (dataset.lines || "1"),
           ]),
           ["Stripes on every other row", act("striped", "striped" in dataset ? "" : 1), "striped" in dataset],
+          ...[
+            ["", "One view of the rows"],
+            ["below", "A second view below, which scrolls apart"],
+            ["beside", "A second view beside, which scrolls apart"],
+          ].map(([split, words]) => [words, act("split", split), split === (dataset.split || "")]),
           [
             "Equal values written once where rows are ordered",
             act("merged", "merged" in dataset ? "" : 1),
@@ -105,6 +110,14 @@ export function columns(sourceOf, { menus, byCell, values }) {
         ],
         "Rows of the grid",
       ),
+      ...(source.record?.match(/^[ik]/) && "keeps" in dataset
+        ? [
+            [
+              keepsRow(source) ? "Let this record scroll" : "Keep this record in sight",
+              () => arrange(source, "row", source.record),
+            ],
+          ]
+        : []),
       [
         "New record like this one",
         () => source.send("new", { like: 1, record: source.record, position: source.position }),
@@ -114,6 +127,7 @@ export function columns(sourceOf, { menus, byCell, values }) {
       ...("arranged" in dataset ? [["All as the form has it", () => arrange(source, "reset", "")]] : []),
     ];
   }
+  const keepsRow = (source) => JSON.parse(source.grid.root.dataset.keptRows || "[]").includes(source.record);
   function orders(source, head) {
     const link = head.querySelector("a");
     if (!link) return [];

@@ -236,7 +236,7 @@ document.addEventListener("enlace:draft", ({ detail }) => {
 document.addEventListener("enlace:saved", countAnew);
 /** What stands below the grids counts the draft in. */
 function countAnew() {
-  for (const source of sources.values()) for (const grid of source.grids) grid.foot?.soon();
+  for (const source of sources.values()) for (const grid of source.grids) grid.renewed();
 }
 document.addEventListener("enlace:drift", ({ detail }) => {
   const { panel } = at(detail);

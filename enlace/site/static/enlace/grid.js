@@ -162,6 +162,12 @@ export class Grid {
     else if (position > this.top + this.visible - 1) this.setTop(position - this.visible + 1);
   }
 
+  /** What stands above and below its rows may be another now. */
+  renewed() {
+    this.foot?.soon();
+    this.kept?.soon();
+  }
+
   // -- rows ----------------------------------------------------------------------------------------------
 
   ensure() {
@@ -234,10 +240,11 @@ export class Grid {
     this.first = start;
     this.counted = total !== null && total !== undefined;
     this.total = this.counted ? total : start + this.rows.children.length;
-    const line = this.grouped && told.line !== null ? (told.line ?? start) : start;
-    const id = (this.grouped ? told.record : this.rows.firstElementChild?.dataset.id) ?? null;
+    // Where the answer says that the source stands; of another master mostly at the first record.
+    const id = told.record || (this.rows.firstElementChild?.dataset.id ?? null);
+    const line = told.line ?? told.position ?? start;
     this.current = { id, position: this.total ? line : null };
-    this.top = start;
+    this.top = Math.max(start, line - 3);
     this.measure();
     this.mark();
   }
@@ -277,12 +284,14 @@ export class Grid {
 
   // -- the current record ----------------------------------------------------------------------------------
 
-  /** Another part of the page moved to a record. */
-  setCurrent(id, position, line = position) {
+  /** Another part of the page moved to a record. active: the grid that somebody is in; of two views of one grid the other
+   *  one stays where it is. */
+  setCurrent(id, position, line = position, active = this) {
     if (this.row(this.current.position)?.dataset.group !== undefined && id === this.passed) return;
     if (this.grouped && line === position) line = this.lineOf(id); // the page alone knows where it stands
     this.current = { id, position: line };
-    if (line !== null) this.show(line);
+    const apart = "apart" in this.root.dataset || this.root.parentElement.classList.contains("split");
+    if (line !== null && (active === this || !apart)) this.show(line);
     this.mark();
   }
 
@@ -382,7 +391,7 @@ export class Grid {
     };
     if (event.key === "ArrowUp" && position === 0 && !ctrl && !event.altKey) {
       event.preventDefault();
-      this.headings[this.column - 1]?.focus();
+      if (!this.kept?.enter(this.column)) this.headings[this.column - 1]?.focus();
     } else if (event.key === "ArrowDown" && position === this.total - 1 && !shift && this.blank?.focus()) {
       event.preventDefault();
     } else if (moves[event.key] && !event.altKey) {

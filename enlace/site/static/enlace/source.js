@@ -43,7 +43,9 @@ export class Source {
     const grid = html === null ? control.show(this, this.page) : control.put(html, this, this.page);
     if (!grid) return;
     this.shown.set(control, grid);
-    if (first) this.grid = grid;
+    for (const former of this.shown.keys()) if (!former.isConnected) this.shown.delete(former); // a view that is no more
+    if (first || !this.grids.includes(this.grid)) this.grid = grid;
+    for (const second of control.querySelectorAll("enlace-grid")) this.showIn(second);
     for (const type of ["focusin", "pointerdown"])
       grid.root.addEventListener(type, () => {
         this.grid = grid;
@@ -181,7 +183,7 @@ export class Source {
       const g = grid.root.id.slice(0, -"grid".length);
       if (!grid.which) grid.stand(rows, told);
       else if (g in further) grid.stand(further[g], { ...told, widths: told.grids[g] });
-      grid.foot?.soon();
+      grid.renewed();
     }
   }
 
@@ -274,7 +276,7 @@ export class Source {
     if (this.moves && !this.arriving) return; // of something sent before the person went on to another record
     this.record = id;
     this.position = position ?? this.position;
-    for (const grid of this.grids) grid.setCurrent(id, position, line);
+    for (const grid of this.grids) grid.setCurrent(id, position, line, this.grid);
     for (const card of document.querySelectorAll(`[data-of="of${this.p}"] [data-card]`))
       card.setAttribute("aria-selected", card.dataset.card === id);
   }

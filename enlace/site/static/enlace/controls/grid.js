@@ -4,10 +4,12 @@ import { BlankRow } from "../blankrow.js";
 import { CellEditor } from "../celleditor.js";
 import { Foot } from "../foot.js";
 import { Grid } from "../grid.js";
+import { KeptRows } from "../keptrows.js";
 import { Control } from "./control.js";
 
 class GridControl extends Control {
   begin() {
+    if (this.parentElement.closest("enlace-grid")) return; // a second view: what is pressed in it the first one hears
     this.on("click", ".grid-head a[href], [data-filter] a[href]", (link, event) => {
       event.preventDefault();
       const also = (event.shiftKey || event.ctrlKey || event.metaKey) && link.dataset.also;
@@ -39,6 +41,11 @@ class GridControl extends Control {
     });
     grid.cells = new CellEditor(source, grid, page.choices);
     grid.foot = new Foot(grid, (path) => source.address(path));
+    grid.kept = new KeptRows(
+      grid,
+      (path) => source.address(path),
+      (id) => source.move(`record?record=${encodeURIComponent(id)}`),
+    );
     grid.blank = new BlankRow(grid, () => source.makeIn(grid));
     const line = Number(root.dataset.line ?? source.position);
     grid.current = { id: source.record || null, position: line };
