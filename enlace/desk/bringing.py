@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import datetime
 import shutil
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import IO, Any
@@ -29,6 +29,7 @@ from enlace.core.problem import Problem
 
 from . import editing
 from .blocks import Block, filled, put_block, take_in
+from .firsts import Firsts
 from .models import Incoming, KeptMapping
 from .typed import Typed, typed_from
 from .work import Work
@@ -46,7 +47,8 @@ EXISTING = {"update": "Update it", "skip": "Leave the row out", "refuse": "Take 
 @dataclass(frozen=True)
 class Row:
     """One row of a file as it would go in. number: counted from 1, without headings. identifier: of the record that is there
-    already, else "". faults: by heading ("" for the row as a whole), why not. skipped: it is there already, and stays."""
+    already, else "". faults: by heading ("" for the row as a whole), why not. skipped: it is there already, and stays. alone:
+    what no other row may have, each with the fields that it is of in words."""
 
     number: int
     texts: dict[str, str]
@@ -54,6 +56,7 @@ class Row:
     cells: tuple[tuple[FieldSpec, Typed], ...]
     faults: tuple[tuple[str, str], ...]
     skipped: bool = False
+    alone: tuple[tuple[str, str], ...] = ()
 
 
 def folder() -> Path:
@@ -79,6 +82,10 @@ class Bringing:
     @property
     def rows_file(self) -> Path:
         return folder() / f"{self.incoming.pk}.rows"
+
+    @property
+    def firsts(self) -> Firsts:
+        return Firsts(folder() / f"{self.incoming.pk}.firsts")
 
     # -- reading the file -------------------------------------------------------------------------------------
 
@@ -129,6 +136,7 @@ class Bringing:
         self._begin_anew()
 
     def _begin_anew(self) -> None:
+        self.firsts.forget()
         self.incoming.faults, self.incoming.counts, self.incoming.checked, self.incoming.taken = [], {}, 0, 0
         self.incoming.save()
 
@@ -161,6 +169,7 @@ class Bringing:
                 there_already = (("", "There is a record with this key already."),) if refused else ()
                 made.append(Row(start + i + 1, row, identifier, (), there_already, not refused))
                 continue
+            record = None
             cells, faults = self._cells(by_head, row, identifier, stored.get(identifier), there.get(identifier), known)
             # Rules are asked of rows whose texts could be read: on others they would complain of what is missing for
             # that reason alone.
@@ -169,7 +178,33 @@ class Bringing:
                     self.work, cells, stored.get(identifier), there.get(identifier) if identifier else blank, identifier
                 )
                 faults = self._told(by_head, record, stored.get(identifier))
-            made.append(Row(start + i + 1, row, identifier, tuple(cells), tuple(faults)))
+            alone = self._alone(ids[i], record.values(stored.get(identifier)) if record else {})
+            made.append(Row(start + i + 1, row, identifier, tuple(cells), tuple(faults), alone=alone))
+        return made
+
+    def _alone(self, identifier: str, values: Mapping[str, Any]) -> tuple[tuple[str, str], ...]:
+        """What no other row of the file may have: the key that it names, and what the table keeps unique."""
+        dataset = self.work.dataset
+        several = [(dataset.key, identifier)] if identifier else []
+        for columns in dataset.uniques:
+            taken = tuple(values.get(name) for name in columns)
+            # NULL is equal to nothing; what the database makes no file has.
+            if None not in taken and set(columns) <= dataset.by_name.keys():
+                several.append((columns, f"{','.join(columns)} {record_id(taken)}"))
+        return tuple((" and ".join(dataset.by_name[name].label for name in columns), text) for columns, text in several)
+
+    def _told_apart(self, rows: Sequence[Row], note: bool) -> list[Row]:
+        """The rows, those faulty that have what an earlier one has. note: what the first ones have is kept for later ones."""
+        firsts = self.firsts
+        made = []
+        for row in rows:
+            again = [
+                (words, first) for words, text in row.alone if (first := firsts.of(text, row.number)) != row.number
+            ]
+            told = tuple(("", f"Row {first:,} of the file has the same {words}.") for words, first in again)
+            made.append(replace(row, faults=(*row.faults, *told)) if told else row)
+        if note:
+            firsts.keep()
         return made
 
     def _found_in_lists(
@@ -254,7 +289,7 @@ class Bringing:
     def check(self) -> None:
         """Look at the next stretch of rows, and keep what was found."""
         incoming = self.incoming
-        for row in self.stretch(incoming.checked, STRETCH):
+        for row in self._told_apart(self.stretch(incoming.checked, STRETCH), note=True):
             self._count(row, 1)
             # All are counted, some are kept: a file of another table has as many faults as rows.
             if row.faults and len(incoming.faults) < MOST_FAULTS:
@@ -278,7 +313,8 @@ class Bringing:
             **{head: text for head, text in texts.items() if head in incoming.mapping},
         }
         # The same way as all others, so that what is mended meets lists and rules again.
-        [row] = self.stretch(number - 1, 1)
+        self.firsts.release(number)
+        [row] = self._told_apart(self.stretch(number - 1, 1), note=True)
         incoming.counts["faulty"] -= 1
         self._count(row, 1)
         incoming.faults[at : at + 1] = [_fault(row)] if row.faults else []
@@ -290,7 +326,7 @@ class Bringing:
         if incoming.checked < self.spool.count:
             raise Problem("The rows are not checked to the end yet.", "Check them first.", code="bad")
         block = Block()
-        for row in self.stretch(incoming.taken, STRETCH):
+        for row in self._told_apart(self.stretch(incoming.taken, STRETCH), note=False):
             if not row.faults and not row.skipped:
                 block.lines.append((row.identifier, list(row.cells)))
         last = min(incoming.taken + STRETCH, self.spool.count)
@@ -358,7 +394,7 @@ def tidy() -> None:
 
 
 def _drop(incoming: Incoming) -> None:
-    for end in ("file", "rows", "new"):
+    for end in ("file", "rows", "new", "firsts"):
         (folder() / f"{incoming.pk}.{end}").unlink(missing_ok=True)
     incoming.delete()
 

@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import zipfile
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 
@@ -59,6 +60,22 @@ class Bringing(Pages):
         ["Z2", "New quay", "long", "7", "maybe"],
         ["", "No code", "100", "5", "yes"],
     ]
+
+    def test_rows_of_one_file_that_are_the_same_record_are_told_before_they_go_in(self):
+        rows = [self.ROWS[0], *([code, "Quay", "100", "5", "yes"] for code in ("Z1", "Z2", "F1", "Z1", "F1", "Z3"))]
+        with mock.patch("enlace.desk.bringing.STRETCH", 3):  # across requests
+            self.bring(as_csv(rows))
+            self.run_through("check")
+            self.assertEqual(self.counts(), {"new": 3, "update": 1, "faulty": 2})
+            told = [fault["faults"][0][1] for fault in Incoming.objects.get().faults]
+            self.assertEqual(told, ["Row 1 of the file has the same Code.", "Row 3 of the file has the same Code."])
+            self.client.post(f"{self.at}/mend", {"row": "4", "cell-0": "Z3"}, headers=HX)
+            self.assertEqual(self.counts()["faulty"], 2)  # that one is taken, too
+            self.client.post(f"{self.at}/mend", {"row": "4", "cell-0": "Z4"}, headers=HX)
+            self.assertEqual(self.counts(), {"new": 4, "update": 1, "faulty": 1})
+            self.run_through("put-in")
+        self.assertEqual(Draft.objects.get().counts["all"], 5)
+        self.assertIn("Saved 5 records", self.said(self.post(self.berths, "save")))
 
     def test_from_a_file_to_a_draft_with_a_row_mended_on_the_way(self):
         self.bring(as_csv(self.ROWS))

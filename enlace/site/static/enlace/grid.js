@@ -179,9 +179,11 @@ export class Grid {
     this.timer = setTimeout(() => this.load(), PAUSE);
   }
 
-  /** Where the rows begin that are asked for: at an even one, so that stripes stay where they are. */
+  /** Where the rows begin that are asked for: at an even one, so that stripes stay where they are. Near the end as many as
+   *  elsewhere, so that of a table which fits all rows are there. */
   get windowStart() {
-    const start = Math.max(0, Math.floor(this.top - (this.size - this.visible) / 2));
+    const wanted = Math.floor(this.top - (this.size - this.visible) / 2);
+    const start = Math.max(0, Math.min(wanted, this.total - this.size + 2));
     return start - (start % 2);
   }
 
