@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
+from django.conf import settings
 from django.contrib import messages
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
@@ -49,10 +51,13 @@ def _act(request: HttpRequest, project: Project) -> dict[str, Any]:
     if act == "keep":
         keep_state(project, request.user, " ".join(request.POST.get("words", "").split()) or "Kept by hand")
     elif act in ("look", "bring"):
-        texts = _texts(request)
+        texts = _texts(request) if request.FILES or act == "look" else _looked(request, project)
         files = values_of(texts)
         if act == "look":
-            return {"changes": _would_change(files, project), "files": texts}
+            changes = _would_change(files, project)
+            _looked_at(request, project).write_bytes(packed(texts, "looked"))
+            return {"changes": changes}
+        _looked_at(request, project).unlink(missing_ok=True)
         # What stood there can be gone back to, however wrong the files were.
         keep_state(project, request.user, "Before files were brought in")
         _brought(request, project, files, "Files were brought in")
@@ -72,6 +77,22 @@ def _texts(request: HttpRequest) -> dict[str, str]:
     if file.size > MOST_UPLOAD:
         raise Problem("The file is too large.", "Choose an archive that was taken out here.", code="bad")
     return unpacked(file.file)
+
+
+def _looked_at(request: HttpRequest, project: Project) -> Path:
+    """Where the files wait that a person has looked at, until they bring them in or look at others."""
+    folder = settings.HOME / "looked"
+    folder.mkdir(mode=0o700, exist_ok=True)
+    return Path(folder) / f"{project.pk}-{request.user.pk}.zip"
+
+
+def _looked(request: HttpRequest, project: Project) -> dict[str, str]:
+    """The files that the person has just looked at. Raises Problem."""
+    path = _looked_at(request, project)
+    if not path.exists():
+        raise Problem("No file is chosen.", "Choose an archive that was taken out here.", code="bad")
+    with path.open("rb") as file:
+        return unpacked(file)
 
 
 def _would_change(files: dict[str, Any], project: Project) -> list[str]:

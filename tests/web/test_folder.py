@@ -182,6 +182,10 @@ class Folder(Pages):
         archive = self.client.get(f"/workshop/project/{self.project.pk}/archive").content
         told = self.client.post(at, {"act": "look", "file": SimpleUploadedFile("porto.zip", archive)}).content.decode()
         self.assertIn("Nothing is different.", told)
+        Form.objects.filter(title="vessel").update(title="Ships")
+        self.client.post(at, {"act": "bring"})  # those that were looked at need not be chosen again
+        self.assertEqual(set(Form.objects.values_list("title", flat=True)), {"port_call", "vessel"})
+        self.assertContains(self.client.post(at, {"act": "bring"}), "No file is chosen", status_code=400)
         self.client.force_login(self.operator)
         self.assertEqual(self.client.get(at).status_code, 403)
 
