@@ -8,7 +8,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from demo.harbour.colleague import ACTS, Colleague
-from demo.harbour.project import NAME
+from demo.harbour.loading import NAME
 from enlace.core.problem import Problem
 from enlace.workshop.models import Connection, Form
 

@@ -71,6 +71,9 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     outcome = Outcome(project)
     connections = _connections(project, files, onto, outcome)
     datasets = _datasets(project, files, connections, onto)
+    if onto is not None and _moves(files, onto):
+        for dataset in datasets.values():
+            sheet.move(dataset)
     forms = _forms(project, files, datasets)
     if remove:
         # Forms first: they hold on to their datasets.
@@ -82,6 +85,14 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     )
     outcome.told += _left(files, after)
     return outcome
+
+
+def _moves(files: Files, connection: Connection) -> bool:
+    """Whether the files are of another kind of server than the connection that they are brought onto."""
+    kinds = {
+        said.get("kind") for path, said in files.items() if path.startswith("connections/") and isinstance(said, dict)
+    }
+    return bool(kinds - {connection.kind})
 
 
 def _left(files: Files, after: Files) -> list[str]:

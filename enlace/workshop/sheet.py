@@ -13,6 +13,7 @@ from sqlglot import exp
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.drift import Drift, drift_of, repaired
+from enlace.core.dataset.drift import moved as moved_field
 from enlace.core.dataset.field_properties import CALCULATED, with_property
 from enlace.core.dataset.inference.kinds import column_specs
 from enlace.core.dataset.inference.labels import label_of
@@ -21,6 +22,7 @@ from enlace.core.dataset.inference.references import lookup_name
 from enlace.core.dataset.inference.telling import shown_columns
 from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.source import LEAST
+from enlace.core.dataset.stored import as_json, detail_of
 from enlace.core.expression.parse import MASTER
 from enlace.core.model.dataset import ColumnSpec, LookupSpec
 from enlace.core.problem import Problem
@@ -164,18 +166,47 @@ def repair(dataset: Dataset) -> None:
     changed(dataset, "Repair", act)
 
 
+def move(dataset: Dataset) -> None:
+    """Make a dataset fit the same table on another kind of server: what a builder settled stays, what a column is follows.
+    Of a query that is so for the fields of its table; what else it gives is known only by running it. Raises Problem."""
+    if not dataset.table:
+        return
+    now = suggested(dataset)
+    for field in dataset.fields.exclude(formula__gt="").exclude(outside=True):
+        if (there := now.by_name.get(field.name)) is not None:
+            _store(field, moved_field(field.to_spec(), there))
+    # By its name the server tells which condition it refused a row for.
+    names = {rule.expression: rule.name for rule in now.rules}
+    for rule in dataset.rules.filter(own=False):
+        rule.name = names.get(rule.expression, rule.name)
+        rule.save(update_fields=["name"])
+    if dataset.query:
+        _follow_rules(dataset, now)
+    else:
+        _follow(dataset, now)
+    details = {(detail.table, detail.columns): detail for detail in now.details}
+    known = [detail_of(item) for item in dataset.details_known]
+    dataset.details_known = [as_json(details.get((detail.table, detail.columns), detail)) for detail in known]
+    dataset.save(update_fields=["details_known"])
+    dataset.touch()
+
+
 def _follow(dataset: Dataset, now: DatasetSpec) -> None:
     """Take over what the table says of its rows: the key, what is unique, its conditions."""
+    _follow_rules(dataset, now)
+    dataset.uniques = [list(columns) for columns in now.uniques]
+    dataset.key, dataset.locator, dataset.is_view = list(now.key), now.locator or "", now.is_view
+    dataset.read_only_because = now.read_only_because
+    dataset.save(update_fields=["uniques", "key", "locator", "is_view", "read_only_because"])
+
+
+def _follow_rules(dataset: Dataset, now: DatasetSpec) -> None:
     kept = set(dataset.rules.filter(own=False).values_list("expression", flat=True))
     # A rule that is still there keeps its row, and with it the message and severity that a builder gave it.
     dataset.rules.filter(own=False).exclude(expression__in=[rule.expression for rule in now.rules]).delete()
     for rule in now.rules:
         if rule.expression not in kept:
             dataset.rules.create(name=rule.name, expression=rule.expression, message=rule.message)
-    dataset.uniques = [list(columns) for columns in now.uniques]
-    dataset.key, dataset.locator, dataset.is_view = list(now.key), now.locator or "", now.is_view
-    dataset.read_only_because = now.read_only_because
-    dataset.save(update_fields=["uniques", "key", "locator", "is_view", "read_only_because"])
 
 
 def _next_place(dataset: Dataset) -> int:

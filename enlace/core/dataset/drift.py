@@ -73,6 +73,16 @@ def _differs(field: FieldSpec, other: FieldSpec) -> bool:
     return any(getattr(field, name) != getattr(other, name) for name in facts)
 
 
+def moved(field: FieldSpec, suggested: FieldSpec) -> FieldSpec:
+    """A field on another kind of server: its column as that one has it, with all that a builder settled about it."""
+    made = repaired(field, suggested)
+    # Kinds follow the column, and formats of one kind are of the same one there; what lists are read as follows, too.
+    lookup = field.lookup
+    if lookup is not None and suggested.lookup is not None and lookup.table == suggested.lookup.table:
+        lookup = replace(lookup, columns=suggested.lookup.columns)
+    return replace(made, lookup=lookup, read_only=field.read_only, required=field.required or suggested.required)
+
+
 def repaired(field: FieldSpec, suggested: FieldSpec) -> FieldSpec:
     """A field as its column is now, with what a builder settled about it where the kind is still the same."""
     kept = {name: getattr(field, name) for name in OWN if field.kind == suggested.kind or name in OWN[:4]}

@@ -33,7 +33,7 @@ class Command(BaseCommand):
         path = folder / "harbour.sqlite3"
         self._set_up(path, rows)
         host = self._server(server, path) if server != "sqlite" else None
-        from demo.harbour.project import PASSWORD, PEOPLE, load
+        from demo.harbour.loading import PASSWORD, PEOPLE, load
         from enlace.accounts.models import Person
 
         load(path, host)
