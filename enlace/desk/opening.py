@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import nullcontext
 from functools import wraps
 from typing import Any
 
@@ -38,6 +39,8 @@ def form_of(request: HttpRequest, form_id: int) -> Form:
     return get_object_or_404(several, pk=form_id)
 
 
+# What reads much in a short time, all of one state. Others may take long, and a reader of a file keeps its writers waiting.
+SHORT = ("page", "rows", "at", "record", "arrange")
 WITH_SHEET = ("page",)  # what shows the whole sheet without being asked from one
 
 
@@ -74,8 +77,7 @@ def on_form(view: Callable) -> Callable:
             if request.method == "POST":
                 resolve_doubt(work)
                 _rename(request, work)
-                return view(request, work, **more)
-            with one_snapshot():
+            with one_snapshot() if request.method == "GET" and view.__name__ in SHORT else nullcontext():
                 return view(request, work, **more)
 
         try:

@@ -19,6 +19,7 @@ from enlace.core.expression.own import OWN, OwnFunction
 from enlace.core.problem import Problem
 from enlace.core.save import rehearse, save
 from enlace.core.server import Catalog, run_step, step_names
+from enlace.core.server.engine import one_snapshot, reading, writing
 from tests.harbour import ENGLISH, forget
 from tests.servers import OnServer, on_each_server
 
@@ -37,6 +38,30 @@ class Behaviour(OnServer):
         self.assertFalse(outcome.committed)
         ((complaint,),) = outcome.refusals.values()
         return complaint.sentence, complaint.fields
+
+    # -- one answer, one state ---------------------------------------------------------------------------
+
+    def test_what_is_read_for_one_answer_is_of_one_state(self):
+        if self.kind == "sqlite":
+            self.place.run("PRAGMA journal_mode = WAL")  # a writer would wait for the reader otherwise
+        rows = Rows.of(self.spec, self.shipments.dataset, filters=(Written("weight > 0"),))
+
+        def counted():
+            with reading(self.spec) as connection:
+                return connection.execute(text("SELECT count(*) FROM shipment")).scalar()
+
+        with one_snapshot():
+            before = counted()
+            self.place.run("DELETE FROM shipment WHERE id = 7")
+            self.assertEqual(counted(), before)
+            with self.assertRaises(Problem), reading(self.spec) as connection:
+                connection.execute(text("SELECT no_such_column FROM shipment"))
+            self.assertEqual(counted(), before)  # what fails ends nothing
+            self.assertTrue(rows.window(0, 5))
+            with writing(self.spec) as connection:
+                connection.execute(text("DELETE FROM shipment WHERE id = 8"))
+            self.assertEqual(counted(), before - 2)  # one's own act is seen
+        self.assertEqual(counted(), before - 2)
 
     # -- functions of a developer's own -------------------------------------------------------------------
 
