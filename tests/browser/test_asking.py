@@ -255,6 +255,33 @@ class Arranging(Served):
         expect(page.locator("#sentence")).to_contain_text("by Flag")
         self.choose("name", "All as the form has it")
 
+    def test_two_views_scroll_apart_and_a_record_stays_in_sight(self):
+        page = self.work("Vessel")
+        self.cell(4, 2).click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i5")
+        self.choose("name", "Keep this record in sight")
+        expect(page.locator("#grid [data-kept] .record")).to_have_attribute("data-id", "i5")
+        expect(page.locator("#rows .record[aria-selected]")).to_have_attribute("data-id", "i5")
+        self.choose("name", "Rows …", "A second view beside, which scrolls apart")
+        second = page.locator("#split-view-rows")
+        stood = page.locator("#scroller").evaluate("e => e.scrollTop")
+        page.locator("#split-view-scroller").evaluate("e => (e.scrollTop = 700)")
+        second.locator('.record[data-at="27"] > [role=gridcell]').nth(2).click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i28")
+        self.assertEqual(page.locator("#scroller").evaluate("e => e.scrollTop"), stood)
+        self.type_into("Name", "Seen in both", page)
+        for rows in ("#rows", "#split-view-rows"):
+            expect(page.locator(f"{rows} .record[data-id=i28]")).to_contain_text("Seen in both")
+        page.locator("#rows .record").first.locator("[role=gridcell]").nth(2).click()
+        page.keyboard.press("ArrowUp")
+        expect(page.locator("#grid [data-kept] [role=gridcell]:focus")).to_have_count(1)
+        page.keyboard.press("Enter")
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i5")
+        self.choose("name", "All as the form has it")
+        expect(second).to_have_count(0)
+        page.locator("#act-discard").click()
+        page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
+
     def drag(self, what, to):
         mouse, boxes = self.page.mouse, [self.page.locator(selector).first.bounding_box() for selector in (what, to)]
         (x, y), (left, top) = [(box["x"] + 12, box["y"] + box["height"] / 2) for box in boxes]
