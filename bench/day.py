@@ -54,7 +54,7 @@ while len(list(document.all())) < 60:
 form.document = document.to_json()
 form.save()
 """
-QUERY = "SELECT * FROM port_call ORDER BY status, id LIMIT 100"
+QUERY = "SELECT * FROM port_call ORDER BY status, id LIMIT 60"
 
 
 class Timer:
@@ -212,7 +212,7 @@ def _opened(page: Page, form: str, database: Path) -> tuple[float, float]:
     class Handwritten(BaseHTTPRequestHandler):
         def do_GET(self) -> None:
             with sqlite3.connect(database) as db:
-                rows = db.execute("SELECT * FROM port_call ORDER BY id LIMIT 100").fetchall()
+                rows = db.execute("SELECT * FROM port_call ORDER BY id LIMIT 60").fetchall()
             lines = ("".join(f"<td>{html.escape(str(v))}</td>" for v in row) for row in rows)
             body = f"<!doctype html><table>{''.join(f'<tr>{line}</tr>' for line in lines)}</table>".encode()
             self.send_response(200)

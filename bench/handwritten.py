@@ -39,16 +39,16 @@ def sheet(request):
         _local.sheet = sqlite3.connect(os.environ["BENCH_SHEET"])
     db, office, part = _local.sheet, int(request.GET["office"]), request.GET.get("part")
     columns = "id, name, code, city, opened, rate"
-    start = max(0, office - 1 - 33)
+    start = max(0, office - 1 - 20)
     offices = (
-        [] if part else db.execute(f"SELECT {columns} FROM office ORDER BY id LIMIT 100 OFFSET ?", (start,)).fetchall()
+        [] if part else db.execute(f"SELECT {columns} FROM office ORDER BY id LIMIT 60 OFFSET ?", (start,)).fetchall()
     )
     record = db.execute(f"SELECT {columns} FROM office WHERE id = ?", (office,)).fetchone()
     projects = db.execute(
-        f"SELECT {columns}, office_id FROM project WHERE office_id = ? ORDER BY id LIMIT 60", (office,)
+        f"SELECT {columns}, office_id FROM project WHERE office_id = ? ORDER BY id LIMIT 40", (office,)
     ).fetchall()
     tasks = db.execute(
-        f"SELECT {columns}, project_id FROM task WHERE project_id = ? ORDER BY id LIMIT 60", (projects[0][0],)
+        f"SELECT {columns}, project_id FROM task WHERE project_id = ? ORDER BY id LIMIT 40", (projects[0][0],)
     ).fetchall()
     sources = [("Office", offices, record), ("Project", projects, projects[0]), ("Task", tasks, tasks[0])]
     return HttpResponse(SHEET.render(Context({"sources": sources, "part": part})))

@@ -61,9 +61,9 @@ def main(results: Results, server: Server) -> None:
     """The page, and moving to the next master."""
     page = server.get("/desk/2/?record=i7")
     controls, cells = page.count(b'class="control '), page.count(b'role="gridcell"')
-    assert controls >= 12 and cells > 900, (controls, cells)
+    assert controls >= 12 and cells > 600, (controls, cells)
     theirs = server.get("/handwritten-sheet?office=7")
-    assert theirs.count(b"<td>") > 800, theirs.count(b"<td>")
+    assert theirs.count(b"<td>") > 600, theirs.count(b"<td>")
     turn = iter(range(10_000))
     next_office = lambda: next(turn) % 400 + 5  # noqa: E731
     results.ratio(

@@ -76,6 +76,8 @@ class Browsers:
     def running(cls) -> Browser:
         """The browser; another one where it is gone."""
         if cls.playwright is None:
+            # Its loop runs in this thread from now on, and Django would take tests that come later for asynchronous ones.
+            os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
             cls.playwright = sync_playwright().start()
             atexit.register(cls.end)
         if cls.browser is None or not cls.browser.is_connected():

@@ -264,6 +264,7 @@ class Arranging(Served):
         expect(page.locator("#rows .record[aria-selected]")).to_have_attribute("data-id", "i5")
         self.choose("name", "Rows …", "A second view beside, which scrolls apart")
         second = page.locator("#split-view-rows")
+        expect(second.locator(".record").first).to_be_visible()
         stood = page.locator("#scroller").evaluate("e => e.scrollTop")
         page.locator("#split-view-scroller").evaluate("e => (e.scrollTop = 700)")
         second.locator('.record[data-at="27"] > [role=gridcell]').nth(2).click()

@@ -58,11 +58,13 @@ export class ChosenCells {
   }
 
   mark() {
-    for (const old of this.grid.rows.querySelectorAll(".in-range")) {
-      old.classList.remove("in-range");
-      old.removeAttribute("aria-selected");
-    }
     const { range } = this;
+    if (this.some)
+      for (const old of this.grid.rows.querySelectorAll(".in-range")) {
+        old.classList.remove("in-range");
+        old.removeAttribute("aria-selected");
+      }
+    this.some = Boolean(range);
     this.tell(range);
     if (!range) return;
     for (let at = range.top; at <= range.bottom; at++)

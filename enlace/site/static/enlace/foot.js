@@ -12,7 +12,7 @@ export class Foot {
   }
 
   get height() {
-    return this.row?.offsetHeight || 0;
+    return this.wanted ? this.row.offsetHeight : 0; // asked for at each move: it lays the page out
   }
 
   soon() {

@@ -34,6 +34,7 @@ export class Grid {
     this.top = this.first;
     this.column = 1;
     this.awaited = null;
+    this.marked = { row: null, cell: null };
     this.current = { id: null, position: 0 };
     this.widths(root.dataset.widths);
     this.rowHeight = parseFloat(getComputedStyle(root).getPropertyValue("--row")) || 30;
@@ -47,10 +48,13 @@ export class Grid {
     this.measure();
   }
 
-  /** The widths of the columns, as a text of pixels. */
+  /** The widths of the columns, as a text of pixels; whether they are others than before. */
   widths(text) {
+    if (text === this.wide) return false;
+    this.wide = text;
     this.scroller.style.setProperty("--columns", `28px ${text}`);
     this.pinned = pin(this.root, text.split(" ").map(Number.parseFloat));
+    return true;
   }
 
   listen() {
@@ -93,11 +97,12 @@ export class Grid {
     return Math.max(0, this.total - this.room / this.rowHeight);
   }
 
-  measure() {
-    this.look();
+  /** known: nothing but its rows is another, so that its height and width need not be asked for: that lays the page out. */
+  measure(known = false) {
+    if (!known) this.look();
     this.shownRows = this.visible;
     this.lastTop = this.mostTop;
-    this.runway.style.minWidth = `${this.head.offsetWidth}px`; // its rows float: they do not make it wide
+    if (!known) this.runway.style.minWidth = `${this.head.offsetWidth}px`; // its rows float: they do not make it wide
     this.runway.style.height = `${Math.min(this.height, MOST_HEIGHT)}px`;
     this.root.setAttribute("aria-rowcount", this.counted ? this.total + 1 : -1);
     this.root.querySelector("[data-empty-note]").hidden = !(this.counted && this.total === 0);
@@ -117,14 +122,17 @@ export class Grid {
   setTop(top) {
     this.top = Math.min(Math.max(0, top), this.mostTop);
     const wanted = this.short ? (this.top / this.mostTop) * this.span : this.top * this.rowHeight;
-    this.scroller.scrollTop = wanted;
-    this.set = this.scroller.scrollTop;
+    // A view that stands at its beginning and stays there need not be asked where it stands.
+    if (wanted !== 0 || this.set !== 0) {
+      this.scroller.scrollTop = wanted;
+      this.set = this.scroller.scrollTop;
+    }
     this.place();
     this.ensure();
   }
 
   place() {
-    this.rows.style.transform = `translateY(${this.scroller.scrollTop + (this.first - this.top) * this.rowHeight}px)`;
+    this.rows.style.transform = `translateY(${this.set + (this.first - this.top) * this.rowHeight}px)`;
   }
 
   /** How high the view of the rows is: not asked for in a move, since that lays the page out at once. */
@@ -136,8 +144,9 @@ export class Grid {
 
   scrolled() {
     this.look(); // a view of another height may have moved the scroll bar
-    if (Math.abs(this.scroller.scrollTop - this.set) >= 1) {
-      this.set = this.scroller.scrollTop;
+    const before = this.set;
+    this.set = this.scroller.scrollTop;
+    if (Math.abs(this.set - before) >= 1) {
       const beyond = Math.max(0, this.set - this.span); // into what stands behind the last row
       this.top = this.short
         ? ((this.set - beyond) / this.span) * this.mostTop + beyond / this.rowHeight
@@ -236,7 +245,7 @@ export class Grid {
     const { start, total, widths } = told;
     this.fetching?.abort();
     clearTimeout(this.timer); // what a grid without rows wanted to ask for is here
-    if (widths) this.widths(widths);
+    const known = !(widths && this.widths(widths)) && this.room !== undefined; // a hidden one is told when it is shown
     if (this.editing) this.editing.blur();
     this.rows.innerHTML = rows;
     this.first = start;
@@ -247,7 +256,7 @@ export class Grid {
     const line = told.line ?? told.position ?? start;
     this.current = { id, position: this.total ? line : null };
     this.top = Math.max(start, line - 3);
-    this.measure();
+    this.measure(known);
     this.mark();
   }
 
@@ -257,7 +266,7 @@ export class Grid {
     this.counted = true;
     if (other) this.measure();
     if (this.awaited !== null && this.awaited < total) this.show(this.awaited);
-    this.mark();
+    if (other) this.mark();
   }
 
   /** The line of a record, where the page shows it. */
@@ -298,14 +307,17 @@ export class Grid {
   }
 
   mark() {
-    for (const old of this.rows.querySelectorAll(".record[aria-selected]")) old.removeAttribute("aria-selected");
-    this.chosen.mark();
-    for (const old of this.rows.querySelectorAll('[tabindex="0"]')) old.tabIndex = -1;
+    // What was marked before is known: to look for it among a thousand cells at each event of each move is not for nothing.
+    const { row: was, cell: held } = this.marked;
     const row = this.current.position === null ? null : this.row(this.current.position);
+    if (was !== row) was?.removeAttribute("aria-selected");
+    this.chosen.mark();
     row?.setAttribute("aria-selected", "true");
     if ("merged" in this.root.dataset) merge([...this.head.querySelectorAll("[data-number]")], this.rows.children);
     const cell = this.cellOf(row || this.rows.firstElementChild);
-    if (cell) cell.tabIndex = 0;
+    if (held && held !== cell) held.tabIndex = -1;
+    if (cell && cell.tabIndex !== 0) cell.tabIndex = 0;
+    this.marked = { row, cell };
   }
 
   /** The cell of a row in the current column; a group has one cell for all of them. */
