@@ -62,7 +62,8 @@ def kept_rows(request: HttpRequest, work: Work) -> HttpResponse:
         return HttpResponse("")
     own = [item for item in work.rows.filters if item == WHEN]
     among = Among(work.dataset.key, tuple(keys.values()))
-    rows = replace(work.rows, within=None, filters=(*own, among), order=total_order(work.dataset, ()))
+    # Whatever is filtered now; of a detail only what belongs to the master that one stands in.
+    rows = replace(work.rows, filters=(*own, among), order=total_order(work.dataset, ()))
     there = {row.id: replace(row, position=-1) for row in rows.window(0, MOST_KEPT_ROWS)}
     several = [there[identifier] for identifier in wanted if identifier in there]
     writer = row_writer(on_grid(work, key), work.formats, f"{prefix_of(work, key)}kept-")
@@ -95,7 +96,7 @@ def _with_row(work: Work, rows: Sequence[str], identifier: str) -> tuple[str, ..
     """The records that stay in sight with one more, or without one that does. Raises Problem."""
     if identifier in rows:
         return tuple(other for other in rows if other != identifier)
-    if identifier[:1] not in "ik" or not work.stored_of([identifier]):
+    if identifier[:1] not in "ik" or work.stored(identifier) is None:
         raise Problem("Only a saved record can stay in sight.", "Save it first.", code="bad")
     if len(rows) >= MOST_KEPT_ROWS:
         raise Problem(f"{MOST_KEPT_ROWS} records stay in sight already.", "Let one of them go first.", code="bad")

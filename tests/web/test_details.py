@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import sqlite3
 import zipfile
 from html import escape
@@ -83,6 +84,16 @@ class Details(Pages):
         )
         refused = self.client.get(f"/desk/{self.calls.pk}/take?format=csv&details=1")
         self.assertContains(refused, "CSV has no room for details", status_code=400)
+
+    def test_what_stays_in_sight_is_of_the_master_that_one_stands_in(self):
+        other = re.search(r'data-id="(k\w+)"', self.client.get(f"{self.at('i8')}rows?start=0&size=1").content.decode())[
+            1
+        ]
+        refused = self.client.post(f"{self.at('i7')}columns", {"act": "row", "field": other})
+        self.assertContains(refused, "Only a saved record", status_code=400)
+        self.client.post(f"{self.at('i8')}columns", {"act": "row", "field": other})
+        self.assertContains(self.client.get(f"{self.at('i8')}kept-rows"), other)
+        self.assertNotContains(self.client.get(f"{self.at('i7')}kept-rows"), other)
 
     def test_one_draft_and_one_save_for_all_parts(self):
         self.edit(self.calls, "i7", notes="with cargo")
