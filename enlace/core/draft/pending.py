@@ -90,6 +90,12 @@ def with_text(
     """The record after typing `text` into a field. Text that is no value is kept as it was typed.
 
     current: the field's stored value as read, for a field that `record.was` does not hold.
+
+    >>> eta, formats = FieldSpec("eta", "ETA", "date", storage="text"), Formats.of("pt_PT")
+    >>> with_text(new_record(), eta, "31.3.2026", formats).now
+    {'eta': '2026-03-31'}
+    >>> with_text(new_record(), eta, "soon", formats).texts
+    {'eta': 'soon'}
     """
     try:
         value = KINDS[field.kind].typed_over(text, record.was.get(field.name, current), field, formats)

@@ -17,7 +17,11 @@ class _Line:
 
 
 def guarded(text: str) -> str:
-    """A text that no spreadsheet takes for a formula: an apostrophe in front where it would. `unguarded` takes it off."""
+    """A text that no spreadsheet takes for a formula: an apostrophe in front where it would. `unguarded` takes it off.
+
+    >>> guarded("=1+1"), guarded("North quay"), unguarded(guarded("=1+1"))
+    ("'=1+1", 'North quay', '=1+1')
+    """
     # One that begins with an apostrophe gets a second one: otherwise taking it off would take one that was there.
     return f"'{text}" if text.startswith((*FORMULA, "'")) else text
 
@@ -28,7 +32,11 @@ def unguarded(text: str) -> str:
 
 
 def csv_lines(heads: Sequence[str], rows: Iterable[Sequence[str]]) -> Iterator[str]:
-    """The lines of a CSV file, its heads first; each ends with CR LF."""
+    """The lines of a CSV file, its heads first; each ends with CR LF.
+
+    >>> list(csv_lines(["berth", "said"], [["N3", "deep, for now"]]))
+    ['berth,said\\r\\n', 'N3,"deep, for now"\\r\\n']
+    """
     writer = csv.writer(_Line())
     yield writer.writerow(heads)
     for row in rows:

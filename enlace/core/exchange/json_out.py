@@ -11,7 +11,11 @@ from .outgoing import Inside
 
 
 def json_lines(names: Sequence[str], rows: Iterable[Sequence[Any]]) -> Iterator[str]:
-    """JSON Lines: an object a line. Values: None, yes and no, texts, numbers, records inside; what is no JSON is a text."""
+    """JSON Lines: an object a line. Values: None, yes and no, texts, numbers, records inside; what is no JSON is a text.
+
+    >>> list(json_lines(["code", "depth"], [["N3", Decimal("12.30")], ["N4", None]]))
+    ['{"code": "N3", "depth": 12.3}\\n', '{"code": "N4", "depth": null}\\n']
+    """
     for row in rows:
         yield f"{_object(names, row)}\n"
 

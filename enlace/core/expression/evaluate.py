@@ -46,6 +46,16 @@ class Expression:
     names: the names it uses: fields in their own spelling, `lookup.column`, `sum(detail.column)`. Calling it with a
     record (a mapping of every name to a value: None, str, int, float, Decimal, bool, bytes, date, time or datetime)
     gives a value, True, False or None.
+
+    >>> total = Expression("tonnes * rate", ["tonnes", "rate"])
+    >>> total({"tonnes": Decimal("2.5"), "rate": 4})
+    Decimal('10.0')
+    >>> total({"tonnes": None, "rate": 4}) is None  # as SQL has it
+    True
+    >>> Expression("tonnes > nothing", ["tonnes"])
+    Traceback (most recent call last):
+        ...
+    enlace.core.expression.parse.Unsupported: There is no field nothing.
     """
 
     def __init__(self, text: str, fields: Names | Iterable[str], dialect: str = "sqlite") -> None:

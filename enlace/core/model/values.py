@@ -58,7 +58,11 @@ def unpacked(value: Any) -> Any:
 
 
 def record_id(key: tuple[Any, ...]) -> str:
-    """A record's key as a short text that is safe in addresses and element ids."""
+    """A record's key as a short text that is safe in addresses and element ids; `key_of` gives the key again.
+
+    >>> record_id((7,)), record_id(("N3", 2)), key_of(record_id(("N3", 2)))
+    ('i7', 'kWyJOMyIsMl0', ('N3', 2))
+    """
     if len(key) == 1 and type(key[0]) is int and -(2**63) <= key[0] < 2**63:
         return f"i{key[0]}"
     text = json.dumps([packed(v) for v in key], ensure_ascii=False, separators=(",", ":"))

@@ -42,7 +42,13 @@ NOTHING = (None, "")  # an empty text is no value where one is needed
 
 
 class RecordRules:
-    """The rules of a dataset, made ready once."""
+    """The rules of a dataset, made ready once.
+
+    >>> depth = FieldSpec("depth_m", "Depth", "whole")
+    >>> berths = DatasetSpec("berth", (depth,), rules=(RuleSpec("depth_m > 0", message="A berth needs water."),))
+    >>> [complaint.sentence for complaint in RecordRules(berths).complaints({"depth_m": -1}, frozenset({"depth_m"}), new=True)]
+    ['A berth needs water.']
+    """
 
     def __init__(self, dataset: DatasetSpec) -> None:
         self.dataset = dataset

@@ -1,0 +1,30 @@
+"""The examples in the docstrings of the engine run, and give what they say."""
+
+import doctest
+import importlib
+import tomllib
+import unittest
+from pathlib import Path
+
+import enlace.core
+
+ROOT = Path(__file__).resolve().parents[2]
+
+
+class Examples(unittest.TestCase):
+    def test_each_gives_what_it_says(self):
+        names = [
+            ".".join(path.relative_to(ROOT).with_suffix("").parts)
+            for path in sorted((ROOT / "enlace/core").rglob("*.py"))
+            if ">>> " in path.read_text()
+        ]
+        self.assertGreaterEqual(len(names), 6)
+        for name in names:
+            with self.subTest(name):
+                failed, tried = doctest.testmod(importlib.import_module(name))
+                self.assertGreater(tried, 0)
+                self.assertEqual(failed, 0)
+
+    def test_the_version_is_that_of_the_project(self):
+        project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
+        self.assertEqual(enlace.core.VERSION, project["version"])
