@@ -1,11 +1,11 @@
 // The boxes above a grid with what is kept by name: views (what was asked for) and arrangements (how the grid stands).
 
+import { pathOf } from "./fragment.js";
 import { posted } from "./posting.js";
 
 /** sourceOf(element): the source that it belongs to. ask(source, path): the text of an answer, null where it is an error. */
 export function keeping(sourceOf, ask) {
-  const path = (source, which) =>
-    which === "arrangements" && source.grid?.which ? `${which}?grid=${encodeURIComponent(source.grid.which)}` : which;
+  const path = (source, which) => (which === "arrangements" ? pathOf(which, source.grid) : which);
 
   async function toggle(button) {
     const which = button.dataset.kept;

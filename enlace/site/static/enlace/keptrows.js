@@ -1,46 +1,29 @@
 // Rows that a person keeps in sight above the others, whatever is scrolled to: part of the head of their grid, which stays.
 
-const PAUSE = 250; // ms: several edits are shown at once
+import { Fragment } from "./fragment.js";
 
-export class KeptRows {
-  /** address(path): where the grid's records are. go(id): make a record the current one. */
+export class KeptRows extends Fragment {
+  /** go(id): make a record the current one. */
   constructor(grid, address, go) {
-    Object.assign(this, { grid, address, go });
-    this.box = grid.root.querySelector("[data-kept]");
+    super(grid, address, "kept-rows", grid.root.querySelector("[data-kept]"));
+    this.go = go;
     if (!this.box) return;
     this.box.addEventListener("click", ({ target }) => this.chosen(target.closest(".record")));
     this.box.addEventListener("keydown", (event) => this.key(event));
-    if (this.ids.length) this.load();
+    if (this.wanted) this.load();
   }
 
-  get ids() {
-    return JSON.parse(this.grid.root.dataset.keptRows || "[]");
+  get wanted() {
+    return this.box && JSON.parse(this.grid.root.dataset.keptRows || "[]").length > 0;
   }
 
-  soon() {
-    clearTimeout(this.timer);
-    if (this.box && this.ids.length) this.timer = setTimeout(() => this.load(), PAUSE);
-  }
-
-  async load() {
-    this.asking?.abort();
-    this.asking = new AbortController();
-    try {
-      await this.grid.edits.idle();
-      const { which } = this.grid;
-      const path = `kept-rows${which ? `?grid=${encodeURIComponent(which)}` : ""}`;
-      const { signal } = this.asking;
-      const response = await fetch(this.address(path), { headers: { "HX-Request": "true" }, signal });
-      const html = await response.text();
-      if (!response.ok || !this.box.isConnected) return;
-      const held = this.box.contains(document.activeElement) && document.activeElement.closest(".record").dataset.id;
-      this.box.innerHTML = html;
-      for (const cell of this.box.querySelectorAll("[role=gridcell]:not(.thread)")) cell.tabIndex = -1;
-      if (held) this.rowOf(held)?.children[1].focus();
-      this.grid.resized(); // there is less room for the others
-    } catch {
-      // Another request took its place, or Enlace is away, which the next act says.
-    }
+  show(html, ok) {
+    if (!ok) return;
+    const held = this.box.contains(document.activeElement) && document.activeElement.closest(".record").dataset.id;
+    this.box.innerHTML = html;
+    for (const cell of this.box.querySelectorAll("[role=gridcell]:not(.thread)")) cell.tabIndex = -1;
+    if (held) this.rowOf(held)?.children[1].focus();
+    this.grid.resized(); // there is less room for the others
   }
 
   rowOf(id) {
