@@ -86,8 +86,8 @@ class Answer:
         for key in self.work.sheet.keys(drawing.part.name, "navigator"):
             self._part("rail.html", drawing, n=f"{drawing.context['p']}{key and key + '-'}")
 
-    def _source(self, drawing: Drawing) -> None:
-        """Tell the page where a part of it stands now, with its rows."""
+    def _source(self, drawing: Drawing, further: Mapping[str, dict[str, Any]] | None = None) -> None:
+        """Tell the page where a part of it stands now, with its rows. further: its further grids, where they are known."""
         place = {key: drawing.context.get(key) for key in ("p", "at", "view", "start", "size", "position", "widths")}
         place |= {"total": drawing.context.get("grid_total"), "line": drawing.context.get("at_line")}
         place |= {
@@ -96,8 +96,7 @@ class Answer:
         }
         # Another record may need other widths in the further grids; the first one’s travel with its rows.
         widths: dict[str, str] = {}
-        for key in self._further(drawing):
-            own = further_grid(drawing, key)
+        for own in (self._further(drawing) if further is None else further).values():
             widths[own["g"]] = own.get("widths", "")
             rows = mark_safe(own.get("rows", ""))
             self.parts.append(format_html('<template data-rows-of="{}">{}</template>', own["g"], rows))
@@ -107,24 +106,22 @@ class Answer:
             format_html(told, drawing.context["p"], json.dumps(place), mark_safe(drawing.context["rows"]))
         )
 
-    def _further(self, drawing: Drawing) -> list[str]:
-        """The keys of the grids that a part has beside its first one."""
-        return keys_of(drawing.work)[1:] if drawing.work is not None else []
+    def _further(self, drawing: Drawing) -> dict[str, dict[str, Any]]:
+        """The grids that a part has beside its first one, by their keys."""
+        keys = keys_of(drawing.work)[1:] if drawing.work is not None else []
+        return {key: further_grid(drawing, key) for key in keys}
 
     def grid(self, drawing: Drawing) -> Answer:
         """The whole grids of a part, headings included."""
         # In templates, since the page puts a grid's rows and its place in by itself once the frame stands.
+        further = self._further(drawing)
         own = [(self.work.prefix, drawing.context)]
-        own += [
-            (more["g"], {**drawing.context, **more})
-            for key in self._further(drawing)
-            if key != SPLIT and (more := further_grid(drawing, key))
-        ]
+        own += [(more["g"], {**drawing.context, **more}) for key, more in further.items() if key != SPLIT]
         for prefix, context in own:
             # Its rows come behind it with the place of the source, as they do on each move.
-            html = grid_html(self.request, drawing, {**context, "rows": ""})
+            html = grid_html(self.request, drawing, {**context, "rows": ""}, further.get(SPLIT))
             self.parts.append(format_html('<template data-grid-of="{}">{}</template>', prefix, html))
-        self._source(drawing)
+        self._source(drawing, further)
         return self
 
     def pulsed(self) -> Answer:

@@ -111,13 +111,15 @@ def draw_control(
     return mark_safe(render_to_string(f"desk/controls/{name}.html", context, request))
 
 
-def grid_html(request: HttpRequest, drawing: Drawing, context: Mapping[str, Any]) -> SafeString:
-    """A grid, with a second view of its rows where the person has it split."""
+def grid_html(
+    request: HttpRequest, drawing: Drawing, context: Mapping[str, Any], second: Mapping[str, Any] | None = None
+) -> SafeString:
+    """A grid, with a second view of its rows where the person has it split. second: what that one shows, where it is known."""
     split = drawing.work.arrangement().split if drawing.work is not None and not context.get("key") else ""
     if split:
-        second = {**context, **further_grid(drawing, SPLIT), "apart": True}
-        second["rows"] = second["rows"] if context["rows"] else ""
-        inner = mark_safe(render_to_string("desk/controls/grid_table.html", second, request))
+        apart = {**context, **(second or further_grid(drawing, SPLIT)), "apart": True}
+        apart["rows"] = apart["rows"] if context["rows"] else ""
+        inner = mark_safe(render_to_string("desk/controls/grid_table.html", apart, request))
         context = {**context, "split": split, "second": inner}
     return mark_safe(render_to_string("desk/controls/grid.html", dict(context), request))
 
