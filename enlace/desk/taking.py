@@ -121,6 +121,9 @@ class Taken:
     def values(self, record: Record) -> list[Any]:
         return [value_of(self.work, field, record, self.stored) for field in self.columns]
 
+    def texts(self, record: Record) -> list[str]:
+        return [text_of(self.work, field, record, self.stored) for field in self.columns]
+
     def beneath(self, masters: Sequence[tuple[str, Record]]) -> list[list[tuple[str, Record]]]:
         """Of each of some masters, the records of this part that belong to it: stored ones in their order, then new ones."""
         work, part = self.work, self.work.part
@@ -130,36 +133,35 @@ class Taken:
                 places.setdefault(link, []).append(i)
         keys = {tuple(values.get(name) for name in part.master_columns) for _, values in masters}
         several: list[list[tuple[str, Record]]] = [[] for _ in masters]
-        for identifier, record in (*self._stored([key for key in keys if None not in key]), *self._new(list(places))):
-            for i in places.get(self._link(record, identifier), ()):
+        there = self._stored([key for key in keys if None not in key])
+        for link, identifier, record in (*there, *self._new(list(places))):
+            for i in places.get(link, ()):
                 several[i].append((identifier, record))
         if not self.stored:
             work.words.prefetch(work.dataset, [record for each in several for _, record in each])
         return several
 
-    def _link(self, record: Record, identifier: str) -> str:
-        part = self.work.part
-        pending = self.work.store.get(identifier) if identifier.startswith("n") else None
-        if pending is not None:
-            return links_of(pending, part.columns, part.of)[1]
-        return next(iter(links_to("", {name: record.get(name) for name in part.columns}, part.columns)), "")
-
-    def _stored(self, keys: Sequence[tuple[Any, ...]]) -> Iterator[tuple[str, Record]]:
-        work = self.work
+    def _stored(self, keys: Sequence[tuple[Any, ...]]) -> Iterator[tuple[str, str, Record]]:
+        """The records below some keys of masters, as (link to the master, id, record)."""
+        work, columns = self.work, self.work.part.columns
         for first in range(0, len(keys), AT_ONCE):
-            some = Among(work.part.columns, tuple(keys[first : first + AT_ONCE]))
+            some = Among(columns, tuple(keys[first : first + AT_ONCE]))
             rows = replace(work.rows, within=None, filters=(*work.rows.filters, some))
             start = 0
             while window := rows.window(start, AT_ONCE):
                 ids = [row.id for row in window]
                 whole = work.stored_of([name for name in ids if not name.startswith("p")])
-                yield from zip(ids, records_of(work, window, work.store.some(ids), whole), strict=True)
+                several = records_of(work, window, work.store.some(ids), whole)
+                for identifier, record in zip(ids, several, strict=True):
+                    master = {name: record.get(name) for name in columns}
+                    yield next(iter(links_to("", master, columns)), ""), identifier, record
                 start += len(window)
 
-    def _new(self, links: Sequence[str]) -> Iterator[tuple[str, Record]]:
-        for pending in self.work.store.linked(self.work.part.name, links):
+    def _new(self, links: Sequence[str]) -> Iterator[tuple[str, str, Record]]:
+        part = self.work.part
+        for pending in self.work.store.linked(part.name, links):
             if pending.state == "new":
-                yield pending.id, pending.values()
+                yield links_of(pending, part.columns, part.of)[1], pending.id, pending.values()
 
 
 def nested(taken: Taken, masters: Iterable[tuple[str, Record]]) -> tuple[list[str], Iterator[list[Any]]]:

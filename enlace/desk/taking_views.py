@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from django.http import HttpRequest, StreamingHttpResponse
 from django.http.response import HttpResponseBase
@@ -23,7 +24,7 @@ from enlace.rows.sending import sent, writer_named
 from .contexts import base_context
 from .opening import grid_from, on_form
 from .sentence import sentence_context
-from .taking import Taken, fields_out, nested, records, sheets, table_of, text_of, value_of
+from .taking import Taken, fields_out, nested, records, sheets, table_of
 from .work import Work
 
 MOST_PRINTED = 10_000
@@ -52,22 +53,20 @@ def take(request: HttpRequest, work: Work) -> HttpResponseBase:
     if not wanted:
         return render(request, "desk/take.html", {**base_context(work), "takes": _offers(work)})
     writer, title = writer_named(wanted), work.part.title
-    fields = fields_out(work, grid_from(request))
+    taken = Taken(work, stored, fields_out(work, grid_from(request)))
     work.window(0, 1)  # what is wrong with the rows is told before anything is sent
     if request.GET.get("details") == "1":
-        taken = Taken(work, stored, fields)
         if writer.nests:
             return sent(writer, title, [Sheet(title, *nested(taken, records(work, not stored)))])
         if writer.whole is None:
             raise Problem(f"{writer.label} has no room for details.", "Choose another format.", code="bad")
         return sent(writer, title, sheets(taken, records(work, not stored)))
     # A package says how its values are written, so they are always those that are stored.
-    stored = stored or wanted == "package"
-    value = text_of if wanted == "csv" else value_of
-    rows = ([value(work, field, values, stored) for field in fields] for _, values in records(work, not stored))
-    heads = [field.name if stored else field.label for field in fields]
-    schema = schema_of(work.dataset, fields, table_of(work)) if wanted == "package" else {}
-    return sent(writer, title, [Sheet(title, heads, rows, work.dataset.table if stored else "", schema)])
+    taken = replace(taken, stored=stored or wanted == "package")
+    written = taken.texts if wanted == "csv" else taken.values
+    rows = (written(values) for _, values in records(work, not taken.stored))
+    schema = schema_of(work.dataset, taken.fields, table_of(work)) if wanted == "package" else {}
+    return sent(writer, title, [Sheet(title, taken.heads, rows, work.dataset.table if taken.stored else "", schema)])
 
 
 @require_GET
