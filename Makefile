@@ -21,7 +21,7 @@ test: setup
 
 bench: setup
 	@$(PYTHON) scripts/debian.py
-	@$(PY) -m bench
+	@$(PY) -m bench $(PARTS)
 
 endurance: setup
 	@$(PYTHON) scripts/debian.py

@@ -1,9 +1,11 @@
-"""Run all measurements: `make bench`. docs/bench.md says what each is."""
+"""Run all measurements: `make bench`, or some of them: `make bench PARTS="day shape"`. docs/bench.md says what each is."""
 
 from __future__ import annotations
 
 import os
+import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from enlace.core.dataset.inference.make import make_dataset
@@ -91,29 +93,43 @@ def saves(results: Results, database: str) -> None:
     results.ratio(name, median(p[0] for p in pairs), median(p[1] for p in pairs), "ms", 2.0)
 
 
+def served(results: Results, folder: Path) -> None:
+    """What a server answers beside a hand-written view, and (d), which saves into the same table."""
+    database, offices = str(folder / "million.sqlite3"), str(folder / "offices.sqlite3")
+    print(f"Making a table of {table.ROWS} rows ...", flush=True)
+    table.make(database)
+    sheet.make(offices)
+    with Server(folder / "home", database, offices) as server:
+        sheet.main(results, server)
+        memory(results, server)
+        windows(results, server)
+        drafts.keystrokes(results, server)
+        soak.main(results, server)
+    saves(results, database)
+
+
+PARTS: dict[str, Callable[[Results, Path], None]] = {
+    "served": served,
+    "shape": shape.main,
+    "exchange": lambda results, folder: exchange.run(results),
+    "day": day.main,
+    "hostile": lambda results, folder: hostile.main(results, 30_000),
+    "large": lambda results, folder: large.main(results),
+    "endurance": lambda results, folder: endurance.main(results),
+}
+
+
 def main() -> None:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "bench.settings")  # templates ask for them
+    chosen = sys.argv[1:] or list(PARTS)
+    if unknown := set(chosen) - set(PARTS):
+        sys.exit(f"There is no {' or '.join(sorted(unknown))} to measure. There are: {', '.join(PARTS)}.")
     results = Results()
     with tempfile.TemporaryDirectory(prefix="enlace-bench-") as folder:
-        database = str(Path(folder) / "million.sqlite3")
-        print(f"Making a table of {table.ROWS} rows ...", flush=True)
-        table.make(database)
-        offices = str(Path(folder) / "offices.sqlite3")
-        sheet.make(offices)
-        with Server(Path(folder) / "home", database, offices) as server:
-            sheet.main(results, server)
-            memory(results, server)
-            windows(results, server)
-            drafts.keystrokes(results, server)
-            soak.main(results, server)
-        saves(results, database)
-        shape.main(results, Path(folder))
-        exchange.run(results)
-        day.main(results, Path(folder))
-    hostile.main(results, 30_000)
-    large.main(results)
-    endurance.main(results)
-    results.write()
+        for part in chosen:
+            PARTS[part](results, Path(folder))
+    if not sys.argv[1:]:
+        results.write()
 
 
 if __name__ == "__main__":

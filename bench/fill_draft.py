@@ -17,7 +17,7 @@ if __name__ == "__main__":
     from enlace.desk.work import Work
     from enlace.workshop.models import Form
 
-    work = Work(Person.objects.get(), Form.objects.get(), Formats.of("en_GB"))
+    work = Work(Person.objects.get(), Form.objects.get(title="Reading"), Formats.of("en_GB"))
     names = [f.name for f in work.dataset.fields]
     rows = work.rows.whole_rows([f"i{n}" for n in range(1000, 1000 + int(sys.argv[1]))])
     records = {}

@@ -52,6 +52,12 @@ class EditorView:
         """What an editor that shows nothing can be made to hold instead."""
         return "text" if self.void == "null" else "null"
 
+    @property
+    def silent(self) -> bool:
+        """Whether nothing is said beside the editor, in whatever state the record is."""
+        told = self.message or self.was or self.odd or self.lacking or self.field.help
+        return not (told or self.waits or self.void or self.field.generated or self.field.default)
+
     def noted(self, state: str) -> bool:
         """Whether there is anything to say beside the editor of a record in a state."""
         hint = state == "new" and (self.field.generated or (self.field.default and not self.text))

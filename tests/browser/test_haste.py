@@ -45,6 +45,37 @@ class Haste(Served):
         self.assertEqual(page.evaluate(PRESS_AND_LET_GO), "5")
         expect(page.locator("#panel")).to_have_attribute("data-position", "5")
 
+    def test_of_presses_while_an_answer_is_on_its_way_only_the_last_one_is_asked_for(self):
+        page, asked = self.vessels(), []
+        page.on("request", lambda request: asked.append(request.url) if "/record?" in request.url else None)
+        self.cell(0, 3).click()
+        expect(page.locator("#panel")).to_have_attribute("data-position", "0")
+        page.evaluate(HOLD)
+        asked.clear()
+        for _ in range(5):
+            page.keyboard.press("ArrowDown")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "5")
+        self.assertEqual(len(asked), 2)
+        # The answer before has come: the next press is asked for at once.
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "6")
+        self.assertEqual(len(asked), 3)
+
+    def test_another_record_comes_into_the_editors_that_are_there(self):
+        page = self.vessels()
+        self.cell(0, 3).click()
+        expect(page.locator("#panel")).to_have_attribute("data-position", "0")
+        # Typed by the page alone, as by a script: nobody sent it, so it is gone with its record.
+        page.evaluate("""() => {
+            window.stood = [...document.querySelectorAll("#panel input, #rail .moves svg")];
+            document.querySelector("#panel [data-field=name]").value = "Nobody sent this";
+        }""")
+        self.cell(1, 3).focus()
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "1")
+        self.assertEqual(self.cell(1, 3).inner_text(), page.locator("#panel [data-field=name]").input_value())
+        self.assertTrue(page.evaluate("() => window.stood.every((one) => one.isConnected)"))
+
     def test_a_press_that_waits_for_an_act_is_not_lost(self):
         page = self.vessels()
         self.type_into("Name", "Haste One")

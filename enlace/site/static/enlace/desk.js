@@ -245,23 +245,27 @@ document.addEventListener("enlace:drift", ({ detail }) => {
 document.addEventListener("enlace:current", ({ detail }) => {
   const source = at(detail);
   source.current(detail);
-  if (source !== main) return keepPlaces();
+  if (source !== main) return keepAddress({ places: true });
   const errand = document.querySelector("#errand [name=record]");
   if (errand) errand.value = detail.id;
-  const address = new URL(location);
-  address.searchParams.set("record", detail.id);
-  history.replaceState(null, "", address);
-  if (address.searchParams.has("places")) keepPlaces();
+  const places = new URL(location).searchParams.has("places");
+  keepAddress({ record: detail.id, ...(places && { places }) });
 });
-/** The address names where the page stands in what belongs to the record, so that reload and bookmarks find it. */
-function keepPlaces() {
-  clearTimeout(keepPlaces.soon); // several sources may be told in one answer
-  keepPlaces.soon = setTimeout(() => {
-    const address = new URL(location);
-    address.searchParams.set("places", places(main));
-    history.replaceState(null, "", address);
-  });
+/** The address names where the page stands, in what belongs to the record too, so that reload and bookmarks find it. It is
+ *  told once for all sources of an answer, and after that is painted: the browser does a lot for each address. */
+let standing = null;
+function keepAddress(asked) {
+  if (!standing)
+    setTimeout(() => {
+      const address = new URL(location);
+      if (standing.record !== undefined) address.searchParams.set("record", standing.record);
+      if (standing.places) address.searchParams.set("places", places(main));
+      standing = null;
+      history.replaceState(null, "", address);
+    }, 50);
+  standing = { ...standing, ...asked };
 }
+const keepPlaces = () => keepAddress({ places: true });
 page.keepPlaces = keepPlaces;
 document.addEventListener("enlace:total", ({ detail }) => {
   for (const grid of at(detail).grids) grid.setTotal(detail.total);
@@ -312,15 +316,21 @@ let last = null;
 document.addEventListener("focusin", (event) => {
   last = event.target;
 });
-document.addEventListener("htmx:oobBeforeSwap", (event) => {
-  const { target, fragment } = event.detail;
-  const made = target?.matches?.("[data-rows] > .record") && (fragment.querySelector?.(".record") || fragment);
-  if (!made?.matches?.(".record")) return;
-  event.detail.shouldSwap = false;
-  const source = sourceOf(target);
-  renewRow(target, made, source.gridOf(target.closest("enlace-grid"))?.editing);
-  for (const grid of source.grids) grid.mark();
+document.addEventListener("htmx:oobBeforeSwap", ({ detail }) => {
+  const { target, fragment } = detail;
+  if (rowRenewed(target, fragment.querySelector?.(".record") || fragment)) detail.shouldSwap = false;
 });
+document.addEventListener("enlace:part", (event) => {
+  if (rowRenewed(event.target, event.detail)) event.preventDefault();
+});
+/** Renew a row of a grid; whether it is one. */
+function rowRenewed(row, made) {
+  if (!row?.matches?.("[data-rows] > .record") || !made.matches?.(".record")) return false;
+  const source = sourceOf(row);
+  renewRow(row, made, source.gridOf(row.closest("enlace-grid"))?.editing);
+  for (const grid of source.grids) grid.mark();
+  return true;
+}
 new MutationObserver(refocus).observe(desk, { childList: true, subtree: true });
 function refocus() {
   if (document.activeElement !== document.body || !last || document.contains(last)) return;

@@ -2,6 +2,7 @@
 // answers and can't take, while the database is away or locked, is set aside: it is told, holds nothing else back, and is
 // sent again until it is taken or dropped.
 
+import { patch } from "./patch.js";
 import { formOf, posted } from "./posting.js";
 
 const RETRY = 2000;
@@ -48,10 +49,12 @@ export function apply(html, response, without = null) {
   parts.innerHTML = html;
   if (without) parts.content.querySelector(without)?.remove();
   const whole = wholes(parts.content);
-  // What the page does not show any more, a row scrolled away, a note of another record, needs no replacing.
-  for (const part of parts.content.querySelectorAll("[hx-swap-oob]"))
-    if (!document.getElementById(part.id)) part.remove();
-  htmx.swap("#said", parts.innerHTML, { swapStyle: "none" });
+  for (const part of parts.content.querySelectorAll("[hx-swap-oob]")) {
+    const there = document.getElementById(part.id);
+    // What the page does not show any more, a row scrolled away, a note of another record, needs no replacing.
+    if (there?.dispatchEvent(new CustomEvent("enlace:part", { bubbles: true, cancelable: true, detail: part })))
+      patch(there, part);
+  }
   const events = JSON.parse(response.headers.get("HX-Trigger") || "{}");
   const more = [...parts.content.querySelectorAll("template[data-event]")].map(({ dataset }) => dataset);
   if (!("enlace:said" in events)) document.getElementById("said").classList.remove("shown"); // what was said is over

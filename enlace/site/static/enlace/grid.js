@@ -245,7 +245,10 @@ export class Grid {
     const { start, total, widths } = told;
     this.fetching?.abort();
     clearTimeout(this.timer); // what a grid without rows wanted to ask for is here
-    const known = !(widths && this.widths(widths)) && this.room !== undefined; // a hidden one is told when it is shown
+    const wider = Boolean(widths) && this.widths(widths);
+    const known = this.room !== undefined; // a hidden one is told when it is shown
+    // Several grids come in one answer, and each that asked for its size would lay the page out once more.
+    if (wider && known) requestAnimationFrame(() => this.measure());
     if (this.editing) this.editing.blur();
     this.rows.innerHTML = rows;
     this.first = start;

@@ -3,7 +3,6 @@
 import { apply, complain } from "./edits.js";
 import { posted } from "./posting.js";
 
-const HELD = 150; // ms between two moves, below which a key is held down
 const fresh = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 
@@ -20,7 +19,6 @@ export class Source {
     this.arriving = false; // the answer to a move is being put in
     this.waiting = null;
     this.asking = null;
-    this.moved = 0;
     this.shown = new Map(); // its grids, by the controls that they are in
     this.grid = null; // the one that somebody was in last, else the first
   }
@@ -80,10 +78,8 @@ export class Source {
 
   move(path, pause = 0) {
     clearTimeout(this.waiting?.timer);
-    // One press goes out at once; of a key that is held down only where it ends.
-    const now = performance.now();
-    const held = now - this.moved < HELD;
-    this.moved = now;
+    // One press goes out at once; of several that come while one is under way, only where they end.
+    const held = this.moves > 0;
     this.asking?.abort(); // an answer on its way would take the person back to the record before
     const done = this.waiting?.done;
     this.moves += 1;
