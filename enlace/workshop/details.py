@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Collection
 from dataclasses import dataclass, replace
 from typing import Any
@@ -16,7 +17,7 @@ from enlace.core.model.dataset import DatasetSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog
 
-from .models import Dataset, Detail, Form
+from .models import Dataset, Detail, Field, Form
 
 PARAMETER = ":"  # in front of a column of a detail: a parameter of its query
 
@@ -93,20 +94,23 @@ def possible_choices(above: Above) -> list[Choice]:
     return choices
 
 
-def shaped(above: Above) -> list[Dataset]:
-    """The datasets of tables on the same connection that the form does not use yet."""
+def shaped(above: Above) -> list[tuple[Dataset, set[str]]]:
+    """The datasets of tables on the same connection that the form does not use yet, each with the names of its fields."""
     # A dataset twice on one form would be one draft in two places.
     mine = {above.form.dataset_id, *above.form.details.values_list("dataset", flat=True)}
-    return list(above.dataset.connection.datasets.filter(query="").exclude(pk__in=mine).prefetch_related("fields"))
+    several = above.dataset.connection.datasets.filter(query="").exclude(pk__in=mine)
+    names: dict[int, set[str]] = defaultdict(set)
+    for dataset, name in Field.objects.filter(dataset__in=several).values_list("dataset", "name"):
+        names[dataset].add(name)
+    return [(dataset, names[dataset.pk]) for dataset in several]
 
 
-def fitting(several: list[Dataset], reference: Reference) -> list[Dataset]:
+def fitting(several: list[tuple[Dataset, set[str]]], reference: Reference) -> list[Dataset]:
     """Those of the table that a reference is from, with fields for its columns."""
     return [
         dataset
-        for dataset in several
-        if dataset.table == reference.table
-        and {field.name for field in dataset.fields.all()}.issuperset(reference.columns)
+        for dataset, names in several
+        if dataset.table == reference.table and names.issuperset(reference.columns)
     ]
 
 

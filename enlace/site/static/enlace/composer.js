@@ -31,7 +31,7 @@ async function post(name, data) {
   const html = await response.text();
   if (!response.ok) return enlaceSay(enlaceWords(html), true);
   // What is the same stays: a press that begins while an answer comes still ends on the same button.
-  Idiomorph.morph(body(), html.trim(), { morphStyle: "outerHTML", callbacks: { beforeAttributeUpdated: notOpen } });
+  Idiomorph.morph(body(), html.trim(), { morphStyle: "outerHTML", callbacks: OURS });
   if (name === "add" || name === "bundle") for (const menu of root.querySelectorAll(".adds")) menu.open = false;
   root.querySelector(".boards").scrollTop = board ?? 0;
   root.querySelector(".stage").scrollTop = stage ?? 0;
@@ -46,8 +46,15 @@ async function post(name, data) {
   history.replaceState(null, "", address);
 }
 
-/** Whether what a person opened stays open is theirs to say. */
-const notOpen = (name, node) => !(name === "open" && node.matches("details"));
+/** What the page itself says of what the server drew, which it would otherwise have to say anew after each act; and whether
+ *  what a person opened stays open is theirs to say. */
+const PREPARED = ["role", "tabindex", "aria-label", "inert", "style"];
+const OURS = {
+  beforeAttributeUpdated: (name, node, way) =>
+    !(name === "open" && node.matches("details")) &&
+    !(way === "remove" && PREPARED.includes(name) && node.closest("[data-stage]")),
+  beforeNodeRemoved: (node) => !(node.nodeType === Node.ELEMENT_NODE && node.classList.contains("edge")),
+};
 
 /** Make what the desk drew still, and the controls on it choosable. */
 function prepare() {
@@ -61,7 +68,8 @@ function prepare() {
   }
   const ids = chosen();
   for (const control of root.querySelectorAll("[data-stage] [data-control]")) {
-    if (!control.querySelector("[data-control]")) for (const part of control.children) part.inert = true;
+    const alone = !control.querySelector("[data-control]");
+    for (const part of control.children) if (part.inert !== alone) part.inert = alone;
     control.tabIndex = 0;
     control.setAttribute("role", "group");
     control.setAttribute("aria-label", control.dataset.control);
