@@ -12,7 +12,7 @@ from enlace.core.dataset.totals import Total
 from enlace.core.form.columns import GridColumn, columns_of
 from enlace.workshop.models import Form
 
-from .models import Arrangement
+from .models import Arrangement, SharedArrangement
 
 SPLITS = ("", "below", "beside")
 # The key of the second view of a grid that is split: no control has an id with a dash in it.
@@ -60,6 +60,16 @@ class Arranged:
             "split": self.split,
             "rows": list(self.rows),
         }
+
+
+def shared(form: Form, token: str) -> dict[tuple[str, str], Arranged]:
+    """What an address shares, by part and a grid's key; nothing for one that is not known, or of another form."""
+    kept = SharedArrangement.objects.filter(form=form, token=token).first() if token else None
+    several = {}
+    for grid in kept.grids if kept else ():
+        place = {name: grid.pop(name) for name in ("part", "grid")}
+        several[place["part"], place["grid"]] = Arranged.of(Arrangement(**grid))
+    return several
 
 
 def in_force(form: Form, person: Any) -> Mapping[tuple[str, str], Arranged]:

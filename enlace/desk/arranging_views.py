@@ -19,6 +19,7 @@ from enlace.rows.writer import row_writer
 
 from .answers import Answer
 from .arranged import SPLITS, Arranged, arranged_key
+from .arranged import shared as shared_by
 from .contexts import columns_now, on_grid, prefix_of
 from .kept_arrangements import kept_for
 from .opening import grid_from, on_form, text_from
@@ -37,6 +38,9 @@ def columns(request: HttpRequest, work: Work) -> HttpResponse:
     """Change one thing of a grid for this person, have it as the form has it (reset), or as it is kept under a number
     (apply); the grid as it is then."""
     act, key = text_from(request, "act"), arranged_key(grid_from(request))
+    shared = bool(work.arranged_by)
+    if shared:
+        _adopt(work)
     if act == "reset":
         work.form.arrangements.filter(person=work.person, part=work.part.name, grid=key, name="").delete()
         told = ""
@@ -48,6 +52,9 @@ def columns(request: HttpRequest, work: Work) -> HttpResponse:
     identifier = request.POST.get("record", "")
     view = work.record(identifier, work.position(identifier)) if identifier else None
     answer = Answer(request, work).grid(drawing_of(work, view))
+    if shared:
+        answer.events["enlace:adopted"] = {}
+        told = f"The arrangement that the address brought is yours now. {told}".strip()
     return (answer.say(told) if told else answer).response()
 
 
@@ -70,6 +77,15 @@ def kept_rows(request: HttpRequest, work: Work) -> HttpResponse:
     pending = work.store.some([row.id for row in several])
     work.checks.prefetch_all(work.part, list(pending.values()))
     return HttpResponse(writer.write(several, pending, work.overlay))
+
+
+@transaction.atomic
+def _adopt(work: Work) -> None:
+    """What an address shares becomes the person's own as soon as they change any of it."""
+    for (part, grid), arranged in shared_by(work.form, work.arranged_by).items():
+        named = {"person": work.person, "part": part, "grid": grid, "name": ""}
+        work.form.arrangements.update_or_create(**named, defaults=arranged.kept())
+    work.arrange_by("")
 
 
 @transaction.atomic

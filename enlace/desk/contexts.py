@@ -20,7 +20,7 @@ from enlace.core.problem import Problem
 from enlace.core.save.action import Action, ActionSpec
 from enlace.rows.writer import Overlay, RowWriter, row_writer
 
-from .addresses import CONDITIONS, filters_text, order_text, view_text
+from .addresses import ARRANGED, CONDITIONS, filters_text, order_text, view_text
 from .arranged import SPLIT
 from .editors import EditorView, editor_views
 from .sheet import with_columns
@@ -39,7 +39,8 @@ def base_context(work: Work) -> dict[str, Any]:
         "boxes_said": any(name != CONDITIONS for name in work.filter_texts) or bool(work.filter_faults),
         "view": view_text(work.order, work.filter_texts, work.groups)
         + ("&on=sheet" if work.sheet else "")
-        + ("&trying=1" if work.trying else ""),
+        + ("&trying=1" if work.trying else "")
+        + (f"&{ARRANGED}={work.arranged_by}" if work.arranged_by else ""),
         "trying": work.trying,
         "p": work.prefix,
         "g": work.prefix,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from dataclasses import replace
 
 from django.db.models import QuerySet
@@ -15,9 +16,11 @@ from enlace.core.problem import Problem
 from . import kept_names
 from .arranged import arranged_key
 from .contexts import base_context, columns_now
-from .models import Arrangement
+from .models import Arrangement, SharedArrangement
 from .opening import grid_from, on_form
 from .work import Work
+
+MOST_SHARED = 100  # addresses of a person for a form
 
 
 @require_http_methods(["GET", "POST"])
@@ -25,10 +28,13 @@ from .work import Work
 def kept_arrangements(request: HttpRequest, work: Work) -> HttpResponse:
     """The arrangements that can be put on a grid.
 
-    POST keeps the grid's own by a name, lets everybody begin with it (for_all), or (remove) takes one out.
+    POST keeps the grid's own by a name, lets everybody begin with it (for_all), takes one out (remove), or (share) makes an
+    address that shows the grids as they are now.
     """
-    said, key = "", arranged_key(grid_from(request))
-    if request.method == "POST":
+    said, key, token = "", arranged_key(grid_from(request)), ""
+    if request.POST.get("share"):
+        token = _share(work, key)
+    elif request.method == "POST":
         said = (
             kept_names.remove(request, work, kept_for(work), "arrangement")
             if request.POST.get("remove")
@@ -36,9 +42,8 @@ def kept_arrangements(request: HttpRequest, work: Work) -> HttpResponse:
         )
     here = {field.name for field in work.dataset.shown}
     fitting = [kept for kept in kept_for(work) if _fits(kept, here)]
-    return render(
-        request, "desk/arrangements.html", {**base_context(work), "several": fitting, "said": said, "key": key}
-    )
+    context = {**base_context(work), "several": fitting, "said": said, "key": key, "token": token}
+    return render(request, "desk/arrangements.html", context)
 
 
 def kept_for(work: Work) -> QuerySet[Arrangement]:
@@ -62,6 +67,21 @@ def _keep(request: HttpRequest, work: Work, key: str) -> str:
         Arrangement.objects.update_or_create(**place, person=None, name="", defaults=made.kept())
         return "Everybody begins with these columns from now on; who has arranged them differently keeps that."
     return kept_names.keep(request, work, kept_for(work), "arrangement", place, made.kept())
+
+
+def _share(work: Work, key: str) -> str:
+    """Keep how the grids of the form stand for the person, for whoever opens it by an address; its token."""
+    here = (work.part.name, key)
+    now = {**work.arrangements(), here: replace(work.arrangement(key), columns=tuple(columns_now(work, key)))}
+    grids = [{"part": part, "grid": grid, **arranged.kept()} for (part, grid), arranged in now.items()]
+    own = SharedArrangement.objects.filter(person=work.person, form=work.form)
+    token = secrets.token_urlsafe(16)
+    own.create(person=work.person, form=work.form, token=token, grids=grids)
+    # The oldest go: an address that nobody has used for a hundred others says the builder's arrangement.
+    SharedArrangement.objects.filter(
+        pk__in=list(own.order_by("-pk").values_list("pk", flat=True)[MOST_SHARED:])
+    ).delete()
+    return token
 
 
 def _require_builder(work: Work) -> None:

@@ -216,6 +216,16 @@ class Arrangement(models.Model):
         ]
 
 
+class SharedArrangement(models.Model):
+    """How the grids of a form stood for the person who shared an address. token: what the address says. grids: of each its
+    part, its key and what an `Arrangement` keeps."""
+
+    token = models.CharField(max_length=22, unique=True)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="shared_arrangements")
+    form = models.ForeignKey(Form, models.CASCADE, related_name="shared_arrangements")
+    grids = models.JSONField()
+
+
 class OpenGroups(models.Model):
     """Which groups of a grid a person has open. groups: as addresses name them. all_open: all but those of `keys`, else
     only those."""

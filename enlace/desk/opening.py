@@ -22,7 +22,7 @@ from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
 from enlace.workshop.sheet import leave_out_gone
 
-from .addresses import GROUP, ONLY, ORDER, filters_in, groups_in, terms_in
+from .addresses import ARRANGED, GROUP, ONLY, ORDER, filters_in, groups_in, terms_in
 from .kept import KeptCopy
 from .kept_views import away_page, in_use
 from .parameters import ask_page, given_of
@@ -73,6 +73,7 @@ def on_form(view: Callable) -> Callable:
                 on_sheet=request.GET.get("on") == "sheet" or (view.__name__ in WITH_SHEET and not detail),
             )
             work.put_together(groups_in(request.GET.getlist(GROUP)))
+            work.arrange_by("".join(c for c in request.GET.get(ARRANGED, "")[:22] if c.isalnum() or c in "-_"))
             work.opening, work.trying = own, request.GET.get("trying") == "1"
             if request.method == "POST":
                 resolve_doubt(work)

@@ -37,7 +37,7 @@ from enlace.rows.writer import Overlay
 from enlace.workshop.models import Form
 
 from .addresses import CONDITIONS
-from .arranged import Arranged, arranged_key, in_force
+from .arranged import Arranged, arranged_key, in_force, shared
 from .checks import SEVERAL, Checks
 from .drafts import DraftStore
 from .kept import KeptCopy
@@ -166,6 +166,7 @@ class Work:
         self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links, edited)
         self._above = above
         self._arrangements: Mapping[tuple[str, str], Arranged] | None = None
+        self._arranged_by = ""  # the token of an arrangement that an address shares
         self.opening: Opening | None = None  # where the form opens by its own steps
         self.groups: tuple[GroupTerm, ...] = ()
         self.layout: tuple[list[Leaf], Layout] | None = None  # of the groups' lines, once they were laid out
@@ -206,8 +207,17 @@ class Work:
         if self._above is not None:
             return self._above.arrangements()
         if self._arrangements is None:
-            self._arrangements = in_force(self.form, self.person)
+            self._arrangements = {**in_force(self.form, self.person), **shared(self.form, self._arranged_by)}
         return self._arrangements
+
+    @property
+    def arranged_by(self) -> str:
+        """The token of the shared arrangement in force, for all parts of a page; "" where there is none."""
+        return self._above.arranged_by if self._above is not None else self._arranged_by
+
+    def arrange_by(self, token: str) -> None:
+        """Have the grids as an address shares them; before any of them is asked for."""
+        self._arranged_by, self._arrangements = token, None
 
     def put_together(self, groups: Sequence[GroupTerm]) -> None:
         """Have the rows in groups; what rows can't be put together by is left out. Before any of them is read."""

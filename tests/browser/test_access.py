@@ -125,11 +125,14 @@ class Axe(Served):
         expect(page.locator("#rows .group-line").first).to_be_visible()
         page.locator("[data-fold-all='1']").click()
         expect(page.locator("#rows .record:not(.group-line)").first).to_be_visible()
-        page.locator("#sentence [data-replace]").click()
+        page.locator("#sentence [data-boxed=replace]").click()
         page.locator("#sentence [name=find]").fill("a")
         page.get_by_role("button", name="Show what would change").click()
-        expect(page.locator("[data-replace-seen]")).not_to_be_empty()
+        expect(page.locator("#sentence [data-boxed-in=replace] [data-boxed-seen]")).not_to_be_empty()
         yield "rows in groups, and a text to be replaced"
+        page.keyboard.press("Alt+Shift+S")
+        expect(page.locator("#sentence .several-field").first).to_be_visible()
+        yield "the same values for several records"
         self.work("Port call", page)
         page.locator("#panel").get_by_role("combobox", name="Vessel").press("ArrowDown")
         expect(page.locator("#choices li").nth(5)).to_be_visible()

@@ -1,5 +1,6 @@
 """Asking for rows and putting blocks of cells in, by keyboard alone and by mouse."""
 
+import re
 import sqlite3
 
 from playwright.sync_api import expect
@@ -173,6 +174,39 @@ class Blocks(Served):
             page.locator("#act-undo").click()
             expect(page.locator("#strip")).to_contain_text(f"{left} records pending" if left else "Nothing is pending")
 
+    def test_several_records_get_the_same_value_by_keyboard_alone(self):
+        page = self.work("Port call")
+        self.cell(2, 3).click()
+        page.keyboard.press("Shift+ArrowDown")
+        page.keyboard.press("Shift+ArrowDown")
+        page.keyboard.press("Alt+Shift+S")
+        panel = page.locator("#sentence [data-boxed-in=several]")
+        expect(panel).to_contain_text("3 chosen records")
+        panel.locator("[data-field=pilot_id]").focus()
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("#choices [role=option]").nth(2)).to_be_visible()
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("Enter")
+        name = panel.locator("[data-field=pilot_id]").input_value()
+        expect(panel.get_by_role("checkbox", name="Change Pilot")).to_be_checked()
+        page.keyboard.press("Enter")
+        expect(panel).to_contain_text("Pilot of 3 records would be set")
+        page.keyboard.press("Enter")  # the focus is on what does it
+        self.says("changed.", page)
+        expect(page.locator("#rows [role=gridcell]:focus")).to_have_count(1)
+        at = 1 + page.locator("#grid .grid-head [data-number]").evaluate_all(
+            "(heads) => heads.findIndex((head) => head.dataset.name === 'pilot_id')"
+        )
+        for row in (2, 3, 4):
+            expect(self.cell(row, at)).to_have_text(name)
+        page.locator("#act-undo").click()
+        expect(page.locator("#strip")).to_contain_text("Nothing is pending")
+        # Escape closes the panel, and nothing of it was done.
+        page.keyboard.press("Alt+Shift+S")
+        expect(panel.locator("input:focus, select:focus, textarea:focus")).to_have_count(1)
+        page.keyboard.press("Escape")
+        expect(panel).to_be_hidden()
+
 
 class Grouped(Served):
     def test_groups_by_keyboard_alone(self):
@@ -215,8 +249,8 @@ class Arranging(Served):
             kept.execute("DELETE FROM desk_arrangement")  # of the test before, whatever became of it
         super().setUp()
 
-    def choose(self, field, *path):
-        page = self.page
+    def choose(self, field, *path, page=None):
+        page = page or self.page
         page.locator(f"#grid [data-name={field}] .column-acts").click()
         for words in path:
             page.locator(".column-menu li").get_by_text(words, exact=True).click()
@@ -354,3 +388,35 @@ class Arranging(Served):
         page.locator("[data-kept-put]").click()
         expect(page.locator("#grid [data-name=quay]")).to_have_count(0)
         self.choose("code", "All as the form has it")
+
+    def test_an_address_shows_a_colleague_how_the_grid_stands(self):
+        page = self.work("Berth")
+        self.choose("quay", "Hide this column")
+        expect(page.locator("#grid [data-name=quay]")).to_have_count(0)
+        page.locator("#sentence [data-kept=arrangements]").click()
+        page.locator("[data-kept-share]").click()
+        address = page.locator("[data-kept-address]")
+        expect(address).to_have_value(re.compile("arranged="))
+        colleague = self.open_page("operator")
+        colleague.goto(address.input_value())
+        self.ready(colleague)
+        heads = colleague.locator("#grid .grid-head")
+        expect(heads.locator("[data-name=quay]")).to_have_count(0)
+        heads.locator("[data-name=code] a").click()
+        expect(heads.locator("[data-name=code]")).to_have_attribute("aria-sort", re.compile("^(a|de)scending"))
+        expect(heads.locator("[data-name=quay]")).to_have_count(0)
+        expect(colleague).to_have_url(re.compile("arranged="))
+        # It is the address that says so, until one changes it.
+        plain = self.work("Berth", self.open_page("operator"))
+        expect(plain.locator("#grid [data-name=quay]")).to_have_count(1)
+        self.choose("depth_m", "Hide this column", page=colleague)
+        expect(heads.locator("[data-name=depth_m]")).to_have_count(0)
+        expect(heads.locator("[data-name=quay]")).to_have_count(0)
+        expect(colleague).not_to_have_url(re.compile("arranged="))
+        self.says("is yours now", colleague)
+        colleague.reload()
+        self.ready(colleague)
+        expect(heads.locator("[data-name=quay]")).to_have_count(0)
+        for one in (page, colleague):
+            self.choose("code", "All as the form has it", page=one)
+            expect(one.locator("#grid [data-name=quay]")).to_have_count(1)

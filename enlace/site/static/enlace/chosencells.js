@@ -88,7 +88,7 @@ export class ChosenCells {
     };
     const said = JSON.stringify(told);
     if (said === this.said) return;
-    this.said = said;
+    Object.assign(this, { said, told });
     this.ranged?.(told);
   }
 

@@ -1,12 +1,12 @@
 // The desk: holds the sources of the page together; what is typed goes out through Edits, in order.
 
 import { asking } from "./asking.js";
+import { boxed } from "./boxed.js";
 import { Choices } from "./choices.js";
 import "./controls/index.js";
 import { LAST } from "./controls/navigator.js";
 import { apply, Edits } from "./edits.js";
 import { renewRow } from "./renewrow.js";
-import { replacing } from "./replacing.js";
 import { Source } from "./source.js";
 import "./sheetpage.js";
 
@@ -79,7 +79,7 @@ async function settled() {
 }
 
 asking(sourceOf);
-replacing(sourceOf);
+boxed(sourceOf);
 
 // -- acts --------------------------------------------------------------------------------------------------
 
@@ -270,6 +270,18 @@ page.keepPlaces = keepPlaces;
 document.addEventListener("enlace:total", ({ detail }) => {
   for (const grid of at(detail).grids) grid.setTotal(detail.total);
 });
+// What the address shared is the person's own arrangement by now.
+document.addEventListener("enlace:adopted", () => {
+  for (const source of sources.values()) {
+    const view = new URLSearchParams(source.view);
+    view.delete("arranged");
+    source.view = view.toString();
+    for (const grid of source.grids) grid.view = source.view;
+  }
+  const address = new URL(location);
+  address.searchParams.delete("arranged");
+  history.replaceState(null, "", address);
+});
 document.addEventListener("enlace:go", ({ detail }) => location.replace(detail.to));
 document.addEventListener("enlace:stale", ({ detail }) => reload(at(detail)));
 // Once the editors are there and may be typed into.
@@ -375,6 +387,7 @@ desk.addEventListener("keydown", (event) => {
     if (event.key === "Escape") editor.value = editor.defaultValue;
     return;
   }
+  if (editor.closest?.("[data-boxed-form]")) return void (Choices.fits(editor) && choices.key(event));
   if (!source.isEditor(editor)) return;
   if (Choices.fits(editor) && choices.key(event) && event.key !== "Escape") return;
   if (event.key === "Escape") editor.value = editor.sent ?? editor.defaultValue;
@@ -486,6 +499,7 @@ const KEYS = [
   ["Alt+Shift+R", "Remove the record", () => press("act-remove")],
   ["Alt+Shift+F", "Filter", () => press("act-filter")],
   ["Alt+Shift+C", "Conditions for the rows", () => press("act-conditions")],
+  ["Alt+Shift+S", "The same values for several records", () => press("act-several")],
   ["Alt+Shift+L", "Find in the rows; Enter goes on, Shift+Enter back", () => here().el("find")?.focus()],
   ["Shift+F10", "Acts of the column"],
   ["Alt+Shift+G", "Go to the grid", () => here().grid?.focus()],

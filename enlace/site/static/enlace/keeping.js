@@ -24,7 +24,23 @@ export function keeping(sourceOf, ask) {
     const html = await response.text();
     if (!response.ok) return enlaceSay(enlaceWords(html), true);
     box.innerHTML = html;
+    const shared = box.querySelector("[data-kept-address]");
+    if (shared) return tellAddress(shared);
     box.querySelector("a, button, input")?.focus();
+  }
+  /** The address of the page as it stands, with an arrangement of its grids. */
+  async function tellAddress(input) {
+    const address = new URL(location);
+    address.searchParams.set("arranged", input.dataset.keptAddress);
+    input.value = address;
+    input.select();
+    input.focus();
+    try {
+      await navigator.clipboard.writeText(input.value);
+      enlaceSay("The address is on the clipboard.");
+    } catch {
+      enlaceSay("Copy the address from where it stands.");
+    }
   }
 
   document.addEventListener("click", ({ target }) => {
@@ -35,6 +51,7 @@ export function keeping(sourceOf, ask) {
     if (!button) return;
     const { keptRemove, keptPut } = button.dataset;
     if (keptRemove) return send(box, { remove: keptRemove });
+    if ("keptShare" in button.dataset) return send(box, { share: 1 });
     if ("keptForAll" in button.dataset) return send(box, { for_all: 1 });
     if ("keptKeep" in button.dataset) {
       const shared = box.querySelector("[data-kept-shared]")?.checked ? 1 : "";

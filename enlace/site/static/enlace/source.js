@@ -65,7 +65,8 @@ export class Source {
 
   /** Whether it is an editor of the current record, beside the grid. */
   isEditor(element) {
-    return Boolean(element?.dataset?.field) && this.owns(element) && !element.closest("[data-grid]");
+    const elsewhere = "[data-grid], [data-boxed-form]"; // in a cell, or about many records
+    return Boolean(element?.dataset?.field) && this.owns(element) && !element.closest(elsewhere);
   }
 
   /** The editor of a field beside the grid, once it shows the record. */
@@ -158,6 +159,8 @@ export class Source {
   /** Another order or other filters, without leaving the page. */
   async arrange(asked) {
     asked.set("on", "sheet");
+    const arranged = new URLSearchParams(this.view).get("arranged");
+    if (arranged) asked.set("arranged", arranged);
     this.view = asked.toString();
     await this.page.settled();
     await this.move("arrange");
@@ -165,7 +168,7 @@ export class Source {
     const address = new URL(location);
     for (const name of [...address.searchParams.keys()])
       if (/^(order$|group$|only-)/.test(name)) address.searchParams.delete(name);
-    for (const [name, said] of asked) if (name !== "on") address.searchParams.append(name, said);
+    for (const [name, said] of asked) if (name !== "on" && name !== "arranged") address.searchParams.append(name, said);
     history.replaceState(null, "", address);
   }
 
