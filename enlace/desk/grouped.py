@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import datetime
+import threading
+from collections import OrderedDict
 from collections.abc import Sequence
 from typing import Any
 
@@ -11,19 +13,36 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.grouping import ADDS, VALUE, GroupLine, GroupTerm, Layout, Opened, laid_out, leaves_of
+from enlace.core.dataset.group_draft import MOST_DRAFTED, Drafted, laid_over
+from enlace.core.dataset.group_leaves import ADDS, different_of, leaves_of
+from enlace.core.dataset.grouping import (
+    VALUE,
+    GroupLine,
+    GroupTerm,
+    Layout,
+    Leaf,
+    Numbers,
+    Opened,
+    laid_out,
+    numbers_of,
+)
 from enlace.core.dataset.lookups import chosen_text
-from enlace.core.dataset.totals import FUNCTIONS, Total
+from enlace.core.dataset.totals import Total, as_number, tidied
 from enlace.core.dataset.window import Row
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 
 from .addresses import groups_text
 from .contexts import on_grid, prefix_of, written
+from .controls.base import records_of
 from .models import OpenGroups
-from .totals import shown_total
+from .totals import NAMES, shown_total
 from .work import Work
 
+MOST_COUNTED = 8  # layouts with a draft counted in
+Counted = tuple[list[Leaf], dict[tuple[Any, ...], Numbers]]
+_counted: OrderedDict[tuple[Any, ...], tuple[list[Leaf], Counted]] = OrderedDict()
+_lock = threading.Lock()
 MOST_KEYS = 100_000  # of groups that a person has opened, or closed, one by one
 LONGEST_GROUPS = 600
 
@@ -48,21 +67,61 @@ def keep(work: Work, state: Opened) -> None:
     OpenGroups.objects.update_or_create(**_place(work), defaults={"all_open": state.all, "keys": sorted(state.but)})
 
 
-def adds_of(work: Work) -> list[Total]:
-    """What is added up in each group: the totals that the person wants below a grid of the part, as far as groups have them."""
+def _wanted(work: Work) -> list[Total]:
+    """The totals that the person wants below a grid of the part, which groups have too."""
     kept = (arranged for (part, _), arranged in work.arrangements().items() if part == work.part.name)
-    wanted = dict.fromkeys(total for arranged in kept for total in arranged.totals if total.function in ADDS)
+    wanted = dict.fromkeys(total for arranged in kept for total in arranged.totals)
+    return [total for total in wanted if total.field in work.dataset.by_name]
+
+
+def adds_of(work: Work) -> list[Total]:
+    """What the server adds up in each group."""
     by_name = work.dataset.by_name
     # What a list shows in place of a key is not what the server would compare.
-    return [t for t in wanted if t.field in by_name and (t.function == "count" or not by_name[t.field].lookup)]
+    compared = ("sum", "avg", "min", "max")
+    return [t for t in _wanted(work) if t.function in ADDS and not (t.function in compared and by_name[t.field].lookup)]
 
 
 def layout_of(work: Work) -> Layout:
     """The lines of the grid: of groups, and of the rows in open ones. Raises Problem."""
     leaves = leaves_of(work.rows, work.groups, adds := adds_of(work))
-    if work.layout is None or work.layout[0] is not leaves:
-        work.layout = leaves, laid_out(leaves, len(work.groups), opened(work), adds)
+    state = (leaves, work.store.revision)
+    if work.layout is None or work.layout[0][0] is not leaves or work.layout[0][1] != state[1]:
+        shown, numbers = _with_draft(work, leaves, adds)
+        work.layout = state, laid_out(shown, len(work.groups), opened(work), numbers)
     return work.layout[1]
+
+
+def _with_draft(work: Work, leaves: list[Leaf], adds: list[Total]) -> Counted:
+    """The leaves and what is told of each group, the draft counted in: once for a state of the draft and the database."""
+    draft = work.store.draft
+    if draft is None or not work.dataset.editable or not (drafted := _drafted(work)):
+        different = different_of(work.rows, work.groups, adds)
+        return leaves, numbers_of(leaves, len(work.groups), adds, different)
+    # A list is another one as soon as anybody has changed the database; being kept here, none takes its place in memory.
+    key = (id(leaves), draft.pk, draft.revision, work.part.name, work.master)
+    with _lock:
+        if key in _counted:
+            return _counted[key][1]
+    made = laid_over(work.rows, work.groups, adds, leaves, drafted)
+    with _lock:
+        _counted[key] = leaves, made
+        while len(_counted) > MOST_COUNTED:
+            _counted.popitem(last=False)
+    return made
+
+
+def _drafted(work: Work) -> list[Drafted]:
+    """The pending records as groups count them; none where they are too many to be counted in."""
+    several = work.store.in_view() if work.dataset.editable else []
+    if len(several) > MOST_DRAFTED:
+        return []
+    stored = work.stored_of([record.id for record in several if record.state == "edited"])
+    made = []
+    for record in several:
+        values = record.values(stored.get(record.id))
+        made.append(Drafted(record.id, record.state, {**values, **work.calculated(record, values)}))
+    return made
 
 
 def line_total(work: Work) -> int:
@@ -97,19 +156,21 @@ def _head(work: Work, head: GroupLine, prefix: str, adds: Sequence[Total], wide:
     term = work.groups[head.level]
     field = work.dataset.any_name[term.field]
     number = work.formats.number()
+    told = list(zip(adds, head.numbers.added, strict=False)) + _ends(work, head)
     added = [
         format_html(
             '<span class="soft">{} <span class="digits">{}</span></span>',
             _called(work, total),
-            shown_total(work, total, value),
+            _shown(work, total, value),
         )
-        for total, value in zip(adds, head.added, strict=False)
+        for total, value in told
     ]
+    moved = head.numbers.count - head.count
     line = (
         '<div role="row" class="record group-line" id="{p}group-{key}" data-group="{key}" data-level="{level}">'
         '<div role="gridcell" class="thread"></div><div role="gridcell" class="group-cell" aria-colindex="2" aria-colspan="{wide}"><span class="group-words">'
         '<button type="button" tabindex="-1" data-fold aria-expanded="{open}"><span class="visually-hidden">{label}: {words}</span></button>'
-        '<span class="soft">{label}</span> <strong>{words}</strong> <span class="soft digits">{count}</span> {added}</span></div></div>'
+        '<span class="soft">{label}</span> <strong>{words}</strong> <span class="soft digits">{count}</span>{moved} {added}</span></div></div>'
     )
     return format_html(
         line,
@@ -120,15 +181,39 @@ def _head(work: Work, head: GroupLine, prefix: str, adds: Sequence[Total], wide:
         open="true" if head.open else "false",
         label=field.label,
         words=words_of(work, term, field, head.values[-1]),
-        count=number(head.count),
+        count=number(head.numbers.count),
+        moved=format_html(' <span class="pending-count">{} by the draft</span>', f"{moved:+,d}".replace("-", "−"))
+        if moved
+        else "",
         added=mark_safe(" ".join(added)),
     )
+
+
+def _ends(work: Work, head: GroupLine) -> list[tuple[Total, Any]]:
+    """The first and last values of a group, by the order in which its rows stand, of those that were chosen below the grid."""
+    wanted = [total for total in _wanted(work) if total.function in ("first", "last")]
+    told: list[tuple[Total, Any]] = []
+    for function, at in (("first", head.first), ("last", head.first + head.count - 1)):
+        several = [total for total in wanted if total.function == function]
+        if not several:
+            continue
+        rows, pending = work.window(at, 1) if head.count else ([], {})
+        values = records_of(work, rows, pending)[0] if rows else {}
+        told += [(total, values.get(total.field)) for total in several]
+    return told
+
+
+def _shown(work: Work, total: Total, value: Any) -> str:
+    field = work.dataset.by_name[total.field]
+    if value is not None and total.function in ("sum", "avg"):
+        value = tidied(field, as_number(value), total.function)
+    return shown_total(work, total, value)
 
 
 def _called(work: Work, total: Total) -> str:
     """What a total is called in a group's row: of a sum the field alone, since most are."""
     label = work.dataset.by_name[total.field].label
-    return label if total.function == "sum" else f"{FUNCTIONS[total.function].lower()} of {label}"
+    return label if total.function == "sum" else f"{NAMES[total.function].lower()} of {label}"
 
 
 def words_of(work: Work, term: GroupTerm, field: FieldSpec, value: Any) -> str:

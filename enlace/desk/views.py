@@ -14,7 +14,7 @@ from . import editing, saving
 from .answers import Answer
 from .contexts import rows_html
 from .editors import calculated_text, editor_views
-from .grouped import layout_of, lines_of
+from .grouped import layout_of, line_total, lines_of
 from .opening import grid_from, number_from, on_form, text_from
 from .showing import WINDOW, drawing_of, window_size
 from .work import Work, record_digest
@@ -27,7 +27,9 @@ def rows(request: HttpRequest, work: Work) -> HttpResponse:
     asked = number_from(request, "size", WINDOW, 500)
     start, size = number_from(request, "start", 0), min(asked, window_size(work, asked))
     if work.groups:
-        return HttpResponse(lines_of(work, layout_of(work), start, size, grid_from(request))[0])
+        html, _ = lines_of(work, layout_of(work), start, size, grid_from(request))
+        # A draft may bring a group that nobody had before, and so a line more.
+        return HttpResponse(html, headers={"Enlace-Lines": str(line_total(work))})
     return HttpResponse(rows_html(work, start, size, grid_from(request)))
 
 

@@ -169,7 +169,9 @@ class Work:
         self._arranged_by = ""  # the token of an arrangement that an address shares
         self.opening: Opening | None = None  # where the form opens by its own steps
         self.groups: tuple[GroupTerm, ...] = ()
-        self.layout: tuple[list[Leaf], Layout] | None = None  # of the groups' lines, once they were laid out
+        self.layout: tuple[tuple[list[Leaf], int], Layout] | None = (
+            None  # of the groups' lines, once they were laid out
+        )
         self.trying = False  # a builder tries the form: a save is a rehearsal there
         self.quiet = False  # a record that somebody has just begun is not told yet what it lacks
         self.master_values: Mapping[str, Any] | None = None  # of the master as stored, where they are known already
@@ -470,9 +472,13 @@ class Work:
     def overlay(self, pending: PendingRecord) -> Overlay:
         """What a pending record lays over its row."""
         values = pending.values()
-        calculated = self._computed(pending.id, values, pending.state == "new")[0]
+        calculated = self.calculated(pending, values)
         extra = tuple(calculated.get(f.name) for f in self.dataset.extra)
         return Overlay(self.checks.complaints(pending), extra, lambda f, record: self.words.of(self.dataset, f, record))
+
+    def calculated(self, pending: PendingRecord, values: Mapping[str, Any]) -> dict[str, Any]:
+        """The calculated fields of a pending record, by name."""
+        return self._computed(pending.id, values, pending.state == "new")[0]
 
     def _computed(
         self, identifier: str, values: Mapping[str, Any], new: bool = False

@@ -75,6 +75,36 @@ class Groups(Pages):
         self.assertEqual(re.findall(r'data-level="(\d)"', html), ["0", "1"])
         self.assertIn("0 to below 100", html)
 
+    def test_the_draft_is_counted_in(self):
+        for function in ("distinct", "first", "last"):
+            wanted = {"act": "total", "field": "vessel_id", "value": function}
+            self.client.post(f"{self.at}columns", wanted, headers=HX)
+        counted = dict(self.sql("SELECT status, count(*) FROM port_call GROUP BY 1"))
+        different = dict(self.sql("SELECT status, count(DISTINCT vessel_id) FROM port_call GROUP BY 1"))
+        first = dict(
+            self.sql(
+                "SELECT status, vessel_id FROM port_call WHERE id IN (SELECT min(id) FROM port_call GROUP BY status)"
+            )
+        )
+        html = self.client.get(f"{self.at}rows?start=0&size=9&group=status:value").content.decode()
+        told = re.findall(r'<strong>(\w+)</strong>.*?different of Vessel <span class="digits">(\d+).*?first of Vessel <span class="digits">(\d+)', html, re.S)  # fmt: skip
+        self.assertEqual(
+            {words: (int(n), int(v)) for words, n, v in told}, {s: (different[s], first[s]) for s in counted}
+        )
+        one, was = self.sql("SELECT id, status FROM port_call ORDER BY id LIMIT 1")[0]
+        to = next(status for status in counted if status != was)
+        self.post(self.calls, "edit", record=f"i{one}", field="status", value=to)
+        answer = self.client.get(f"{self.at}rows?start=0&size=9&group=status:value")
+        self.assertEqual(dict(self.lines()), {**counted, was: counted[was] - 1, to: counted[to] + 1})
+        self.assertContains(answer, "+1 by the draft")
+        self.assertContains(answer, "−1 by the draft")
+        self.assertEqual(answer.headers["Enlace-Lines"], str(len(counted)))
+        self.post(self.calls, "edit", record=f"i{one}", field="draught_m", value="19.87")  # a group that nobody had
+        self.assertEqual(self.lines("draught_m:value", size=500)[-1], ("19.87", 1))
+        self.post(self.calls, "undo", record=f"i{one}")
+        self.post(self.calls, "undo", record=f"i{one}")
+        self.assertEqual(dict(self.lines()), counted)
+
     def test_moves_and_new_records_among_groups(self):
         self.fold(all=1, open=1)
         counted = self.sql("SELECT status, count(*) FROM port_call GROUP BY 1 ORDER BY 1")
@@ -91,7 +121,8 @@ class Groups(Pages):
         self.client.post(f"{self.at}new?group=status:value", {"record": "i1"}, headers=HX)
         self.assertRegex(self.lines()[-1], "^n")
         page = self.client.get(f"{self.at}?group=status:value").content.decode()
-        self.assertIn(f'data-total="{len(counted) + 1}"', page)
+        # The group that the new record would be in, which nobody has yet, and its own line.
+        self.assertIn(f'data-total="{len(counted) + 2}"', page)
         self.assertIn("in groups by", page)
         self.assertIn("data-grouped", page)
 

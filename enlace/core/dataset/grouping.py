@@ -7,30 +7,23 @@ by halving, whatever there is of rows and groups.
 
 from __future__ import annotations
 
-import threading
 from bisect import bisect_right
-from collections import OrderedDict
-from collections.abc import Hashable, Mapping, Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from decimal import Decimal
+from types import MappingProxyType
 from typing import Any
-
-from sqlalchemy import func, select
 
 from ..model.dataset import DatasetSpec, FieldSpec
 from ..model.values import record_id
 from ..problem import Problem
-from ..server.dialects import server_kind
-from ..server.engine import engine_for, reading
 from .compiled import derived
 from .order import UNSORTABLE, OrderPart
 from .source import SHOWN
-from .totals import Total
+from .totals import Total, as_number
 from .window import Rows
 
 MOST_TERMS = 5
-MOST_GROUPS = 200_000  # more can't be looked through by anybody
-MOST_KEPT, MOST_LEAVES = 12, 400_000  # layouts, and groups in all of them
 MARK = "\2"  # in front of the name of a field that only groups have
 VALUE = "value"
 # What a field's values can be put together by, besides each value by itself: (what people call it, its formula).
@@ -65,7 +58,7 @@ def ways_of(field: FieldSpec) -> dict[str, str]:
 
 def grouped_rows(rows: Rows, terms: Sequence[GroupTerm]) -> Rows:
     """The same rows in an order in which each group's rows stand together. Raises Problem."""
-    fields = [_field(rows.dataset, term) for term in terms]
+    fields = [field_of(rows.dataset, term) for term in terms]
     made = tuple(made for term, field in zip(terms, fields, strict=True) if (made := _made(term, field)))
     dataset = rows.dataset
     if made:
@@ -84,14 +77,14 @@ def _with_fields(dataset: DatasetSpec, made: tuple[FieldSpec, ...]) -> DatasetSp
     return replace(dataset, extra=(*dataset.extra, *made), parameter_values=())
 
 
-def _field(dataset: DatasetSpec, term: GroupTerm) -> FieldSpec:
+def field_of(dataset: DatasetSpec, term: GroupTerm) -> FieldSpec:
     field = dataset.any_name.get(term.field)
     if field is None or field.hidden or term.by not in ways_of(field):
         raise Problem("Rows can't be put into groups by that.", "Choose another field.", code="bad")
     return field
 
 
-def _name(term: GroupTerm) -> str:
+def name_of(term: GroupTerm) -> str:
     return f"{MARK}{term.field}:{term.by}"
 
 
@@ -102,18 +95,18 @@ def _made(term: GroupTerm, field: FieldSpec) -> FieldSpec | None:
     quoted = '"' + field.name.replace('"', '""') + '"'
     kind = "text" if term.by == "letter" else "date" if term.by == "day" else "decimal"
     formula = WAYS[field.kind][term.by][1].replace("{}", quoted)
-    return FieldSpec(_name(term), field.label, kind, formula=formula, hidden=True, read_only=True)
+    return FieldSpec(name_of(term), field.label, kind, formula=formula, hidden=True, read_only=True)
 
 
 def _parts(term: GroupTerm, field: FieldSpec) -> list[OrderPart]:
     """What keeps a group's rows together. Years, months and hundreds stand together in their field's own order, which an
     index may serve; letters don't, where a server sorts by another collation than it folds by."""
     if term.by == "letter":
-        return [OrderPart(_name(term), term.descending), OrderPart(field.name, term.descending, field.nullable)]
-    return [OrderPart(_column(field), term.descending, True)]
+        return [OrderPart(name_of(term), term.descending), OrderPart(field.name, term.descending, field.nullable)]
+    return [OrderPart(column_of(field), term.descending, True)]
 
 
-def _column(field: FieldSpec) -> str:
+def column_of(field: FieldSpec) -> str:
     """The column of an order by a field: of what its list shows, where it has one."""
     return SHOWN + field.name if field.lookup and field.lookup.table and field.lookup.shows else field.name
 
@@ -129,15 +122,26 @@ class Leaf:
 
 
 @dataclass(frozen=True)
+class Numbers:
+    """What is told of a group: how many records are in it, and each total over them."""
+
+    count: int
+    added: tuple[Any, ...] = ()
+
+
+@dataclass(frozen=True)
 class GroupLine:
-    """A line that stands for a group. key: tells it from others. count, added: over all rows inside. level: from 0."""
+    """A line that stands for a group. key: tells it from others. count: of the rows inside. level: from 0.
+
+    numbers: what the line tells, which a draft may have laid itself over.
+    """
 
     key: str
     level: int
     values: tuple[Any, ...]
     open: bool
     count: int
-    added: tuple[Any, ...]
+    numbers: Numbers
     first: int  # the place of its first row among the rows
 
 
@@ -212,10 +216,15 @@ def key_of_group(values: Sequence[Any]) -> str:
     return record_id(tuple(values))
 
 
-def laid_out(leaves: Sequence[Leaf], levels: int, opened: Opened, adds: Sequence[Total] = ()) -> Layout:
-    """The lines of some groups. adds: what was added up of the leaves."""
+def laid_out(
+    leaves: Sequence[Leaf], levels: int, opened: Opened, numbers: Mapping[tuple[Any, ...], Numbers] | None = None
+) -> Layout:
+    """The lines of some groups. numbers: what is told of each, by its values, where that is more than how many rows it has."""
     layout, first, before = Layout(), 0, ()
-    inside = _inside(leaves, levels, adds)
+    inside = Counter[tuple[Any, ...]]()
+    for leaf in leaves:
+        for depth in range(levels):
+            inside[leaf.values[: depth + 1]] += leaf.count
     for leaf in leaves:
         # The outermost level at which it differs from the leaf before: from there on new groups begin.
         level = next((i for i in range(levels) if not before or leaf.values[i] != before[i]), levels - 1)
@@ -227,8 +236,8 @@ def laid_out(leaves: Sequence[Leaf], levels: int, opened: Opened, adds: Sequence
             values = leaf.values[: depth + 1]
             key = key_of_group(values)
             is_open = opened.holds(key)
-            count, added = inside[values]
-            told = tuple(_value(total, state) for total, state in zip(adds, added, strict=True))
+            count = inside[values]
+            told = Numbers(count) if numbers is None else numbers.get(values, Numbers(0))
             layout.heads.append(GroupLine(key, depth, values, is_open, count, told, first))
             layout.starts.append(layout.total)
             shown = leaf.count if is_open and depth == levels - 1 else 0
@@ -240,32 +249,47 @@ def laid_out(leaves: Sequence[Leaf], levels: int, opened: Opened, adds: Sequence
     return layout
 
 
-def _inside(
-    leaves: Sequence[Leaf], levels: int, adds: Sequence[Total]
-) -> Mapping[tuple[Any, ...], tuple[int, tuple[Any, ...]]]:
-    """By the values of each group, how many rows are inside, and what is added up of them."""
+def numbers_of(
+    leaves: Sequence[Leaf],
+    levels: int,
+    adds: Sequence[Total] = (),
+    different: Mapping[tuple[int, tuple[Any, ...]], int] = MappingProxyType({}),
+) -> dict[tuple[Any, ...], Numbers]:
+    """What is told of each group, by its values. adds: what was added up of the leaves. different: how many different values
+    outer groups have, by the number of the total and their values: that does not follow from what is inside."""
     known: dict[tuple[Any, ...], tuple[int, tuple[Any, ...]]] = {}
     for leaf in leaves:
         for depth in range(levels):
             values = leaf.values[: depth + 1]
             count, added = known.get(values, (0, ()))
-            together = (
-                [_together(total, a, b) for total, a, b in zip(adds, added, leaf.added, strict=True)]
-                if added
-                else leaf.added
-            )
-            known[values] = (count + leaf.count, tuple(together))
-    return known
+            if added:
+                pairs = zip(adds, added, leaf.added, strict=True)
+                together = tuple(merged(total, a, b) for total, a, b in pairs)
+            else:
+                together = leaf.added
+            known[values] = (count + leaf.count, together)
+    return {
+        values: Numbers(
+            count,
+            tuple(
+                different.get((i, values), state) if total.function == "distinct" else _value(total, state)
+                for i, (total, state) in enumerate(zip(adds, added, strict=True))
+            ),
+        )
+        for values, (count, added) in known.items()
+    }
 
 
-def _together(total: Total, some: Any, more: Any) -> Any:
-    """What is added up of two groups as of one; NULL adds nothing."""
+def merged(total: Total, some: Any, more: Any) -> Any:
+    """What is added up of two groups as of one; NULL adds nothing. Of different values nobody can tell: see `numbers_of`."""
     if some is None or more is None:
         return more if some is None else some
     if total.function == "avg":
         return (_sum(some[0], more[0]), some[1] + more[1])
     if total.function in ("sum", "count"):
-        return some + more
+        return _sum(some, more)
+    if total.function == "distinct":
+        return some
     try:
         return min(some, more) if total.function == "min" else max(some, more)
     except TypeError:  # a column without a type of its own holds both texts and numbers
@@ -273,7 +297,10 @@ def _together(total: Total, some: Any, more: Any) -> Any:
 
 
 def _sum(some: Any, more: Any) -> Any:
-    return more if some is None else some if more is None else some + more
+    if some is None or more is None:
+        return more if some is None else some
+    # A server's sum may be a binary fraction, and a draft's a decimal one.
+    return some + more if type(some) is type(more) else as_number(some) + as_number(more)
 
 
 def _value(total: Total, state: Any) -> Any:
@@ -281,71 +308,4 @@ def _value(total: Total, state: Any) -> Any:
     if total.function != "avg" or state is None:
         return state
     added, count = state
-    return None if not count or added is None else Decimal(str(added)) / count
-
-
-# -- counted by the server ----------------------------------------------------------------------------------
-
-_kept: OrderedDict[Hashable, tuple[Hashable, list[Leaf]]] = OrderedDict()
-_lock = threading.Lock()
-
-
-ADDS = ("count", "sum", "avg", "min", "max")  # functions of a group that follow from those of the groups in it
-
-
-def leaves_of(rows: Rows, terms: Sequence[GroupTerm], adds: Sequence[Total] = ()) -> list[Leaf]:
-    """The innermost groups in the order of the rows, which `grouped_rows` gave. adds: what is added up in each, by ADDS.
-
-    Counted once for a state of the database, and again when anybody has changed something. Raises Problem.
-    """
-    stamp = server_kind(rows.spec.kind).change_stamp(rows.spec, engine_for(rows.spec))
-    key = (rows.spec, rows.dataset.identity, rows.within, rows.filters, rows.order, tuple(terms), tuple(adds))
-    with _lock:
-        kept = _kept.get(key)
-    if kept is not None and stamp is not None and kept[0] == stamp:
-        return kept[1]
-    leaves = _counted(rows, terms, adds)
-    with _lock:
-        _kept[key] = (stamp, leaves)
-        _kept.move_to_end(key)
-        while len(_kept) > 1 and (len(_kept) > MOST_KEPT or sum(len(kept) for _, kept in _kept.values()) > MOST_LEAVES):
-            _kept.popitem(last=False)
-    return leaves
-
-
-def _counted(rows: Rows, terms: Sequence[GroupTerm], adds: Sequence[Total]) -> list[Leaf]:
-    source = rows.source
-    fields = [_field(rows.dataset, term) for term in terms]
-    names = [_name(term) if term.by != VALUE else _column(field) for term, field in zip(terms, fields, strict=True)]
-    columns = [source.c[name].label(f"g{i}") for i, name in enumerate(names)]
-    # An average takes two: its sum and its count.
-    asked = [
-        (name, total.field)
-        for total in adds
-        for name in (("sum", "count") if total.function == "avg" else (total.function,))
-    ]
-    added = [getattr(func, function)(source.c[name]).label(f"s{i}") for i, (function, name) in enumerate(asked)]
-    needed = [*names, *(total.field for total in adds)]
-    statement = select(*columns, func.count().label("n"), *added).select_from(rows.source_with(needed))
-    statement = statement.where(rows.belonging()).group_by(*(source.c[name] for name in names))
-    ordered = [
-        source.c[name].desc() if term.descending else source.c[name].asc()
-        for name, term in zip(names, terms, strict=True)
-    ]
-    with reading(rows.spec) as connection:
-        # One more than may be, which tells that there are too many without counting them.
-        told = connection.execute(statement.order_by(*ordered).limit(MOST_GROUPS + 1), rows.bound_values)
-        lines = [tuple(row) for row in told]
-    if len(lines) > MOST_GROUPS:
-        raise Problem(
-            f"These are more than {MOST_GROUPS:,} groups.",
-            "Put the rows together by a month, a letter or hundreds.",
-            code="bad",
-        )
-    levels = len(terms)
-    return [Leaf(row[:levels], int(row[levels]), _states(adds, row[levels + 1 :])) for row in lines]
-
-
-def _states(adds: Sequence[Total], told: Sequence[Any]) -> tuple[Any, ...]:
-    values = iter(told)
-    return tuple((next(values), next(values)) if total.function == "avg" else next(values) for total in adds)
+    return None if not count or added is None else as_number(added) / count

@@ -127,7 +127,7 @@ def _different(
     source = rows.source_with()
     some = select(func.count(column.distinct())).select_from(source).where(rows.belonging())
     count = int(connection.execute(some, rows.bound_values).scalar() or 0)
-    kind, same = server_kind(connection.dialect.name), _alike(rows.dataset.by_name[name], connection.dialect.name)
+    kind, same = server_kind(connection.dialect.name), alike(rows.dataset.by_name[name], connection.dialect.name)
     changes: dict[Any, int] = defaultdict(int)
     wanted = {}  # by what tells values apart, one of them
     for pending in {p.id: p for p in drafted}.values():
@@ -147,7 +147,7 @@ def _different(
     return count + sum((stored[v] + by > 0) - (stored[v] > 0) for v, by in changes.items())
 
 
-def _alike(field: FieldSpec, dialect: str) -> Callable[[Any], Any]:
+def alike(field: FieldSpec, dialect: str) -> Callable[[Any], Any]:
     """What makes values of a field equal to their server: a draft may hold 0.5 as another type than a row does."""
     kind = KINDS[field.kind]
 
@@ -190,7 +190,7 @@ class Tally:
         self.field = field
         values = [item for item in gone if item is not None]
         self.count, self.unknown = count - len(values), 0
-        self.sum = Decimal(0) if added is None else self._number(added) - sum(map(self._number, values))
+        self.sum = Decimal(0) if added is None else as_number(added) - sum(map(as_number, values))
         self.ends: dict[str, Any] = {}
         self.different = 0
 
@@ -201,12 +201,6 @@ class Tally:
                 continue
             self.take_in(pending.now[name] if name in pending.now else there.get(pending.id, {}).get(name))
 
-    def _number(self, raw: Any) -> Decimal:
-        """A value as a number to add up; a text in a column of numbers counts as nothing, as SQLite has it."""
-        if isinstance(raw, float):
-            return Decimal(repr(raw))
-        return Decimal(raw) if isinstance(raw, int | Decimal) else Decimal(0)
-
     def take_in(self, raw: Any) -> None:
         """Add the value of a pending record."""
         if raw is None:
@@ -214,17 +208,10 @@ class Tally:
             self.unknown += self.field.numbered
             return
         self.count += 1
-        self.sum += self._number(raw)
+        self.sum += as_number(raw)
         for end, best in self.ends.items():
-            if best is None or self._beyond(raw, best, end):
+            if best is None or beyond(self.field, raw, best, end):
                 self.ends[end] = raw
-
-    def _beyond(self, raw: Any, best: Any, end: str) -> bool:
-        kind = KINDS[self.field.kind]
-        a, b = kind.read(raw, self.field), kind.read(best, self.field)
-        if isinstance(a, Nonconforming) or isinstance(b, Nonconforming):
-            return False
-        return bool(a < b) if end == "min" else bool(a > b)
 
     def result(self, function: str) -> Any:
         if function == "count":
@@ -235,13 +222,30 @@ class Tally:
             return self.ends[function]
         if not self.count:
             return None
-        return self._tidy(self.sum if function == "sum" else self.sum / self.count, function)
+        return tidied(self.field, self.sum if function == "sum" else self.sum / self.count, function)
 
-    def _tidy(self, value: Decimal, function: str) -> Any:
-        """Without the digits that binary fractions add; an average with two digits more than its values."""
-        if self.field.kind == "whole" and function == "sum":
-            return int(value)
-        scale = 0 if self.field.kind == "whole" else self.field.scale
-        if scale is None:
-            return Decimal(f"{value:.12g}")
-        return round(value, scale + (2 if function == "avg" else 0))
+
+def as_number(raw: Any) -> Decimal:
+    """A value as a number to add up; a text in a column of numbers counts as nothing, as SQLite has it."""
+    if isinstance(raw, float):
+        return Decimal(repr(raw))
+    return Decimal(raw) if isinstance(raw, int | Decimal) else Decimal(0)
+
+
+def beyond(field: FieldSpec, raw: Any, best: Any, end: str) -> bool:
+    """Whether a value is less ("min") or greater than another one; what is of no kind to compare by is not."""
+    kind = KINDS[field.kind]
+    a, b = kind.read(raw, field), kind.read(best, field)
+    if isinstance(a, Nonconforming) or isinstance(b, Nonconforming):
+        return False
+    return bool(a < b) if end == "min" else bool(a > b)
+
+
+def tidied(field: FieldSpec, value: Decimal, function: str) -> Any:
+    """A sum or an average without the digits that binary fractions add; an average with two digits more than its values."""
+    if field.kind == "whole" and function == "sum":
+        return int(value)
+    scale = 0 if field.kind == "whole" else field.scale
+    if scale is None:
+        return Decimal(f"{value:.12g}")
+    return round(value, scale + (2 if function == "avg" else 0))

@@ -9,6 +9,7 @@ import { pin } from "./pins.js";
 
 const MOST_HEIGHT = 6_000_000;
 const PAUSE = 60;
+const REGROUP = 250; // ms: several edits are counted into the groups at once
 const LINE = 19; // pixels of one more line in a row
 
 /** The day as people here have it, as dates are typed. */
@@ -175,6 +176,9 @@ export class Grid {
   renewed() {
     this.foot?.soon();
     this.kept?.soon();
+    // What groups tell has the draft counted in.
+    clearTimeout(this.regroup);
+    if (this.grouped) this.regroup = setTimeout(() => this.load(this.first), REGROUP);
   }
 
   // -- rows ----------------------------------------------------------------------------------------------
@@ -206,7 +210,7 @@ export class Grid {
     this.fetching = new AbortController();
     const { signal } = this.fetching;
     this.root.setAttribute("aria-busy", "true");
-    let html, count;
+    let html, count, lines;
     try {
       do {
         await this.edits.idle();
@@ -214,6 +218,7 @@ export class Grid {
         const address = `${this.url}rows?start=${start}&size=${this.size}&${this.view}${this.asks}`;
         const response = await fetch(address, { signal, headers: { "HX-Request": "true" } });
         html = await response.text();
+        lines = response.headers.get("Enlace-Lines");
         if (!response.ok) {
           if (response.status === 503) setTimeout(() => this.load(start), 2000); // busy or away: the rows are still old ones
           return enlaceSay(enlaceWords(html), true);
@@ -233,6 +238,10 @@ export class Grid {
     this.rows.innerHTML = html;
     this.first = start;
     this.root.removeAttribute("aria-busy");
+    if (lines && Number(lines) !== this.total) {
+      this.total = Number(lines);
+      this.measure();
+    }
     if (!this.counted && start + this.rows.children.length > this.total) this.total = start + this.rows.children.length;
     this.place();
     this.mark();
