@@ -7,9 +7,10 @@ from playwright.sync_api import expect
 
 from tests.browser.served import Served
 
-PASTE = """([selector, text]) => {
+PASTE = """([selector, text, html]) => {
     const data = new DataTransfer();
     data.setData("text/plain", text);
+    if (html) data.setData("text/html", html);
     document.activeElement.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }));
 }"""
 COPY = """() => {
@@ -153,7 +154,7 @@ class Blocks(Served):
         plain, html = page.evaluate(COPY)
         names = [self.cell(n, 3).text_content() for n in (0, 1)]
         self.assertEqual([line.split("\t")[0] for line in plain.split("\n")], names)
-        self.assertIn(f"<td>{names[0]}</td>", html)
+        self.assertIn(f">{names[0]}</td>", html)
         page.keyboard.press("Escape")
         expect(page.locator("#rows .in-range")).to_have_count(0)
         self.cell(3, 3).click()
@@ -173,6 +174,19 @@ class Blocks(Served):
         for left in (2, 0):
             page.locator("#act-undo").click()
             expect(page.locator("#strip")).to_contain_text(f"{left} records pending" if left else "Nothing is pending")
+
+    def test_the_ends_of_lines_that_only_a_spreadsheet_s_table_has_are_kept(self):
+        page = self.work("Port call")
+        heads = page.locator("#grid .grid-head [data-number]")
+        columns = heads.evaluate_all("(heads) => heads.map((head) => head.dataset.name)")
+        at = 1 + columns.index("purpose")
+        self.cell(0, at).click()
+        # As Calc writes both: the text with a blank in place of the end of a line.
+        html = "<table><tr><td>crew<br>change</td></tr><tr><td><br></td></tr><tr><td>stores</td></tr></table>"
+        with page.expect_request("**/block?*") as sent:
+            page.evaluate(PASTE, ["", "crew change\n\nstores\n", html])
+        self.assertIn('[["crew\\nchange"],[""],["stores"]]', sent.value.post_data)
+        page.locator("#question").get_by_role("button", name="Cancel").click()
 
     def test_several_records_get_the_same_value_by_keyboard_alone(self):
         page = self.work("Port call")

@@ -1,10 +1,20 @@
 // Several cells of a grid: chosen by Shift, told to those who add them up, copied to a spreadsheet and pasted from one.
 
-/** Lines of texts as a spreadsheet takes them: tabs between, quoted where a text has a tab, a line or a quote in it. */
-export function asBlocks(lines) {
+// What spreadsheets take a cell for that holds a text, whatever it looks like: "00123" keeps its zeros, "=1" is no formula.
+const COUNTED = ["whole", "decimal", "date", "time", "datetime"];
+const AS_TEXT = ` style="mso-number-format:'\\@'" sdnum="1033;0;@"`;
+
+/** Lines of texts as a spreadsheet takes them: tabs between, quoted where a text has a tab, a line or a quote in it; and as a
+ *  table. isText: of each column, whether its values are texts. */
+export function asBlocks(lines, isText = []) {
   const quoted = (text) => (/[\t\n\r"]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
-  const safe = (text) => text.replaceAll("&", "&amp;").replaceAll("<", "&lt;");
-  const html = lines.map((line) => `<tr>${line.map((text) => `<td>${safe(text)}</td>`).join("")}</tr>`).join("");
+  const safe = (text) =>
+    text
+      .replaceAll("&", "&amp;")
+      .replaceAll("<", "&lt;")
+      .replaceAll(/\r\n|\r|\n/g, "<br>");
+  const cell = (text, i) => `<td${isText[i] ? AS_TEXT : ""}>${safe(text)}</td>`;
+  const html = lines.map((line) => `<tr>${line.map(cell).join("")}</tr>`).join("");
   return { plain: lines.map((line) => line.map(quoted).join("\t")).join("\n"), html: `<table>${html}</table>` };
 }
 
@@ -26,6 +36,32 @@ export function fromBlock(text) {
   }
   if (lines.length > 1 && lines.at(-1).length === 1 && lines.at(-1)[0] === "") lines.pop();
   return lines;
+}
+
+/** The cells of the first table in some HTML, as lines of texts; null where there is none, or cells of it are merged. */
+function cellsOf(html) {
+  const table = new DOMParser().parseFromString(html, "text/html").querySelector("table");
+  if (!table || table.querySelector("[colspan]:not([colspan='1']), [rowspan]:not([rowspan='1']), table")) return null;
+  const textOf = (cell) => {
+    for (const end of cell.querySelectorAll("br")) end.replaceWith("\u2028"); // a line that ends, not one that the markup breaks
+    return cell.textContent;
+  };
+  return [...table.rows].map((row) => [...row.cells].map(textOf));
+}
+
+/** Texts of the clipboard with the ends of lines that only its table has: a spreadsheet may write them as blanks, where a
+ *  text can't have any. lines: of the text. cells: of the table; null for none. */
+export function withLines(lines, cells) {
+  const alike = cells?.length === lines.length && cells.every((row, i) => row.length === lines[i].length);
+  if (!alike) return lines;
+  const bare = (text) => text.replaceAll(/\s+/g, " ").trim();
+  return lines.map((line, i) =>
+    line.map((text, j) => {
+      const cell = cells[i][j];
+      if (!cell.includes("\u2028") || text.includes("\n") || bare(text) !== bare(cell)) return text;
+      return cell.split("\u2028").map(bare).join("\n").trimEnd();
+    }),
+  );
 }
 
 export class ChosenCells {
@@ -114,10 +150,14 @@ export class ChosenCells {
 
   copied(event) {
     if (this.grid.editing || event.target.closest?.("input, textarea") || String(getSelection())) return;
-    const { lines, whole } = this.texts();
+    const { lines, left, whole } = this.texts();
     if (!lines.length) return;
     event.preventDefault();
-    const { plain, html } = asBlocks(lines);
+    const heads = [...this.grid.head.querySelectorAll("[data-number]")].slice(left - 1);
+    const { plain, html } = asBlocks(
+      lines,
+      heads.map(({ dataset }) => !COUNTED.includes(dataset.kind) || "list" in dataset),
+    );
     event.clipboardData.setData("text/plain", plain);
     event.clipboardData.setData("text/html", html);
     const count = lines.length * lines[0].length;
@@ -156,7 +196,7 @@ export class ChosenCells {
     const text = event.clipboardData.getData("text/plain");
     event.preventDefault();
     if (!text) return;
-    const lines = fromBlock(text);
+    const lines = withLines(fromBlock(text), cellsOf(event.clipboardData.getData("text/html")));
     const range = at === this.grid.current.position ? this.range : null;
     if (lines.length === 1 && lines[0].length === 1 && at < this.grid.total) {
       if (!range) return this.grid.startEdit(lines[0][0]);
