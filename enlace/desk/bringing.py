@@ -19,11 +19,12 @@ from django.utils import timezone
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import whole_list
 from enlace.core.exchange.csv_out import unguarded
+from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
 from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.matching import matched
 from enlace.core.exchange.readers import guessed, looked, rows
 from enlace.core.exchange.spool import Spool, spooled
-from enlace.core.kinds import KINDS, Unreadable
+from enlace.core.kinds import KINDS, TEXTS, Unreadable
 from enlace.core.model.values import record_id
 from enlace.core.problem import Problem
 
@@ -157,7 +158,11 @@ class Bringing:
         ids = [identified(row) for row in texts]
         asked = [identifier for identifier in ids if identifier]
         stored, there = self.work.stored_of(asked), self.work.store.some(asked)
-        known = self._found_in_lists(by_head, texts)
+        for head, field in by_head:
+            if not _is_text(field):  # where no text can be, an empty one is no value
+                for row in texts:
+                    row[head] = row[head].removeprefix(EMPTY_TEXT)
+        known = self._found_in_lists(by_head, texts) | self._empty_texts(by_head)
         fresh = iter(editing.several_fresh(self.work, len(texts)))
         made = []
         for i, row in enumerate(texts):
@@ -220,6 +225,11 @@ class Bringing:
                 known |= {(field.name, row[head]): typed_from(self.work, field, row[head], lines) for row in texts}
         return known
 
+    def _empty_texts(self, by_head: Sequence[tuple[str, FieldSpec]]) -> dict[tuple[str, str], Typed | Problem]:
+        """What an empty text stands for, which is no value when it is typed."""
+        own = (field for _, field in by_head if _is_text(field))
+        return {(f.name, EMPTY_TEXT): Typed(self.work.dataset, f, self.work.formats, "", {f.name: ""}) for f in own}
+
     def _mapped(self) -> list[tuple[str, FieldSpec]]:
         known = {field.name: field for field in self.fields}
         mapping = self.incoming.mapping
@@ -229,9 +239,10 @@ class Bringing:
         """A row's texts by heading, what was mended in the place of what the file has."""
         # What was taken out with an apostrophe before its = comes back without; other formats have typed cells and
         # need none.
-        read = unguarded if self.look.format == "csv" else str
+        read = _out_of_csv if self.look.format == "csv" else unmarked
         texts = {head: read(value) for head, value in zip(self.spool.heads, values, strict=False)}
-        return {**texts, **self.incoming.mended.get(str(number), {})}
+        mended = self.incoming.mended.get(str(number), {})
+        return {**texts, **{head: EMPTY_TEXT if text == MARK else text for head, text in mended.items()}}
 
     def _identified(self, by_head: Sequence[tuple[str, FieldSpec]]) -> Callable[[dict[str, str]], str]:
         """A function that gives the id of the record with the key that a row names; "" where it names none."""
@@ -343,8 +354,17 @@ class Bringing:
             yield [*(fault["texts"].get(head, "") for head in self.spool.heads), words]
 
 
+def _is_text(field: FieldSpec) -> bool:
+    return field.kind in TEXTS and field.lookup is None
+
+
+def _out_of_csv(cell: str) -> str:
+    return EMPTY_TEXT if cell == MARK else unguarded(cell)
+
+
 def _fault(row: Row) -> dict[str, Any]:
-    return {"row": row.number, "texts": row.texts, "faults": [list(fault) for fault in row.faults]}
+    texts = {head: MARK if text == EMPTY_TEXT else text for head, text in row.texts.items()}
+    return {"row": row.number, "texts": texts, "faults": [list(fault) for fault in row.faults]}
 
 
 def begun(work: Work) -> Bringing | None:

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from enlace.core.exchange.csv_in import ENCODINGS, SEPARATORS
 from enlace.core.exchange.csv_out import csv_lines, guarded
+from enlace.core.exchange.empties import MARK
 from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.readers import FORMATS
 from enlace.core.problem import Problem
@@ -161,6 +162,6 @@ def mend(request: HttpRequest, work: Work) -> HttpResponse:
 def faults(request: HttpRequest, work: Work) -> StreamingHttpResponse:
     """The faulty rows with their sentences, as CSV."""
     heads, *rows = _begun(work).faulty_rows()
-    lines = csv_lines(heads, ([guarded(text) for text in row] for row in rows))
+    lines = csv_lines(heads, ([text if text == MARK else guarded(text) for text in row] for row in rows))
     headers = {"Content-Disposition": 'attachment; filename="faulty-rows.csv"', "Cache-Control": "no-store"}
     return StreamingHttpResponse(lines, content_type="text/csv; charset=utf-8", headers=headers)

@@ -12,6 +12,7 @@ from typing import IO, Any
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.filters import Among
 from enlace.core.exchange.csv_out import guarded
+from enlace.core.exchange.empties import MARK
 from enlace.core.exchange.outgoing import Inside, Sheet, value_out
 from enlace.core.exchange.package_out import schema_of
 from enlace.core.kinds import TEXTS, raw_text
@@ -53,7 +54,7 @@ def text_of(work: Work, field: FieldSpec, values: Record, stored: bool) -> str:
     value = values.get(field.name)
     if stored:
         text = "" if value is None else raw_text(value)
-        return guarded(text) if isinstance(value, str) else text
+        return (guarded(text) or MARK) if isinstance(value, str) else text
     text = work.words.of(work.dataset, field, values)
     return guarded(text) if field.kind in TEXTS or field.lookup else text
 

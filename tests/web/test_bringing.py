@@ -10,7 +10,7 @@ from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from enlace.desk.models import Draft, Incoming, KeptMapping
+from enlace.desk.models import Draft, DraftRecord, Incoming, KeptMapping
 from tests.web.pages import Pages
 
 HX = {"HX-Request": "true"}
@@ -60,6 +60,34 @@ class Bringing(Pages):
         ["Z2", "New quay", "long", "7", "maybe"],
         ["", "No code", "100", "5", "yes"],
     ]
+
+    def test_an_empty_text_and_no_value_come_back_as_what_they_were(self):
+        agents = self.form("agent")
+        at, name = f"/desk/{agents.pk}/bring-in", "contact_person"
+        kept = {1: "", 2: None, 3: "'", 4: "=1"}
+        ends = {
+            "csv": "csv",
+            "json": "json",
+            "jsonl": "jsonl",
+            "xml": "xml",
+            "xlsx": "xlsx",
+            "ods": "ods",
+            "package": "zip",
+        }
+        for known, end in ends.items():
+            with self.subTest(known):
+                for key, text in kept.items():
+                    self.sql("UPDATE agent SET contact_person = ? WHERE id = ?", text, key)
+                file = b"".join(self.client.get(f"/desk/{agents.pk}/take?format={known}&stored=1").streaming_content)
+                self.sql("UPDATE agent SET contact_person = 'other' WHERE id < 5")
+                self.bring(file, f"agents.{end}", at=at)
+                self.map(at=at)
+                self.run_through("check", at=at)
+                self.assertEqual(self.counts(), {"update": self.sql("SELECT count(*) FROM agent")[0][0]})
+                self.run_through("put-in", at=at)
+                now = {int(r.record[1:]): json.loads(r.body)["now"] for r in DraftRecord.objects.all()}
+                self.assertEqual({key: values[name] for key, values in now.items()}, kept)
+                self.client.post(f"/desk/{agents.pk}/discard", headers=HX)
 
     def test_rows_of_one_file_that_are_the_same_record_are_told_before_they_go_in(self):
         rows = [self.ROWS[0], *([code, "Quay", "100", "5", "yes"] for code in ("Z1", "Z2", "F1", "Z1", "F1", "Z3"))]

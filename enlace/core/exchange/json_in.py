@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ..problem import Problem
+from .empties import marked
 from .incoming import Look, Rows, named
 
 PIECE = 1 << 16
@@ -36,7 +37,13 @@ def rows(path: Path, look: Look) -> Rows:
 
 def _plain(item: dict[str, Any]) -> dict[str, Any]:
     """What is a list or an object itself stays JSON: a field of JSON takes it, others say what is wrong."""
-    return {n: json.dumps(v, ensure_ascii=False) if isinstance(v, list | dict) else v for n, v in item.items()}
+    return {name: _cell(value) for name, value in item.items()}
+
+
+def _cell(value: Any) -> Any:
+    if isinstance(value, list | dict):
+        return json.dumps(value, ensure_ascii=False)
+    return marked(value) if isinstance(value, str) else value
 
 
 def _objects(path: Path, look: Look) -> Iterator[dict[str, Any]]:

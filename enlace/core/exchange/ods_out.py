@@ -10,6 +10,7 @@ from decimal import Decimal
 from typing import IO, Any
 from xml.sax.saxutils import escape, quoteattr
 
+from .empties import marked
 from .outgoing import Sheet
 from .xlsx_out import MOST_DIGITS, SheetNames
 from .xml_out import BARRED
@@ -78,7 +79,8 @@ def _cell(value: Any) -> str:
         return f'<table:table-cell table:style-name="date" office:value-type="date" office:date-value="{value.isoformat()}"/>'
     # All that no typed cell holds exactly is a text: digits beyond a floating point number, zones of time, control
     # characters.
-    lines = BARRED.sub("�", str(value)).split("\n")
+    plain = marked(value) if isinstance(value, str) else str(value)
+    lines = BARRED.sub("�", plain).split("\n")
     text = "".join(f"<text:p>{_blanks(line)}</text:p>" for line in lines)
     return f'<table:table-cell office:value-type="string">{text}</table:table-cell>'
 

@@ -12,6 +12,7 @@ from typing import IO, Any
 
 from ..model.catalog import Table
 from ..model.dataset import DatasetSpec, FieldSpec
+from .empties import marked
 from .incoming import own_names
 from .outgoing import Sheet
 from .package_in import DESCRIPTOR
@@ -114,4 +115,6 @@ def _text(value: Any) -> str:
         return ""
     if isinstance(value, bool):
         return "true" if value else "false"
+    if isinstance(value, str):
+        return marked(value)
     return value.isoformat() if hasattr(value, "isoformat") else str(value)

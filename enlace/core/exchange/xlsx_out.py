@@ -12,6 +12,7 @@ from xlsxwriter.format import Format
 from xlsxwriter.workbook import Workbook
 from xlsxwriter.worksheet import Worksheet
 
+from .empties import marked
 from .outgoing import Sheet
 
 MOST_ROWS = 1_048_576  # of a sheet, as the format has it
@@ -81,7 +82,7 @@ def _cell(sheet: Worksheet, line: int, column: int, value: Any, shapes: dict[str
     elif shape := _shape(value):
         sheet.write_datetime(line, column, value, shapes[shape])
     else:
-        sheet.write_string(line, column, str(value)[:LONGEST])
+        sheet.write_string(line, column, (marked(value) if isinstance(value, str) else str(value))[:LONGEST])
 
 
 def _fits(value: int | float | Decimal) -> bool:

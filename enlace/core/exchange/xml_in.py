@@ -14,6 +14,7 @@ from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import iterparse
 
 from ..problem import Problem
+from .empties import marked
 from .incoming import Look, Rows, named
 
 SEEN = 50_000  # elements that the paths are found by
@@ -31,7 +32,7 @@ def look(path: Path, wanted: Look) -> Look:
                 raise Problem("The file is too deep in itself.", "", code="bad")
         else:
             # An element with neither is a value of the row around it.
-            if len(element) or element.attrib:
+            if len(element) or (element.attrib and not _name_of(element)[1]):
                 counts["/".join(names)] += 1
             names.pop()
             if len(names) < 2:
@@ -67,13 +68,21 @@ def _records(path: Path, wanted: str) -> Iterator[dict[str, str]]:
 
 
 def _record(element: Element) -> dict[str, str]:
-    record = {_plain(name): text for name, text in element.attrib.items()}
+    record = {_plain(name): marked(text) for name, text in element.attrib.items()}
     for child in element:
         # An attribute and a child of one name: the attribute stands first, and what is told by both is told alike.
-        record.setdefault(_plain(child.tag), "".join(child.itertext()).strip())
+        text = "".join(child.itertext())
+        # An element with nothing in it is an empty text; of no value there is none.
+        record.setdefault(_name_of(child)[0], marked(text.strip()) if text.strip() or not text else "")
     if not len(element) and (text := (element.text or "").strip()):
         record.setdefault(_plain(element.tag), text)
     return record
+
+
+def _name_of(element: Element) -> tuple[str, bool]:
+    """What an element is called, and whether it says so in an attribute, since its name is none of XML (see `xml_out`)."""
+    told = _plain(element.tag) == "value" and set(element.attrib) == {"name"} and not len(element)
+    return (element.attrib["name"], True) if told else (_plain(element.tag), False)
 
 
 def _plain(name: Any) -> str:
