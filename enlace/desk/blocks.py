@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 from django.db import transaction
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.draft import PendingRecord
-from enlace.core.draft.pending import as_read
+from enlace.core.draft.pending import Edit, as_read
 from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 
@@ -181,8 +181,9 @@ def filled(
         record = as_read(work.dataset, identifier, key_of(identifier), read)
     if record is None or record.state == "removed":
         return None
+    edit = Edit(record)
     for spec, typed in cells:
-        if read is not None and spec.name not in record.touched and record.conflict is None:
-            record = replace(record, was={**record.was, spec.name: read.get(spec.name)})
-        record = typed.into(record, read)
-    return record
+        if read is not None and record.conflict is None and not edit.touched(spec.name):
+            edit.was[spec.name] = read.get(spec.name)
+        typed.into(edit, read)
+    return edit.made()

@@ -16,7 +16,7 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import found_by_text
 from enlace.core.draft import Conflict, PendingRecord, conflicts
 from enlace.core.draft.conflicts import exactly
-from enlace.core.draft.pending import as_read, new_record, removed, with_text, with_value
+from enlace.core.draft.pending import Edit, as_read, new_record, removed, with_text, with_value
 from enlace.core.kinds import KINDS, Unreadable
 from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
@@ -80,7 +80,9 @@ def edit(
             record = PendingRecord(identifier, "edited", key_of(identifier), {name: read}, conflict=gone)
         else:
             before, record = _opened_for(work, identifier, field, stored)
-        after = typed.into(record, stored)
+        edit = Edit(record)
+        typed.into(edit, stored)
+        after = edit.made()
         after = _against_seen(record, after, field, stored, seen, seen_text, read, work, identifier)
         result = _put(work, field.label, before, after)
     return Kept(work, after.id, stored, result)

@@ -10,8 +10,7 @@ from typing import Any
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.lookups import Option, WholeList, found_by_start, found_by_text
 from enlace.core.dataset.narrowing import BrokenList, still_offered
-from enlace.core.draft import PendingRecord
-from enlace.core.draft.pending import with_text, with_unread, with_value
+from enlace.core.draft.pending import Edit
 from enlace.core.kinds import KINDS, Formats, Unreadable
 from enlace.core.model.values import packed, unpacked
 from enlace.core.problem import Problem
@@ -33,19 +32,19 @@ class Typed:
     values: Mapping[str, Any] | None = None
     unread: bool = False
 
-    def into(self, record: PendingRecord, stored: Mapping[str, Any] | None) -> PendingRecord:
-        """The record after it."""
+    def into(self, edit: Edit, stored: Mapping[str, Any] | None) -> None:
+        """Put it into a record."""
 
         def current(name: str) -> Any:
             return stored and stored.get(name)
 
         if self.unread:
-            return with_unread(record, self.field, self.text, current(self.field.name))
-        if self.values is None:
-            return with_text(record, self.field, self.text, self.formats, current(self.field.name))
-        for name, value in self.values.items():
-            record = with_value(record, self.dataset.by_name[name], value, current(name))
-        return record
+            edit.unread(self.field, self.text, current(self.field.name))
+        elif self.values is None:
+            edit.text(self.field, self.text, self.formats, current(self.field.name))
+        else:
+            for name, value in self.values.items():
+                edit.value(self.dataset.by_name[name], value, current(name))
 
 
 def _found(work: Work, field: FieldSpec, text: str, record: Mapping[str, Any]) -> Option | None:

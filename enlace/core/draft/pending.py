@@ -97,47 +97,82 @@ def with_text(
     >>> with_text(new_record(), eta, "soon", formats).texts
     {'eta': 'soon'}
     """
-    try:
-        value = KINDS[field.kind].typed_over(text, record.was.get(field.name, current), field, formats)
-    except Unreadable:
-        return with_unread(record, field, text, current)
-    return with_value(record, field, value, current)
+    edit = Edit(record)
+    edit.text(field, text, formats, current)
+    return edit.made()
 
 
 def with_unread(record: PendingRecord, field: FieldSpec, text: str, current: Any = None) -> PendingRecord:
     """The record with a text in a field that is no value of it."""
-    texts = {**record.texts, field.name: text}
-    now, waits_for = _without(record.now, field.name), _without(record.waits_for, field.name)
-    return _with_was(replace(record, texts=texts, now=now, waits_for=waits_for), field.name, current)
+    edit = Edit(record)
+    edit.unread(field, text, current)
+    return edit.made()
 
 
 def with_value(record: PendingRecord, field: FieldSpec, value: Any, current: Any = None) -> PendingRecord:
     """The record after giving a field a stored value; an edit back to what was read is no edit."""
-    texts, now = _without(record.texts, field.name), _without(record.now, field.name)
-    waits_for = _without(record.waits_for, field.name)
-    was = record.was.get(field.name, current)
-    if record.state == "new":
-        # A new record says nothing of a field that was left alone, so that the database fills in its default.
-        if value is not None or field.name in record.touched:
-            now[field.name] = value
-    elif not KINDS[field.kind].same(was, value, field):
-        now[field.name] = value
-    return _with_was(replace(record, texts=texts, now=now, waits_for=waits_for), field.name, current)
+    edit = Edit(record)
+    edit.value(field, value, current)
+    return edit.made()
 
 
-def _without(values: Mapping[str, Any], name: str) -> dict[str, Any]:
-    return {other: value for other, value in values.items() if other != name}
+class Edit:
+    """A record while fields of it are edited, one after another; `made` is what comes of it. Arguments as of `with_text`."""
 
+    def __init__(self, record: PendingRecord) -> None:
+        self.record = record
+        self.was, self.now, self.texts = dict(record.was), dict(record.now), dict(record.texts)
+        self.waits_for = dict(record.waits_for)
+        self.names: set[str] = set()
 
-def _with_was(record: PendingRecord, name: str, current: Any) -> PendingRecord:
-    """An edited record with what stood in the field when it was first edited, and without refusals that were about it."""
-    was = record.was
-    # Compared by the save, so that somebody else who changed this field meanwhile is noticed.
-    if record.state != "new" and name not in was and name in record.touched:
-        was = {**was, name: current}
-    # Those about the whole record go too: whether the server still refuses it is not known after an edit.
-    refusals = tuple(refusal for refusal in record.refusals if name not in refusal.fields and refusal.fields)
-    return replace(record, was=was, refusals=refusals)
+    def touched(self, name: str) -> bool:
+        """Whether somebody has edited a field."""
+        return name in self.now or name in self.texts or name in self.waits_for
+
+    def text(self, field: FieldSpec, text: str, formats: Formats, current: Any = None) -> None:
+        """Type a text into a field."""
+        try:
+            value = KINDS[field.kind].typed_over(text, self.was.get(field.name, current), field, formats)
+        except Unreadable:
+            self.unread(field, text, current)
+        else:
+            self.value(field, value, current)
+
+    def unread(self, field: FieldSpec, text: str, current: Any = None) -> None:
+        """Leave a text in a field that is no value of it."""
+        name = field.name
+        self.now.pop(name, None)
+        self.waits_for.pop(name, None)
+        self.texts[name] = text
+        self._edited(name, current)
+
+    def value(self, field: FieldSpec, value: Any, current: Any = None) -> None:
+        """Give a field a stored value."""
+        name = field.name
+        before = self.touched(name)
+        for held in (self.texts, self.now, self.waits_for):
+            held.pop(name, None)
+        if self.record.state == "new":
+            # A new record says nothing of a field that was left alone, so that the database fills in its default.
+            if value is not None or before:
+                self.now[name] = value
+        elif not KINDS[field.kind].same(self.was.get(name, current), value, field):
+            self.now[name] = value
+        self._edited(name, current)
+
+    def _edited(self, name: str, current: Any) -> None:
+        self.names.add(name)
+        # Compared by the save, so that somebody else who changed this field meanwhile is noticed.
+        if self.record.state != "new" and name not in self.was and self.touched(name):
+            self.was[name] = current
+
+    def made(self) -> PendingRecord:
+        """The record as it is now, without refusals that were about what was edited, or about the whole of it."""
+        # Whether the server still refuses that is not known after an edit.
+        left = (r for r in self.record.refusals if r.fields and self.names.isdisjoint(r.fields))
+        return replace(
+            self.record, was=self.was, now=self.now, texts=self.texts, waits_for=self.waits_for, refusals=tuple(left)
+        )
 
 
 def unreadable(record: PendingRecord, dataset: DatasetSpec, formats: Formats) -> list[Complaint]:

@@ -1,0 +1,156 @@
+"""(o) A file of many rows checked and put into a draft, against csv and executemany: run with the server's environment.
+
+Prints the milliseconds of both, the growth of memory in MB, and what saving the draft takes.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+import sqlite3
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import django
+
+COUNT = int(os.environ.get("BENCH_ROWS", 100_000))
+HEADS = ["code", "weight", "day", "pieces", "agent_id", "berth_code", "urgent", "remarks"]
+SCHEMA = """
+CREATE TABLE agent (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL);
+CREATE TABLE berth (code VARCHAR(6) PRIMARY KEY, quay VARCHAR(40) NOT NULL);
+CREATE TABLE shipment (id INTEGER PRIMARY KEY, code VARCHAR(12) NOT NULL UNIQUE, weight DECIMAL(9, 3) NOT NULL, day DATE NOT NULL,
+  pieces INTEGER NOT NULL, agent_id INTEGER NOT NULL REFERENCES agent, berth_code VARCHAR(6) REFERENCES berth, urgent BOOLEAN NOT NULL,
+  remarks VARCHAR(60));
+"""
+RULES = [
+    ("weight > 0", "The weight must be more than nothing."),
+    ("pieces BETWEEN 1 AND 5000", "There are 1 to 5 000 pieces."),
+    ("day >= '2020-01-01'", "The day is too long ago."),
+    ("NOT urgent OR weight < 900", "What is urgent weighs less than 900 t."),
+]
+
+
+def rows() -> list[list[str]]:
+    return [
+        [f"S{i:06}", f"{(i % 8000) / 10 + 0.125:.3f}", f"2026-0{i % 9 + 1}-1{i % 9}", str(i % 4000 + 1), f"Agent {i % 200}", f"B{i % 20}",
+         "yes" if i % 3 else "no", f"remark {i}"]
+        for i in range(COUNT)
+    ]  # fmt: skip
+
+
+def made(database: Path) -> None:
+    with sqlite3.connect(database) as db:
+        db.executescript(SCHEMA)
+        db.executemany("INSERT INTO agent VALUES (?, ?)", [(n, f"Agent {n}") for n in range(200)])
+        db.executemany("INSERT INTO berth VALUES (?, ?)", [(f"B{n}", f"Quay {n}") for n in range(20)])
+
+
+def by_hand(database: Path, file: Path) -> None:
+    """What somebody writes for this one file: read, looked up, checked, inserted."""
+    with sqlite3.connect(database) as db, file.open(newline="") as text:
+        agents = dict(db.execute("SELECT name, id FROM agent"))
+        berths = {code for (code,) in db.execute("SELECT code FROM berth")}
+        several = []
+        for row in csv.DictReader(text):
+            weight, pieces = float(row["weight"]), int(row["pieces"])
+            urgent = row["urgent"] == "yes"
+            if not (weight > 0 and 1 <= pieces <= 5000 and row["day"] >= "2020-01-01" and (not urgent or weight < 900)):
+                continue
+            if row["berth_code"] in berths:
+                values = (row["code"], weight, row["day"], pieces, agents[row["agent_id"]])
+                several.append((*values, row["berth_code"], urgent, row["remarks"]))
+        names = ", ".join(HEADS)
+        db.executemany(f"INSERT INTO shipment ({names}) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", several)
+
+
+def plain(database: Path, file: Path) -> None:
+    """The csv module and executemany, with nothing looked up or checked."""
+    with sqlite3.connect(database) as db, file.open(newline="") as text:
+        db.execute("CREATE TABLE plain (a, b, c, d, e, f, g, h)")
+        db.executemany("INSERT INTO plain VALUES (?, ?, ?, ?, ?, ?, ?, ?)", csv.reader(text))
+
+
+def formed(database: Path) -> object:
+    from enlace.accounts.models import Person
+    from enlace.core.dataset.inference.make import make_dataset
+    from enlace.core.kinds import Formats
+    from enlace.desk.work import Work
+    from enlace.workshop.models import Connection, Dataset, Form, Project
+
+    person = Person.objects.create_user("bench", password="bench-7-bench", role="builder")
+    project = Project.objects.create(name="Bench")
+    connection = Connection.objects.create(project=project, name="Bench", parameters={"path": str(database)})
+    dataset = Dataset.make(connection, make_dataset(connection.to_spec(), "shipment"), "shipment")
+    for condition, sentence in RULES:
+        dataset.rules.create(name=sentence[:40], expression=condition, message=sentence)
+    form = Form.make(dataset, "Shipments")
+    return lambda: Work(person, form, Formats.of("en_GB"))
+
+
+def timed(act: Callable[[], object]) -> float:
+    begun = time.perf_counter()
+    act()
+    return (time.perf_counter() - begun) * 1000
+
+
+def main() -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "enlace.site.settings")
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["ENLACE_HOME"] = f"{folder}/home"
+        django.setup()
+        from django.core.management import call_command
+
+        call_command("migrate", verbosity=0, interactive=False)
+        database, file = Path(folder) / "office.sqlite3", Path(folder) / "rows.csv"
+        made(database)
+        with file.open("w", newline="") as out:
+            csv.writer(out).writerows([HEADS, *rows()])
+        hand, bare = Path(folder) / "hand.sqlite3", Path(folder) / "bare.sqlite3"
+        made(hand)
+        told = {"by hand": timed(lambda: by_hand(hand, file)), "plain": timed(lambda: plain(bare, file))}
+        told |= brought(formed(database), file)
+        print(json.dumps(told))
+
+
+def brought(work: Callable, file: Path) -> dict[str, float]:
+    from enlace.desk import bringing
+
+    def begin() -> None:
+        bringing.begin(work(), "rows.csv", io.BytesIO(file.read_bytes()), file.stat().st_size)
+
+    def through(what: str, done: str) -> None:
+        while True:
+            there = bringing.begun(work())
+            if getattr(there.incoming, done) >= there.spool.count:
+                return
+            getattr(there, what)()
+
+    before = memory()
+    told = {"read": timed(begin), "check": timed(lambda: through("check", "checked"))}
+    told["put in"] = timed(lambda: through("put_in", "taken"))
+    told["MB"] = memory() - before
+    incoming = bringing.begun(work()).incoming
+    told["sound"] = incoming.counts.get("new", 0)
+    return told
+
+
+def memory() -> float:
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return next(int(line.split()[1]) for line in lines if line.startswith("VmHWM")) / 1024
+
+
+if __name__ == "__main__":
+    if "-p" in sys.argv:
+        import cProfile
+        import pstats
+
+        with cProfile.Profile() as profile:
+            main()
+        pstats.Stats(profile).sort_stats("tottime").print_stats(45)
+    else:
+        main()
