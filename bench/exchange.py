@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import sqlite3
+import subprocess
+import sys
 import tempfile
 import time
 import tracemalloc
@@ -17,6 +20,7 @@ from enlace.core.exchange.outgoing import Sheet
 from enlace.core.exchange.readers import looked, rows
 from enlace.core.exchange.spool import spooled
 from enlace.core.exchange.xlsx_out import write_xlsx
+from scripts.serving import ROOT
 
 from .results import Results
 
@@ -35,6 +39,7 @@ def run(results: Results) -> None:
         with file.open("w", newline="") as out:
             csv.writer(out).writerows([["id", "name", "weight", "day", "a", "b", "c", "d"], *content])
         _read(results, file, place)
+        _bring(results)
         _write(results, content)
 
 
@@ -60,6 +65,21 @@ def _read(results: Results, file: Path, place: Path) -> None:
         "(o) memory that reading them takes at the most", tracemalloc.get_traced_memory()[1] / 2**20, "MB", 100
     )
     tracemalloc.stop()
+
+
+def _bring(results: Results) -> None:
+    """A file with two lists and four rules, at the desk, beside what somebody writes for that one file."""
+    command = [sys.executable, "-m", "bench.bringing"]
+    told = json.loads(
+        subprocess.run(command, cwd=ROOT, check=True, capture_output=True, text=True).stdout.splitlines()[-1]
+    )
+    assert told["sound"] == COUNT
+    ours = told["read"] + told["check"] + told["put in"]
+    results.ratio(
+        "(o) 100 000 rows checked and put into a draft, against csv and executemany", ours, told["plain"], "ms", 3.0
+    )
+    results.ratio("(o) the same against csv, lookups, checks and executemany by hand", ours, told["by hand"], "ms", 3.0)
+    results.bound("(o) memory growth meanwhile", told["MB"], "MB", 100)
 
 
 def _write(results: Results, content: list[list[str]]) -> None:

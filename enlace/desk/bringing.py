@@ -33,6 +33,7 @@ from .blocks import Block, filled, put_block, take_in
 from .firsts import Firsts
 from .models import Incoming, KeptMapping
 from .typed import Typed, typed_from
+from .verdicts import Verdicts
 from .work import Work
 
 MOST_BYTES = 500 * 1024 * 1024
@@ -83,6 +84,11 @@ class Bringing:
     @property
     def rows_file(self) -> Path:
         return folder() / f"{self.incoming.pk}.rows"
+
+    @property
+    def verdicts(self) -> Verdicts:
+        """What the check said of each row."""
+        return Verdicts(folder() / f"{self.incoming.pk}.verdicts")
 
     @property
     def firsts(self) -> Firsts:
@@ -147,8 +153,11 @@ class Bringing:
 
     # -- rows as records --------------------------------------------------------------------------------------
 
-    def stretch(self, start: int, size: int) -> list[Row]:
-        """Some rows as they would go in: values, lists and rules are looked at, nothing is changed."""
+    def stretch(self, start: int, size: int, sound: Sequence[bool] = ()) -> list[Row]:
+        """Some rows as they would go in: values, lists and rules are looked at, nothing is changed.
+
+        sound: of each, whether a check said so: then its rules are not asked again, and others are not looked at.
+        """
         by_head = self._mapped()
         texts = [
             self._texts(start + i + 1, values)
@@ -166,6 +175,8 @@ class Bringing:
         fresh = iter(editing.several_fresh(self.work, len(texts)))
         made = []
         for i, row in enumerate(texts):
+            if sound and not sound[i]:
+                continue
             identifier = ids[i] if ids[i] in stored else ""
             # One for each row, since which of them need one is known only along the way.
             blank = next(fresh)
@@ -178,7 +189,7 @@ class Bringing:
             cells, faults = self._cells(by_head, row, identifier, stored.get(identifier), there.get(identifier), known)
             # Rules are asked of rows whose texts could be read: on others they would complain of what is missing for
             # that reason alone.
-            if not faults:
+            if not faults and not sound:
                 record = filled(
                     self.work, cells, stored.get(identifier), there.get(identifier) if identifier else blank, identifier
                 )
@@ -198,8 +209,8 @@ class Bringing:
                 several.append((columns, f"{','.join(columns)} {record_id(taken)}"))
         return tuple((" and ".join(dataset.by_name[name].label for name in columns), text) for columns, text in several)
 
-    def _told_apart(self, rows: Sequence[Row], note: bool) -> list[Row]:
-        """The rows, those faulty that have what an earlier one has. note: what the first ones have is kept for later ones."""
+    def _told_apart(self, rows: Sequence[Row]) -> list[Row]:
+        """The rows, those faulty that have what an earlier one has; what these have is kept for later ones."""
         firsts = self.firsts
         made = []
         for row in rows:
@@ -208,8 +219,7 @@ class Bringing:
             ]
             told = tuple(("", f"Row {first:,} of the file has the same {words}.") for words, first in again)
             made.append(replace(row, faults=(*row.faults, *told)) if told else row)
-        if note:
-            firsts.keep()
+        firsts.keep()
         return made
 
     def _found_in_lists(
@@ -300,7 +310,9 @@ class Bringing:
     def check(self) -> None:
         """Look at the next stretch of rows, and keep what was found."""
         incoming = self.incoming
-        for row in self._told_apart(self.stretch(incoming.checked, STRETCH), note=True):
+        told = self._told_apart(self.stretch(incoming.checked, STRETCH))
+        self.verdicts.note(incoming.checked, [not (row.faults or row.skipped) for row in told])
+        for row in told:
             self._count(row, 1)
             # All are counted, some are kept: a file of another table has as many faults as rows.
             if row.faults and len(incoming.faults) < MOST_FAULTS:
@@ -325,7 +337,8 @@ class Bringing:
         }
         # The same way as all others, so that what is mended meets lists and rules again.
         self.firsts.release(number)
-        [row] = self._told_apart(self.stretch(number - 1, 1), note=True)
+        [row] = self._told_apart(self.stretch(number - 1, 1))
+        self.verdicts.note(number - 1, [not (row.faults or row.skipped)])
         incoming.counts["faulty"] -= 1
         self._count(row, 1)
         incoming.faults[at : at + 1] = [_fault(row)] if row.faults else []
@@ -337,7 +350,8 @@ class Bringing:
         if incoming.checked < self.spool.count:
             raise Problem("The rows are not checked to the end yet.", "Check them first.", code="bad")
         block = Block()
-        for row in self._told_apart(self.stretch(incoming.taken, STRETCH), note=False):
+        sound = self.verdicts.sound(incoming.taken, STRETCH)
+        for row in self.stretch(incoming.taken, STRETCH, sound):
             if not row.faults and not row.skipped:
                 block.lines.append((row.identifier, list(row.cells)))
         last = min(incoming.taken + STRETCH, self.spool.count)
@@ -414,7 +428,7 @@ def tidy() -> None:
 
 
 def _drop(incoming: Incoming) -> None:
-    for end in ("file", "rows", "new", "firsts"):
+    for end in ("file", "rows", "new", "firsts", "verdicts"):
         (folder() / f"{incoming.pk}.{end}").unlink(missing_ok=True)
     incoming.delete()
 

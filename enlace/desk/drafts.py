@@ -29,7 +29,7 @@ BLOB = re.compile(r'\{"\$":"blob","v":"([0-9a-f]{64})"')  # as `dump` writes one
 MOST_STEPS = 1_000
 MOST_STEP_BYTES = 32 * 1024 * 1024  # of all steps of a draft together; the oldest go first
 COUNTED = ("edited", "new", "removed", "all", "faulty", "later", "bytes")
-MOST_PENDING = 50_000  # records of a draft
+MOST_PENDING = 250_000  # records of a draft
 MOST_PENDING_BYTES = 256 * 1024 * 1024  # of them, large values apart
 MOST_BLOB_BYTES = 512 * 1024 * 1024  # of large values
 Changes = Mapping[str, PendingRecord | None]
@@ -128,6 +128,14 @@ class DraftStore:
         by_name: dict[str, dict[str, PendingRecord]] = {}
         rows = self.draft.records.all() if self.draft else DraftRecord.objects.none()
         for row in rows if later else rows.filter(later=False):
+            by_name.setdefault(row.part, {})[row.record] = self._loaded(row)
+        return by_name
+
+    def sample(self, most: int) -> dict[str, dict[str, PendingRecord]]:
+        """The first records of all parts, those that need attention before the others."""
+        by_name: dict[str, dict[str, PendingRecord]] = {}
+        rows = self.draft.records.order_by("-faulty", "pk")[:most] if self.draft else ()
+        for row in sorted(rows, key=lambda row: row.pk):
             by_name.setdefault(row.part, {})[row.record] = self._loaded(row)
         return by_name
 

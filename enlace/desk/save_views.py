@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from typing import Any
 from urllib.parse import urlencode
 
@@ -139,7 +140,8 @@ def _held_back(request: HttpRequest, work: Work, report: Any) -> HttpResponse:
 def rehearse(request: HttpRequest, work: Work) -> HttpResponse:
     """Try the save and roll it back; shows what would have happened to each record."""
     report = saving.rehearse(work)
-    context = {**base_context(work), "lines": rehearsal_list(work, report), **strip_context(work)}
+    lines = rehearsal_list(work, report)
+    context = {**base_context(work), "lines": lines, "left_out": _left_out(work, lines), **strip_context(work)}
     context["fine"] = not (report.failed or report.not_tried)
     context["keeps"] = not work.form.whole
     context["also"] = report.also
@@ -151,9 +153,16 @@ def rehearse(request: HttpRequest, work: Work) -> HttpResponse:
 @on_form
 def review(request: HttpRequest, work: Work) -> HttpResponse:
     """Every pending change, field by field, with the statements that will run."""
-    context = {**base_context(work), "project": work.form.project, "changes": pending_list(work)}
+    changes = pending_list(work)
+    context = {**base_context(work), "project": work.form.project, "changes": changes}
+    context["left_out"] = _left_out(work, changes)
     context["also"] = saving.takes_along(work)
     return render(request, "desk/review.html", {**context, **strip_context(work)})
+
+
+def _left_out(work: Work, shown: Sequence[object]) -> int:
+    """How many records of the draft a list of them does not show."""
+    return max(0, work.store.counts()["all"] - len(shown))
 
 
 @require_POST

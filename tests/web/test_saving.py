@@ -47,6 +47,20 @@ class Policies(Pages):
 
 
 class Review(Pages):
+    def test_of_many_changes_those_that_need_attention_are_shown_and_the_others_counted(self):
+        form = self.form("vessel")
+        for key in range(1, 6):
+            self.edit(form, f"i{key}", name=f"Named {key}")
+        self.edit(form, "i9", built="31 February 2020")
+        with mock.patch("enlace.desk.review.MOST_SHOWN", 2):
+            page = self.client.get(f"/desk/{form.pk}/review").content.decode()
+            tried = self.post(form, "rehearse").content.decode()
+        for html in (page, tried):
+            self.assertIn("4 more records are not shown here", html)
+        self.assertIn("31 February 2020", page)
+        self.assertIn("Named 1", page)
+        self.assertNotIn("Named 2", page)
+
     def test_one_change_one_record_or_all_can_be_dropped(self):
         form = self.form("vessel")
         self.edit(form, "i1", name="A", flag="MT")
