@@ -5,10 +5,12 @@ import sqlite3
 import threading
 import time
 import unittest
+from dataclasses import replace
 from unittest import mock
 
 from enlace.core.dataset import anchors
 from enlace.core.dataset.anchors import LEAST_STEP, anchors_of
+from enlace.core.dataset.filters import Filter
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import CUT, Rows
 from enlace.core.model.values import key_of, record_id
@@ -64,6 +66,38 @@ class Windows(unittest.TestCase):
             self.assertEqual(bench.rows.count(), 19_981)
             self.assertEqual(bench.rows.window(9_990, 1)[0].values[0], 10_010)
             self.assertEqual(every.call_count, 2)
+
+    def test_filtered_rows_of_a_large_table_have_anchors_and_hints_of_their_own(self):
+        rows = [(n, n % 3) for n in range(30_000)]
+        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER)", rows={"t": rows}), "t")
+        some = replace(bench.rows, filters=(Filter("a", "is", 1),))
+        waiting: list = []
+        with (
+            mock.patch.object(anchors, "LARGE", 20_000),
+            mock.patch.object(anchors, "in_background", lambda key, act: waiting.append(act)),
+            mock.patch.object(anchors, "_every", wraps=anchors._every) as every,
+        ):
+            self.assertEqual(bench.rows.count(), 30_000)
+            # Of so many rows nobody waits for anchors: this once they are counted off.
+            self.assertEqual(some.window(5_000, 2)[0].values[0], 15_001)
+            self.assertEqual(every.call_count, 0)
+            for act in waiting:
+                act()
+            self.assertEqual([row.position for row in some.window(5_000, 2)], [5_000, 5_001])
+            self.assertEqual(some.window(5_000, 2)[1].values[0], 15_004)
+            with sqlite3.connect(bench.spec["path"]) as db:
+                db.execute("DELETE FROM t WHERE id BETWEEN 100 AND 129")
+            db.close()
+            told = some.window(5_000, 60)
+            self.assertEqual(len(told), 60)
+            self.assertLessEqual(abs(told[0].values[0] - 15_031), 30)
+            self.assertEqual((some.count(), every.call_count), (10_000, 1))
+            # Other filters have nothing of theirs.
+            other = replace(bench.rows, filters=(Filter("a", "is", 2),))
+            self.assertEqual(other.window(6_000, 1)[0].values[1], 2)
+            for act in waiting[1:]:
+                act()
+            self.assertEqual((some.count(), some.window(5_000, 1)[0].values[0]), (9_990, 15_031))
 
     def test_the_background_rests_between_two_readings(self):
         done = threading.Event()

@@ -1,12 +1,14 @@
 """Windows against the server's own ORDER BY … OFFSET, on whole orders with NULLs, ties and mixed types."""
 
 import unittest
+from dataclasses import replace
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from enlace.core.dataset import anchors
 from enlace.core.dataset import window as window_module
+from enlace.core.dataset.filters import Filter
 from enlace.core.dataset.window import Rows
 from tests.harbour import Bench, ask, made
 
@@ -18,11 +20,11 @@ class AgainstOffset(unittest.TestCase):
 
     def setUp(self):
         # Small steps, so that a few hundred rows have many anchors and every window is sought by them.
-        self.kept = anchors.LEAST_STEP, window_module.NEAR
-        anchors.LEAST_STEP, window_module.NEAR = 4, 1
+        self.kept = anchors.LEAST_STEP, anchors.FILTERED_STEP, window_module.NEAR
+        anchors.LEAST_STEP, anchors.FILTERED_STEP, window_module.NEAR = 4, 3, 1
 
     def tearDown(self):
-        anchors.LEAST_STEP, window_module.NEAR = self.kept
+        anchors.LEAST_STEP, anchors.FILTERED_STEP, window_module.NEAR = self.kept
 
     @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
     @given(
@@ -49,3 +51,10 @@ class AgainstOffset(unittest.TestCase):
             self.assertEqual(got, [(start + i, f"i{n}") for i, n in enumerate(expected[start : start + size])])
         for position, n in enumerate(expected):
             self.assertEqual(reader.position(f"i{n}"), position)
+        some = replace(reader, filters=(Filter("id", ">", 10), Filter("a", "filled")))
+        passing = [
+            r[0] for r in ask(spec, f"SELECT id FROM t WHERE id > 10 AND a IS NOT NULL AND a <> '' ORDER BY {order}")
+        ]
+        for start in range(len(passing)):
+            told = [(r.position, r.id) for r in some.window(start, size)]
+            self.assertEqual(told, [(start + i, f"i{n}") for i, n in enumerate(passing[start : start + size])])

@@ -13,12 +13,12 @@ from __future__ import annotations
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
 from itertools import islice
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, FromClause, func, select, true
 from sqlalchemy.engine import Connection
 
 from ..model.connection import ConnectionSpec
@@ -31,7 +31,8 @@ from .source import Source
 
 MOST_ANCHORS = 4096
 LEAST_STEP = 256
-MOST_KEPT = 24
+FILTERED_STEP = 64  # of rows that pass a filter: between two of them may be many that do not
+MOST_KEPT = 48
 LARGE = 2_000_000  # rows, from which on counts and anchors are hints after a change
 REST = 10  # times as long as it took, before the background reads the same once more
 
@@ -45,6 +46,31 @@ class Anchors:
     step: int = 0
     anchors: list[tuple[Any, ...]] | None = None
     lock: threading.Lock = field(default_factory=threading.Lock)
+
+
+@dataclass(frozen=True)
+class Ordered:
+    """Rows in an order. what: tells them from others. where: which of the source's rows they are; None for all of a table.
+    values: what is bound in it. count: how many there are."""
+
+    spec: ConnectionSpec
+    source: Source
+    order: tuple[OrderPart, ...]
+    what: Hashable
+    count: Callable[[], int]
+    base: FromClause
+    where: ColumnElement[bool] | None = None
+    values: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def key(self) -> Key:
+        return (self.spec, self.what, self.order)
+
+    @property
+    def large(self) -> bool:
+        """Whether what was known before a change goes on as a hint: by the table, as far as it has been counted, since it is
+        all of that which has to be read anew."""
+        return is_large(self.spec, self.source.dataset.table)
 
 
 Key = tuple[ConnectionSpec, Hashable, tuple[OrderPart, ...]]
@@ -78,16 +104,25 @@ def forget_anchors() -> None:
         _busy.clear()
 
 
-def _remember(key: Key, marks: Anchors, size: int) -> None:
+def _remember(key: Key, marks: Anchors, large: bool) -> None:
     """Keep what was read of a large table as a hint for later."""
     with _lock:
-        if size >= LARGE:
+        if large:
             _hints[key] = marks
             _hints.move_to_end(key)
         else:
             _hints.pop(key, None)
         while len(_hints) > MOST_KEPT:
             _hints.popitem(last=False)
+
+
+def is_large(spec: ConnectionSpec, table: str) -> bool:
+    """Whether a table has been found to have LARGE rows or more."""
+    key: Key = (spec, table, ())
+    known = [
+        marks.count for marks in (_kept.get(key), _hints.get(key)) if marks is not None and marks.count is not None
+    ]
+    return bool(known) and max(known) >= LARGE
 
 
 def in_background(key: Key, act: Callable[[], object]) -> None:
@@ -114,10 +149,11 @@ def in_background(key: Key, act: Callable[[], object]) -> None:
     threading.Thread(target=run, daemon=True, name="anchors").start()
 
 
-def counted(spec: ConnectionSpec, what: Hashable, count: Callable[[], int]) -> int:
+def counted(spec: ConnectionSpec, what: Hashable, count: Callable[[], int], table: str = "") -> int:
     """How many rows there are of something, asked with `count` only when something was committed since the last time.
 
-    Of so many that counting takes long the last count serves meanwhile, and the background counts anew.
+    Of so many that counting takes long the last count serves meanwhile, and the background counts anew. table: of which they
+    are a part.
     """
     key: Key = (spec, what, ())
     marks = anchors_of(*key)
@@ -126,7 +162,7 @@ def counted(spec: ConnectionSpec, what: Hashable, count: Callable[[], int]) -> i
         with marks.lock:  # one counts, the others wait for its answer
             if marks.count is None:
                 marks.count = count()
-                _remember(key, marks, marks.count)
+                _remember(key, marks, marks.count >= LARGE or bool(table and is_large(spec, table)))
             return marks.count
 
     hint = _hints.get(key)
@@ -156,10 +192,9 @@ def known_count(spec: ConnectionSpec, table: str) -> int | None:
     return anchors_of(spec, table, ()).count
 
 
-def build_in_background(spec: ConnectionSpec, source: Source, order: tuple[OrderPart, ...]) -> None:
+def build_in_background(rows: Ordered) -> None:
     """Begin to build the anchors of an order, unless somebody did already; nobody waits for it."""
-    key = (spec, source.identity(p.column for p in order), order)
-    in_background(key, lambda: stretch_around(spec, source, order, 0, 1, build=True))
+    in_background(rows.key, lambda: stretch_around(rows, 0, 1, build=True))
 
 
 @dataclass(frozen=True)
@@ -175,32 +210,27 @@ class Stretch:
     end: tuple[Any, ...] | None
 
 
-def stretch_around(
-    spec: ConnectionSpec, source: Source, order: tuple[OrderPart, ...], start: int, size: int, build: bool
-) -> Stretch | None:
+def stretch_around(rows: Ordered, start: int, size: int, build: bool) -> Stretch | None:
     """Where positions start to start + size lie. None when there are no anchors and `build` does not ask for them."""
-    key = (spec, source.identity(p.column for p in order), order)
-    marks = anchors_of(*key)
+    marks = anchors_of(*rows.key)
     if marks.anchors is None and not build:
         return None
     with marks.lock:
         if marks.anchors is None:
-            count = count_of(spec, source.dataset.table)
-            marks.step = max(LEAST_STEP, -(-count // MOST_ANCHORS))
-            marks.anchors = _every(spec, source, order, marks.step)
-            _remember(key, marks, count)
+            count = rows.count()
+            marks.step = max(LEAST_STEP if rows.where is None else FILTERED_STEP, -(-count // MOST_ANCHORS))
+            marks.anchors = _every(rows, marks.step)
+            _remember(rows.key, marks, rows.large)
     return _stretch(marks, start, size) if marks.anchors else None
 
 
-def hinted_around(
-    spec: ConnectionSpec, source: Source, order: tuple[OrderPart, ...], start: int, size: int
-) -> Stretch | None:
+def hinted_around(rows: Ordered, start: int, size: int) -> Stretch | None:
     """Where positions of a large table lay before others changed it; begins to find out where they lie now. None where
     nothing is known of before."""
-    hint = _hints.get((spec, source.identity(p.column for p in order), order))
+    hint = _hints.get(rows.key)
     if hint is None or not hint.anchors:
         return None
-    build_in_background(spec, source, order)
+    build_in_background(rows)
     # Rows may have gone: a bound further off keeps the window from ending early.
     return _stretch(hint, start, size + hint.step)
 
@@ -215,17 +245,18 @@ def _stretch(marks: Anchors, start: int, size: int) -> Stretch:
     return Stretch(number * marks.step, marks.anchors[number], end)
 
 
-def _every(spec: ConnectionSpec, source: Source, order: Sequence[OrderPart], step: int) -> list[tuple[Any, ...]]:
-    base = source.joined(part.column for part in order)
-    columns = [source.c[part.column] for part in order]
-    ordered = order_by(source, order)
-    with reading(spec) as connection:
-        if server_kind(spec.kind).in_process:
+def _every(rows: Ordered, step: int) -> list[tuple[Any, ...]]:
+    columns = [rows.source.c[part.column] for part in rows.order]
+    ordered = order_by(rows.source, rows.order)
+    passing = true() if rows.where is None else rows.where
+    with reading(rows.spec) as connection:
+        if server_kind(rows.spec.kind).in_process:
             # The rows need not travel, so skipping them in the driver's C code beats a window function.
-            cursor: Any = connection.execute(select(*columns).select_from(base).order_by(*ordered)).cursor
+            plain = select(*columns).select_from(rows.base).where(passing).order_by(*ordered)
+            cursor: Any = connection.execute(plain, dict(rows.values)).cursor
             return list(islice(cursor, 0, None, step))
         number = func.row_number().over(order_by=ordered).label("n")
         numbered: Any = select(*(c.label(f"o{i}") for i, c in enumerate(columns)), number)
-        numbered = numbered.select_from(base).subquery()
+        numbered = numbered.select_from(rows.base).where(passing).subquery()
         statement = select(*(numbered.c[f"o{i}"] for i in range(len(columns)))).where((numbered.c.n - 1) % step == 0)
-        return [tuple(row) for row in connection.execute(statement.order_by(numbered.c.n))]
+        return [tuple(row) for row in connection.execute(statement.order_by(numbered.c.n), dict(rows.values))]

@@ -34,6 +34,7 @@ from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import reading
 from .anchors import (
+    Ordered,
     Stretch,
     anchors_of,
     build_in_background,
@@ -111,7 +112,7 @@ class Rows:
             return count_of(self.spec, self.dataset.table)
         if not self.filters:
             return self._counted()
-        return counted(self.spec, self._what, self._counted)
+        return counted(self.spec, self._what, self._counted, self.dataset.table)
 
     @property
     def bound_values(self) -> dict[str, Any]:
@@ -165,30 +166,41 @@ class Rows:
         if not (self.dataset.key or self.dataset.locator):
             with reading(self.spec) as connection:
                 return self._plain_window(connection, start, size)
-        if not self.whole:
+        if not self.whole and (not self.filters or self.within is not None or self.dataset.query):
             return self._read(self.order, None, start, size, start)
-        order, table = self.order, self.dataset.table
+        order, rows = self.order, self._as_ordered()
         # Where anchors stand they bound the rows from both sides, which helps even near the ends.
-        around = stretch_around(self.spec, self.source, order, start, size, build=False)
+        around = stretch_around(rows, start, size, build=False)
         if around is None and start <= NEAR:
             return self._read(order, None, start, size, start)
-        count = known_count(self.spec, table)
+        count = known_count(self.spec, self.dataset.table) if self.whole else None
         count = self.count() if count is None else count
         size = min(size, count - start)
         if size <= 0:
             return []
         from_end = count - start - size
         if around is None and from_end > NEAR:
-            around = hinted_around(self.spec, self.source, order, start, size)
-        if around is None and from_end > NEAR and count > WAIT_FOR_ANCHORS:
+            around = hinted_around(rows, start, size)
+        if around is None and from_end > NEAR and (count > WAIT_FOR_ANCHORS or (not self.whole and rows.large)):
             # Anchors of so many rows take seconds: count the rows off this time, and have anchors the next time.
-            build_in_background(self.spec, self.source, order)
+            build_in_background(rows)
             return self._counted_off(start, size, from_end)
         elif around is None and from_end > NEAR:
-            around = stretch_around(self.spec, self.source, order, start, size, build=True)
+            around = stretch_around(rows, start, size, build=True)
         if around is None:
             return self._from_nearer_end(start, size, from_end)
         return self._read(order, around, start - around.position, size, start)
+
+    def _as_ordered(self) -> Ordered:
+        """These rows for anchors: all of a table, or those of it that pass the filters."""
+        columns = [part.column for part in self.order]
+        what = self.source.identity(columns)
+        if self.whole:
+            return Ordered(self.spec, self.source, self.order, what, self.count, self.source.joined(columns))
+        return Ordered(
+            self.spec, self.source, self.order, (what, self.filters), self.count, self._ordered_from(), self.belonging(),
+            self.bound_values,
+        )  # fmt: skip
 
     def _from_nearer_end(self, start: int, size: int, from_end: int, seconds: float | None = None) -> list[Row]:
         """A window read from the end that is nearer: from the far one backwards, and its rows turned round."""
@@ -291,7 +303,8 @@ class Rows:
         nulls_first = server_kind(self.spec.kind).nulls_first
         conditions: list[ColumnElement[bool] | None] = [None if self.whole else self.belonging()]
         if around:
-            conditions = list(segments(source, order, around.place, nulls_first, around.end))
+            several = segments(source, order, around.place, nulls_first, around.end)
+            conditions = [part if self.whole else and_(part, self.belonging()) for part in several]
         rows: list[Row] = []
         make = row_maker(self.dataset, len(names))
         with reading(self.spec) as connection, self._within_seconds(connection, seconds):
