@@ -16,7 +16,7 @@ from enlace.core.model.connection import ConnectionSpec
 from enlace.core.model.values import key_of
 from enlace.core.save import save
 
-from . import day, drafts, endurance, exchange, handwritten, hostile, shape, sheet, soak, table
+from . import day, drafts, endurance, exchange, handwritten, hostile, shape, sheet, soak, table, ten
 from . import saves as large
 from .results import Results, medians
 from .served import Server
@@ -110,6 +110,7 @@ def served(results: Results, folder: Path) -> None:
 
 PARTS: dict[str, Callable[[Results, Path], None]] = {
     "served": served,
+    "ten": ten.main,
     "shape": shape.main,
     "exchange": lambda results, folder: exchange.run(results),
     "day": day.main,

@@ -10,7 +10,7 @@ from django.views.decorators.http import require_GET
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.filters import Combined, Filter, exactly_text, read_box
-from enlace.core.dataset.groups import grouped
+from enlace.core.dataset.groups import frequent
 from enlace.core.dataset.lookups import shown_text
 from enlace.core.dataset.spread import spread
 from enlace.core.dataset.totals import NUMBERS
@@ -45,11 +45,11 @@ def values(request: HttpRequest, work: Work) -> HttpResponse:
         except Unreadable as error:
             raise Problem(str(error), "Type a part of a text, or a value.", code="bad") from None
         rows = _narrowed(work, wanted)
-    counted, more = grouped(rows, field.name, 0, MOST_VALUES)
+    told = frequent(rows, field.name, MOST_VALUES)
     number = work.formats.number()
     write = KINDS[field.kind].formatter(field, work.formats)
     lines = []
-    for group in counted:
+    for group in told.groups:
         shown = shown_text(field.lookup, group.shown, work.formats) if field.lookup and group.shown else None
         words = shown or (
             "(empty)" if group.value is None else "(empty text)" if group.value == "" else write(group.value)
@@ -57,7 +57,8 @@ def values(request: HttpRequest, work: Work) -> HttpResponse:
         lines.append(
             {"value": exactly_text(field, group.value, work.formats), "words": words, "count": number(group.count)}
         )
-    context = {"field": field, "lines": lines, "more": more, "typed": typed, **_range(work, field, rows)}
+    context = {"field": field, "lines": lines, "more": told.more, "typed": typed, **_range(work, field, rows)}
+    context["part"] = number(told.part) if told.part else ""
     return render(request, "desk/values.html", context)
 
 
@@ -69,7 +70,12 @@ def _range(work: Work, field: FieldSpec, rows: Rows) -> dict[str, Any]:
     if field.kind not in NUMBERS or field.lookup or field.name not in work.dataset.by_name:
         return {}
     typed = lambda value: KINDS[field.kind].as_typed(value, field, work.formats)  # noqa: E731
-    bars = spread(rows, field.name)
+    try:
+        bars = spread(rows, field.name)
+    except Problem as problem:
+        if problem.code != "slow":
+            raise
+        bars = []  # a range can be typed all the same
     most = max((bar.count for bar in bars), default=0)
     number = work.formats.number()
     return {

@@ -25,10 +25,12 @@ from enlace.core.dataset.grouping import (
     Opened,
     laid_out,
     numbers_of,
+    read_together,
 )
 from enlace.core.dataset.lookups import chosen_text
 from enlace.core.dataset.totals import Total, as_number, tidied
 from enlace.core.dataset.window import Row
+from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 
@@ -39,6 +41,7 @@ from .models import OpenGroups
 from .totals import NAMES, shown_total
 from .work import Work
 
+READ_TOGETHER = 4  # times the lines of a window: rows that are read in one, with hidden ones among them
 MOST_COUNTED = 8  # layouts with a draft counted in
 Counted = tuple[list[Leaf], dict[tuple[Any, ...], Numbers]]
 _counted: OrderedDict[tuple[Any, ...], tuple[list[Leaf], Counted]] = OrderedDict()
@@ -136,13 +139,19 @@ def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -
     pieces = layout.window(start, size)
     adds = adds_of(work) if pieces else []
     prefix, wide = prefix_of(work, key), len(on_grid(work, key).shown)
+    there: dict[int, Row] = {}
+    pending: dict[str, PendingRecord] = {}
+    for stretch in read_together(pieces, READ_TOGETHER * size):
+        read, drafted = work.window(*stretch)
+        there |= {stretch[0] + i: row for i, row in enumerate(read)}
+        pending |= drafted
     for piece in pieces:
         if isinstance(piece, GroupLine):
             html.append(_head(work, piece, prefix, adds, wide))
             continue
-        rows, pending = work.window(*piece)
+        rows = [there[at] for at in range(piece[0], piece[0] + piece[1]) if at in there]
         shown += rows
-        html.append(written(work, rows, pending, key))
+        html.append(written(work, rows, {row.id: pending[row.id] for row in rows if row.id in pending}, key))
     beyond = start + size - layout.total
     if beyond > 0 and work.new_count:
         first = max(start - layout.total, 0)

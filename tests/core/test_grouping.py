@@ -21,6 +21,7 @@ from enlace.core.dataset.grouping import (
     key_of_group,
     laid_out,
     numbers_of,
+    read_together,
     ways_of,
 )
 from enlace.core.dataset.totals import Total
@@ -83,6 +84,11 @@ class Layouts(SimpleTestCase):
             self.assertEqual(layout.row_at(at), line if isinstance(line, int) else None)
             if isinstance(line, int):
                 self.assertEqual(layout.line_of(line), at)
+        pieces = layout.window(start, size)
+        rows = {at for piece in pieces if isinstance(piece, tuple) for at in range(piece[0], piece[0] + piece[1])}
+        read = [at for first, count in read_together(pieces, 8) for at in range(first, first + count)]
+        self.assertEqual(len(read), len(set(read)))
+        self.assertLessEqual(rows, set(read))
         for head in layout.heads:
             inside = [leaf for leaf in leaves if leaf.values[: head.level + 1] == head.values]
             self.assertEqual(head.count, sum(leaf.count for leaf in inside))

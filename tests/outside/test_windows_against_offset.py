@@ -58,3 +58,24 @@ class AgainstOffset(unittest.TestCase):
         for start in range(len(passing)):
             told = [(r.position, r.id) for r in some.window(start, size)]
             self.assertEqual(told, [(start + i, f"i{n}") for i, n in enumerate(passing[start : start + size])])
+
+    @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(
+        st.lists(st.tuples(values.filter(lambda v: v is not None), st.integers(0, 3)), min_size=1, max_size=60),
+        st.booleans(),
+        st.booleans(),
+        st.integers(1, 9),
+    )
+    def test_orders_in_which_nothing_is_null(self, pairs, down, indexed, size):
+        """Sought by a comparison of whole rows, whatever types a column of SQLite holds."""
+        rows = [(n * 3, a, b) for n, (a, b) in enumerate(pairs)]
+        spec = made("CREATE TABLE t (id INTEGER PRIMARY KEY, a NOT NULL, b INTEGER NOT NULL)", rows={"t": rows})
+        if indexed:
+            ask(spec, "CREATE INDEX ab ON t (b, a)")
+        for wanted in ([("b", down), ("a", down)], [("a", down)], [("b", False), ("a", down)]):
+            reader = Rows.of(spec, Bench(spec, "t").dataset, wanted)
+            order = ", ".join(f"{p.column} {'DESC' if p.descending else 'ASC'}" for p in reader.order)
+            expected = [r[0] for r in ask(spec, f"SELECT id FROM t ORDER BY {order}")]
+            for start in range(len(rows)):
+                told = [(r.position, r.id) for r in reader.window(start, size)]
+                self.assertEqual(told, [(start + i, f"i{n}") for i, n in enumerate(expected[start : start + size])])

@@ -29,7 +29,8 @@ from ..server.names import quoted_table
 from .order import OrderPart, order_by
 from .source import Source
 
-MOST_ANCHORS = 4096
+MOST_ANCHORS = 16_384
+MOST_TOGETHER = 500_000  # of all orders
 LEAST_STEP = 256
 FILTERED_STEP = 64  # of rows that pass a filter: between two of them may be many that do not
 MOST_KEPT = 48
@@ -91,7 +92,7 @@ def anchors_of(spec: ConnectionSpec, table: Hashable, order: tuple[OrderPart, ..
         if anchors is None or anchors.stamp is None or anchors.stamp != stamp:
             anchors = _kept[key] = Anchors(stamp)
         _kept.move_to_end(key)
-        while len(_kept) > MOST_KEPT:
+        while len(_kept) > 1 and (len(_kept) > MOST_KEPT or _together(_kept) > MOST_TOGETHER):
             _kept.popitem(last=False)
         return anchors
 
@@ -112,8 +113,12 @@ def _remember(key: Key, marks: Anchors, large: bool) -> None:
             _hints.move_to_end(key)
         else:
             _hints.pop(key, None)
-        while len(_hints) > MOST_KEPT:
+        while len(_hints) > 1 and (len(_hints) > MOST_KEPT or _together(_hints) > MOST_TOGETHER):
             _hints.popitem(last=False)
+
+
+def _together(several: Mapping[Key, Anchors]) -> int:
+    return sum(len(marks.anchors or ()) for marks in several.values())
 
 
 def is_large(spec: ConnectionSpec, table: str) -> bool:

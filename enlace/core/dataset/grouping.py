@@ -211,6 +211,21 @@ class Layout:
         return self.heads[at].first + inside if 0 <= inside < self.rows_after[at] else None
 
 
+def read_together(pieces: Sequence[GroupLine | tuple[int, int]], most: int) -> list[tuple[int, int]]:
+    """The stretches to read for the rows among some pieces of a window: one for those that lie within `most` rows, with what
+    closed groups hide between them, since to ask takes longer than to read a few rows more."""
+    several: list[tuple[int, int]] = []
+    for piece in pieces:
+        if isinstance(piece, GroupLine):
+            continue
+        first, count = piece
+        if several and first + count - several[-1][0] <= most:
+            several[-1] = (several[-1][0], first + count - several[-1][0])
+        else:
+            several.append(piece)
+    return several
+
+
 def key_of_group(values: Sequence[Any]) -> str:
     """What tells a group from others, as a text."""
     return record_id(tuple(values))

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import nullcontext
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import and_, func, select
 
 from ..problem import Problem
 from ..server.dialects import server_kind
@@ -15,6 +16,8 @@ from .source import SHOWN
 from .window import Rows
 
 MOST = 200
+SECONDS = 2.0  # that somebody waits for the values of a field
+PARTS = (500_000, 20_000)  # rows that are counted where all of them take longer
 
 
 @dataclass(frozen=True)
@@ -26,30 +29,65 @@ class Group:
     count: int
 
 
+@dataclass(frozen=True)
+class Values:
+    """The most frequent values of some rows. more: whether there are others. part: of how many rows they are, where counting
+    all of them takes longer than a person waits; 0 for all."""
+
+    groups: list[Group]
+    more: bool
+    part: int = 0
+
+
+def frequent(rows: Rows, name: str, most: int = MOST, seconds: float = SECONDS) -> Values:
+    """The most frequent values of a field: of all the rows, or of as many as can be counted in some seconds. Raises Problem."""
+    try:
+        return Values(*grouped(rows, name, 0, most, seconds=seconds))
+    except Problem as problem:
+        if problem.code != "slow":
+            raise
+    # Any rows will do, so those that the server meets first; fewer still where even those take too long.
+    for part in PARTS[:-1]:
+        try:
+            return Values(*grouped(rows, name, 0, most, seconds=seconds, among=part), part)
+        except Problem as problem:
+            if problem.code != "slow":
+                raise
+    return Values(*grouped(rows, name, 0, most, among=PARTS[-1]), PARTS[-1])
+
+
 def grouped(
-    rows: Rows, name: str, start: int = 0, most: int = MOST, only: Sequence[Any] | None = None
-) -> tuple[list[Group], bool]:
+    rows: Rows, name: str, start: int = 0, most: int = MOST, only: Sequence[Any] | None = None,
+    seconds: float | None = None, among: int = 0,
+) -> tuple[list[Group], bool]:  # fmt: skip
     """The groups of the rows by a field from a place on, the largest first, and whether there are more.
 
-    only: those of some values. Raises Problem.
+    only: those of some values. seconds: that it may take. among: of how many rows, whichever come first; 0 for all.
+    Raises Problem, "slow" when it takes too long.
     """
     dataset, source = rows.dataset, rows.source
     field = dataset.any_name.get(name)
     if field is None or field.kind in ("longtext", "picture", "binary"):
         raise Problem("Rows can't be counted by this field.", "Choose another one.", code="bad")
-    value = source.column(name)
     needed, shown = [name], []
     for lookup, (other_field, spec) in dataset.looked_up.items():
         if other_field.name == name and spec.shows:
             needed.append(SHOWN + name)
             shown = [source.lookup_column(lookup, column) for column in spec.reads]
-    count = func.count().label("n")
-    statement = select(value.label("v"), *shown, count).select_from(rows.source_with(needed)).where(rows.belonging())
+    condition = rows.belonging()
     if only is not None:
         bound = server_kind(rows.spec.kind).bound
-        statement = statement.where(value.in_([bound(item) for item in only]))
-    statement = statement.group_by(value, *shown).order_by(count.desc(), value).limit(most + 1).offset(start)
-    with reading(rows.spec) as connection:
-        lines = [tuple(row) for row in connection.execute(statement, rows.bound_values)]
+        condition = and_(condition, source.column(name).in_([bound(item) for item in only]))
+    columns = [source.column(name).label("v"), *(column.label(f"s{i}") for i, column in enumerate(shown))]
+    met = select(*columns).select_from(rows.source_with(needed)).where(condition)
+    if among:
+        met = met.limit(among)
+    inner = met.subquery("met")
+    count = func.count().label("n")
+    statement = select(*inner.c, count).group_by(*inner.c).order_by(count.desc(), inner.c.v)
+    kind = server_kind(rows.spec.kind)
+    with reading(rows.spec) as connection, kind.limited(connection, seconds) if seconds else nullcontext():
+        told = connection.execute(statement.limit(most + 1).offset(start), rows.bound_values)
+        lines = [tuple(row) for row in told]
     groups = [Group(row[0], row[1:-1], int(row[-1])) for row in lines[:most]]
     return groups, len(lines) > most

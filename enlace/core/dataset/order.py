@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import BinaryExpression, ColumnElement, and_, true
+from sqlalchemy import BinaryExpression, ColumnElement, and_, true, tuple_
 from sqlalchemy.sql.operators import is_
 
 from ..model.dataset import DatasetSpec, FieldSpec
@@ -92,13 +92,20 @@ def segments(
     place: Sequence[Any],
     nulls_first: bool,
     end: Sequence[Any] | None = None,
+    rows_compared: bool = False,
 ) -> list[ColumnElement[bool]]:
     """Conditions that, one after the other, give the rows at or after a place in an order.
 
     Each is equalities and at most one range, which an index over the order's columns answers by a seek;
     a single condition with OR would not be. place: a value for each part of the order. end: a place known to
     lie after all rows of interest; where no index serves, it keeps the server from sorting the rest of the table.
+    rows_compared: whether the server seeks by a comparison of whole rows; one condition does where nothing of it is NULL.
     """
+    ways = {part.descending for part in order}
+    if rows_compared and len(ways) == 1 and None not in place and not any(part.nullable for part in order):
+        columns, values = tuple_(*(table.c[part.column] for part in order)), tuple_(*place)
+        after = columns <= values if order[0].descending else columns >= values
+        return [and_(after, *_up_to(table.c[order[0].column], order[0], end[0], true()))] if end else [after]
     conditions: list[ColumnElement[bool]] = []
     for i in range(len(order) - 1, -1, -1):
         equal = [_equal(table.c[p.column], v) for p, v in zip(order[:i], place[:i], strict=True)]

@@ -11,6 +11,7 @@ from sqlalchemy import and_, case, func, select
 from ..kinds import KINDS, Nonconforming
 from ..server.dialects import server_kind
 from ..server.engine import reading
+from .groups import SECONDS
 from .window import Rows
 
 BARS = 16  # about as many
@@ -26,14 +27,16 @@ class Bar:
 
 
 def spread(rows: Rows, name: str) -> list[Bar]:
-    """The bars of a field's numbers over the rows; none where there are no two different numbers. Raises Problem.
+    """The bars of a field's numbers over the rows; none where there are no two different numbers. Raises Problem, "slow" where
+    counting takes longer than somebody waits for it.
 
     Two passes of the server, whatever the number of bars: one for the ends, one that counts all bars.
     """
     field = rows.dataset.by_name[name]
     column, source = rows.source.base.c[name], rows.source_with()
-    bound = server_kind(rows.spec.kind).bound
-    with reading(rows.spec) as connection:
+    kind = server_kind(rows.spec.kind)
+    bound = kind.bound
+    with reading(rows.spec) as connection, kind.limited(connection, SECONDS):
         ends = select(func.min(column), func.max(column)).select_from(source).where(rows.belonging())
         least, most = (_number(field, raw) for raw in connection.execute(ends, rows.bound_values).one())
         if least is None or most is None or least == most:

@@ -303,7 +303,8 @@ class Rows:
         nulls_first = server_kind(self.spec.kind).nulls_first
         conditions: list[ColumnElement[bool] | None] = [None if self.whole else self.belonging()]
         if around:
-            several = segments(source, order, around.place, nulls_first, around.end)
+            seeks = server_kind(self.spec.kind).seeks_rows
+            several = segments(source, order, around.place, nulls_first, around.end, seeks)
             conditions = [part if self.whole else and_(part, self.belonging()) for part in several]
         rows: list[Row] = []
         make = row_maker(self.dataset, len(names))

@@ -47,6 +47,7 @@ class ServerKind:
     name: its name in definitions. label: its name for people.
     parameters: what a connection needs, the password apart. is_file: whether the database is a file.
     has_password: whether people sign in to it.
+    seeks_rows: whether an index answers a comparison of rows, (a, b) >= (1, 2), by a seek.
     in_process: whether the server's code runs inside this process, so that rows need not travel.
     nulls_first: whether NULLs come first in an ascending order when the statement does not say.
     ranges_are_prefixes: whether the texts from "ab" on and before "ac" are those that begin with "ab", capitals apart.
@@ -60,6 +61,7 @@ class ServerKind:
     is_file: bool = False
     has_password: bool = True
     in_process: bool = False
+    seeks_rows: bool = False
     nulls_first: bool
     ranges_are_prefixes: bool = False
     tried: bool = True

@@ -29,6 +29,7 @@ class PostgreSQL(NetworkServer):
     label = "PostgreSQL"
     port = 5432
     nulls_first = False
+    seeks_rows = True
 
     # -- reaching it ---------------------------------------------------------------------------------
 

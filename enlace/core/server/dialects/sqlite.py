@@ -67,6 +67,7 @@ class Sqlite(ServerKind):
     nulls_first = True
     ranges_are_prefixes = True
     in_process = True
+    seeks_rows = True
 
     # -- reaching it ---------------------------------------------------------------------------------
 

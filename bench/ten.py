@@ -1,0 +1,159 @@
+"""(q) Ten million rows: windows at any place, filters, groups and the values of a field, while somebody else commits every second."""
+
+from __future__ import annotations
+
+import os
+import random
+import sqlite3
+import statistics
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import closing, contextmanager
+from pathlib import Path
+
+from enlace.core.dataset.filters import Filter
+from enlace.core.dataset.group_leaves import leaves_of
+from enlace.core.dataset.grouping import GroupTerm, Opened, grouped_rows, key_of_group, laid_out, read_together
+from enlace.core.dataset.groups import SECONDS, frequent
+from enlace.core.dataset.inference.make import make_dataset
+from enlace.core.dataset.window import Rows
+from enlace.core.model.connection import ConnectionSpec
+from enlace.core.problem import Problem
+
+from .results import Results, milliseconds
+
+ROWS = int(os.environ.get("BENCH_ROWS", 10_000_000))
+SIZE, TIMES = 60, 40
+
+
+def make(path: Path) -> None:
+    """A table of eight columns: code has an index, level has none; a gauge in a hundred is one percent of the rows; tag and
+    plain have 100 000 different values, with and without an index; team has 50 000 in the first million rows."""
+    dice = random.Random(7)
+    with closing(sqlite3.connect(path)) as db, db:
+        db.execute(
+            "CREATE TABLE reading (id INTEGER PRIMARY KEY, code INTEGER NOT NULL, level DECIMAL(8, 3), gauge VARCHAR(8),"
+            " tag VARCHAR(12), plain VARCHAR(12), team VARCHAR(12), note VARCHAR(60))"
+        )
+        db.executemany(
+            "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            (
+                (n, dice.randrange(10**7), dice.randrange(10**6) / 1000, f"G{n % 100}", f"T{dice.randrange(100_000)}",
+                 f"P{n % 100_000}", f"C{n % 50_000}" if n <= ROWS // 10 else None, f"note {n}")
+                for n in range(1, ROWS + 1)
+            ),
+        )  # fmt: skip
+        db.execute("CREATE INDEX reading_code ON reading (code)")
+        db.execute("CREATE INDEX reading_tag ON reading (tag)")
+
+
+@contextmanager
+def committing(path: Path) -> Iterator[None]:
+    """Somebody else saves a row every second."""
+    ended = threading.Event()
+
+    def run() -> None:
+        with closing(sqlite3.connect(path, timeout=60)) as db:
+            while not ended.wait(1.0):
+                with db:
+                    db.execute("UPDATE reading SET note = note || '.' WHERE id = ?", (random.randrange(ROWS),))
+
+    other = threading.Thread(target=run)
+    other.start()
+    try:
+        yield
+    finally:
+        ended.set()
+        other.join()
+
+
+def main(results: Results, folder: Path) -> None:
+    path = folder / "ten.sqlite3"
+    print(f"Making a table of {ROWS} rows ...", flush=True)
+    make(path)
+    spec = ConnectionSpec.of("sqlite", path=str(path))
+    rows = Rows.of(spec, make_dataset(spec, "reading"), ())
+    rows.count()
+    with committing(path):
+        indexed = Rows.of(spec, rows.dataset, [("code", False)])
+        _places(results, "an order with an index", indexed, 1.3)
+        _places(results, "an order without an index", Rows.of(spec, rows.dataset, [("level", False)]), 2.0, times=6)
+        one = Rows.of(spec, rows.dataset, (), None, (Filter("gauge", "is", "G3"),))
+        _places(results, "a filter that one row in a hundred passes", one, 1.5)
+    _grouped(results, rows)
+    _values(results, rows, path)
+
+
+def _places(results: Results, what: str, rows: Rows, most: float, times: int = TIMES) -> None:
+    """A window at any place against the first one, once its anchors stand."""
+    count = rows.count()
+    rested = time.monotonic() + 120
+    while time.monotonic() < rested:  # the first far jump begins to build them
+        try:
+            rows.window(count // 2, SIZE)
+            if (
+                milliseconds(lambda: rows.window(count // 3, SIZE))
+                < 2 * milliseconds(lambda: rows.window(0, SIZE)) + 20
+            ):
+                break
+        except Problem:
+            pass
+        time.sleep(1)
+    dice = random.Random(3)
+    pairs = []
+    for _ in range(times):
+        start = dice.randrange(count - SIZE)
+        pairs.append((milliseconds(lambda: rows.window(start, SIZE)), milliseconds(lambda: rows.window(0, SIZE))))  # noqa: B023
+    ours, first = (statistics.median(pair[i] for pair in pairs) for i in (0, 1))
+    results.ratio(f"(q) any window of {what} against the first one, beside commits", ours, first, "ms", most)
+    slowest = max(pair[0] for pair in pairs)
+    print(f"       the slowest place: {slowest:.1f} ms", flush=True)
+
+
+def _grouped(results: Results, rows: Rows) -> None:
+    """A million rows in 50 000 groups, half of them open."""
+    some = Rows.of(rows.spec, rows.dataset, (), None, (Filter("id", "<=", ROWS // 10),))
+    terms = (GroupTerm("team"),)
+    put = grouped_rows(some, terms)
+    leaves = leaves_of(put, terms)
+    opened = Opened(False, frozenset(key_of_group(leaf.values) for leaf in leaves[::2]))
+    layout = laid_out(leaves, 1, opened)
+    dice = random.Random(3)
+    plain = Rows.of(rows.spec, rows.dataset, [("team", False)], None, some.filters)
+
+    def lines(start: int) -> None:
+        for stretch in read_together(layout.window(start, SIZE), 4 * SIZE):
+            put.window(*stretch)
+
+    plain.window(plain.count() // 2, SIZE), lines(layout.total // 2)
+    time.sleep(5)
+    pairs = []
+    for _ in range(12):
+        start, at = dice.randrange(layout.total - SIZE), dice.randrange(plain.count() - SIZE)
+        pairs.append((milliseconds(lambda: lines(start)), milliseconds(lambda: plain.window(at, SIZE))))  # noqa: B023
+    ours, theirs = (statistics.median(pair[i] for pair in pairs) for i in (0, 1))
+    results.ratio("(q) a window of 50 000 groups of a million rows against a plain one", ours, theirs, "ms", 2.0)
+
+
+def _values(results: Results, rows: Rows, path: Path) -> None:
+    def by_hand(name: str) -> Callable[[], None]:
+        def ask() -> None:
+            with closing(sqlite3.connect(path)) as db:
+                db.execute(f"SELECT {name}, count(*) FROM reading GROUP BY {name}").fetchall()
+
+        return ask
+
+    indexed = milliseconds(lambda: frequent(rows, "tag", 100, seconds=60.0))
+    results.ratio(
+        "(q) the values of a field with an index, 100 000 of them", indexed, milliseconds(by_hand("tag")), "ms", 1.2
+    )
+    told = milliseconds(lambda: frequent(rows, "plain", 100))
+    results.bound("(q) the values of a field without an index, a part of them", told, "ms", 1000 * (2 * SECONDS))
+
+
+if __name__ == "__main__":
+    import tempfile
+
+    with tempfile.TemporaryDirectory() as place:
+        main(Results(), Path(place))
