@@ -66,11 +66,15 @@ def _loaded() -> None:
 
     Nothing may be open then, a connection or a file, that two processes would use as one.
     """
+    from django.conf import settings
     from django.db import connections
     from django.urls import get_resolver
 
+    from enlace.core.dataset.shared_hints import share_in
+
     from . import wsgi  # noqa: F401 (made by being imported)
 
+    share_in(settings.HOME / "hints")
     assert get_resolver().url_patterns  # views are imported when they are first asked for otherwise
     connections.close_all()
 

@@ -2,13 +2,15 @@
 
 import random
 import sqlite3
+import tempfile
 import threading
 import time
 import unittest
 from dataclasses import replace
+from pathlib import Path
 from unittest import mock
 
-from enlace.core.dataset import anchors
+from enlace.core.dataset import anchors, shared_hints
 from enlace.core.dataset.anchors import LEAST_STEP, anchors_of
 from enlace.core.dataset.filters import Filter
 from enlace.core.dataset.inference.make import make_dataset
@@ -66,6 +68,43 @@ class Windows(unittest.TestCase):
             self.assertEqual(bench.rows.count(), 19_981)
             self.assertEqual(bench.rows.window(9_990, 1)[0].values[0], 10_010)
             self.assertEqual(every.call_count, 2)
+
+    def test_what_one_process_found_out_of_a_large_table_is_a_hint_for_another(self):
+        rows = [(n, n * 7919 % 20_011, f"t{n % 7}") for n in range(20_000)]
+        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER, b TEXT)", rows={"t": rows}), "t")
+        ordered = Rows.of(bench.spec, bench.dataset, [("a", False)], None, (Filter("a", ">", 5_000),))
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory())) / "hints"
+        shared_hints.share_in(folder)
+        self.addCleanup(shared_hints.share_in, None)
+        waiting: list = []
+        with (
+            mock.patch.object(anchors, "LARGE", 10_000),
+            mock.patch.object(anchors, "in_background", lambda key, act: waiting.append(act)),
+            mock.patch.object(anchors, "_every", wraps=anchors._every) as every,
+        ):
+            self.assertEqual(bench.rows.count(), 20_000)
+            first = ordered.window(5_000, 5)
+            waiting.pop()()
+            self.assertEqual([row.values[0] for row in ordered.window(5_000, 5)], [row.values[0] for row in first])
+            self.assertTrue(all(path.stat().st_mode & 0o077 == 0 for path in folder.iterdir()))
+            anchors.forget_anchors()  # as in a process that was started just now
+            self.assertEqual((bench.rows.count(), len(waiting)), (20_000, 1))
+            self.assertEqual([row.values[0] for row in ordered.window(5_000, 5)], [row.values[0] for row in first])
+            self.assertEqual(every.call_count, 1)
+            # What is cut off or no JSON is nothing.
+            for path in folder.iterdir():
+                path.write_text("[")
+            anchors.forget_anchors()
+            self.assertEqual(bench.rows.count(), 20_000)
+            with sqlite3.connect(bench.spec["path"]) as db:
+                db.execute("DELETE FROM t WHERE id > 100")
+            db.close()
+            anchors.forget_anchors()
+            self.assertIn(bench.rows.count(), (101, 20_000))
+            for act in waiting:
+                act()
+            self.assertEqual(bench.rows.count(), 101)
+            self.assertIsNone(shared_hints.known((bench.spec, "t", ())))
 
     def test_filtered_rows_of_a_large_table_have_anchors_and_hints_of_their_own(self):
         rows = [(n, n % 3) for n in range(30_000)]

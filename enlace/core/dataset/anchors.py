@@ -26,6 +26,7 @@ from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import engine_for, reading
 from ..server.names import quoted_table
+from . import shared_hints
 from .order import OrderPart, order_by
 from .source import Source
 
@@ -106,7 +107,11 @@ def forget_anchors() -> None:
 
 
 def _remember(key: Key, marks: Anchors, large: bool) -> None:
-    """Keep what was read of a large table as a hint for later."""
+    """Keep what was read of a large table as a hint for later, and for other processes."""
+    if large:
+        shared_hints.keep(key, marks.count, marks.step, marks.anchors)
+    else:
+        shared_hints.drop(key)
     with _lock:
         if large:
             _hints[key] = marks
@@ -115,6 +120,18 @@ def _remember(key: Key, marks: Anchors, large: bool) -> None:
             _hints.pop(key, None)
         while len(_hints) > 1 and (len(_hints) > MOST_KEPT or _together(_hints) > MOST_TOGETHER):
             _hints.popitem(last=False)
+
+
+def _hinted(key: Key) -> Anchors | None:
+    """What was known of a large table before something changed, here or in another process."""
+    with _lock:
+        hint = _hints.get(key)
+    if hint is not None or (told := shared_hints.known(key)) is None:
+        return hint
+    count, step, places = told
+    hint = Anchors(None, count, step, places)
+    with _lock:
+        return _hints.setdefault(key, hint)
 
 
 def _together(several: Mapping[Key, Anchors]) -> int:
@@ -170,8 +187,8 @@ def counted(spec: ConnectionSpec, what: Hashable, count: Callable[[], int], tabl
                 _remember(key, marks, marks.count >= LARGE or bool(table and is_large(spec, table)))
             return marks.count
 
-    hint = _hints.get(key)
-    if marks.count is None and hint is not None and hint.count is not None:
+    hint = _hinted(key) if marks.count is None else None
+    if hint is not None and hint.count is not None:
         in_background(key, ask)
         return hint.count
     return ask()
@@ -232,7 +249,7 @@ def stretch_around(rows: Ordered, start: int, size: int, build: bool) -> Stretch
 def hinted_around(rows: Ordered, start: int, size: int) -> Stretch | None:
     """Where positions of a large table lay before others changed it; begins to find out where they lie now. None where
     nothing is known of before."""
-    hint = _hints.get(rows.key)
+    hint = _hinted(rows.key)
     if hint is None or not hint.anchors:
         return None
     build_in_background(rows)
