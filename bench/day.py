@@ -102,7 +102,7 @@ def main(results: Results, folder: Path) -> None:
         server.stop()
 
 
-def _bound(results: Results, name: str, times: list[float], target: float) -> None:
+def bound(results: Results, name: str, times: list[float], target: float) -> None:
     results.bound(f"{name}, p95 (p50 {median(times):.0f} ms) of {len(times)} keys", p95(times), "ms", target)
 
 
@@ -114,15 +114,15 @@ def _walk(results: Results, page: Page, base: str, database: Path) -> None:
     page.wait_for_timeout(500)
     here = "document.querySelector('#panel')"
     moves = [timer.key("ArrowDown", f"{here}.dataset.position === '{n}' && !{here}.inert") for n in range(1, TIMES + 1)]
-    _bound(results, "next record, its editors ready", moves[5:], 100)
-    _bound(results, "an edit beside the grid shown in its row", _edits(page, timer), 100)
-    _bound(results, "the lines of a list after a key", _looked_up(page, timer), 120)
+    bound(results, "next record, its editors ready", moves[5:], 100)
+    bound(results, "an edit beside the grid shown in its row", _edits(page, timer), 100)
+    bound(results, "the lines of a list after a key", _looked_up(page, timer), 120)
     began = time.perf_counter()
     with sqlite3.connect(database) as db:
         db.execute(QUERY).fetchall()
     query = (time.perf_counter() - began) * 1000
-    _bound(results, "another order, without a reload", _sorted(page, timer), query + 100)
-    _bound(results, "a filter, without a reload", _filtered(page, timer), query + 100)
+    bound(results, "another order, without a reload", _sorted(page, timer), query + 100)
+    bound(results, "a filter, without a reload", _filtered(page, timer), query + 100)
     ours, theirs = _opened(page, form, database)
     results.ratio("opening the form against a hand-written page of the same cells", ours, theirs, "ms", 1.5)
 
@@ -142,7 +142,7 @@ def _composed(results: Results, page: Page, base: str) -> None:
         key = ("ArrowRight", "ArrowLeft")[n % 2]
         times.append(timer.key(key, f"!{stands}.classList.contains('{before}')"))
         page.wait_for_timeout(60)
-    _bound(results, "an edit of a sheet of 60 controls painted on the composer", times[2:], 100)
+    bound(results, "an edit of a sheet of 60 controls painted on the composer", times[2:], 100)
 
 
 def _open(page: Page, address: str) -> float:

@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import os
 import random
+import shutil
 import sqlite3
 import statistics
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from pathlib import Path
+
+from playwright.sync_api import sync_playwright
 
 from enlace.core.dataset.filters import Filter
 from enlace.core.dataset.group_leaves import leaves_of
@@ -20,8 +25,11 @@ from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.window import Rows
 from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
+from scripts.serving import ROOT
 
+from .day import FLAGS, TIMED, Timer, bound
 from .results import Results, milliseconds
+from .served import Server
 
 ROWS = int(os.environ.get("BENCH_ROWS", 10_000_000))
 SIZE, TIMES = 60, 40
@@ -83,6 +91,42 @@ def main(results: Results, folder: Path) -> None:
         _places(results, "a filter that one row in a hundred passes", one, 1.5)
     _grouped(results, rows)
     _values(results, rows, path)
+    with Server(folder / "ten", str(path)) as server:
+        command = [sys.executable, "-m", "bench.fill_draft", "10000"]
+        subprocess.run(command, cwd=ROOT, env=server.environment, check=True)
+        _keys(results, server)
+
+
+def _keys(results: Results, server: Server) -> None:
+    """Real keys in the grid, beside a draft of 10 000 changes: from one record to the next, and a cell that is edited."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+        base = f"http://127.0.0.1:{server.server.port}"
+        page.goto(base + "/sign-in/")
+        page.fill("#id_username", "bench")
+        page.fill("#id_password", "bench-7-bench")
+        page.press("#id_password", "Enter")
+        page.wait_for_url(lambda url: "sign-in" not in url)
+        page.goto(f"{base}/desk/1/")
+        page.wait_for_selector("#desk[data-ready]")
+        page.evaluate(TIMED)
+        timer, stands = Timer(page), "document.querySelector('#rows .record[aria-selected=true]')?.dataset.at"
+        names = "(heads) => heads.findIndex((head) => head.dataset.name === 'note') + 1"
+        column = page.locator("#grid .grid-head [data-number]").evaluate_all(names)
+        page.locator('#rows [data-at="0"] > [role=gridcell]').nth(column).click()
+        page.wait_for_timeout(1000)
+        moves = [timer.key("ArrowDown", f"{stands} === '{n}'") for n in range(1, 101)]
+        moves += [timer.key("ArrowUp", f"{stands} === '{n}'") for n in range(99, -1, -1)]
+        bound(results, "(q) from one record to the next in the grid", moves, 50)
+        edits = []
+        for n in range(60):
+            page.keyboard.type(f"typed {n}")
+            cell = f"document.querySelector('#rows [data-at=\"{n}\"]')?.children[{column}]?.textContent"
+            edits.append(timer.key("Enter", f"{cell} === 'typed {n}'"))
+            page.wait_for_timeout(120)  # Enter went on to the next row
+        bound(results, "(q) a cell that is edited in the grid, to its paint", edits, 50)
+        browser.close()
 
 
 def _places(results: Results, what: str, rows: Rows, most: float, times: int = TIMES) -> None:
