@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import pickle
 import tempfile
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import IO, Any
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.filters import Among
+from enlace.core.dataset.window import CUT, Row
 from enlace.core.exchange.csv_out import guarded
 from enlace.core.exchange.empties import MARK
 from enlace.core.exchange.outgoing import Inside, Sheet, value_out
@@ -34,13 +35,21 @@ def fields_out(work: Work, key: str = "") -> list[FieldSpec]:
     return [field for field in on_grid(work, key).shown if field.kind not in ("picture", "binary")]
 
 
+def cut_of(rows: Iterable[Row]) -> list[str]:
+    """The ids of rows that may hold only the start of a text: those have to be read whole."""
+    return [
+        row.id
+        for row in rows
+        if not row.id.startswith("p") and any(isinstance(value, str) and len(value) >= CUT for value in row.values)
+    ]
+
+
 def records(work: Work, shown: bool) -> Iterator[tuple[str, dict[str, Any]]]:
     """All rows as (id, record), read as they are sent. shown: what lists show of them will be asked for."""
     start = 0
     while True:
         rows, pending = work.window(start, AT_ONCE)
-        whole = work.stored_of([row.id for row in rows if not row.id.startswith("p")])
-        several = records_of(work, rows, pending, whole)
+        several = records_of(work, rows, pending, work.stored_of(cut_of(rows)))
         if shown:
             work.words.prefetch(work.dataset, several)
         yield from zip((row.id for row in rows), several, strict=True)
@@ -49,14 +58,21 @@ def records(work: Work, shown: bool) -> Iterator[tuple[str, dict[str, Any]]]:
             return
 
 
-def text_of(work: Work, field: FieldSpec, values: Record, stored: bool) -> str:
-    """A value in a format that has texts only, kept from being taken for a formula."""
-    value = values.get(field.name)
-    if stored:
-        text = "" if value is None else raw_text(value)
-        return (guarded(text) or MARK) if isinstance(value, str) else text
-    text = work.words.of(work.dataset, field, values)
-    return guarded(text) if field.kind in TEXTS or field.lookup else text
+def _writer(work: Work, field: FieldSpec, stored: bool) -> Callable[[Record], str]:
+    """What writes a field's values in a format that has texts only, kept from being taken for a formula."""
+    name, texts = field.name, field.kind in TEXTS or bool(field.lookup)
+
+    def write_stored(values: Record) -> str:
+        value = values.get(name)
+        if isinstance(value, str):
+            return guarded(raw_text(value)) or MARK
+        return "" if value is None else raw_text(value)
+
+    def write_shown(values: Record) -> str:
+        text = work.words.of(work.dataset, field, values)
+        return guarded(text) if texts else text
+
+    return write_stored if stored else write_shown
 
 
 def value_of(work: Work, field: FieldSpec, values: Record, stored: bool) -> Any:
@@ -122,8 +138,12 @@ class Taken:
     def values(self, record: Record) -> list[Any]:
         return [value_of(self.work, field, record, self.stored) for field in self.columns]
 
+    @cached_property
+    def _writers(self) -> list[Callable[[Record], str]]:
+        return [_writer(self.work, field, self.stored) for field in self.columns]
+
     def texts(self, record: Record) -> list[str]:
-        return [text_of(self.work, field, record, self.stored) for field in self.columns]
+        return [write(record) for write in self._writers]
 
     def beneath(self, masters: Sequence[tuple[str, Record]]) -> list[list[tuple[str, Record]]]:
         """Of each of some masters, the records of this part that belong to it: stored ones in their order, then new ones."""
@@ -151,8 +171,7 @@ class Taken:
             start = 0
             while window := rows.window(start, AT_ONCE):
                 ids = [row.id for row in window]
-                whole = work.stored_of([name for name in ids if not name.startswith("p")])
-                several = records_of(work, window, work.store.some(ids), whole)
+                several = records_of(work, window, work.store.some(ids), work.stored_of(cut_of(window)))
                 for identifier, record in zip(ids, several, strict=True):
                     master = {name: record.get(name) for name in columns}
                     yield next(iter(links_to("", master, columns)), ""), identifier, record
