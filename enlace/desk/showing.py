@@ -40,6 +40,7 @@ from .work import RecordView, Work
 
 WINDOW = 60  # rows: two screens and a half; who has a higher one asks for more
 DETAIL_WINDOW = 40  # of a detail: most masters have fewer
+LEAST_SEEN = 16
 MOST_CELLS = 8_000  # a table of hundreds of columns gets smaller windows
 Places = Mapping[str, Mapping[str, str]]
 
@@ -50,21 +51,23 @@ def window_size(work: Work, most: int = 0) -> int:
     return max(40, min(most, MOST_CELLS // max(1, len(work.dataset.shown))))
 
 
-def drawing_of(work: Work, view: RecordView | None, whole: bool = True) -> Drawing:
-    """A part at a record, with the rows around it. whole: with what stands above them too, headings and sentence."""
+def drawing_of(work: Work, view: RecordView | None, whole: bool = True, seen: int = 0) -> Drawing:
+    """A part at a record, with the rows around it. whole: with what stands above them too, headings and sentence. seen: how
+    many rows the page has room for, where it says so: others it asks for as it comes to them."""
     size = window_size(work)
+    some = min(size, max(seen, LEAST_SEEN)) if seen else size
     position = view.position if view else None
     layout = layout_of(work) if work.groups else None
     line = position if layout is None or position is None else line_of(work, layout, position)
     start = max(0, (line or 0) - size // 3) & ~1  # an even one, so that stripes stay where they are
     if layout is None:
-        rows, pending = work.window(start, size)
+        rows, pending = work.window(start, some)
         html = written(work, rows, pending)
         count = (
-            work.rows.known_count() if not work.prefix or work.rows.whole else _counted(work, start, size, len(rows))
+            work.rows.known_count() if not work.prefix or work.rows.whole else _counted(work, start, some, len(rows))
         )
     else:
-        html, rows = lines_of(work, layout, start, size)
+        html, rows = lines_of(work, layout, start, some)
         count = layout.rows
     total = None if count is None else count + work.new_count
     context = {

@@ -57,9 +57,9 @@ def at(request: HttpRequest, work: Work) -> HttpResponse:
 @require_GET
 @on_form
 def arrange(request: HttpRequest, work: Work) -> HttpResponse:
-    """The grid of a part in the order and with the filters of the address, at its first row."""
+    """The grid of a part in the order and with the filters of the address, at its first row. seen: rows that it has room for."""
     view = work.at(0)
-    drawing = drawing_of(work, view)
+    drawing = drawing_of(work, view, seen=number_from(request, "seen", 0, WINDOW))
     answer = Answer(request, work).panel(view, drawing=drawing).grid(drawing)
     return answer.rail(view.position if view else None, work.total()).response()
 

@@ -163,7 +163,9 @@ export class Source {
     if (arranged) asked.set("arranged", arranged);
     this.view = asked.toString();
     await this.page.settled();
-    await this.move("arrange");
+    // As many rows as are seen, and some more: others come as one scrolls to them.
+    const seen = this.grid?.room ? 2 * this.grid.visible + 6 : 0;
+    await this.move(`arrange${seen ? `?seen=${seen}` : ""}`);
     if (this.p) return this.page.keepPlaces();
     const address = new URL(location);
     for (const name of [...address.searchParams.keys()])
