@@ -4,16 +4,22 @@
 import { Idiomorph } from "../vendor/idiomorph.esm.js";
 
 const ASKS = "[hx-post], [hx-get]"; // htmx listens to these itself
+const TYPED = "input, textarea, select";
+const PLAIN = "button, label, svg"; // hold nothing that is typed into: alike, they need not be looked through
 const OPEN = ["aria-expanded", "aria-activedescendant"]; // said by the list that is open below an editor
 
 /** Make an element of the page what an answer has for it. there: as it stands. made: as the answer has it. */
 export function patch(there, made) {
   made.removeAttribute("hx-swap-oob"); // of the answer alone
+  there.inert = false; // as it was while the answer was on its way
+  if (there.isEqualNode(made) && !there.querySelector(TYPED)) return;
   const asking = new Set();
   Idiomorph.morph(there, made, {
     morphStyle: "outerHTML",
     restoreFocus: false, // what has it stays
     callbacks: {
+      beforeNodeMorphed: (node, its) =>
+        !(node.nodeType === Node.ELEMENT_NODE && node.matches(PLAIN) && node.isEqualNode(its)),
       beforeAttributeUpdated: (name, node) => !(OPEN.includes(name) && node === document.activeElement),
       afterNodeAdded: (node) => void (node.nodeType === Node.ELEMENT_NODE && asking.add(node)),
       afterNodeMorphed: (node) => void (node.nodeType === Node.ELEMENT_NODE && become(node, asking)),
