@@ -118,6 +118,7 @@ def ask(request: HttpRequest, work: Work) -> HttpResponse:
     ids = [row.id for row in work.window(start, count)[0]] if count else []
     several = shared(work, start if ids else 0, len(ids) or total)
     context = {"several": several, "ids": " ".join(ids), "count": len(ids) or total, "chosen": bool(ids)}
+    context["number"] = work.formats.number()(len(ids) or total)
     return render(request, "desk/several.html", {**base_context(work), **context})
 
 
@@ -127,9 +128,15 @@ def look(request: HttpRequest, work: Work) -> HttpResponse:
     """How many records it would change, and what it would not."""
     wanted = _wanted(request, work)
     block = changed(work, wanted, _ids(request, work))
-    told = {"count": block.edited, "fields": [field.label for field, _, _ in wanted], "refused": block.told()}
+    number = work.formats.number()
+    told = {
+        "count": block.edited,
+        "number": number(block.edited),
+        "fields": [field.label for field, _, _ in wanted],
+        "refused": block.told(),
+    }
     more = not request.POST.get("ids") and work.total() > MOST_RECORDS
-    return render(request, "desk/several_seen.html", {**told, "most": MOST_RECORDS if more else 0})
+    return render(request, "desk/several_seen.html", {**told, "most": number(MOST_RECORDS) if more else ""})
 
 
 @require_POST
