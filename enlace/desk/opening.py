@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import nullcontext
-from functools import wraps
+from functools import partial, wraps
 from typing import Any
 
 from django.conf import settings
@@ -39,19 +39,20 @@ def form_of(request: HttpRequest, form_id: int) -> Form:
     return get_object_or_404(several, pk=form_id)
 
 
-# What reads much in a short time, all of one state. Others may take long, and a reader of a file keeps its writers waiting.
-SHORT = ("page", "rows", "at", "record", "arrange")
-WITH_SHEET = ("page",)  # what shows the whole sheet without being asked from one
+def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = False) -> Callable:
+    """Hand a view the person's `Work` on the form, or the detail of it, named in the address; 404 when there is none.
 
-
-def on_form(view: Callable) -> Callable:
-    """Hand a view the person's `Work` on the form, or the detail of it, named in the address; 404 when there is none."""
+    short: it reads much in a short time, all of one state; others may take long, and a reader of a file keeps its writers
+    waiting. sheet: it shows the whole sheet without being asked from one.
+    """
+    if view is None:
+        return partial(on_form, short=short, sheet=sheet)
 
     @wraps(view)
     def opened(request: HttpRequest, form_id: int, detail: str = "", master: str = "", **more: Any) -> HttpResponse:
         form = form_of(request, form_id)
         stand_in(request, form.project, "Desk")
-        own = None if detail or view.__name__ not in WITH_SHEET or says_where(request) else steps_of(form)
+        own = None if detail or not sheet or says_where(request) else steps_of(form)
         wanted = own.order if own and own.order else terms_in(request.GET.getlist(ORDER) or request.POST.getlist(ORDER))
         kept = in_use(request, form)
         if (saved := new_name(master)) != master:  # the master was new when the page was shown
@@ -70,7 +71,7 @@ def on_form(view: Callable) -> Callable:
                 kept,
                 {**(own.parameters if own else {}), **given_of(request, form)},
                 own.filters if own and own.filters else filters_in(request.GET),
-                on_sheet=request.GET.get("on") == "sheet" or (view.__name__ in WITH_SHEET and not detail),
+                on_sheet=request.GET.get("on") == "sheet" or (sheet and not detail),
             )
             work.put_together(groups_in(request.GET.getlist(GROUP)))
             work.arrange_by("".join(c for c in request.GET.get(ARRANGED, "")[:22] if c.isalnum() or c in "-_"))
@@ -78,7 +79,7 @@ def on_form(view: Callable) -> Callable:
             if request.method == "POST":
                 resolve_doubt(work)
                 _rename(request, work)
-            with one_snapshot() if request.method == "GET" and view.__name__ in SHORT else nullcontext():
+            with one_snapshot() if request.method == "GET" and short else nullcontext():
                 return view(request, work, **more)
 
         try:

@@ -56,7 +56,7 @@ def tally(request: HttpRequest, work: Work) -> HttpResponse:
 
 
 @require_GET
-@on_form
+@on_form(short=True, sheet=True)
 def page(request: HttpRequest, work: Work) -> HttpResponse:
     """The form, at the record that the address names, or as it opens by itself."""
     view = _named_record(request, work) or _opened_at(request, work)

@@ -21,7 +21,7 @@ from .work import Work, record_digest
 
 
 @require_GET
-@on_form
+@on_form(short=True)
 def rows(request: HttpRequest, work: Work) -> HttpResponse:
     """A window of rows."""
     asked = number_from(request, "size", WINDOW, 500)
@@ -41,7 +41,7 @@ def count(request: HttpRequest, work: Work) -> HttpResponse:
 
 
 @require_GET
-@on_form
+@on_form(short=True)
 def at(request: HttpRequest, work: Work) -> HttpResponse:
     """Go to a position: `position` counts from 0, `number`, which people type, from 1. `line`: of a grid with groups.
     `anew`: what shows rows as well."""
@@ -55,7 +55,7 @@ def at(request: HttpRequest, work: Work) -> HttpResponse:
 
 
 @require_GET
-@on_form
+@on_form(short=True)
 def arrange(request: HttpRequest, work: Work) -> HttpResponse:
     """The grid of a part in the order and with the filters of the address, at its first row. seen: rows that it has room for."""
     view = work.at(0)
@@ -65,7 +65,7 @@ def arrange(request: HttpRequest, work: Work) -> HttpResponse:
 
 
 @require_GET
-@on_form
+@on_form(short=True)
 def record(request: HttpRequest, work: Work) -> HttpResponse:
     """Go to a record. `position`: where the page shows it, if it does."""
     view = work.record(text_from(request, "record"), None)
