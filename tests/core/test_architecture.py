@@ -8,6 +8,8 @@ import sys
 import unittest
 from pathlib import Path
 
+from enlace.core.wiring.names import DESK_KEYS
+
 ROOT = Path(__file__).resolve().parents[2]
 VENDOR = ROOT / "enlace/site/static/vendor"
 
@@ -68,6 +70,11 @@ class House(unittest.TestCase):
         page = (ROOT / "enlace/desk/templates/desk/work.html").read_text()
         named = {(static / name).resolve() for name in re.findall(r"get_static_prefix %}([^\"]+)", page)}
         self.assertEqual(named, known)
+
+    def test_the_check_of_shortcuts_knows_the_keys_of_every_form(self):
+        page = (ROOT / "enlace/site/static/enlace/desk.js").read_text()
+        told = {key.lower() for key in re.findall(r'\["Alt\+Shift\+([A-Z])"', page)}
+        self.assertEqual(told, set(DESK_KEYS))
 
     def test_no_inline_script_or_style(self):
         for path in ROOT.glob("enlace/**/templates/**/*.html"):

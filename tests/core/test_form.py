@@ -271,6 +271,15 @@ class Wiring(unittest.TestCase):
                     mine = [fault for fault in faults_of(Wired(document, DATASETS)) if fault.check == check]
                 self.assertEqual(mine, [])
 
+    def test_a_key_that_every_form_has_is_no_shortcut_of_a_button(self):
+        button = Control("x", "button", "call", place=Place(1, 100, 1, 1), settings={"shortcut": "S"})
+        sound = document_for(SOURCES[:2], {"call": 2, "cargo": 2})
+        document = replace(sound, controls=(*sound.controls, button))
+        [fault] = [fault for fault in faults_of(Wired(document, DATASETS)) if fault.check == "shortcuts"]
+        self.assertEqual(fault.sentence, "Alt+Shift+S is a key of every form already.")
+        mended = fault.repair(document)
+        self.assertEqual([f for f in faults_of(Wired(mended, DATASETS)) if f.check == "shortcuts"], [])
+
     def test_those_that_only_a_person_can_mend(self):
         sound = document_for(SOURCES[:2], {"call": 2, "cargo": 2})
         low = Place(1, 100, 6, 4)

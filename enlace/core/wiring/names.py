@@ -116,6 +116,9 @@ def _button(control: Control, wired: Wired) -> Iterator[Fault]:
         )
 
 
+DESK_KEYS = frozenset("nursfclged")  # that every form has by itself, with Alt and Shift
+
+
 def shortcuts(wired: Wired) -> Iterator[Fault]:
     buttons = [
         control for control in wired.document.all() if control.kind == "button" and control.settings.get("shortcut")
@@ -125,11 +128,12 @@ def shortcuts(wired: Wired) -> Iterator[Fault]:
     for button in buttons:
         key = str(button.settings["shortcut"]).lower()
         # The first that has it keeps it, so that the repair leaves one and not none.
-        if counted[key] > 1 and key in seen:
+        taken = key in DESK_KEYS
+        if taken or (counted[key] > 1 and key in seen):
             repair = partial(setting, identifier=button.id, name="shortcut", text="")
             yield Fault(
                 "shortcuts",
-                f"Alt+Shift+{key.upper()} is given twice.",
+                f"Alt+Shift+{key.upper()} is {'a key of every form already' if taken else 'given twice'}.",
                 "error",
                 button.id,
                 button.source,
