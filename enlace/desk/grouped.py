@@ -14,7 +14,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.group_draft import MOST_DRAFTED, Drafted, laid_over
-from enlace.core.dataset.group_leaves import ADDS, different_of, leaves_of
+from enlace.core.dataset.group_leaves import ADDS, MOST_LEAVES, different_of, leaves_of
 from enlace.core.dataset.grouping import (
     VALUE,
     GroupLine,
@@ -109,7 +109,9 @@ def _with_draft(work: Work, leaves: list[Leaf], adds: list[Total]) -> Counted:
     made = laid_over(work.rows, work.groups, adds, leaves, drafted)
     with _lock:
         _counted[key] = leaves, made
-        while len(_counted) > MOST_COUNTED:
+        while len(_counted) > 1 and (
+            len(_counted) > MOST_COUNTED or sum(len(kept) for kept, _ in _counted.values()) > MOST_LEAVES
+        ):
             _counted.popitem(last=False)
     return made
 
