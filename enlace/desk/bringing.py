@@ -18,7 +18,7 @@ from django.utils import timezone
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import whole_list
-from enlace.core.exchange.csv_out import unguarded
+from enlace.core.exchange.csv_out import csv_text
 from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
 from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.matching import matched
@@ -249,7 +249,7 @@ class Bringing:
         """A row's texts by heading, what was mended in the place of what the file has."""
         # What was taken out with an apostrophe before its = comes back without; other formats have typed cells and
         # need none.
-        read = _out_of_csv if self.look.format == "csv" else unmarked
+        read = csv_text if self.look.format == "csv" else unmarked
         texts = {head: read(value) for head, value in zip(self.spool.heads, values, strict=False)}
         mended = self.incoming.mended.get(str(number), {})
         return {**texts, **{head: EMPTY_TEXT if text == MARK else text for head, text in mended.items()}}
@@ -370,10 +370,6 @@ class Bringing:
 
 def _is_text(field: FieldSpec) -> bool:
     return field.kind in TEXTS and field.lookup is None
-
-
-def _out_of_csv(cell: str) -> str:
-    return EMPTY_TEXT if cell == MARK else unguarded(cell)
 
 
 def _fault(row: Row) -> dict[str, Any]:

@@ -98,15 +98,17 @@ def layout_of(work: Work) -> Layout:
 def _with_draft(work: Work, leaves: list[Leaf], adds: list[Total]) -> Counted:
     """The leaves and what is told of each group, the draft counted in: once for a state of the draft and the database."""
     draft = work.store.draft
-    if draft is None or not work.dataset.editable or not (drafted := _drafted(work)):
-        different = different_of(work.rows, work.groups, adds)
-        return leaves, numbers_of(leaves, len(work.groups), adds, different)
     # A list is another one as soon as anybody has changed the database; being kept here, none takes its place in memory.
-    key = (id(leaves), draft.pk, draft.revision, work.part.name, work.master)
+    state = (draft.pk, draft.revision, work.part.name, work.master) if draft and work.dataset.editable else None
+    key = (id(leaves), state)
     with _lock:
         if key in _counted:
             return _counted[key][1]
-    made = laid_over(work.rows, work.groups, adds, leaves, drafted)
+    if state and (drafted := _drafted(work)):
+        made = laid_over(work.rows, work.groups, adds, leaves, drafted)
+    else:
+        different = different_of(work.rows, work.groups, adds)
+        made = leaves, numbers_of(leaves, len(work.groups), adds, different)
     with _lock:
         _counted[key] = leaves, made
         while len(_counted) > 1 and (
@@ -118,7 +120,7 @@ def _with_draft(work: Work, leaves: list[Leaf], adds: list[Total]) -> Counted:
 
 def _drafted(work: Work) -> list[Drafted]:
     """The pending records as groups count them; none where they are too many to be counted in."""
-    several = work.store.in_view() if work.dataset.editable else []
+    several = work.store.in_view()
     if len(several) > MOST_DRAFTED:
         return []
     stored = work.stored_of([record.id for record in several if record.state == "edited"])

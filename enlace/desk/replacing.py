@@ -17,9 +17,9 @@ from enlace.core.problem import Problem
 
 from .blocks import AT_ONCE, Block, put_block, take_in
 from .contexts import base_context
-from .opening import on_form, text_from
+from .opening import on_form
 from .typed import Typed
-from .views import all_anew
+from .views import all_anew, where_one_was
 from .work import Work
 
 MOST_RECORDS = 20_000
@@ -132,6 +132,4 @@ def run(request: HttpRequest, work: Work) -> HttpResponse:
         said += f" These are the first {MOST_RECORDS:,}: save, and go on with the others."
     if refused := made.block.told():
         said += " Not everywhere: " + " ".join(refused)
-    identifier = text_from(request, "record")
-    view = work.record(identifier, work.position(identifier)) if identifier else work.at(0)
-    return all_anew(request, work, view).say(said).response()
+    return all_anew(request, work, where_one_was(request, work)).say(said).response()

@@ -15,9 +15,9 @@ from enlace.core.problem import Problem
 from .blocks import AT_ONCE, Block, put_block, take_in
 from .contexts import base_context
 from .editors import EditorView, editor_views
-from .opening import number_from, on_form, text_from
+from .opening import number_from, on_form
 from .typed import Typed, typed_in
-from .views import all_anew
+from .views import all_anew, where_one_was
 from .work import Work
 
 MOST_RECORDS = 20_000
@@ -148,6 +148,4 @@ def run(request: HttpRequest, work: Work) -> HttpResponse:
     said = f"{len(ids):,} record{'s' * (len(ids) != 1)} changed." if ids else "They are so already."
     if refused := block.told():
         said += " Not everything could be put in: " + " ".join(refused)
-    identifier = text_from(request, "record")
-    view = work.record(identifier, work.position(identifier)) if identifier else work.at(0)
-    return all_anew(request, work, view).say(said).response()
+    return all_anew(request, work, where_one_was(request, work)).say(said).response()

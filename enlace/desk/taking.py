@@ -12,8 +12,7 @@ from typing import IO, Any
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.filters import Among
 from enlace.core.dataset.window import CUT, Row
-from enlace.core.exchange.csv_out import guarded
-from enlace.core.exchange.empties import MARK
+from enlace.core.exchange.csv_out import csv_cell, guarded
 from enlace.core.exchange.outgoing import Inside, Sheet, value_out
 from enlace.core.exchange.package_out import schema_of
 from enlace.core.kinds import TEXTS, raw_text
@@ -65,7 +64,7 @@ def _writer(work: Work, field: FieldSpec, stored: bool) -> Callable[[Record], st
     def write_stored(values: Record) -> str:
         value = values.get(name)
         if isinstance(value, str):
-            return guarded(raw_text(value)) or MARK
+            return csv_cell(raw_text(value))
         return "" if value is None else raw_text(value)
 
     def write_shown(values: Record) -> str:

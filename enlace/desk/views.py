@@ -282,6 +282,12 @@ def _stepped(request: HttpRequest, work: Work, step: Any, done: str, nothing: st
     return all_anew(request, work, view).say(f"{done}: {step.label.lower().rstrip('.')}.").response()
 
 
+def where_one_was(request: HttpRequest, work: Work) -> Any:
+    """The record that a request says somebody stands on, at its place; the first one where it names none."""
+    identifier = text_from(request, "record")
+    return work.record(identifier, work.position(identifier)) if identifier else work.at(0)
+
+
 def all_anew(request: HttpRequest, work: Work, view: Any) -> Answer:
     """Everything that may have changed: panel, navigator, strip and rows."""
     if view is not None and view.position is None:

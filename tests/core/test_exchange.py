@@ -14,8 +14,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.exchange.csv_out import FORMULA, csv_lines, guarded, unguarded
-from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
+from enlace.core.exchange.csv_out import FORMULA, csv_cell, csv_lines, csv_text, guarded, unguarded
+from enlace.core.exchange.empties import EMPTY_TEXT, unmarked
 from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.json_out import json_lines, json_list
 from enlace.core.exchange.matching import matched
@@ -66,7 +66,7 @@ class InAndOut(unittest.TestCase):
     @given(st.lists(st.tuples(CELLS, CELLS).filter(lambda row: row != (None, None)), min_size=1, max_size=6))
     def test_texts_empty_ones_and_none_at_all_come_back_from_each_format(self, told):
         heads = ["Año", "b"]
-        plain = [["" if text is None else guarded(text) or MARK for text in row] for row in told]
+        plain = [["" if text is None else csv_cell(text) for text in row] for row in told]
         for name, text in (
             ("a.csv", "".join(csv_lines(heads, plain))),
             ("a.json", "".join(json_list(heads, told))),
@@ -75,7 +75,7 @@ class InAndOut(unittest.TestCase):
         ):
             wanted = {"separator": ",", "encoding": "utf-8"} if name == "a.csv" else {}
             cells = self.read(text.encode(), name, **wanted)
-            out = (lambda cell: EMPTY_TEXT if cell == MARK else unguarded(cell)) if name == "a.csv" else unmarked
+            out = csv_text if name == "a.csv" else unmarked
             self.same(cells, heads, told, out, name)
         for name, write in (("a.xlsx", write_xlsx), ("a.ods", write_ods), ("a.zip", write_package)):
             file = io.BytesIO()

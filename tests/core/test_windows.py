@@ -6,6 +6,7 @@ import tempfile
 import threading
 import time
 import unittest
+from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -40,15 +41,21 @@ class Windows(unittest.TestCase):
         self.assertEqual(bench.rows.count(), 5_000)
         self.assertEqual(bench.rows.window(3_000, 1)[0].values[0], 4_000)
 
-    def test_what_was_known_of_a_large_table_is_a_hint_after_a_change(self):
-        rows = [(n, n) for n in range(20_000)]
-        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER)", rows={"t": rows}), "t")
+    @contextmanager
+    def large_from(self, rows):
+        """Tables of so many rows are large: what the background would do, and the readings of anchors."""
         waiting: list = []
         with (
-            mock.patch.object(anchors, "LARGE", 10_000),
+            mock.patch.object(anchors, "LARGE", rows),
             mock.patch.object(anchors, "in_background", lambda key, act: waiting.append(act)),
             mock.patch.object(anchors, "_every", wraps=anchors._every) as every,
         ):
+            yield waiting, every
+
+    def test_what_was_known_of_a_large_table_is_a_hint_after_a_change(self):
+        rows = [(n, n) for n in range(20_000)]
+        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER)", rows={"t": rows}), "t")
+        with self.large_from(10_000) as (waiting, every):
             self.assertEqual(bench.rows.window(9_990, 2)[0].values[0], 9_990)
             self.assertEqual(every.call_count, 1)
             with sqlite3.connect(bench.spec["path"]) as db:
@@ -76,12 +83,7 @@ class Windows(unittest.TestCase):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory())) / "hints"
         shared_hints.share_in(folder)
         self.addCleanup(shared_hints.share_in, None)
-        waiting: list = []
-        with (
-            mock.patch.object(anchors, "LARGE", 10_000),
-            mock.patch.object(anchors, "in_background", lambda key, act: waiting.append(act)),
-            mock.patch.object(anchors, "_every", wraps=anchors._every) as every,
-        ):
+        with self.large_from(10_000) as (waiting, every):
             self.assertEqual(bench.rows.count(), 20_000)
             first = ordered.window(5_000, 5)
             waiting.pop()()
@@ -110,12 +112,7 @@ class Windows(unittest.TestCase):
         rows = [(n, n % 3) for n in range(30_000)]
         bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER)", rows={"t": rows}), "t")
         some = replace(bench.rows, filters=(Filter("a", "is", 1),))
-        waiting: list = []
-        with (
-            mock.patch.object(anchors, "LARGE", 20_000),
-            mock.patch.object(anchors, "in_background", lambda key, act: waiting.append(act)),
-            mock.patch.object(anchors, "_every", wraps=anchors._every) as every,
-        ):
+        with self.large_from(20_000) as (waiting, every):
             self.assertEqual(bench.rows.count(), 30_000)
             # Of so many rows nobody waits for anchors: this once they are counted off.
             self.assertEqual(some.window(5_000, 2)[0].values[0], 15_001)

@@ -52,16 +52,17 @@ class Anchors:
 
 @dataclass(frozen=True)
 class Ordered:
-    """Rows in an order. what: tells them from others. where: which of the source's rows they are; None for all of a table.
-    values: what is bound in it. count: how many there are."""
+    """Rows in an order. what: tells them from others. count: how many there are. base: what they are selected from. where:
+    which of the source's rows they are; None for all of a table. These are asked only where anchors are built, which few
+    windows come to. values: what is bound in it."""
 
     spec: ConnectionSpec
     source: Source
     order: tuple[OrderPart, ...]
     what: Hashable
     count: Callable[[], int]
-    base: FromClause
-    where: ColumnElement[bool] | None = None
+    base: Callable[[], FromClause]
+    where: Callable[[], ColumnElement[bool]] | None = None
     values: Mapping[str, Any] = field(default_factory=dict)
 
     @property
@@ -270,15 +271,15 @@ def _stretch(marks: Anchors, start: int, size: int) -> Stretch:
 def _every(rows: Ordered, step: int) -> list[tuple[Any, ...]]:
     columns = [rows.source.c[part.column] for part in rows.order]
     ordered = order_by(rows.source, rows.order)
-    passing = true() if rows.where is None else rows.where
+    base, passing = rows.base(), true() if rows.where is None else rows.where()
     with reading(rows.spec) as connection:
         if server_kind(rows.spec.kind).in_process:
             # The rows need not travel, so skipping them in the driver's C code beats a window function.
-            plain = select(*columns).select_from(rows.base).where(passing).order_by(*ordered)
+            plain = select(*columns).select_from(base).where(passing).order_by(*ordered)
             cursor: Any = connection.execute(plain, dict(rows.values)).cursor
             return list(islice(cursor, 0, None, step))
         number = func.row_number().over(order_by=ordered).label("n")
         numbered: Any = select(*(c.label(f"o{i}") for i, c in enumerate(columns)), number)
-        numbered = numbered.select_from(rows.base).where(passing).subquery()
+        numbered = numbered.select_from(base).where(passing).subquery()
         statement = select(*(numbered.c[f"o{i}"] for i in range(len(columns)))).where((numbered.c.n - 1) % step == 0)
         return [tuple(row) for row in connection.execute(statement.order_by(numbered.c.n), dict(rows.values))]

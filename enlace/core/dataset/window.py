@@ -193,14 +193,11 @@ class Rows:
 
     def _as_ordered(self) -> Ordered:
         """These rows for anchors: all of a table, or those of it that pass the filters."""
-        columns = [part.column for part in self.order]
-        what = self.source.identity(columns)
-        if self.whole:
-            return Ordered(self.spec, self.source, self.order, what, self.count, self.source.joined(columns))
+        what = self.source.identity(part.column for part in self.order)
+        what, where = (what, None) if self.whole else ((what, self.filters), self.belonging)
         return Ordered(
-            self.spec, self.source, self.order, (what, self.filters), self.count, self._ordered_from(), self.belonging(),
-            self.bound_values,
-        )  # fmt: skip
+            self.spec, self.source, self.order, what, self.count, self._ordered_from, where, self.bound_values
+        )
 
     def _from_nearer_end(self, start: int, size: int, from_end: int, seconds: float | None = None) -> list[Row]:
         """A window read from the end that is nearer: from the far one backwards, and its rows turned round."""

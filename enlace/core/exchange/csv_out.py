@@ -5,6 +5,8 @@ from __future__ import annotations
 import csv
 from collections.abc import Iterable, Iterator, Sequence
 
+from .empties import EMPTY_TEXT, MARK
+
 # After OWASP's advice on CSV injection: what a spreadsheet would take for a formula begins so.
 FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
@@ -29,6 +31,16 @@ def guarded(text: str) -> str:
 def unguarded(text: str) -> str:
     """The text behind what `guarded` made."""
     return text[1:] if text.startswith("'") and text[1:].startswith((*FORMULA, "'")) else text
+
+
+def csv_cell(text: str) -> str:
+    """A text as a cell of a CSV file: guarded, an empty one told from no value as in other files (see `empties`)."""
+    return guarded(text) or MARK
+
+
+def csv_text(cell: str) -> str:
+    """The text behind what `csv_cell` made: EMPTY_TEXT for an empty one, "" for no value."""
+    return EMPTY_TEXT if cell == MARK else unguarded(cell)
 
 
 def csv_lines(heads: Sequence[str], rows: Iterable[Sequence[str]]) -> Iterator[str]:
