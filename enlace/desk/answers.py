@@ -28,6 +28,7 @@ from .drawing import ALL, OF_RECORD, OF_ROWS, further_grid, grid_html, lone_cont
 from .editors import EditorView, calculated_text, editor_views
 from .grouped import layout_of, line_total
 from .showing import details_of, line_of
+from .templatetags.drawn import rail
 from .work import RecordView, Work, record_digest
 
 MOST_TOLD = 600  # characters of a text that travels in an event
@@ -84,7 +85,7 @@ class Answer:
         """Each navigator of a part."""
         assert self.work.sheet is not None
         for key in self.work.sheet.keys(drawing.part.name, "navigator"):
-            self._part("rail.html", drawing, n=f"{drawing.context['p']}{key and key + '-'}")
+            self.parts.append(rail({**drawing.context, "n": f"{drawing.context['p']}{key and key + '-'}"}, swap=True))
 
     def _source(self, drawing: Drawing, further: Mapping[str, dict[str, Any]] | None = None) -> None:
         """Tell the page where a part of it stands now, with its rows. further: its further grids, where they are known."""
@@ -211,7 +212,7 @@ class Answer:
             self.events["enlace:total"] = {"total": lines, "p": self.work.prefix}
         for key in keys_of(self.work, "navigator"):
             context = {**rail_context(self.work, position, total), "n": prefix_of(self.work, key)}
-            self.template("rail.html", swap=True, **context)
+            self.parts.append(rail({**base_context(self.work), **context}, swap=True))
         return self
 
     def strip(self) -> Answer:

@@ -97,7 +97,7 @@ class DraftStore:
 
     def some(self, identifiers: Iterable[str]) -> dict[str, PendingRecord]:
         """Those of the records that are pending."""
-        if self._empty:
+        if self._empty or not self.draft:
             return {}
         # SQLite binds no more than a thousand values in older builds; a window of rows is smaller, a save is not.
         parts = in_parts(list(identifiers), 500)

@@ -19,6 +19,7 @@ from .controls import SHOWN, Drawing
 from .grouped import layout_of, lines_of
 from .sheet import Sheet
 from .showing import head_context, widths_of
+from .templatetags.drawn import table
 
 OF_RECORD, OF_ROWS = ("record",), ("rows",)
 ALL = OF_RECORD + OF_ROWS
@@ -119,8 +120,7 @@ def grid_html(
     if split:
         apart = {**context, **(second or further_grid(drawing, SPLIT)), "apart": True}
         apart["rows"] = apart["rows"] if context["rows"] else ""
-        inner = mark_safe(render_to_string("desk/controls/grid_table.html", apart, request))
-        context = {**context, "split": split, "second": inner}
+        context = {**context, "split": split, "second": table(apart)}
     return mark_safe(render_to_string("desk/controls/grid.html", dict(context), request))
 
 

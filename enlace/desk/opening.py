@@ -8,8 +8,8 @@ from functools import partial, wraps
 from typing import Any
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect
 
 from enlace.core.dataset.query import parameters_of
 from enlace.core.form.opening import Opening
@@ -18,6 +18,7 @@ from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.server.engine import one_snapshot
 from enlace.workshop import layout
+from enlace.workshop.definitions import opened_form
 from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
 from enlace.workshop.sheet import leave_out_gone
@@ -35,8 +36,10 @@ MOST_POSITION = 2**62
 
 def form_of(request: HttpRequest, form_id: int) -> Form:
     """A form that the person may open; 404 where there is none."""
-    several = Form.objects.for_person(request.user).select_related("dataset__connection", "project")
-    return get_object_or_404(several, pk=form_id)
+    try:
+        return opened_form(request.user, form_id)
+    except Form.DoesNotExist:
+        raise Http404 from None
 
 
 def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = False) -> Callable:

@@ -98,7 +98,7 @@ def _named_record(request: HttpRequest, work: Work) -> Any:
     try:
         view = work.record(identifier)
         position = work.position(view.id)
-        return work.at(position) if position is not None else None
+        return view.moved_to(position) if position is not None else None
     except Problem:
         return None
 

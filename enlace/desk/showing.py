@@ -112,12 +112,12 @@ def head_context(work: Work, key: str = "") -> dict[str, Any]:
     return {
         "columns": _columns(work, shown),
         "boxes": [
-            {
-                "number": work.dataset.numbers[f.name],
-                "field": f,
-                "typed": work.filter_texts.get(f.name, ""),
-                "wrong": work.filter_faults.get(f.name, ""),
-            }
+            Box(
+                work.dataset.numbers[f.name],
+                f,
+                work.filter_texts.get(f.name, ""),
+                bool(work.filter_faults.get(f.name)),
+            )
             for f in shown
         ],
         "wrong": list(work.filter_faults.values()),
@@ -185,6 +185,16 @@ class Column:
     @property
     def arrow(self) -> str:
         return {"ascending": "↑", "descending": "↓"}.get(self.sorted, "")
+
+
+@dataclass(frozen=True)
+class Box:
+    """What to filter by, below a heading. typed: what stands in it. wrong: nobody understands that."""
+
+    number: int
+    field: FieldSpec
+    typed: str = ""
+    wrong: bool = False
 
 
 def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[Column]:

@@ -391,16 +391,16 @@ class Work:
     def at(self, position: int) -> RecordView | None:
         """The record at a position, the last one when the position lies beyond; None when there are none."""
         position = max(position, 0)
-        rows, _ = self.window(position, 1)
+        rows, pending = self.window(position, 1)
         if not rows and position:
             total = self.total()
-            rows, _ = self.window(total - 1, 1) if total else ([], {})
+            rows, pending = self.window(total - 1, 1) if total else ([], {})
         if not rows:
             return None
         if rows[0].id.startswith("p"):
             whole = self.rows.whole_at(rows[0].position) or rows[0].values
             return self.view(rows[0].id, rows[0].position, dict(zip(self._names, whole, strict=True)), None)
-        return self.record(rows[0].id, rows[0].position)
+        return self.of_row(rows[0], pending) or self.record(rows[0].id, rows[0].position)
 
     @property
     def _names(self) -> list[str]:

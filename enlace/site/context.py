@@ -9,6 +9,8 @@ from django.http import HttpRequest
 from django.urls import reverse
 from django.utils.functional import SimpleLazyObject
 
+from enlace.workshop.definitions import as_defined
+
 THEMES = ("light", "dark")
 
 
@@ -28,18 +30,23 @@ def stops(request: HttpRequest) -> list[dict]:
     project = getattr(request, "enlace_project", None)
     stops_shown = []
     if project is not None and request.user.is_builder:
-        tests = list(project.connections.values_list("test_passed", flat=True))
+        tests, datasets, forms = as_defined(("line", project.pk), lambda: _counted(project))
         stops_shown = [
             _stop(
                 "Connections", reverse("connections", args=[project.pk]), len(tests), all(t is not False for t in tests)
             ),
-            _stop("Datasets", reverse("datasets", args=[project.pk]), project.datasets.count()),
-            _stop("Forms", reverse("forms", args=[project.pk]), project.forms.count()),
+            _stop("Datasets", reverse("datasets", args=[project.pk]), datasets),
+            _stop("Forms", reverse("forms", args=[project.pk]), forms),
         ]
     stops_shown.append(_stop("Desk", reverse("desk"), None))
     for stop in stops_shown:
         stop["here"] = stop["label"] == getattr(request, "enlace_stop", "")
     return stops_shown
+
+
+def _counted(project: Any) -> tuple[list[bool | None], int, int]:
+    tests = list(project.connections.values_list("test_passed", flat=True))
+    return tests, project.datasets.count(), project.forms.count()
 
 
 def _stop(label: str, url: str, count: int | None, sound: bool = True) -> dict:

@@ -499,3 +499,9 @@ class FormStep(models.Model):
 
     class Meta:
         ordering = ["pk"]
+
+
+class DefinitionsStand(models.Model):
+    """One row: a number that is another one after every change of a definition (`enlace.workshop.definitions`)."""
+
+    number = models.BigIntegerField()

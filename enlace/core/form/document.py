@@ -10,6 +10,7 @@ import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, fields, replace
 from dataclasses import field as with_default
+from functools import cached_property
 from typing import Any
 
 from ..problem import Problem
@@ -116,10 +117,13 @@ class FormDocument:
         """The sources whose records belong to a record of this one."""
         return tuple(source for source in self.sources if source.parent == name and source.name != name)
 
-    def all(self) -> Iterator[Control]:
+    def all(self) -> tuple[Control, ...]:
         """All controls, to any depth, in reading order."""
-        for control in self.controls:
-            yield from control.all()
+        return self._all
+
+    @cached_property
+    def _all(self) -> tuple[Control, ...]:
+        return tuple(inner for control in self.controls for inner in control.all())
 
     def control(self, identifier: str) -> Control:
         """A control by its id. Raises Problem."""
@@ -130,7 +134,14 @@ class FormDocument:
 
     def tied(self, source: str) -> list[Control]:
         """The controls that show records of a source."""
-        return [control for control in self.all() if control.source == source]
+        return list(self._tied.get(source, ()))
+
+    @cached_property
+    def _tied(self) -> dict[str, list[Control]]:
+        by_source: dict[str, list[Control]] = {}
+        for control in self._all:
+            by_source.setdefault(control.source, []).append(control)
+        return by_source
 
     def to_json(self) -> str:
         """The document as text; `document_of` gives an equal one again."""

@@ -21,6 +21,7 @@ from babel.numbers import get_decimal_symbol, get_group_symbol, list_currencies,
 from .formats import Formats
 
 MOST = 80
+KEPT = 400  # values that a pattern remembers how it wrote: the rows of a few windows
 DIGITS = re.compile(r"\d(?:.*\d)?", re.DOTALL)
 MARKS = dict.fromkeys(map(ord, "\u200e\u200f\u061c"))  # bidirectional marks, which nobody types
 BLANKS = str.maketrans({"\u00a0": " ", "\u202f": " ", "\u2212": "-"})
@@ -114,6 +115,8 @@ class NumberPattern:
             (False, _flat(plus[: digits.start()]), _flat(plus[digits.end() :])),
         ]
         self._shift = self._pattern.scale
+        # By the digits as they stand: 1.5 and 1.50 are one number, and need not be written as one.
+        self._written = lru_cache(maxsize=KEPT)(self._made)
 
     def _write(self, value: Decimal) -> str:
         return str(self._pattern.apply(value, self.locale, currency=self.options.currency or None))
@@ -121,8 +124,10 @@ class NumberPattern:
     def write(self, value: Decimal | int | float) -> str:
         """A number as the pattern shows it."""
         exact = Decimal(repr(value)) if isinstance(value, float) else Decimal(value)
-        if not exact.is_finite():
-            return str(exact)
+        return self._written(str(exact)) if exact.is_finite() else str(exact)
+
+    def _made(self, digits: str) -> str:
+        exact = Decimal(digits)
         made = self._write(exact)
         # A negative number that rounds to nothing is shown as nothing, not as less than that.
         return self._write(-exact) if exact < 0 and not re.search("[1-9]", made) else made
@@ -174,6 +179,7 @@ class DatePattern:
         if any(letter == "h" for letter, _ in letters) != any(letter == "a" for letter, _ in letters):
             raise BadPattern("h needs a beside it: before or after noon.")
         self._expression = re.compile("".join(self._part(match) for match in used), re.IGNORECASE)
+        self._written = lru_cache(maxsize=KEPT)(self._made)
 
     def _check(self, letter: str, width: int) -> None:
         if letter == "y" and width == 2:
@@ -209,7 +215,10 @@ class DatePattern:
         if not isinstance(value, datetime.datetime):
             day = value if isinstance(value, datetime.date) else datetime.date(2000, 1, 1)
             whole = datetime.datetime.combine(day, value if isinstance(value, datetime.time) else datetime.time())
-        return format_datetime(whole.replace(tzinfo=None), self.options.pattern, locale=self.locale)
+        return self._written(whole.replace(tzinfo=None))
+
+    def _made(self, whole: datetime.datetime) -> str:
+        return format_datetime(whole, self.options.pattern, locale=self.locale)
 
     def read(self, text: str) -> str | None:
         """The date or time in a text that the pattern might have written, as ISO 8601; None when it is not one."""

@@ -13,6 +13,7 @@ from enlace.core.form.kinds.button import ACTS
 from enlace.core.kinds import raw_text
 from enlace.core.model.values import record_id
 from enlace.core.problem import Problem
+from enlace.workshop.definitions import as_defined
 from enlace.workshop.models import Form
 
 from ..addresses import ONLY
@@ -46,7 +47,8 @@ def context(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
 
 def _form(sheet: Sheet, control: Control, drawing: Drawing, title: str, own: str) -> dict[str, Any]:
     """Where a button that opens another form leads, or why it leads nowhere now."""
-    form = sheet.form.project.forms.select_related("dataset__connection").filter(title=title).first()
+    forms = sheet.form.project.forms.select_related("dataset__connection")
+    form = as_defined(("called", sheet.form.project_id, title), lambda: forms.filter(title=title).first())
     label = own or f"Open {title}"
     if form is None:
         return {"label": label, "off": f"There is no form called {title}."}
