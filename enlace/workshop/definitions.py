@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import pickle
 import threading
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterator
 from typing import Any, TypeVar
 
 from django.db import DEFAULT_DB_ALIAS, connections
@@ -69,10 +69,24 @@ def watch_definitions(using: str = DEFAULT_DB_ALIAS, **_: Any) -> None:
         if DefinitionsStand._meta.db_table not in tables:
             return
         cursor.execute("INSERT OR IGNORE INTO workshop_definitionsstand (id, number) VALUES (1, random())")
-        for table in (model._meta.db_table for model in READ):
-            for act in ("INSERT", "UPDATE", "DELETE") if table in tables else ():
+        for trigger, act, table in _triggers():
+            if table in tables:
                 # Random: a change that was rolled back leaves the old number, and the next one never makes one that was.
                 cursor.execute(
-                    f"CREATE TRIGGER IF NOT EXISTS changed_{table}_{act.lower()} AFTER {act} ON {table} "  # noqa: S608 (our own names)
+                    f"CREATE TRIGGER IF NOT EXISTS {trigger} AFTER {act} ON {table} "  # noqa: S608 (our own names)
                     "BEGIN UPDATE workshop_definitionsstand SET number = random(); END"
                 )
+
+
+def unwatch_definitions(using: str = DEFAULT_DB_ALIAS) -> None:
+    """Drop the triggers."""
+    with connections[using].cursor() as cursor:
+        for trigger, _, _ in _triggers():
+            cursor.execute(f"DROP TRIGGER IF EXISTS {trigger}")
+
+
+def _triggers() -> Iterator[tuple[str, str, str]]:
+    """The name of each trigger, what it comes after, and the table that it watches."""
+    for table in (model._meta.db_table for model in READ):
+        for act in ("INSERT", "UPDATE", "DELETE"):
+            yield f"changed_{table}_{act.lower()}", act, table
