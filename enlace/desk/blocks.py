@@ -125,10 +125,23 @@ def _typed(
     known: dict[tuple[str, str], Typed | Problem],
 ) -> Typed | str:
     """What a text stands for in a field, or a sentence why it can't be put there."""
-    if spec.read_only or spec.generated or spec.formula or spec.outside or spec.kind in ("picture", "binary"):
-        return f"{spec.label} can't be edited here."
+    if sentence := shut(spec):
+        return sentence
     if spec.name in locked:
         return f"{spec.label} can't be edited while the record is as it is."
+    return typed_so(work, spec, text, values, known)
+
+
+def shut(spec: FieldSpec) -> str:
+    """Why nothing can be put into a field of any record, else ""."""
+    held = spec.read_only or spec.generated or spec.formula or spec.outside or spec.kind in ("picture", "binary")
+    return f"{spec.label} can't be edited here." if held else ""
+
+
+def typed_so(
+    work: Work, spec: FieldSpec, text: str, values: object, known: dict[tuple[str, str], Typed | Problem]
+) -> Typed | str:
+    """What a text stands for in a field of a record with some values, or a sentence why it stands for nothing."""
     # What a text stands for in a narrowed list depends on its record, so it can't be known from another one.
     narrowed = spec.lookup is not None and bool(spec.lookup.narrowed)
     place = (spec.name, text)
@@ -141,8 +154,13 @@ def _typed(
     return made if isinstance(made, Typed) else str(made)
 
 
-def put_block(work: Work, block: Block, label: str) -> list[str]:
-    """Put a block into the draft as one step; the ids of the records that it changed, in order."""
+def put_block(
+    work: Work, block: Block, label: str, beside: Sequence[PendingRecord] = (), sound: bool = False
+) -> list[str]:
+    """Put a block into the draft as one step; the ids of the records that it changed, in order.
+
+    beside: new records that are put in with it. sound: these are known to need no attention.
+    """
     ids = [identifier for identifier, _ in block.lines if identifier]
     stored: dict[str, dict[str, Any]] = {}
     # Read before the transaction on Enlace's own database begins: a slow server must not hold its lock.
@@ -163,8 +181,10 @@ def put_block(work: Work, block: Block, label: str) -> list[str]:
             result = None if record.idle else record
             if was != result:
                 before[record.id], after[record.id] = was, result
+        before |= dict.fromkeys(record.id for record in beside)
+        after |= {record.id: record for record in beside}
         if after:
-            work.store.put(label, before, after)
+            work.store.put(label, before, after, {record.id for record in beside} if sound else ())
     work.forget_new()
     return list(after)
 

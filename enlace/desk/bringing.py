@@ -18,6 +18,7 @@ from django.utils import timezone
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import whole_list
+from enlace.core.draft import PendingRecord
 from enlace.core.exchange.csv_out import csv_text
 from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
 from enlace.core.exchange.incoming import Look
@@ -30,6 +31,7 @@ from enlace.core.problem import Problem
 
 from . import editing
 from .blocks import Block, filled, put_block, take_in
+from .entering import Entering
 from .firsts import Firsts
 from .models import Incoming, KeptMapping
 from .typed import Typed, typed_from
@@ -49,8 +51,8 @@ EXISTING = {"update": "Update it", "skip": "Leave the row out", "refuse": "Take 
 @dataclass(frozen=True)
 class Row:
     """One row of a file as it would go in. number: counted from 1, without headings. identifier: of the record that is there
-    already, else "". faults: by heading ("" for the row as a whole), why not. skipped: it is there already, and stays. alone:
-    what no other row may have, each with the fields that it is of in words."""
+    already, else "". faults: by heading ("" for the row as a whole), why not. skipped: it is there already, and stays. record:
+    as it would be pending, None where it is to be removed. alone: what no other row may have, each with the fields that it is of in words."""
 
     number: int
     texts: dict[str, str]
@@ -58,6 +60,7 @@ class Row:
     cells: tuple[tuple[FieldSpec, Typed], ...]
     faults: tuple[tuple[str, str], ...]
     skipped: bool = False
+    record: PendingRecord | None = None
     alone: tuple[tuple[str, str], ...] = ()
 
 
@@ -172,31 +175,54 @@ class Bringing:
                 for row in texts:
                     row[head] = row[head].removeprefix(EMPTY_TEXT)
         known = self._found_in_lists(by_head, texts) | self._empty_texts(by_head)
-        fresh = iter(editing.several_fresh(self.work, len(texts)))
+        entering = Entering(self.work, editing.fresh(self.work), self._entered(by_head), known)
         made = []
         for i, row in enumerate(texts):
             if sound and not sound[i]:
                 continue
-            identifier = ids[i] if ids[i] in stored else ""
-            # One for each row, since which of them need one is known only along the way.
-            blank = next(fresh)
-            if identifier and self.incoming.existing != "update":
+            identifier, number = ids[i] if ids[i] in stored else "", start + i + 1
+            if not identifier:
+                record, faults = entering.entered(row)
+                made.append(Row(number, row, "", (), tuple(faults), record=record))
+            elif self.incoming.existing == "update":
+                before = there.get(identifier)
+                cells, faults = self._cells(by_head, row, identifier, stored[identifier], before, known)
+                changed = filled(self.work, cells, stored[identifier], before, identifier)
+                made.append(Row(number, row, identifier, tuple(cells), tuple(faults), record=changed))
+            else:
                 refused = self.incoming.existing == "refuse"
                 there_already = (("", "There is a record with this key already."),) if refused else ()
-                made.append(Row(start + i + 1, row, identifier, (), there_already, not refused))
+                made.append(Row(number, row, identifier, (), there_already, not refused))
+        return made if sound else self._ruled(by_head, made, ids, stored)
+
+    def _ruled(
+        self,
+        by_head: Sequence[tuple[str, FieldSpec]],
+        rows: Sequence[Row],
+        ids: Sequence[str],
+        stored: Mapping[str, Any],
+    ) -> list[Row]:
+        """The rows with what rules say of them, and what no other may have."""
+        # Rules are asked of rows whose texts could be read: on others they would complain of what is missing for that
+        # reason alone.
+        asked = [row for row in rows if not row.faults and not row.skipped]
+        if self.work.part.rules.related:
+            self.work.checks.prefetch_all(self.work.part, [row.record for row in asked if row.record])
+        ruled = []
+        for row, identifier in zip(rows, ids, strict=True):
+            if row.skipped or (row.faults and row.record is None):
+                ruled.append(row)
                 continue
-            record = None
-            cells, faults = self._cells(by_head, row, identifier, stored.get(identifier), there.get(identifier), known)
-            # Rules are asked of rows whose texts could be read: on others they would complain of what is missing for
-            # that reason alone.
-            if not faults and not sound:
-                record = filled(
-                    self.work, cells, stored.get(identifier), there.get(identifier) if identifier else blank, identifier
-                )
-                faults = self._told(by_head, record, stored.get(identifier))
-            alone = self._alone(ids[i], record.values(stored.get(identifier)) if record else {})
-            made.append(Row(start + i + 1, row, identifier, tuple(cells), tuple(faults), alone=alone))
-        return made
+            read = stored.get(row.identifier)
+            faults = row.faults or tuple(self._told(by_head, row.record, read))
+            held = row.record.values(read) if row.record and not row.faults else {}
+            ruled.append(replace(row, faults=faults, alone=self._alone(identifier, held)))
+        return ruled
+
+    def _entered(self, by_head: Sequence[tuple[str, FieldSpec]]) -> list[tuple[str, FieldSpec]]:
+        """The columns that a new record takes: what the database makes is not among them."""
+        key = self.work.dataset.key
+        return [(head, field) for head, field in by_head if not (field.name in key and field.generated)]
 
     def _alone(self, identifier: str, values: Mapping[str, Any]) -> tuple[tuple[str, str], ...]:
         """What no other row of the file may have: the key that it names, and what the table keeps unique."""
@@ -349,14 +375,18 @@ class Bringing:
         incoming = self.incoming
         if incoming.checked < self.spool.count:
             raise Problem("The rows are not checked to the end yet.", "Check them first.", code="bad")
-        block = Block()
+        block, new = Block(), []
         sound = self.verdicts.sound(incoming.taken, STRETCH)
         for row in self.stretch(incoming.taken, STRETCH, sound):
-            if not row.faults and not row.skipped:
+            if row.faults or row.skipped:
+                continue
+            if row.identifier:
                 block.lines.append((row.identifier, list(row.cells)))
+            elif row.record is not None:
+                new.append(row.record)
         last = min(incoming.taken + STRETCH, self.spool.count)
         # One step of undo for a stretch: a step of a hundred thousand records would be as large as the draft.
-        put_block(self.work, block, f"Bring in rows {incoming.taken + 1:,} to {last:,}")
+        put_block(self.work, block, f"Bring in rows {incoming.taken + 1:,} to {last:,}", new, bool(sound))
         incoming.taken = last
         incoming.save(update_fields=["taken"])
 

@@ -33,6 +33,7 @@ MOST_PENDING = 250_000  # records of a draft
 MOST_PENDING_BYTES = 256 * 1024 * 1024  # of them, large values apart
 MOST_BLOB_BYTES = 512 * 1024 * 1024  # of large values
 Changes = Mapping[str, PendingRecord | None]
+Bodies = Mapping[tuple[str, str], str | None]
 
 
 class DraftStore:
@@ -185,23 +186,27 @@ class DraftStore:
 
     # -- writing --------------------------------------------------------------------------------------
 
-    def put(self, label: str, before: Changes, after: Changes) -> None:
-        """Store what a person did to records of the part."""
+    def put(self, label: str, before: Changes, after: Changes, sound: Collection[str] = ()) -> None:
+        """Store what a person did to records of the part. sound: the ids of those that are known to need no attention."""
         self.put_all(
             label,
             {(self.part, identifier): record for identifier, record in before.items()},
             {(self.part, identifier): record for identifier, record in after.items()},
+            {(self.part, identifier) for identifier in sound},
         )
 
     @transaction.atomic
-    def put_all(self, label: str, before: Records, after: Records) -> None:
+    def put_all(
+        self, label: str, before: Records, after: Records, sound: Collection[tuple[str, str]] = frozenset()
+    ) -> None:
         """Store the records of one step and the step itself; what was undone can't be redone any more."""
         draft = self.existing()
         # Something was undone and then something else was done: what could be redone does not fit any more.
         draft.steps.filter(number__gt=draft.done).delete()
-        owners = self._write(after)
+        bodies = self._bodies(after)
+        owners = self._write(after, bodies, sound=sound)
         number = draft.done + 1
-        texts = self._texts(before, owners), self._texts(after, owners)
+        texts = self._texts(self._bodies(before), owners), self._texts(bodies, owners)
         # Kept with the step, so that adding up what a draft holds does not read its texts.
         size = len(texts[0]) + len(texts[1])
         DraftStep.objects.create(draft=draft, number=number, label=label, before=texts[0], after=texts[1], size=size)
@@ -246,7 +251,8 @@ class DraftStore:
         step = Step(row.label, self._records(row.before), self._records(row.after))
         # A step knows both sides: to go back is the same step turned round, so that there is one way of writing it.
         step = undone(step) if back else step
-        self._write(step.after, {(part, identifier): owner for part, identifier, owner, _ in json.loads(texts)})
+        owners = {(part, identifier): owner for part, identifier, owner, _ in json.loads(texts)}
+        self._write(step.after, self._bodies(step.after), owners)
         self._stand(row.draft if self.draft is None else self.draft, number)
         self._tell(step.after)
         return step
@@ -279,7 +285,8 @@ class DraftStore:
         gone = list(saved)
         # A record that comes out of a save in conflict still belongs to the master it was entered under.
         owners = {(r.part, r.record): r.owner for r in draft.records.exclude(owner="")} if records else {}
-        self._write({**dict.fromkeys(gone), **records}, owners)
+        changed = {**dict.fromkeys(gone), **records}
+        self._write(changed, self._bodies(changed), owners)
         # Steps go with a save: undoing one would bring back texts of a row as it was before.
         if gone:
             draft.steps.all().delete()
@@ -338,8 +345,18 @@ class DraftStore:
         draft.revision += 1
         draft.save(update_fields=["revision", "changed", "counts"])
 
-    def _write(self, records: Records, owners: Mapping[tuple[str, str], str] | None = None) -> dict:
-        """Store records; the owners of new ones, by their addresses."""
+    def _bodies(self, records: Records) -> Bodies:
+        """The text form of each record, large values put apart."""
+        return {address: record and dump(record, self._pack) for address, record in records.items()}
+
+    def _write(
+        self,
+        records: Records,
+        bodies: Bodies,
+        owners: Mapping[tuple[str, str], str] | None = None,
+        sound: Collection[tuple[str, str]] = frozenset(),
+    ) -> dict:
+        """Store records; the owners of new ones, by their addresses. sound: those that are known to need no attention."""
         assert self.draft is not None
         gone: dict[str, list[str]] = {}
         kept: list[DraftRecord] = []
@@ -350,8 +367,8 @@ class DraftStore:
                 continue
             owner = owners_known.setdefault((part, identifier), self.owner if part and part == self.part else "")
             row = DraftRecord(draft=self.draft, part=part, record=identifier, state=record.state, later=record.later)
-            row.owner, row.body = owner, dump(record, self._pack)
-            row.faulty = self.faulty(part, record)
+            row.owner, row.body = owner, bodies[part, identifier] or ""
+            row.faulty = (part, identifier) not in sound and self.faulty(part, record)
             row.was_of, row.now_of = self.links(part, record)
             kept.append(row)
         self._count(records, kept)
@@ -389,11 +406,11 @@ class DraftStore:
         _bounded(counts, self.draft.counts)
         self.draft.counts = dict(counts)
 
-    def _texts(self, records: Records, owners: Mapping[tuple[str, str], str]) -> str:
+    def _texts(self, bodies: Bodies, owners: Mapping[tuple[str, str], str]) -> str:
         lines = []
-        for (part, identifier), record in records.items():
+        for (part, identifier), body in bodies.items():
             owner = owners.get((part, identifier)) or (self.owner if part and part == self.part else "")
-            lines.append([part, identifier, owner, record and dump(record, self._pack)])
+            lines.append([part, identifier, owner, body])
         return json.dumps(lines)
 
     def _records(self, text: str) -> Records:

@@ -67,9 +67,14 @@ class PendingRecord:
         return {**(self.was if base is None else base), **self.now}
 
 
+def new_id() -> str:
+    """An id for a record that the server has not got."""
+    return "n" + secrets.token_hex(8)
+
+
 def new_record() -> PendingRecord:
     """A record that the server has not got."""
-    return PendingRecord(id="n" + secrets.token_hex(8), state="new")
+    return PendingRecord(id=new_id(), state="new")
 
 
 def as_read(dataset: DatasetSpec, identifier: str, key: tuple[Any, ...], row: Mapping[str, Any]) -> PendingRecord:
