@@ -71,7 +71,7 @@ def kept_rows(request: HttpRequest, work: Work) -> HttpResponse:
     among = Among(work.dataset.key, tuple(keys.values()))
     # Whatever is filtered now; of a detail only what belongs to the master that one stands in.
     rows = replace(work.rows, filters=(*own, among), order=total_order(work.dataset, ()))
-    there = {row.id: replace(row, position=-1) for row in rows.window(0, MOST_KEPT_ROWS)}
+    there = {row.id: row._replace(position=-1) for row in rows.window(0, MOST_KEPT_ROWS)}
     several = [there[identifier] for identifier in wanted if identifier in there]
     writer = row_writer(on_grid(work, key), work.formats, f"{prefix_of(work, key)}kept-")
     pending = work.store.some([row.id for row in several])

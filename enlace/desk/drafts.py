@@ -347,7 +347,7 @@ class DraftStore:
 
     def _bodies(self, records: Records) -> Bodies:
         """The text form of each record, large values put apart."""
-        return {address: record and dump(record, self._pack) for address, record in records.items()}
+        return {address: None if record is None else dump(record, self._pack) for address, record in records.items()}
 
     def _write(
         self,

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from dataclasses import field as with_default
 from typing import Any
 
 from enlace.core.dataset import FieldSpec
@@ -34,7 +35,7 @@ class Column:
     head: str
     field: FieldSpec
     shut: str  # why nobody enters anything there, else ""
-    met: dict[str, Meant] = field(default_factory=dict)
+    met: dict[str, Meant] = with_default(default_factory=dict)
 
 
 class Entering:

@@ -12,6 +12,7 @@ from typing import IO, Any
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.filters import Among
 from enlace.core.dataset.window import CUT, Row
+from enlace.core.draft import PendingRecord
 from enlace.core.exchange.csv_out import csv_cell, guarded
 from enlace.core.exchange.outgoing import Inside, Sheet, value_out
 from enlace.core.exchange.package_out import schema_of
@@ -25,7 +26,7 @@ from .controls.base import records_of
 from .links import links_of, links_to
 from .work import Work
 
-AT_ONCE = 500  # rows that are read together
+AT_ONCE = 1_000  # rows that are read together
 Record = Mapping[str, Any]
 
 
@@ -36,22 +37,32 @@ def fields_out(work: Work, key: str = "") -> list[FieldSpec]:
 
 def cut_of(rows: Iterable[Row]) -> list[str]:
     """The ids of rows that may hold only the start of a text: those have to be read whole."""
-    return [
-        row.id
-        for row in rows
-        if not row.id.startswith("p") and any(isinstance(value, str) and len(value) >= CUT for value in row.values)
-    ]
+    cut = []
+    for row in rows:
+        for value in row.values:
+            if value.__class__ is str and len(value) >= CUT:
+                if not row.id.startswith("p"):
+                    cut.append(row.id)
+                break
+    return cut
 
 
 def records(work: Work, shown: bool) -> Iterator[tuple[str, dict[str, Any]]]:
     """All rows as (id, record), read as they are sent. shown: what lists show of them will be asked for."""
-    start = 0
-    while True:
-        rows, pending = work.window(start, AT_ONCE)
+    for rows, pending in stretches(work):
         several = records_of(work, rows, pending, work.stored_of(cut_of(rows)))
         if shown:
             work.words.prefetch(work.dataset, several)
         yield from zip((row.id for row in rows), several, strict=True)
+
+
+def stretches(work: Work) -> Iterator[tuple[list[Row], Mapping[str, PendingRecord]]]:
+    """All rows, some at a time, with what is pending of them."""
+    start = 0
+    while True:
+        rows, pending = work.window(start, AT_ONCE)
+        if rows:
+            yield rows, pending
         start += len(rows)
         if len(rows) < AT_ONCE:
             return

@@ -21,6 +21,7 @@ from enlace.core.exchange.writers import WRITERS
 from enlace.core.problem import Problem
 from enlace.rows.sending import sent, writer_named
 
+from .cells_out import cells
 from .contexts import base_context
 from .opening import grid_from, on_form
 from .sentence import sentence_context
@@ -63,8 +64,11 @@ def take(request: HttpRequest, work: Work) -> HttpResponseBase:
         return sent(writer, title, sheets(taken, records(work, not stored)))
     # A package says how its values are written, so they are always those that are stored.
     taken = replace(taken, stored=stored or wanted == "package")
-    written = taken.texts if wanted == "csv" else taken.values
-    rows = (written(values) for _, values in records(work, not taken.stored))
+    rows = (
+        cells(taken)
+        if wanted == "csv"
+        else map(taken.values, (values for _, values in records(work, not taken.stored)))
+    )
     schema = schema_of(work.dataset, taken.fields, table_of(work)) if wanted == "package" else {}
     return sent(writer, title, [Sheet(title, taken.heads, rows, work.dataset.table if taken.stored else "", schema)])
 

@@ -104,7 +104,7 @@ class RowWriter:
             if complaint.code not in ("missing", "warning")
         }
         state = "conflict" if pending.conflict else pending.state
-        row = replace(row, extra=over.extra)
+        row = row._replace(extra=over.extra)
         cells = [self._cell(row, pending, wrong, over, column) for column in self._columns]
         tone = ""
         if self._tones:

@@ -9,8 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from contextlib import AbstractContextManager, nullcontext
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import dataclass
+from itertools import count
+from typing import Any, NamedTuple
 
 from sqlalchemy import (
     ColumnElement,
@@ -29,7 +30,7 @@ from sqlalchemy.engine import Connection
 from .. import hooks
 from ..model.connection import ConnectionSpec, read_apart
 from ..model.dataset import DatasetSpec
-from ..model.values import key_of, record_id
+from ..model.values import key_of, record_id, record_ids
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import reading
@@ -56,8 +57,7 @@ SECONDS_TO_COUNT_OFF = 3.0  # after that whoever asked is told to wait for the a
 CUT = 200
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(NamedTuple):
     """One row of a window: its record id, its position counted from 0, its values in the order of the fields.
 
     extra: the values of the extra fields. shown: by lookup in a table, what its first shown columns hold.
@@ -204,7 +204,7 @@ class Rows:
         if from_end >= start:
             return self._read(self.order, None, start, size, start, seconds)
         rows = self._read(reversed_order(self.order), None, from_end, size, 0, seconds)[::-1]
-        return [replace(row, position=start + i) for i, row in enumerate(rows)]
+        return [row._replace(position=start + i) for i, row in enumerate(rows)]
 
     def _counted_off(self, start: int, size: int, from_end: int) -> list[Row]:
         """A place of a large table before its anchors stand. Raises Problem when that takes too long to wait for."""
@@ -313,8 +313,8 @@ class Rows:
                     statement = self.of_part(order, condition)
                 bound_values = {**self.bound_values, "most_rows": size - len(rows), "passed_rows": skip}
                 fetched = server_kind(self.spec.kind).fetched(connection, statement, bound_values)
-                for at, row in enumerate(fetched, start + len(rows)):
-                    rows.append(make(record_id(row[: len(names)]), at, row))
+                ids = record_ids([row[: len(names)] for row in fetched])
+                rows.extend(map(make, ids, count(start + len(rows)), fetched))
                 if len(rows) >= size:
                     break
                 if fetched:

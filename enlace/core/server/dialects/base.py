@@ -161,7 +161,7 @@ class ServerKind:
         self, connection: Connection, statement: Select[Any], given: Mapping[str, Any]
     ) -> list[tuple[Any, ...]]:
         """All rows that a statement gives."""
-        return [tuple(row) for row in connection.execute(statement, dict(given))]
+        return list(connection.execute(statement, dict(given)).all())
 
     def size_of(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
         """The length of the column's value in characters or bytes."""

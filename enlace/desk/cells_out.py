@@ -1,0 +1,91 @@
+"""The rows of a part as cells of a CSV file: a column of a stretch at a time, since values of one kind are written alike.
+
+The cells are those that `Taken.texts` gives of each record; numbers and no value are left to the writer, which writes them the
+same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.lookups import chosen_text, shown_writer
+from enlace.core.dataset.window import CUT, Row
+from enlace.core.exchange.csv_out import RISKY, csv_cell, guarded
+from enlace.core.kinds import KINDS, TEXTS, raw_text
+
+from .controls.base import records_of
+from .taking import Taken, cut_of, stretches
+from .work import Work
+
+AS_THEY_ARE = {int, float, bool, type(None)}
+Column = Sequence[Any]
+Write = Callable[[Sequence[Row], Column], Column]
+
+
+def cells(taken: Taken) -> Iterator[Sequence[Any]]:
+    """All rows in the order of the grid, with the draft laid over them."""
+    work = taken.work
+    every = (*work.dataset.fields, *work.dataset.extra)
+    names, texts = [field.name for field in every], [i for i, field in enumerate(every) if field.kind in TEXTS]
+    columns = [(names.index(field.name), _writer(work, field, taken.stored)) for field in taken.columns]
+    for rows, pending in stretches(work):
+        values = list(zip(*(row.values + row.extra if row.extra else row.values for row in rows), strict=True))
+        cut = cut_of(rows) if any(_may_be_cut(values[i]) for i in texts) else []
+        if pending or cut:
+            records = records_of(work, rows, pending, work.stored_of(cut))
+            if not taken.stored:
+                work.words.prefetch(work.dataset, records)
+            yield from map(taken.texts, records)
+            continue
+        yield from zip(*(write(rows, values[place]) for place, write in columns), strict=True)
+
+
+def _writer(work: Work, field: FieldSpec, stored: bool) -> Write:
+    if stored:
+        return lambda rows, values: _stored(values)
+    guards = field.kind in TEXTS or bool(field.lookup)
+    words = _words(work, field)
+    if not guards:
+        return words
+    return lambda rows, values: [guarded(text) for text in words(rows, values)]
+
+
+def _may_be_cut(values: Column) -> bool:
+    """Whether a text of a column may be only the start of one. Values without a length are none."""
+    try:
+        return max(map(len, filter(None, values)), default=0) >= CUT
+    except TypeError:
+        return any(isinstance(value, str) and len(value) >= CUT for value in values)
+
+
+def _stored(values: Column) -> Column:
+    kinds = set(map(type, values))
+    if kinds <= AS_THEY_ARE:
+        return values
+    if kinds <= {str, type(None)}:
+        return [v if v and v[0] not in RISKY else "" if v is None else csv_cell(v) for v in values]
+    return ["" if v is None else csv_cell(v) if isinstance(v, str) else raw_text(v) for v in values]
+
+
+def _words(work: Work, field: FieldSpec) -> Write:
+    """What people read for the values of a field, as `Words.of` has it."""
+    lookup, plain = field.lookup, KINDS[field.kind].formatter(field, work.formats)
+    if lookup is None:
+        return lambda rows, values: [plain(value) for value in values]
+    if not lookup.table:
+        return lambda rows, values: [
+            "" if value is None else plain(value) if (text := chosen_text(field, value)) is None else text
+            for value in values
+        ]
+    place = [other.name for other, _ in work.dataset.looked_up.values()].index(field.name)
+    write = shown_writer(lookup, work.formats) if lookup.shows else lambda shown: None
+
+    def shown(rows: Sequence[Row], values: Column) -> Column:
+        return [
+            "" if value is None else plain(value) if (text := write(row.shown[place])) is None else text
+            for row, value in zip(rows, values, strict=True)
+        ]
+
+    return shown
