@@ -124,6 +124,10 @@ class DraftStore:
         rows = self._mine.exclude(models.Q(state="new") & ~models.Q(owner=self.owner)) if self.part else self._mine
         return [self._loaded(row) for row in rows]
 
+    def pending_here(self) -> int:
+        """How many records of the part are pending."""
+        return self._mine.count() if self.counts()["all"] else 0
+
     def by_part(self, later: bool = True) -> dict[str, dict[str, PendingRecord]]:
         """All pending records of all parts. later: those that saves leave out as well."""
         by_name: dict[str, dict[str, PendingRecord]] = {}

@@ -120,15 +120,22 @@ def _with_draft(work: Work, leaves: list[Leaf], adds: list[Total]) -> Counted:
 
 def _drafted(work: Work) -> list[Drafted]:
     """The pending records as groups count them; none where they are too many to be counted in."""
-    several = work.store.in_view()
-    if len(several) > MOST_DRAFTED:
+    if uncounted(work):
         return []
+    several = work.store.in_view()
     stored = work.stored_of([record.id for record in several if record.state == "edited"])
     made = []
     for record in several:
         values = record.values(stored.get(record.id))
         made.append(Drafted(record.id, record.state, {**values, **work.calculated(record, values)}))
     return made
+
+
+def uncounted(work: Work) -> str:
+    """Why groups do not count the draft in, as a sentence; "" where they do."""
+    if not work.groups or work.store.pending_here() <= MOST_DRAFTED:
+        return ""
+    return f"The draft has more than {MOST_DRAFTED:,} records here: groups do not count it in until it is saved."
 
 
 def line_total(work: Work) -> int:

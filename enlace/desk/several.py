@@ -76,6 +76,11 @@ def _wanted(request: HttpRequest, work: Work) -> list[tuple[FieldSpec, str, str]
     return several
 
 
+def _more(request: HttpRequest, work: Work) -> bool:
+    """Whether more records are meant than are changed at once."""
+    return not request.POST.get("ids") and work.total() > MOST_RECORDS
+
+
 def _ids(request: HttpRequest, work: Work) -> Iterator[list[str]]:
     """The records that are meant, some at a time: those that were chosen, else all that pass the filter."""
     chosen = request.POST.get("ids", "").split()[:MOST_CHOSEN]
@@ -135,8 +140,8 @@ def look(request: HttpRequest, work: Work) -> HttpResponse:
         "fields": [field.label for field, _, _ in wanted],
         "refused": block.told(),
     }
-    more = not request.POST.get("ids") and work.total() > MOST_RECORDS
-    return render(request, "desk/several_seen.html", {**told, "most": number(MOST_RECORDS) if more else ""})
+    most = number(MOST_RECORDS) if _more(request, work) else ""
+    return render(request, "desk/several_seen.html", {**told, "most": most})
 
 
 @require_POST
@@ -146,6 +151,8 @@ def run(request: HttpRequest, work: Work) -> HttpResponse:
     block = changed(work, _wanted(request, work), _ids(request, work))
     ids = put_block(work, block, "Change several")
     said = f"{len(ids):,} record{'s' * (len(ids) != 1)} changed." if ids else "They are so already."
+    if _more(request, work):
+        said += f" These are the first {MOST_RECORDS:,}: filter the rows to reach the others."
     if refused := block.told():
         said += " Not everything could be put in: " + " ".join(refused)
     return all_anew(request, work, where_one_was(request, work)).say(said).response()

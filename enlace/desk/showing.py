@@ -31,7 +31,7 @@ from .addresses import (
 from .arranged import Arranged
 from .contexts import as_laid_out, base_context, columns_now, on_grid, panel_context, rail_context, written
 from .controls import Drawing
-from .grouped import layout_of, lines_of
+from .grouped import layout_of, lines_of, uncounted
 from .parts import FormPart
 from .renamed import new_name
 from .sentence import sentence_context
@@ -80,7 +80,7 @@ def drawing_of(work: Work, view: RecordView | None, whole: bool = True, seen: in
         "start": start,
         "size": size,
         "widths": widths_of(work, rows),
-        **({**head_context(work), **sentence_context(work)} if whole else {}),
+        **({**head_context(work), **sentence_context(work), "uncounted": uncounted(work)} if whole else {}),
         **panel_context(work, view),
         **rail_context(work, position, total),
     }
