@@ -26,8 +26,8 @@ from .contexts import (
 from .controls import Drawing
 from .drawing import ALL, OF_RECORD, OF_ROWS, further_grid, grid_html, lone_controls, places_in
 from .editors import EditorView, calculated_text, editor_views
-from .grouped import layout_of, line_total
-from .showing import details_of, line_of
+from .grouped import layout_of, line_of, line_total
+from .showing import details_of
 from .templatetags.drawn import rail
 from .work import RecordView, Work, record_digest
 

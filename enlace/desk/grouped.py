@@ -21,8 +21,10 @@ from enlace.core.dataset.grouping import (
     GroupTerm,
     Layout,
     Leaf,
+    NewLines,
     Numbers,
     Opened,
+    key_of_group,
     laid_out,
     numbers_of,
     read_together,
@@ -139,12 +141,47 @@ def uncounted(work: Work) -> str:
 
 
 def line_total(work: Work) -> int:
-    """How many lines the grid has: its groups' and, after them, the new records. Raises Problem."""
-    return layout_of(work).total + work.new_count
+    """How many lines the grid has. Raises Problem."""
+    layout = layout_of(work)
+    return layout.total + behind_all(work, layout)
+
+
+def behind_all(work: Work, layout: Layout) -> int:
+    """How many new records stand behind all groups: those of a draft that is too large to be counted in."""
+    return 0 if layout.new_lines else work.new_count
+
+
+def line_of(work: Work, layout: Layout, position: int) -> int:
+    """The line of a record by its position; of one in a closed group, that of the group."""
+    count = layout.rows
+    if position < count:
+        return layout.line_of(position)
+    [identifier] = work.store.new_slice(position - count, 1) or [""]
+    return layout.new_lines.get(identifier, layout.total + position - count)
+
+
+def position_at(work: Work, layout: Layout, line: int) -> int | None:
+    """The position of a line's record; None for the line of a group."""
+    if line >= layout.total:
+        return layout.rows + line - layout.total
+    if new := layout.new_at(line):
+        return work.position(new)
+    return layout.row_at(line)
+
+
+def reveal(work: Work, identifier: str) -> None:
+    """Open the groups that hide a new record."""
+    values = layout_of(work).new_groups.get(identifier, ())
+    state = opened(work)
+    hiding = [key for depth in range(len(values)) if not state.holds(key := key_of_group(values[: depth + 1]))]
+    for key in hiding:
+        state = state.turned(key, True)
+    if hiding:
+        keep(work, state)
 
 
 def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -> tuple[SafeString, list[Row]]:
-    """The lines of a window as a grid shows them, new records after the last one; and the rows among them."""
+    """The lines of a window as a grid shows them; and the rows among them."""
     html: list[str] = []
     shown: list[Row] = []
     pieces = layout.window(start, size)
@@ -160,11 +197,16 @@ def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -
         if isinstance(piece, GroupLine):
             html.append(_head(work, piece, prefix, adds, wide))
             continue
+        if isinstance(piece, NewLines):
+            rows, drafted = work.new_rows(piece.ids)
+            shown += rows
+            html.append(written(work, rows, drafted, key))
+            continue
         rows = [there[at] for at in range(piece[0], piece[0] + piece[1]) if at in there]
         shown += rows
         html.append(written(work, rows, {row.id: pending[row.id] for row in rows if row.id in pending}, key))
     beyond = start + size - layout.total
-    if beyond > 0 and work.new_count:
+    if beyond > 0 and behind_all(work, layout):
         first = max(start - layout.total, 0)
         rows, pending = work.window(work.rows.count() + first, beyond - first)
         shown += rows

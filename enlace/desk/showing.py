@@ -10,7 +10,7 @@ from typing import Any
 from urllib.parse import parse_qs
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.grouping import Layout, ways_of
+from enlace.core.dataset.grouping import ways_of
 from enlace.core.dataset.window import Row
 from enlace.core.form import CONTROL_KINDS
 from enlace.core.kinds import KINDS
@@ -31,7 +31,7 @@ from .addresses import (
 from .arranged import Arranged
 from .contexts import as_laid_out, base_context, columns_now, on_grid, panel_context, rail_context, written
 from .controls import Drawing
-from .grouped import layout_of, lines_of, uncounted
+from .grouped import layout_of, line_of, line_total, lines_of, uncounted
 from .parts import FormPart
 from .renamed import new_name
 from .sentence import sentence_context
@@ -75,7 +75,7 @@ def drawing_of(work: Work, view: RecordView | None, whole: bool = True, seen: in
         "computed": bool(work.rules.computed.formulas),
         "rows": html,
         "at_line": line,
-        "grid_total": total if layout is None else layout.total + work.new_count,
+        "grid_total": total if layout is None else line_total(work),
         "ways": json.dumps({f.name: ways_of(f) for f in work.dataset.shown}) if whole else "",
         "start": start,
         "size": size,
@@ -85,12 +85,6 @@ def drawing_of(work: Work, view: RecordView | None, whole: bool = True, seen: in
         **rail_context(work, position, total),
     }
     return Drawing(work.part, context, work, view, rows)
-
-
-def line_of(work: Work, layout: Layout, position: int) -> int:
-    """The line of a record by its position; new ones stand after all groups."""
-    count = layout.rows
-    return layout.line_of(position) if position < count else layout.total + position - count
 
 
 def _counted(work: Work, start: int, size: int, seen: int) -> int | None:

@@ -14,7 +14,7 @@ from . import editing, saving
 from .answers import Answer
 from .contexts import rows_html
 from .editors import calculated_text, editor_views
-from .grouped import layout_of, line_total, lines_of
+from .grouped import layout_of, line_of, line_total, lines_of, position_at, reveal
 from .opening import grid_from, number_from, on_form, text_from
 from .showing import WINDOW, drawing_of, window_size
 from .work import Work, record_digest
@@ -28,9 +28,19 @@ def rows(request: HttpRequest, work: Work) -> HttpResponse:
     start, size = number_from(request, "start", 0), min(asked, window_size(work, asked))
     if work.groups:
         html, _ = lines_of(work, layout_of(work), start, size, grid_from(request))
-        # A draft may bring a group that nobody had before, and so a line more.
-        return HttpResponse(html, headers={"Enlace-Lines": str(line_total(work))})
+        # A draft may bring a group that nobody had before, and so a line more; and what was typed, another place.
+        headers = {"Enlace-Lines": str(line_total(work)), "Enlace-Line": _line_of(work, request.GET.get("record", ""))}
+        return HttpResponse(html, headers=headers)
     return HttpResponse(rows_html(work, start, size, grid_from(request)))
+
+
+def _line_of(work: Work, identifier: str) -> str:
+    """The line of the record that a page stands on; "" where there is none any more."""
+    try:
+        position = work.position(identifier) if identifier else None
+    except Problem:
+        position = None
+    return "" if position is None else str(line_of(work, layout_of(work), position))
 
 
 @require_GET
@@ -47,7 +57,7 @@ def at(request: HttpRequest, work: Work) -> HttpResponse:
     `anew`: what shows rows as well."""
     if work.groups and request.GET.get("line"):
         line, layout = number_from(request, "line", 0), layout_of(work)
-        place = layout.row_at(line) if line < layout.total else work.rows.count() + line - layout.total
+        place = position_at(work, layout, line)
         return _moved(request, work, work.at(layout.heads[0].first if place is None and layout.heads else place or 0))
     position = number_from(request, "position", number_from(request, "number", 1) - 1)
     view = work.at(position)
@@ -175,6 +185,8 @@ def new(request: HttpRequest, work: Work) -> HttpResponse:
     """A new record, after the last one. like: with the values of the record that the request names."""
     view = editing.duplicate(work, text_from(request, "record")) if request.POST.get("like") else editing.add(work)
     work.quiet = not request.POST.get("like")
+    if work.groups:
+        reveal(work, view.id)
     answer = Answer(request, work).panel(view).rail(view.position, work.total()).strip()
     if not request.POST.get("in_grid"):  # there it is typed in its row
         answer.events["enlace:focus"] = {

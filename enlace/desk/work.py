@@ -382,11 +382,23 @@ class Work:
             first = max(start - count, 0)
             ids = self.store.new_slice(first, size - len(rows))
             pending |= self.store.some(ids)
-            nothing = (None,) * len(self.dataset.fields)
-            none_shown = tuple((None,) * len(lookup.reads) for _, lookup in self.dataset.looked_up.values())
-            rows += [Row(identifier, count + first + i, nothing, (), none_shown) for i, identifier in enumerate(ids)]
+            rows += [self._new_row(identifier, count + first + i) for i, identifier in enumerate(ids)]
         self.checks.prefetch_all(self.part, list(pending.values()))
         return rows, pending
+
+    def _new_row(self, identifier: str, position: int) -> Row:
+        nothing = (None,) * len(self.dataset.fields)
+        none_shown = tuple((None,) * len(lookup.reads) for _, lookup in self.dataset.looked_up.values())
+        return Row(identifier, position, nothing, (), none_shown)
+
+    def new_rows(self, identifiers: Sequence[str]) -> tuple[list[Row], dict[str, PendingRecord]]:
+        """The rows of some new records, each with its position behind the stored ones, and what is pending of them."""
+        count, pending = self.rows.count(), self.store.some(identifiers)
+        places = {identifier: count + i for i, identifier in enumerate(self.store.new_slice(0, self.new_count))}
+        self.checks.prefetch_all(self.part, list(pending.values()))
+        return [
+            self._new_row(identifier, places[identifier]) for identifier in identifiers if identifier in places
+        ], pending
 
     def at(self, position: int) -> RecordView | None:
         """The record at a position, the last one when the position lies beyond; None when there are none."""

@@ -254,6 +254,36 @@ class Grouped(Served):
         page.locator("#sentence [aria-label^='Leave out the groups']").click()
         expect(page.locator("#rows .group-line")).to_have_count(0)
 
+    def test_a_new_record_stands_in_its_group(self):
+        page = self.work("Vessel")
+        page.goto(f"{page.url}?group=name:letter")
+        heads, current = page.locator("#rows .group-line"), page.locator("#rows [aria-selected=true]")
+        expect(heads.first).to_be_visible()
+        page.locator("[data-fold-all='']").press("Enter")
+        expect(page.locator("#rows .record:not(.group-line)")).to_have_count(0)
+        page.keyboard.press("Alt+Shift+N")
+        # Its group is open for it, though all others are closed, and it is typed into beside the grid.
+        expect(current).to_have_attribute("data-id", re.compile("^n"))
+        new = current.get_attribute("data-id")
+        expect(page.locator("#panel")).to_have_attribute("data-record", new)
+        name = page.locator("#panel [data-field=name]")
+        name.fill("Zimbro")
+        name.press("Tab")
+        # Where it belongs now is closed: the line of that group stands for it, until somebody opens it.
+        mine = page.locator("#rows .group-line", has_text="Z")
+        expect(mine).to_have_attribute("aria-selected", "true")
+        expect(page.locator("#panel")).to_have_attribute("data-record", new)
+        mine.locator("[data-fold]").click()
+        row = page.locator(f"#rows .record[data-id={new}]")
+        expect(row).to_contain_text("Zimbro")
+        row.locator("[role=gridcell]").nth(1).click()
+        expect(row).to_have_attribute("aria-selected", "true")
+        page.keyboard.press("ArrowUp")
+        expect(mine).to_have_attribute("aria-selected", "true")
+        page.locator("#act-discard").click()
+        page.locator("#question [value=yes]").click()
+        expect(row).to_have_count(0)
+
 
 class Arranging(Served):
     """What a grid shows and how, by the menu of its headings; by keys as well."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from dataclasses import replace
 from decimal import Decimal
 from itertools import groupby
 
@@ -16,6 +17,7 @@ from enlace.core.dataset.grouping import (
     GroupTerm,
     Layout,
     Leaf,
+    NewLines,
     Opened,
     grouped_rows,
     key_of_group,
@@ -32,7 +34,7 @@ from enlace.core.server.dialects.sqlite_functions import folded
 from tests.servers import OnServer, on_each_server
 
 LEAVES = st.lists(
-    st.tuples(st.sampled_from("abc"), st.integers(0, 2), st.integers(1, 5)),
+    st.tuples(st.sampled_from("abc"), st.integers(0, 2), st.integers(1, 5), st.integers(0, 3)),
     min_size=1,
     max_size=12,
     unique_by=lambda t: t[:2],
@@ -44,7 +46,7 @@ def expanded(leaves: list[Leaf], levels: int, opened: Opened) -> list[object]:
     lines: list[object] = []
     numbered, first = [], 0
     for leaf in leaves:
-        numbered += [(leaf.values, first + i) for i in range(leaf.count)]
+        numbered += [(leaf.values, first + i) for i in range(leaf.count)] + [(leaf.values, new) for new in leaf.new]
         first += leaf.count
 
     def walk(rows: list, depth: int) -> None:
@@ -64,7 +66,10 @@ def expanded(leaves: list[Leaf], levels: int, opened: Opened) -> list[object]:
 def flat(layout: Layout, start: int, size: int) -> list[object]:
     lines: list[object] = []
     for piece in layout.window(start, size):
-        lines += [piece.key] if not isinstance(piece, tuple) else range(piece[0], piece[0] + piece[1])
+        if isinstance(piece, NewLines):
+            lines += piece.ids
+        else:
+            lines += [piece.key] if not isinstance(piece, tuple) else range(piece[0], piece[0] + piece[1])
     return lines
 
 
@@ -74,7 +79,10 @@ class Layouts(SimpleTestCase):
     @settings(max_examples=300, deadline=None)
     @given(LEAVES, st.booleans(), st.sets(st.integers(0, 30)), st.integers(0, 40), st.integers(1, 20))
     def test_any_window_of_any_groups(self, told, all_open, turned, start, size):
-        leaves = [Leaf((letter, number), count) for letter, number, count in sorted(told)]
+        leaves = [
+            Leaf((letter, number), count, (), tuple(f"n{letter}{number}-{i}" for i in range(new)))
+            for letter, number, count, new in sorted(told)
+        ]
         keys = [key_of_group(leaf.values[:depth]) for leaf in leaves for depth in (1, 2)]
         opened = Opened(all_open, frozenset(key for i, key in enumerate(keys) if i in turned))
         layout, lines = laid_out(leaves, 2, opened), expanded(leaves, 2, opened)
@@ -82,6 +90,10 @@ class Layouts(SimpleTestCase):
         self.assertEqual(flat(layout, start, size), lines[start : start + size])
         for at, line in enumerate(lines):
             self.assertEqual(layout.row_at(at), line if isinstance(line, int) else None)
+            is_new = isinstance(line, str) and line.startswith("n")
+            self.assertEqual(layout.new_at(at), line if is_new else None)
+            if is_new:
+                self.assertEqual(layout.new_lines[line], at)
             if isinstance(line, int):
                 self.assertEqual(layout.line_of(line), at)
         pieces = layout.window(start, size)
@@ -94,6 +106,8 @@ class Layouts(SimpleTestCase):
             self.assertEqual(head.count, sum(leaf.count for leaf in inside))
             if not head.open:
                 self.assertEqual(layout.line_of(head.first), layout.starts[layout.heads.index(head)])
+                hidden = {layout.new_lines[new] for leaf in inside for new in leaf.new}
+                self.assertLessEqual(hidden, {layout.starts[layout.heads.index(head)]})
 
 
 class Grouping(OnServer):
@@ -210,7 +224,8 @@ class Grouping(OnServer):
         drafted += [Drafted("i11", "removed", {}), Drafted("i9999", "edited", {"pieces": 1})]  # the last one is gone
         whole = dict(zip(names, by_id["i20"].values, strict=True))
         drafted.append(Drafted("n1", "new", {**whole, "id": None, "day": datetime.date(2032, 1, 2), "pieces": 8}))
-        told = []
+        told: list = []
+        placed: list = []
         several = [
             (GroupTerm("agent_id"), GroupTerm("day", "year")), (GroupTerm("day", "month", True),), (GroupTerm("pieces", "10"),),
             (GroupTerm("day"), GroupTerm("agent_id")),
@@ -219,7 +234,10 @@ class Grouping(OnServer):
             rows = grouped_rows(self.rows, terms)
             before = leaves_of(rows, terms, adds)
             leaves, numbers = laid_over(rows, terms, adds, before, drafted)
-            self.assertEqual([leaf for leaf in leaves if leaf.count], before)
+            self.assertEqual([replace(leaf, new=()) for leaf in leaves if leaf.count], before)
+            [own] = [leaf for leaf in leaves if leaf.new]
+            self.assertEqual(own.new, ("n1",))
+            placed.append(own.values)
             layout = laid_out(leaves, len(terms), Opened(all=True), numbers)
             self.assertEqual(len({head.key for head in layout.heads}), len(layout.heads))
             told.append(self.plain(numbers))
@@ -232,9 +250,13 @@ class Grouping(OnServer):
         self.place.run(
             f"INSERT INTO shipment (id, day, pieces, code, {rest}) SELECT 5001, '2032-01-02', 8, 'S-999', {rest} FROM shipment WHERE id = 20"
         )
-        for terms, before in zip(several, told, strict=True):
+        for terms, before, values in zip(several, told, placed, strict=True):
             rows = grouped_rows(self.rows, terms)
             leaves = leaves_of(rows, terms, adds)
+            layout = laid_out(leaves, len(terms), Opened(all=True))
+            line = layout.line_of(rows.position("i5001"))
+            above = [head for head, at in zip(layout.heads, layout.starts, strict=True) if at < line][-1]
+            self.assertEqual(list(map(str, above.values)), list(map(str, values)))
             after = numbers_of(leaves, len(terms), adds, different_of(rows, terms, adds))
             self.assertEqual(before, self.plain(after), terms)
 

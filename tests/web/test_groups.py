@@ -2,6 +2,7 @@
 
 import re
 from html import unescape
+from unittest import mock
 
 from enlace.desk.models import OpenGroups
 from enlace.workshop.models import Form
@@ -119,12 +120,29 @@ class Groups(Pages):
         closed = self.client.get(f"{self.at}record?record=i{last}&group=status:value", headers=HX)
         self.assertEqual(self.events(closed)["enlace:current"]["line"], 1)
         self.client.post(f"{self.at}new?group=status:value", {"record": "i1"}, headers=HX)
-        self.assertRegex(self.lines()[-1], "^n")
+        self.assertEqual(self.lines()[-2], ("(empty)", 1))
+        new = self.lines()[-1]
+        self.assertRegex(new, "^n")
         page = self.client.get(f"{self.at}?group=status:value").content.decode()
-        # The group that the new record would be in, which nobody has yet, and its own line.
+        # The group that the new record is in, which nobody had and is open for it, and its own line.
         self.assertIn(f'data-total="{len(counted) + 2}"', page)
         self.assertIn("in groups by", page)
         self.assertIn("data-grouped", page)
+        self.post(
+            self.calls, "edit", record=new, field="status", value=counted[1][0]
+        )  # it goes where it belongs, here behind a line that is closed
+        self.assertEqual(self.lines(), [(words, n + (words == counted[1][0])) for words, n in counted])
+        self.fold(key=self.key(counted[1][0]), open=1)
+        self.assertEqual(self.lines(start=2 + counted[1][1], size=2), [new, counted[2]])
+        rows = self.client.get(f"{self.at}rows?start=0&size=9&group=status:value&record={new}")
+        self.assertEqual(rows.headers["Enlace-Line"], str(2 + counted[1][1]))
+        there = self.client.get(f"{self.at}at?line={2 + counted[1][1]}&group=status:value", headers=HX)
+        self.assertEqual(self.events(there)["enlace:current"]["id"], new)
+        nothing_kept = mock.patch.dict("enlace.desk.grouped._counted", clear=True)
+        with mock.patch("enlace.desk.grouped.MOST_DRAFTED", 0), nothing_kept:
+            self.assertEqual(self.lines(start=len(counted) + counted[1][1]), [new])  # behind all of them
+            page = self.client.get(f"{self.at}?group=status:value").content.decode()
+            self.assertIn("groups do not count it in", page)
 
     def test_a_query_s_values_are_each_request_s_own(self):
         sql = "SELECT c.id, c.status, v.name AS vessel FROM port_call c JOIN vessel v ON v.id = c.vessel_id WHERE c.status = :status"

@@ -1,15 +1,15 @@
 """Groups of rows with a draft laid over them: each record is counted where it will be, and none where it was.
 
 The server counts the groups without the rows that the draft touches, which is one statement however many those are; what
-the draft makes of its records is counted in here. Rows stand where the server has them until they are saved, so the lines
-of the grid stay what they are, but for groups that only the draft has: they have a line and no rows yet.
+the draft makes of its records is counted in here. Rows stand where the server has them until they are saved; new records
+stand behind the rows of their groups, and a group that only the draft has gets a line.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import and_, select
@@ -65,7 +65,12 @@ def laid_over(
     own = {leaf.values: leaf.added for leaf in counted}
     different |= _more_different(rows, terms, adds, without, own, placed, different)
     numbers = numbers_of(list(by_values.values()), len(terms), adds, different)
-    return _with_new(leaves, [values for values, _ in placed]), numbers
+    new: dict[Key, list[str]] = defaultdict(list)
+    for values, one in placed:
+        if one.state == "new":
+            new[values].append(one.id)
+    several = _with_new(leaves, [values for values, _ in placed])
+    return [replace(leaf, new=tuple(new[leaf.values])) if leaf.values in new else leaf for leaf in several], numbers
 
 
 class _Placing:

@@ -114,11 +114,12 @@ def column_of(field: FieldSpec) -> str:
 @dataclass(frozen=True)
 class Leaf:
     """A group of the innermost level: the values of all levels, how many rows, and what is added up of them, such that
-    groups can be put together: of an average its sum and its count."""
+    groups can be put together: of an average its sum and its count. new: the ids of records that a draft adds to it."""
 
     values: tuple[Any, ...]
     count: int
     added: tuple[Any, ...] = ()
+    new: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -146,6 +147,16 @@ class GroupLine:
 
 
 @dataclass(frozen=True)
+class NewLines:
+    """Lines of new records, which stand behind the rows of their group. ids: theirs."""
+
+    ids: tuple[str, ...]
+
+
+Piece = GroupLine | NewLines | tuple[int, int]  # the last: a stretch of rows as (first row, how many)
+
+
+@dataclass(frozen=True)
 class Opened:
     """Which groups are open: all of them, or none, but for some keys."""
 
@@ -165,12 +176,16 @@ class Layout:
     """The lines of a grid: those of groups, and those of the rows in open ones.
 
     heads: the lines of groups. starts: by each of them, the number of its line. rows_after: how many rows stand behind it
-    before the next one.
+    before the next one. new_after: the new records that stand behind these. new_lines: by the id of a new record, its line,
+    or that of the group that hides it. new_groups: the values of its groups.
     """
 
     heads: list[GroupLine] = field(default_factory=list)
     starts: list[int] = field(default_factory=list)
     rows_after: list[int] = field(default_factory=list)
+    new_after: list[tuple[str, ...]] = field(default_factory=list)
+    new_lines: dict[str, int] = field(default_factory=dict)
+    new_groups: dict[str, tuple[Any, ...]] = field(default_factory=dict)
     total: int = 0
 
     @property
@@ -178,9 +193,9 @@ class Layout:
         """How many rows there are, those in closed groups too."""
         return sum(head.count for head in self.heads if not head.level)
 
-    def window(self, start: int, size: int) -> list[GroupLine | tuple[int, int]]:
-        """What stands from a line on: groups, and stretches of rows as (first row, how many)."""
-        pieces: list[GroupLine | tuple[int, int]] = []
+    def window(self, start: int, size: int) -> list[Piece]:
+        """What stands from a line on: groups, stretches of rows, and new records."""
+        pieces: list[Piece] = []
         at = max(bisect_right(self.starts, start) - 1, 0)
         end = min(start + size, self.total)
         for i in range(at, len(self.heads)):
@@ -193,6 +208,9 @@ class Layout:
             count = min(self.rows_after[i], end - line - 1) - skip
             if count > 0:
                 pieces.append((self.heads[i].first + skip, count))
+            behind = line + 1 + self.rows_after[i]
+            if new := self.new_after[i][max(start - behind, 0) : max(end - behind, 0)]:
+                pieces.append(NewLines(new))
         return pieces
 
     def line_of(self, row: int) -> int:
@@ -210,13 +228,19 @@ class Layout:
         inside = line - self.starts[at] - 1 if at >= 0 else -1
         return self.heads[at].first + inside if 0 <= inside < self.rows_after[at] else None
 
+    def new_at(self, line: int) -> str | None:
+        """The id of the new record of a line; None for a line of anything else."""
+        at = bisect_right(self.starts, line) - 1
+        inside = line - self.starts[at] - 1 - self.rows_after[at] if at >= 0 else -1
+        return self.new_after[at][inside] if 0 <= inside < len(self.new_after[at]) else None
 
-def read_together(pieces: Sequence[GroupLine | tuple[int, int]], most: int) -> list[tuple[int, int]]:
+
+def read_together(pieces: Sequence[Piece], most: int) -> list[tuple[int, int]]:
     """The stretches to read for the rows among some pieces of a window: one for those that lie within `most` rows, with what
     closed groups hide between them, since to ask takes longer than to read a few rows more."""
     several: list[tuple[int, int]] = []
     for piece in pieces:
-        if isinstance(piece, GroupLine):
+        if not isinstance(piece, tuple):
             continue
         first, count = piece
         if several and first + count - several[-1][0] <= most:
@@ -255,10 +279,18 @@ def laid_out(
             told = Numbers(count) if numbers is None else numbers.get(values, Numbers(0))
             layout.heads.append(GroupLine(key, depth, values, is_open, count, told, first))
             layout.starts.append(layout.total)
-            shown = leaf.count if is_open and depth == levels - 1 else 0
+            innermost = is_open and depth == levels - 1
+            shown, new = (leaf.count, leaf.new) if innermost else (0, ())
             layout.rows_after.append(shown)
-            layout.total += 1 + shown
+            layout.new_after.append(new)
+            layout.total += 1 + shown + len(new)
             closed = not is_open
+        layout.new_groups |= dict.fromkeys(leaf.new, leaf.values)
+        # In a closed group they are where that one is, whose line is the last one that there is by now.
+        behind = layout.total - len(leaf.new)
+        layout.new_lines |= {
+            identifier: layout.starts[-1] if closed else behind + i for i, identifier in enumerate(leaf.new)
+        }
         first += leaf.count
         before = leaf.values
     return layout

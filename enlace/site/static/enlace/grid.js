@@ -210,15 +210,19 @@ export class Grid {
     this.fetching = new AbortController();
     const { signal } = this.fetching;
     this.root.setAttribute("aria-busy", "true");
-    let html, count, lines;
+    let html, count, lines, line;
+    const { id } = this.current;
+    const group = this.grouped && this.row(this.current.position)?.dataset.group;
     try {
       do {
         await this.edits.idle();
         ({ count } = this.edits);
-        const address = `${this.url}rows?start=${start}&size=${this.size}&${this.view}${this.asks}`;
+        const on = this.grouped && id ? `&record=${encodeURIComponent(id)}` : "";
+        const address = `${this.url}rows?start=${start}&size=${this.size}&${this.view}${this.asks}${on}`;
         const response = await fetch(address, { signal, headers: { "HX-Request": "true" } });
         html = await response.text();
         lines = response.headers.get("Enlace-Lines");
+        line = on && response.headers.get("Enlace-Line");
         if (!response.ok) {
           if (response.status === 503) setTimeout(() => this.load(start), 2000); // busy or away: the rows are still old ones
           return enlaceSay(enlaceWords(html), true);
@@ -238,6 +242,9 @@ export class Grid {
     this.rows.innerHTML = html;
     this.first = start;
     this.root.removeAttribute("aria-busy");
+    // A draft may bring lines above the one that somebody stands on, or take a new record to another group.
+    if (group) this.current.position = this.lineOfGroup(group) ?? this.current.position;
+    else if (line && id === this.current.id) this.current.position = Number(line);
     if (lines && Number(lines) !== this.total) {
       this.total = Number(lines);
       this.measure();
@@ -284,6 +291,11 @@ export class Grid {
   /** The line of a record, where the page shows it. */
   lineOf(id) {
     const at = [...this.rows.children].findIndex((row) => row.dataset.id === id);
+    return at < 0 ? null : this.first + at;
+  }
+
+  lineOfGroup(key) {
+    const at = [...this.rows.children].findIndex((row) => row.dataset.group === key);
     return at < 0 ? null : this.first + at;
   }
 
