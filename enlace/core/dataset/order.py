@@ -102,7 +102,8 @@ def segments(
     rows_compared: whether the server seeks by a comparison of whole rows; one condition does where nothing of it is NULL.
     """
     ways = {part.descending for part in order}
-    if rows_compared and len(ways) == 1 and None not in place and not any(part.nullable for part in order):
+    lacking = any(value is None for value in place)
+    if rows_compared and len(ways) == 1 and not lacking and not any(part.nullable for part in order):
         columns, values = tuple_(*(table.c[part.column] for part in order)), tuple_(*place)
         after = columns <= values if order[0].descending else columns >= values
         return [and_(after, *_up_to(table.c[order[0].column], order[0], end[0], true()))] if end else [after]

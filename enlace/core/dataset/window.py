@@ -296,22 +296,26 @@ class Rows:
     ) -> list[Row]:  # fmt: skip
         """`size` rows of an order, `skip` rows after the start of a stretch (of the order when there is none). seconds: that
         each statement may take, where that is less than any may."""
-        source, names = self.source, self._identity()
-        nulls_first = server_kind(self.spec.kind).nulls_first
-        conditions: list[ColumnElement[bool] | None] = [None if self.whole else self.belonging()]
-        if around:
-            seeks = server_kind(self.spec.kind).seeks_rows
+        source, names, kind = self.source, self._identity(), self.spec.kind
+        places: dict[str, Any] = {}
+        # Each condition with its statement, as far as that is made already: most windows are of whole tables.
+        parts: Iterable[tuple[ColumnElement[bool] | None, Select[Any] | None]]
+        if around and self.whole:
+            parts = stretch_statements(self.dataset, kind, order, *shape_of(order, around))
+            places = place_values(around)
+        elif around:
+            seeks, nulls_first = server_kind(kind).seeks_rows, server_kind(kind).nulls_first
             several = segments(source, order, around.place, nulls_first, around.end, seeks)
-            conditions = [part if self.whole else and_(part, self.belonging()) for part in several]
+            parts = [(and_(part, self.belonging()), None) for part in several]
+        else:
+            whole = whole_statement(self.dataset, kind, order) if self.whole else None
+            parts = [(None if self.whole else self.belonging(), whole)]
         rows: list[Row] = []
         make = row_maker(self.dataset, len(names))
         with reading(self.spec) as connection, self._within_seconds(connection, seconds):
-            for condition in conditions:
-                if condition is None:
-                    statement = whole_statement(self.dataset, self.spec.kind, order)
-                else:
-                    statement = self.of_part(order, condition)
-                bound_values = {**self.bound_values, "most_rows": size - len(rows), "passed_rows": skip}
+            for condition, made in parts:
+                statement = self.of_part(order, condition) if made is None else made
+                bound_values = {**self.bound_values, **places, "most_rows": size - len(rows), "passed_rows": skip}
                 fetched = server_kind(self.spec.kind).fetched(connection, statement, bound_values)
                 ids = record_ids([row[: len(names)] for row in fetched])
                 rows.extend(map(make, ids, count(start + len(rows)), fetched))
@@ -327,7 +331,7 @@ class Rows:
                     passed = passed.where(true() if condition is None else condition).limit(skip)
                     skip -= (
                         connection.execute(
-                            select(func.count()).select_from(passed.subquery()), self.bound_values
+                            select(func.count()).select_from(passed.subquery()), {**self.bound_values, **places}
                         ).scalar()
                         or 0
                     )
@@ -385,6 +389,37 @@ class Rows:
 def whole_statement(dataset: DatasetSpec, server: str, order: tuple[OrderPart, ...]) -> Select[Any]:
     """The statement of a window of all rows, made once: most windows are of that."""
     return Rows(ConnectionSpec.of(server), dataset, order).of_part(order, None)
+
+
+Shape = tuple[tuple[bool, ...], bool]
+
+
+def shape_of(order: tuple[OrderPart, ...], around: Stretch) -> Shape:
+    """What the statements of a stretch depend on: which values of its place are NULL, and whether it has an end that is not."""
+    return tuple(value is None for value in around.place), around.end is not None and around.end[0] is not None
+
+
+def place_values(around: Stretch) -> dict[str, Any]:
+    """The values that `stretch_statements` are given."""
+    given = {f"place_{i}": value for i, value in enumerate(around.place) if value is not None}
+    return given | ({"place_end": around.end[0]} if around.end is not None and around.end[0] is not None else {})
+
+
+@derived
+def stretch_statements(
+    dataset: DatasetSpec, server: str, order: tuple[OrderPart, ...], nulls: tuple[bool, ...], ends: bool
+) -> list[tuple[ColumnElement[bool], Select[Any]]]:
+    """The conditions of a stretch of all rows, each with its statement, made once for all stretches of a shape: to put a
+    statement together takes longer than a window by an index."""
+    rows, kind = Rows(ConnectionSpec.of(server), dataset, order), server_kind(server)
+    columns = [rows.source.c[part.column] for part in order]
+    place = [
+        None if null else bindparam(f"place_{i}", type_=column.type)
+        for i, (null, column) in enumerate(zip(nulls, columns, strict=True))
+    ]
+    end = [bindparam("place_end", type_=columns[0].type)] if ends else None
+    several = segments(rows.source, order, place, kind.nulls_first, end, kind.seeks_rows)
+    return [(condition, rows.of_part(order, condition)) for condition in several]
 
 
 @derived
