@@ -15,7 +15,7 @@ from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from pathlib import Path
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Page, sync_playwright
 
 from enlace.core.dataset.filters import Filter
 from enlace.core.dataset.group_leaves import leaves_of
@@ -33,6 +33,7 @@ from .served import Server
 
 ROWS = int(os.environ.get("BENCH_ROWS", 10_000_000))
 SIZE, TIMES = 60, 40
+STEPS = 150  # windows from one end to the other
 
 
 def make(path: Path) -> None:
@@ -126,7 +127,44 @@ def _keys(results: Results, server: Server) -> None:
             edits.append(timer.key("Enter", f"{cell} === 'typed {n}'"))
             page.wait_for_timeout(120)  # Enter went on to the next row
         bound(results, "(q) a cell that is edited in the grid, to its paint", edits, 50)
+        _scrolled(results, page, base)
         browser.close()
+
+
+def _scrolled(results: Results, page: Page, base: str) -> None:
+    """The browser's memory after all rows went by, from one end to the other and back."""
+    page.goto(f"{base}/desk/1/")
+    page.wait_for_selector("#desk[data-ready]")
+    asked = page.context.new_cdp_session(page)
+    asked.send("Performance.enable")
+
+    def held() -> tuple[float, float]:
+        page.wait_for_timeout(500)
+        asked.send("HeapProfiler.collectGarbage")
+        told = {metric["name"]: metric["value"] for metric in asked.send("Performance.getMetrics")["metrics"]}
+        return told["JSHeapUsedSize"] / 1e6, told["Nodes"]
+
+    steps = [i / STEPS for i in range(STEPS + 1)]
+    there = "top => (e => (e.scrollTop = top * (e.scrollHeight - e.clientHeight)))(document.querySelector('#scroller'))"
+    seen = "document.querySelector('#grid:not([aria-busy]) #rows > :nth-child(20)')?.dataset.at"
+
+    def scroll(top: float) -> None:
+        before = page.evaluate(seen)
+        page.evaluate(there, top)
+        for _ in range(3_000):
+            if page.evaluate(seen) not in (None, before):
+                return
+            page.wait_for_timeout(20)
+        raise RuntimeError(f"no rows came at {top}")
+
+    scroll(steps[1]), scroll(0.0)  # what is made once is made by now
+    first = held()
+    for top in [*steps[1:], *steps[-2::-1]]:
+        scroll(top)
+    after = held()
+    name = f"(q) the browser's memory after {2 * STEPS} windows of {ROWS:,} rows against that of the first page"
+    results.ratio(f"{name}, scripts", after[0], first[0], "MB", 1.2)
+    results.ratio(f"{name}, nodes", after[1], first[1], "nodes", 1.2)
 
 
 def _places(results: Results, what: str, rows: Rows, most: float, times: int = TIMES) -> None:
