@@ -11,15 +11,16 @@ from django.db import transaction
 from enlace.composer.views import checked
 from enlace.core.problem import Problem
 from enlace.folder import disk
+from enlace.folder.as_django import application_of
 from enlace.folder.difference import differences
 from enlace.folder.models import keep_state
 from enlace.folder.reading import brought_in, misfits, values_of
-from enlace.folder.writing import files_of, texts_of
+from enlace.folder.writing import files_of, slugs, texts_of
 from enlace.workshop.models import Connection, Project
 
 
 class Command(BaseCommand):
-    """export NAME FOLDER · import FOLDER · diff FOLDER [OTHER] · check FOLDER."""
+    """export NAME FOLDER · import FOLDER · diff FOLDER [OTHER] · check FOLDER · as-django NAME [FOLDER]."""
 
     help = "Take a project out into a folder of text files, bring it in again, compare or check such a folder."
 
@@ -45,12 +46,24 @@ class Command(BaseCommand):
             "check", help="whether a folder can be brought in, fits its database and is wired soundly"
         )
         check.add_argument("folder", type=Path)
+        django = acts.add_parser(
+            "as-django", help="write a Django application that runs on the same database without Enlace"
+        )
+        django.add_argument("name", help="of the project")
+        django.add_argument(
+            "folder", type=Path, nargs="?", help="called as the application; made after the project's name if left out"
+        )
 
     def handle(self, *args: Any, act: str, **options: Any) -> None:
         try:
-            {"export": self.take_out, "import": self.bring_in, "diff": self.compare, "check": self.check_folder}[act](
-                options
-            )
+            acts = {
+                "export": self.take_out,
+                "import": self.bring_in,
+                "diff": self.compare,
+                "check": self.check_folder,
+                "as-django": self.as_django,
+            }
+            acts[act](options)
         except Problem as problem:
             raise CommandError(str(problem)) from None
 
@@ -104,6 +117,15 @@ class Command(BaseCommand):
         if told:
             raise CommandError(f"{len(told)} thing{'s' * (len(told) != 1)} to mend.", returncode=1)
         self.stdout.write("The folder can be brought in, fits its database, and its forms are wired soundly.")
+
+    def as_django(self, options: dict[str, Any]) -> None:
+        project = self._project(options["name"])
+        folder = options["folder"] or Path(slugs([(0, project.name)])[0].replace("-", "_"))
+        made = application_of(project, folder.name)
+        disk.put(made.files, folder)
+        self.stdout.write(f"{len(made.files)} files of the application {folder.name} are in {folder}.")
+        for sentence in made.told:
+            self.stdout.write(f"Left out: {sentence}")
 
     def _project(self, name: str) -> Project:
         project = Project.objects.filter(name=name).first()
