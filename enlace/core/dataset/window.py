@@ -7,19 +7,17 @@ the rows of the window are then fetched whole; long text is cut and of bytes onl
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from contextlib import AbstractContextManager, nullcontext
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import count
-from typing import Any, NamedTuple
+from typing import Any
 
 from sqlalchemy import (
     ColumnElement,
     FromClause,
-    Integer,
     Select,
     and_,
-    bindparam,
     false,
     func,
     select,
@@ -34,6 +32,7 @@ from ..model.values import key_of, record_id, record_ids
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import reading
+from . import plain_statements
 from .anchors import (
     Ordered,
     Stretch,
@@ -45,29 +44,15 @@ from .anchors import (
     known_count,
     stretch_around,
 )
-from .compiled import derived
 from .filters import WHEN, AnyFilter, condition_of, needed_by
 from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .order import OrderPart, order_by, reversed_order, segments, total_order
-from .source import SHOWN, Source, given_values, source_of, source_table
+from .source import Source, given_values, source_of, source_table
+from .window_rows import CUT, Row, beside, identity_of, row_maker, window_columns, window_statement
 
 NEAR = 1500
 WAIT_FOR_ANCHORS = 2_000_000  # rows; larger tables get their anchors in the background
 SECONDS_TO_COUNT_OFF = 3.0  # after that whoever asked is told to wait for the anchors
-CUT = 200
-
-
-class Row(NamedTuple):
-    """One row of a window: its record id, its position counted from 0, its values in the order of the fields.
-
-    extra: the values of the extra fields. shown: by lookup in a table, what its first shown columns hold.
-    """
-
-    id: str
-    position: int
-    values: tuple[Any, ...]
-    extra: tuple[Any, ...] = ()
-    shown: tuple[tuple[Any, ...], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -105,6 +90,19 @@ class Rows:
     def whole(self) -> bool:
         """Whether these are all rows of a table."""
         return self.within is None and not self.dataset.query and not self.filters
+
+    @property
+    def plain(self) -> bool:
+        """Whether these are all rows of a table, or all of one master that has values: `plain_statements` has theirs."""
+        return not self.dataset.query and not self.filters and all(value is not None for _, value in self.within or ())
+
+    @property
+    def _within_names(self) -> tuple[str, ...]:
+        return tuple(name for name, _ in self.within or ())
+
+    @property
+    def _within_values(self) -> dict[str, Any]:
+        return plain_statements.bound("within", (value for _, value in self.within or ()))
 
     def count(self) -> int:
         """How many rows there are."""
@@ -221,7 +219,14 @@ class Rows:
 
         Raises ValueError when the id is none of this dataset.
         """
-        return self.whole_rows([identifier], anywhere).get(identifier)
+        key, names = key_of(identifier), self._identity()
+        mine = replace(self, within=None) if anywhere else self
+        if not mine.plain or None in key or len(key) != len(names) or not names:
+            return self.whole_rows([identifier], anywhere).get(identifier)
+        asked = plain_statements.record(self.dataset, self.spec.kind, names, mine._within_names)
+        with reading(self.spec) as connection:
+            row = connection.execute(asked, {**mine._within_values, **plain_statements.bound("key", key)}).first()
+        return None if row is None else tuple(row)
 
     def whole_rows(self, identifiers: Sequence[str], anywhere: bool = False) -> dict[str, tuple[Any, ...]]:
         """All values of several records by their ids; ids that are not there are left out, and so are rows that are none
@@ -260,6 +265,12 @@ class Rows:
         place = self._place(identifier)
         if place is None:
             return None
+        if self.plain:
+            nulls = plain_statements.nulls_of(place)
+            asked = plain_statements.before(self.dataset, self.spec.kind, self.order, nulls, self._within_names)
+            given = {**self._within_values, **plain_statements.bound("place", place)}
+            with reading(self.spec) as connection:
+                return int(connection.execute(asked, given).scalar() or 0) - 1
         table, joined = self.source, self._ordered_from()
         nulls_first = server_kind(self.spec.kind).nulls_first
         before = 0
@@ -273,7 +284,7 @@ class Rows:
     # -- how ------------------------------------------------------------------------------------------
 
     def _identity(self) -> tuple[str, ...]:
-        return self.dataset.key or ((self.dataset.locator,) if self.dataset.locator else ())
+        return identity_of(self.dataset)
 
     def _ordered_from(self) -> FromClause:
         """The source with all that the order and the filters need."""
@@ -284,6 +295,11 @@ class Rows:
         key, names, source = key_of(identifier), self._identity(), self.source
         if len(key) != len(names) or not names:
             raise ValueError("not a record of this dataset")
+        if self.plain and None not in key:
+            asked = plain_statements.place(self.dataset, self.spec.kind, self.order, names, self._within_names)
+            with reading(self.spec) as connection:
+                row = connection.execute(asked, {**self._within_values, **plain_statements.bound("key", key)}).first()
+            return None if row is None else tuple(row)
         statement = select(*(source.c[p.column] for p in self.order)).select_from(self._ordered_from())
         with reading(self.spec) as connection:
             mine = key_in([source.base.c[n] for n in names], [key])
@@ -299,17 +315,17 @@ class Rows:
         source, names, kind = self.source, self._identity(), self.spec.kind
         places: dict[str, Any] = {}
         # Each condition with its statement, as far as that is made already: most windows are of whole tables.
-        parts: Iterable[tuple[ColumnElement[bool] | None, Select[Any] | None]]
+        parts: Sequence[tuple[ColumnElement[bool] | None, Select[Any] | None]]
         if around and self.whole:
-            parts = stretch_statements(self.dataset, kind, order, *shape_of(order, around))
-            places = place_values(around)
+            parts, places = plain_statements.stretch(self.dataset, kind, order, around)
         elif around:
             seeks, nulls_first = server_kind(kind).seeks_rows, server_kind(kind).nulls_first
             several = segments(source, order, around.place, nulls_first, around.end, seeks)
             parts = [(and_(part, self.belonging()), None) for part in several]
+        elif self.plain:
+            parts, places = plain_statements.windows(self.dataset, kind, order, self._within_names), self._within_values
         else:
-            whole = whole_statement(self.dataset, kind, order) if self.whole else None
-            parts = [(None if self.whole else self.belonging(), whole)]
+            parts = [(self.belonging(), None)]
         rows: list[Row] = []
         make = row_maker(self.dataset, len(names))
         with reading(self.spec) as connection, self._within_seconds(connection, seconds):
@@ -342,29 +358,7 @@ class Rows:
 
     def of_part(self, order: tuple[OrderPart, ...], condition: ColumnElement[bool] | None) -> Select[Any]:
         """The statement of a window: `most_rows` rows that fulfil a condition, after `passed_rows` others."""
-        source, names = self.source, self._identity()
-        direct = [p.column for p in order] == list(names)
-        most, passed = bindparam("most_rows", type_=Integer), bindparam("passed_rows", type_=Integer)
-        base = source.base
-        keys = [base.c[n].label(f"k{i}") for i, n in enumerate(names)]
-        columns = [*keys, *window_columns(self.dataset, self.spec.kind)]
-        needed = [*beside(self.dataset), *(p.column for p in order)]
-        if direct:
-            statement = select(*columns).select_from(self.source_with(needed))
-            if condition is not None:
-                statement = statement.where(condition)
-            return statement.order_by(*order_by(source, order)).limit(most).offset(passed)
-        sought = select(*keys).select_from(self._ordered_from()).order_by(*order_by(source, order))
-        sought = sought.limit(most).offset(passed)
-        if condition is not None:
-            sought = sought.where(condition)
-        # Only keys are sought and skipped, which an index may serve alone; whole rows are fetched for the window's few.
-        few = sought.subquery("sought")
-        met = ((base.c[n], few.c[f"k{i}"]) for i, n in enumerate(names))
-        # A unique constraint may let NULL in, and NULL = NULL would lose such a row here.
-        loose = self.dataset.loose_key
-        joined = base.join(few, and_(*(a.is_not_distinct_from(b) if loose else a == b for a, b in met)))
-        return select(*columns).select_from(source.with_joins(joined, needed)).order_by(*order_by(source, order))
+        return window_statement(self.dataset, self.spec.kind, order, condition, needed_by(self.filters, self.source))
 
     def whole_at(self, position: int) -> tuple[Any, ...] | None:
         """All values, whole, of the row at a position, for rows that nothing tells apart; None where there is none."""
@@ -385,85 +379,4 @@ class Rows:
         return [make(f"p{start + i}", start + i, tuple(row)) for i, row in enumerate(rows)]
 
 
-@derived
-def whole_statement(dataset: DatasetSpec, server: str, order: tuple[OrderPart, ...]) -> Select[Any]:
-    """The statement of a window of all rows, made once: most windows are of that."""
-    return Rows(ConnectionSpec.of(server), dataset, order).of_part(order, None)
-
-
-Shape = tuple[tuple[bool, ...], bool]
-
-
-def shape_of(order: tuple[OrderPart, ...], around: Stretch) -> Shape:
-    """What the statements of a stretch depend on: which values of its place are NULL, and whether it has an end that is not."""
-    return tuple(value is None for value in around.place), around.end is not None and around.end[0] is not None
-
-
-def place_values(around: Stretch) -> dict[str, Any]:
-    """The values that `stretch_statements` are given."""
-    given = {f"place_{i}": value for i, value in enumerate(around.place) if value is not None}
-    return given | ({"place_end": around.end[0]} if around.end is not None and around.end[0] is not None else {})
-
-
-@derived
-def stretch_statements(
-    dataset: DatasetSpec, server: str, order: tuple[OrderPart, ...], nulls: tuple[bool, ...], ends: bool
-) -> list[tuple[ColumnElement[bool], Select[Any]]]:
-    """The conditions of a stretch of all rows, each with its statement, made once for all stretches of a shape: to put a
-    statement together takes longer than a window by an index."""
-    rows, kind = Rows(ConnectionSpec.of(server), dataset, order), server_kind(server)
-    columns = [rows.source.c[part.column] for part in order]
-    place = [
-        None if null else bindparam(f"place_{i}", type_=column.type)
-        for i, (null, column) in enumerate(zip(nulls, columns, strict=True))
-    ]
-    end = [bindparam("place_end", type_=columns[0].type)] if ends else None
-    several = segments(rows.source, order, place, kind.nulls_first, end, kind.seeks_rows)
-    return [(condition, rows.of_part(order, condition)) for condition in several]
-
-
-@derived
-def beside(dataset: DatasetSpec) -> tuple[str, ...]:
-    """What a window reads beside the fields themselves, as names of the source."""
-    shown = [SHOWN + field.name for field, lookup in dataset.looked_up.values() if lookup.shows]
-    return (*(f.name for f in dataset.extra), *shown)
-
-
-@derived
-def window_columns(dataset: DatasetSpec, server: str) -> tuple[ColumnElement[Any], ...]:
-    """What a window reads: each field (text cut after CUT characters, the length in place of bytes), the extra ones,
-    and what lookups show."""
-    kind, source = server_kind(server), source_of(dataset, server)
-    made: list[ColumnElement[Any]] = []
-    for i, field in enumerate(dataset.all):
-        column: ColumnElement[Any] = source.column(field.name)
-        if field.kind in ("picture", "binary"):
-            column = kind.size_of(column)
-        elif field.kind in ("text", "longtext"):
-            column = kind.shortened_computed(column, CUT) if field.formula else kind.shortened(column, CUT)
-        made.append(column.label(f"f{i}"))
-    for i, (name, (_, lookup)) in enumerate(dataset.looked_up.items()):
-        made += [source.lookup_column(name, read).label(f"s{i}_{j}") for j, read in enumerate(lookup.reads)]
-    return tuple(made)
-
-
-@derived
-def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, tuple[Any, ...]], Row]:
-    """A function that makes a Row of what a window's statement gave, its first `keys` columns left out."""
-    fields = keys + len(dataset.fields)
-    extra = fields + len(dataset.extra)
-    ends, last = [], extra
-    for _, lookup in dataset.looked_up.values():
-        ends.append((last, last + len(lookup.reads)))
-        last += len(lookup.reads)
-    if last == fields:
-        return lambda identifier, position, row: Row(identifier, position, row[keys:])
-
-    def make(identifier: str, position: int, bound_values: tuple[Any, ...]) -> Row:
-        shown = tuple([bound_values[a:b] for a, b in ends])
-        return Row(identifier, position, bound_values[keys:fields], bound_values[fields:extra], shown)
-
-    return make
-
-
-__all__ = ["Row", "Rows", "source_table", "window_columns"]
+__all__ = ["CUT", "Row", "Rows", "source_table", "window_columns"]

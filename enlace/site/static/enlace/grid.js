@@ -211,7 +211,8 @@ export class Grid {
     const { signal } = this.fetching;
     this.root.setAttribute("aria-busy", "true");
     let html, count, lines, line;
-    const { id } = this.current;
+    const standing = this.current;
+    const { id } = standing;
     const group = this.grouped && this.row(this.current.position)?.dataset.group;
     try {
       do {
@@ -242,9 +243,10 @@ export class Grid {
     this.rows.innerHTML = html;
     this.first = start;
     this.root.removeAttribute("aria-busy");
-    // A draft may bring lines above the one that somebody stands on, or take a new record to another group.
-    if (group) this.current.position = this.lineOfGroup(group) ?? this.current.position;
-    else if (line && id === this.current.id) this.current.position = Number(line);
+    // A draft may bring lines above the one that somebody stands on, or take a new record to another group. Who has gone on
+    // meanwhile stands somewhere else.
+    if (this.current === standing && group) standing.position = this.lineOfGroup(group) ?? standing.position;
+    else if (this.current === standing && line) standing.position = Number(line);
     if (lines && Number(lines) !== this.total) {
       this.total = Number(lines);
       this.measure();
