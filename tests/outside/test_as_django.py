@@ -4,6 +4,7 @@ import json
 import os
 import random
 import re
+import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -16,6 +17,7 @@ from sqlalchemy import text
 
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.kinds import KINDS
+from enlace.core.model.connection import ConnectionSpec
 from enlace.core.model.dataset import RuleSpec
 from enlace.core.rules import RecordRules
 from enlace.core.server.dialects import server_kind
@@ -25,7 +27,7 @@ from enlace.folder.as_django.rules_out import key_of, rules_of
 from enlace.folder.disk import got
 from enlace.folder.reading import brought_in, values_of
 from enlace.workshop.models import Form
-from tests.harbour import ENGLISH
+from tests.harbour import ENGLISH, new_path
 from tests.servers import OnServer, on_each_server
 from tests.web.pages import Pages
 
@@ -42,23 +44,35 @@ TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP
 DATABASES = {"default": DATABASE}
 STATIC_URL = "static/"
 """
-RUN = """
+HEAD = """
 import json, os, sys
 sys.modules["enlace"] = None  # whatever would import it fails
 os.environ["DJANGO_SETTINGS_MODULE"] = "settings"
 import django
 django.setup()
-from django.core.management import call_command
-call_command("check", fail_level="WARNING")
-call_command("migrate", verbosity=0)
+from django.contrib.admin.utils import quote
 from django.contrib.auth.models import User
-from django.db import connection
+from django.core.management import call_command
 from django.test import Client
 from harbour import admin, forms, models
-told = {"tables": {}}
+call_command("check", fail_level="WARNING")
+call_command("migrate", verbosity=0)
+told = {"tables": {}, "pages": {}}
 for model in django.apps.apps.get_app_config("harbour").get_models():
-    first = model.objects.first()
-    told["tables"][model._meta.db_table] = [model.objects.count(), len(str(first))]
+    told["tables"][model._meta.db_table] = [model.objects.count(), len(str(model.objects.first()))]
+"""
+PAGES = """
+User.objects.create_superuser("ana", password="x")
+client = Client()
+client.login(username="ana", password="x")
+for model in admin.admin.site._registry:
+    if model._meta.app_label == "harbour":
+        at, first = f"/admin/harbour/{model._meta.model_name}/", model.objects.first()
+        told["pages"][model._meta.db_table] = [client.get(path).status_code for path in
+                                               (at, at + "?q=a", at + "add/", f"{at}{quote(first.pk)}/change/" if first else at)]
+print(json.dumps(told))
+"""
+CALLS = """
 call = models.PortCall.objects.select_related("vessel").first()
 told["vessel"] = call.vessel.name
 data = {"vessel": call.vessel_id, "berth": call.berth_id, "agent": call.agent_id, "pilot": call.pilot_id, "status": call.status,
@@ -73,22 +87,26 @@ vessel = models.Vessel(name="Nova", imo_no="9000001", vessel_type=call.vessel.ve
 vessel.save()  # what the database fills in, such as a version, is nobody's to give
 told["filled"] = models.Vessel.objects.get(pk=vessel.pk).version
 vessel.delete()
-User.objects.create_superuser("ana", password="x")
-client = Client()
-client.login(username="ana", password="x")
-told["pages"] = {}
-for model in admin.admin.site._registry:
-    if model._meta.app_label == "harbour":
-        at = f"/admin/harbour/{model._meta.model_name}/"
-        first = model.objects.first()
-        told["pages"][model._meta.db_table] = [client.get(path).status_code for path in
-                                               (at, at + "?q=a", at + "add/", f"{at}{first.pk}/change/" if first else at)]
-print(json.dumps(told))
+"""
+# Names that Python or Django keep to themselves, a table that refers to itself, keys of several columns.
+ODD = """
+CREATE TABLE vessel (code VARCHAR(4) PRIMARY KEY, name VARCHAR(20) NOT NULL UNIQUE);
+CREATE TABLE "order" (id INTEGER PRIMARY KEY, "class" VARCHAR(9), "two words" VARCHAR(9) DEFAULT 'it''s', "Ünï" INTEGER CHECK ("Ünï" > 0),
+  "per%cent" INTEGER CHECK ("per%cent" <> 7), parent INTEGER REFERENCES "order" (id), "a__b_" DATE, pk INTEGER, "1st" DECIMAL(5, 1), save INTEGER,
+  vessel_id INTEGER, vessel_code VARCHAR(4) REFERENCES vessel (code), total INTEGER GENERATED ALWAYS AS (pk * 2));
+CREATE TABLE "Mixed-Case table" ("Id" INTEGER PRIMARY KEY, blob_ BLOB, flag BOOLEAN NOT NULL DEFAULT 1, made TIMESTAMP DEFAULT CURRENT_TIMESTAMP, t TIME);
+CREATE TABLE pair (a INTEGER, b VARCHAR(3), n INTEGER, PRIMARY KEY (a, b));
+CREATE TABLE of_pair (id INTEGER PRIMARY KEY, a INTEGER, b VARCHAR(3), FOREIGN KEY (a, b) REFERENCES pair (a, b));
+INSERT INTO vessel VALUES ('a/b', 'x');
+INSERT INTO "order" (id, "class", parent, vessel_code) VALUES (1, 'c', 1, 'a/b');
+INSERT INTO pair VALUES (1, 'x', 2);
+INSERT INTO of_pair VALUES (1, 1, 'x');
+INSERT INTO "Mixed-Case table" ("Id") VALUES (3);
 """
 
 
 class AsDjango(Pages):
-    def run_it(self, project, database: dict) -> dict:
+    def run_it(self, project, database: dict, run: str) -> dict:
         with tempfile.TemporaryDirectory() as folder:
             place = Path(folder)
             call_command("project", "as-django", project.name, place / "harbour", stdout=open(os.devnull, "w"))  # noqa: SIM115
@@ -96,7 +114,7 @@ class AsDjango(Pages):
             (place / "urls.py").write_text(
                 "from django.contrib import admin\nfrom django.urls import path\n\nurlpatterns = [path('admin/', admin.site.urls)]\n"
             )
-            (place / "run.py").write_text(RUN)
+            (place / "run.py").write_text(HEAD + run)
             done = subprocess.run([sys.executable, "run.py"], cwd=place, capture_output=True, text=True, check=False)
             self.assertEqual(done.returncode, 0, done.stderr[-3000:])
             checked = subprocess.run(
@@ -114,7 +132,7 @@ class AsDjango(Pages):
     def test_the_harbour_runs_without_enlace(self):
         project = self.harbour()
         told = self.run_it(
-            project, {"ENGINE": "django.db.backends.sqlite3", "NAME": dict(self.spec.parameters)["path"]}
+            project, {"ENGINE": "django.db.backends.sqlite3", "NAME": dict(self.spec.parameters)["path"]}, CALLS + PAGES
         )
         for table, (count, shown) in told["tables"].items():
             self.assertEqual(count, self.sql(f'SELECT count(*) FROM "{table}"')[0][0], table)
@@ -128,6 +146,19 @@ class AsDjango(Pages):
         self.assertFalse(told["broken"][0])
         self.assertEqual({path for several in told["pages"].values() for path in several}, {200})
         self.assertIn("port_call", told["pages"])
+
+    def test_a_schema_of_other_names(self):
+        path = str(new_path())
+        with sqlite3.connect(path) as database:
+            database.executescript(ODD)
+        self.connection.delete()
+        odd = self.connect(ConnectionSpec.of("sqlite", path=path))
+        for table in ("order", "vessel", "Mixed-Case table", "pair", "of_pair"):
+            self.form(table, odd)
+        told = self.run_it(self.project, {"ENGINE": "django.db.backends.sqlite3", "NAME": path}, PAGES)
+        self.assertEqual({count for count, _ in told["tables"].values()}, {1})
+        self.assertEqual({path for several in told["pages"].values() for path in several}, {200})
+        self.assertEqual(told["pages"].keys(), {"order", "vessel", "Mixed-Case table", "of_pair"})
 
     def test_what_has_no_counterpart_is_told(self):
         project = self.harbour()

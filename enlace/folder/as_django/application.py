@@ -80,9 +80,10 @@ def _models(datasets: list[Dataset], told: list[str]) -> dict[str, Model]:
         spec = dataset.to_spec()
         if spec.query or spec.table in models:
             continue
-        if not spec.key or not spec.by_name.keys() >= set(spec.key):
+        if not spec.key or not spec.by_name.keys() >= set(spec.key) or any("%" in name for name in spec.key):
             told.append(f"{spec.table}: no columns of it are its key, so it is no model.")
             continue
+        told += [f"{spec.table}: Django has no column called {one.name}." for one in spec.fields if "%" in one.name]
         models[spec.table] = Model(class_name(spec.table, (m.name for m in models.values())), spec.table, spec)
     for model in list(models.values()):
         for one in model.spec.fields:
@@ -102,8 +103,8 @@ def _name_fields(model: Model, models: dict[str, Model]) -> None:
     """Give each column an attribute, a reference one whose `_id` is nobody else's. What the database computes has none."""
     used: set[str] = set()
     for one in sorted(model.spec.fields, key=lambda one: _target(one, models) is not None):
-        if one.computed and one.name not in model.spec.key:
-            continue
+        if (one.computed and one.name not in model.spec.key) or "%" in one.name:
+            continue  # its statements could not be shown: Django takes each % for the place of a value
         name = attribute(one.name, used)
         if _target(one, models) is not None:
             name = attribute(re.sub(r"_(id|code|no)$", "", one.name) or one.name, used)
@@ -154,7 +155,8 @@ def _model(model: Model, models: dict[str, Model]) -> str:
         f"        verbose_name = {title!r}",
     ]
     lines += [f"        ordering = {order!r}"] if order else []
-    shown = [model.attributes[name] for name in model.listed if name in model.attributes]
+    # Of a reference its key: what is called after another may be called after this in turn.
+    shown = [_raw(model, name, models) for name in model.listed if name in model.attributes]
     said = " · ".join(f"{{self.{name}}}" for name in shown)
     lines += ["", "    def __str__(self):", f'        return f"{said}"' if said else "        return str(self.pk)"]
     return "\n".join(lines)
@@ -172,7 +174,7 @@ def _field(model: Model, one: FieldSpec, models: dict[str, Model]) -> str:
     sole = model.spec.key == (one.name,)
     if sole:
         given.append("primary_key=True")
-    if one.nullable and not sole:
+    if one.nullable and one.name not in model.spec.key:
         given.append("null=True")
     if not one.required or one.generated:
         given.append("blank=True")

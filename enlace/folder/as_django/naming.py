@@ -31,8 +31,8 @@ def attribute(text: str, taken: Iterable[str]) -> str:
 
 
 def _own(name: str, taken: set[str]) -> str:
-    own, count = name, 1
-    while own in taken:
+    own, count, taken = name, 1, {other.lower() for other in taken}
+    while own.lower() in taken:  # Django keeps models apart by small letters
         count += 1
         own = f"{name}{count}"
     return own
