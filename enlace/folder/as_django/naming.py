@@ -10,6 +10,12 @@ from collections.abc import Iterable
 RESERVED = {"pk", "objects", "check", "clean", "delete", "save", "full_clean", "refresh_from_db", "from_db", "id_id"}
 
 
+def heading(text: str) -> str:
+    """The first lines of a module. text: a sentence, which may hold a name that somebody gave."""
+    plain = text.replace("\\", "/").replace('"', "'")
+    return f'"""{plain} Made from a project of Enlace; it needs nothing of that."""\n\n'
+
+
 def _plain(text: str) -> str:
     return unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
 
