@@ -6,17 +6,19 @@ same.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import chosen_text, shown_writer
 from enlace.core.dataset.window import CUT, Row
+from enlace.core.dataset.window_rows import identity_of
+from enlace.core.draft import PendingRecord
 from enlace.core.exchange.csv_out import RISKY, csv_cell, guarded
 from enlace.core.kinds import KINDS, TEXTS, raw_text
 
 from .controls.base import records_of
-from .taking import Taken, cut_of, stretches
+from .taking import AT_ONCE, Taken, cut_of
 from .work import Work
 
 AS_THEY_ARE = {int, float, bool, type(None)}
@@ -30,16 +32,40 @@ def cells(taken: Taken) -> Iterator[Sequence[Any]]:
     every = (*work.dataset.fields, *work.dataset.extra)
     names, texts = [field.name for field in every], [i for i, field in enumerate(every) if field.kind in TEXTS]
     columns = [(names.index(field.name), _writer(work, field, taken.stored)) for field in taken.columns]
-    for rows, pending in stretches(work):
-        values = list(zip(*(row.values + row.extra if row.extra else row.values for row in rows), strict=True))
-        cut = cut_of(rows) if any(_may_be_cut(values[i]) for i in texts) else []
-        if pending or cut:
-            records = records_of(work, rows, pending, work.stored_of(cut))
-            if not taken.stored:
-                work.words.prefetch(work.dataset, records)
-            yield from map(taken.texts, records)
-            continue
-        yield from zip(*(write(rows, values[place]) for place, write in columns), strict=True)
+    keys = len(identity_of(work.dataset))
+    bare = taken.stored and not work.store.pending_here()  # which rows these are is asked by nobody then
+    start, count = 0, AT_ONCE
+    while count == AT_ONCE:
+        read = work.rows.bare_window(start, AT_ONCE) if bare else None
+        values = list(zip(*read, strict=True))[keys:] if read else []
+        if not read or any(_may_be_cut(values[i]) for i in texts):
+            rows, pending = work.window(start, AT_ONCE)
+            yield from _with_draft(taken, rows, pending, columns, texts)
+            count = len(rows)
+        else:
+            yield from zip(*(write((), values[place]) for place, write in columns), strict=True)
+            count = len(read)
+        start += count
+
+
+def _with_draft(
+    taken: Taken,
+    rows: Sequence[Row],
+    pending: Mapping[str, PendingRecord],
+    columns: Sequence[tuple[int, Write]],
+    texts: Sequence[int],
+) -> Iterator[Sequence[Any]]:
+    """Some rows; a stretch that the draft touches, or that holds only the start of a text, record by record."""
+    work = taken.work
+    values = list(zip(*(row.values + row.extra if row.extra else row.values for row in rows), strict=True))
+    cut = cut_of(rows) if any(_may_be_cut(values[i]) for i in texts if values) else []
+    if not pending and not cut:
+        yield from zip(*(write(rows, values[place]) for place, write in columns if values), strict=True)
+        return
+    records = records_of(work, rows, pending, work.stored_of(cut))
+    if not taken.stored:
+        work.words.prefetch(work.dataset, records)
+    yield from map(taken.texts, records)
 
 
 def _writer(work: Work, field: FieldSpec, stored: bool) -> Write:

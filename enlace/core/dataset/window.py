@@ -59,7 +59,8 @@ SECONDS_TO_COUNT_OFF = 3.0  # after that whoever asked is told to wait for the a
 class Rows:
     """The rows of a dataset in one order. A value: make it anew for each request.
 
-    within: (column, value) pairs that narrow the rows to those of one master. only: what else narrows them.
+    within: (column, value) pairs that narrow the rows to those of one master. filters: what else narrows them. bare: see
+    `bare_window`.
     """
 
     spec: ConnectionSpec
@@ -67,6 +68,7 @@ class Rows:
     order: tuple[OrderPart, ...]
     within: tuple[tuple[str, Any], ...] | None = None
     filters: tuple[AnyFilter, ...] = ()
+    bare: bool = False
 
     @classmethod
     def of(
@@ -160,6 +162,14 @@ class Rows:
             hooks.tell(hooks.READ, dataset=self.dataset, rows=rows)
         return rows
 
+    def bare_window(self, start: int, size: int) -> list[Sequence[Any]] | None:
+        """A window as the server gives it, behind the columns of `identity_of`: to write rows nobody asks which they are. None
+        where they have to be made all the same."""
+        if hooks.wanted(hooks.READ) or not self._identity():
+            return None
+        bare: Any = replace(self, bare=True)._window(start, size)
+        return list(bare)
+
     def _window(self, start: int, size: int) -> list[Row]:
         if not (self.dataset.key or self.dataset.locator):
             with reading(self.spec) as connection:
@@ -202,7 +212,7 @@ class Rows:
         if from_end >= start:
             return self._read(self.order, None, start, size, start, seconds)
         rows = self._read(reversed_order(self.order), None, from_end, size, 0, seconds)[::-1]
-        return [row._replace(position=start + i) for i, row in enumerate(rows)]
+        return rows if self.bare else [row._replace(position=start + i) for i, row in enumerate(rows)]
 
     def _counted_off(self, start: int, size: int, from_end: int) -> list[Row]:
         """A place of a large table before its anchors stand. Raises Problem when that takes too long to wait for."""
@@ -333,8 +343,11 @@ class Rows:
                 statement = self.of_part(order, condition) if made is None else made
                 bound_values = {**self.bound_values, **places, "most_rows": size - len(rows), "passed_rows": skip}
                 fetched = server_kind(self.spec.kind).fetched(connection, statement, bound_values)
-                ids = record_ids([row[: len(names)] for row in fetched])
-                rows.extend(map(make, ids, count(start + len(rows)), fetched))
+                if self.bare:
+                    rows += fetched  # type: ignore[arg-type]
+                else:
+                    ids = record_ids([row[: len(names)] for row in fetched])
+                    rows.extend(map(make, ids, count(start + len(rows)), fetched))
                 if len(rows) >= size:
                     break
                 if fetched:
