@@ -9,7 +9,7 @@ from unittest import mock
 
 from sqlalchemy import text
 
-from enlace.core.dataset import anchors
+from enlace.core.dataset import anchor_building, anchors
 from enlace.core.dataset.filters import Written
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.conflicts import resolved
@@ -19,6 +19,7 @@ from enlace.core.expression.own import OWN, OwnFunction
 from enlace.core.problem import Problem
 from enlace.core.save import rehearse, save
 from enlace.core.server import Catalog, run_step, step_names
+from enlace.core.server.dialects import server_kind
 from enlace.core.server.engine import one_snapshot, reading, writing
 from tests.harbour import ENGLISH, forget
 from tests.servers import OnServer, on_each_server
@@ -120,6 +121,12 @@ class Behaviour(OnServer):
         code, weight = self.shipments.dataset.by_name["code"], self.shipments.dataset.by_name["weight"]
         self.assertEqual((code.length, weight.precision, weight.scale), (12, 9, 3))
 
+    def test_indexes(self):
+        self.place.run("CREATE INDEX odd_one ON shipment (day, weight)")
+        indexes = Catalog.of(self.spec).indexes("shipment")
+        self.assertLessEqual({("id",), ("code",), ("day", "weight")}, set(indexes))
+        self.assertNotIn(("weight",), indexes)
+
     def test_the_catalog_follows_a_changed_table(self):
         Catalog.of(self.spec).table("agent")
         self.place.run("ALTER TABLE agent ADD COLUMN phone VARCHAR(20)")
@@ -140,6 +147,43 @@ class Behaviour(OnServer):
         self.assertEqual(self.shipments.rows.count(), 400)
         self.place.run("DELETE FROM shipment WHERE id = 400")
         self.assertEqual(self.shipments.rows.count(), 399)
+
+    def test_anchors_are_read_in_stretches_and_go_on_where_they_were(self):
+        count, whole = 400, [(r[0],) for r in self.place.run("SELECT id FROM shipment ORDER BY id")]
+        codes = [(r[0], r[1]) for r in self.place.run("SELECT code, id FROM shipment ORDER BY code DESC, id DESC")]
+        for wanted, expected in (((), whole), ((("code", True),), codes)):
+            rows = Rows.of(self.spec, self.shipments.dataset, wanted)._as_ordered()
+            at_once = anchor_building.every(rows, 16, count)
+            self.assertEqual(at_once, expected[::16])
+            serves = server_kind(self.spec.kind).seeks_rows
+            self.assertEqual(anchor_building._index_serves(rows), serves)
+            for stretch in (16, 37, 100, 399):
+                with mock.patch.object(anchor_building, "STRETCH", stretch):
+                    self.assertEqual(anchor_building.every(rows, 16, count), at_once, (wanted, stretch))
+            if not serves:
+                continue
+            name = "_go_on_here" if self.spec.kind == "sqlite" else "_go_on_there"
+            real, calls = getattr(anchor_building, name), []
+
+            def breaking(rows, part, real=real, calls=calls):
+                calls.append(part.rows)
+                if len(calls) == 3:
+                    raise Problem("That took too long.", "", code="slow")
+                return real(rows, part)
+
+            with mock.patch.object(anchor_building, "STRETCH", 100), mock.patch.object(anchor_building, name, breaking):
+                with self.assertRaises(Problem):
+                    anchor_building.every(rows, 16, count)
+                self.assertEqual(anchor_building.gone_through(rows), 200)
+                near = anchor_building.nearest(rows, 390)
+                self.assertEqual((near.position, near.place), (192, expected[192]))
+                self.assertEqual(anchor_building.every(rows, 16, count), at_once)
+            self.assertEqual(calls, [0, 100, 200, 200, 300, 400][: len(calls)])
+            self.assertIsNone(anchor_building.nearest(rows, 390))
+        # An order that no index serves is read in one pass, whatever its size.
+        unserved = Rows.of(self.spec, self.shipments.dataset, [("remarks", False), ("pieces", False)])._as_ordered()
+        with mock.patch.object(anchor_building, "STRETCH", 50):
+            self.assertEqual(len(anchor_building.every(unserved, 16, count)), 25)
 
     # -- saving -----------------------------------------------------------------------------------------
 

@@ -48,7 +48,7 @@ class Windows(unittest.TestCase):
         with (
             mock.patch.object(anchors, "LARGE", rows),
             mock.patch.object(anchors, "in_background", lambda key, act: waiting.append(act)),
-            mock.patch.object(anchors, "_every", wraps=anchors._every) as every,
+            mock.patch.object(anchors, "every", wraps=anchors.every) as every,
         ):
             yield waiting, every
 

@@ -6,8 +6,8 @@ from unittest import mock
 from django.contrib.sessions.models import Session
 from django.test import Client
 
-from enlace.workshop import practice
-from enlace.workshop.models import Connection
+from enlace.workshop import layout, practice
+from enlace.workshop.models import Connection, Detail, Form
 from tests.servers import Place, server
 from tests.web.pages import Pages
 
@@ -124,3 +124,30 @@ class Servers(Pages):
         self.edit(form, "i1", name="Signed")
         self.post(form, "save")
         self.assertEqual(self.sql("SELECT count(*), max(ids) FROM enlace_receipt"), [(1, '{"": {"i1": "i1"}}')])
+
+
+class Composing(Pages):
+    """A form with a detail is composed, checked and used on each server as it is on a file."""
+
+    def test_a_detail_and_whether_an_index_serves_its_link(self):
+        for kind in ("sqlite", "postgresql", "mariadb"):
+            with self.subTest(kind):
+                place = Place(kind)
+                self.addCleanup(place.close)
+                place.run("CREATE TABLE yard (id INTEGER PRIMARY KEY, name VARCHAR(20) NOT NULL)")
+                # Without a reference, for which MariaDB would make an index by itself.
+                place.run("CREATE TABLE crate (id INTEGER PRIMARY KEY, yard_id INTEGER NOT NULL, mark VARCHAR(9))")
+                place.run("INSERT INTO yard VALUES (1, 'North')")
+                place.run("INSERT INTO crate VALUES (7, 1, 'A')")
+                form = self.form("yard", self.connect(place.spec))
+                crates = self.form("crate", form.dataset.connection).dataset
+                Detail.objects.create(
+                    form=form, dataset=crates, title="Crates", columns=["yard_id"], master_columns=["id"]
+                )
+                for address in (f"/workshop/form/{form.pk}/compose", f"/workshop/project/{self.project.pk}/wiring"):
+                    self.assertEqual(self.client.get(address).status_code, 200, address)
+                self.assertContains(self.client.get(f"/desk/{form.pk}/"), 'data-id="i7"')
+                fresh = lambda: Form.objects.get(pk=form.pk)  # noqa: B023, E731
+                self.assertEqual([*layout.wired(fresh()).unserved], ["crate"])
+                place.run("CREATE INDEX crate_yard ON crate (yard_id, mark)")
+                self.assertEqual([*layout.wired(fresh()).unserved], [])

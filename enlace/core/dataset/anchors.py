@@ -1,6 +1,6 @@
 """Counts and anchors: what lets any place of a large table be reached by a seek.
 
-Anchors are the order values of every n-th row, read in one pass with a window function and kept until
+Anchors are the order values of every n-th row (`anchor_building` reads them) and kept until
 somebody commits a change to the database. At most MOST_ANCHORS are kept for an order, whatever the size
 of the table.
 
@@ -15,10 +15,9 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
-from itertools import islice
 from typing import Any
 
-from sqlalchemy import ColumnElement, FromClause, func, select, true
+from sqlalchemy import func, select
 from sqlalchemy.engine import Connection
 
 from ..model.connection import ConnectionSpec
@@ -27,8 +26,9 @@ from ..server.dialects import server_kind
 from ..server.engine import engine_for, reading
 from ..server.names import quoted_table
 from . import shared_hints
-from .order import OrderPart, order_by
-from .source import Source
+from .anchor_building import every, forget_parts
+from .order import OrderPart
+from .ordered import Key, Ordered, Stretch
 
 MOST_ANCHORS = 16_384
 MOST_TOGETHER = 500_000  # of all orders
@@ -49,34 +49,6 @@ class Anchors:
     anchors: list[tuple[Any, ...]] | None = None
     lock: threading.Lock = field(default_factory=threading.Lock)
 
-
-@dataclass(frozen=True)
-class Ordered:
-    """Rows in an order. what: tells them from others. count: how many there are. base: what they are selected from. where:
-    which of the source's rows they are; None for all of a table. These are asked only where anchors are built, which few
-    windows come to. values: what is bound in it."""
-
-    spec: ConnectionSpec
-    source: Source
-    order: tuple[OrderPart, ...]
-    what: Hashable
-    count: Callable[[], int]
-    base: Callable[[], FromClause]
-    where: Callable[[], ColumnElement[bool]] | None = None
-    values: Mapping[str, Any] = field(default_factory=dict)
-
-    @property
-    def key(self) -> Key:
-        return (self.spec, self.what, self.order)
-
-    @property
-    def large(self) -> bool:
-        """Whether what was known before a change goes on as a hint: by the table, as far as it has been counted, since it is
-        all of that which has to be read anew."""
-        return is_large(self.spec, self.source.dataset.table)
-
-
-Key = tuple[ConnectionSpec, Hashable, tuple[OrderPart, ...]]
 
 _kept: OrderedDict[Key, Anchors] = OrderedDict()
 _hints: OrderedDict[Key, Anchors] = OrderedDict()  # of large tables, the newest that was read, whatever changed since
@@ -105,6 +77,7 @@ def forget_anchors() -> None:
         _kept.clear()
         _hints.clear()
         _busy.clear()
+    forget_parts()
 
 
 def _remember(key: Key, marks: Anchors, large: bool) -> None:
@@ -146,6 +119,12 @@ def is_large(spec: ConnectionSpec, table: str) -> bool:
         marks.count for marks in (_kept.get(key), _hints.get(key)) if marks is not None and marks.count is not None
     ]
     return bool(known) and max(known) >= LARGE
+
+
+def large(rows: Ordered) -> bool:
+    """Whether what was known before a change goes on as a hint: by the table, as far as it has been counted, since it is all of
+    that which has to be read anew."""
+    return is_large(rows.spec, rows.source.dataset.table)
 
 
 def in_background(key: Key, act: Callable[[], object]) -> None:
@@ -220,19 +199,6 @@ def build_in_background(rows: Ordered) -> None:
     in_background(rows.key, lambda: stretch_around(rows, 0, 1, build=True))
 
 
-@dataclass(frozen=True)
-class Stretch:
-    """The part of an order in which some positions lie.
-
-    position, place: the last anchor at or before them. end: the order values of an anchor after them, None
-    when there is none.
-    """
-
-    position: int
-    place: tuple[Any, ...]
-    end: tuple[Any, ...] | None
-
-
 def stretch_around(rows: Ordered, start: int, size: int, build: bool) -> Stretch | None:
     """Where positions start to start + size lie. None when there are no anchors and `build` does not ask for them."""
     marks = anchors_of(*rows.key)
@@ -242,8 +208,8 @@ def stretch_around(rows: Ordered, start: int, size: int, build: bool) -> Stretch
         if marks.anchors is None:
             count = rows.count()
             marks.step = max(LEAST_STEP if rows.where is None else FILTERED_STEP, -(-count // MOST_ANCHORS))
-            marks.anchors = _every(rows, marks.step)
-            _remember(rows.key, marks, rows.large)
+            marks.anchors = every(rows, marks.step, count)
+            _remember(rows.key, marks, large(rows))
     return _stretch(marks, start, size) if marks.anchors else None
 
 
@@ -266,20 +232,3 @@ def _stretch(marks: Anchors, start: int, size: int) -> Stretch:
     after = (start + size) // marks.step + 1
     end = marks.anchors[after] if after < len(marks.anchors) else None
     return Stretch(number * marks.step, marks.anchors[number], end)
-
-
-def _every(rows: Ordered, step: int) -> list[tuple[Any, ...]]:
-    columns = [rows.source.c[part.column] for part in rows.order]
-    ordered = order_by(rows.source, rows.order)
-    base, passing = rows.base(), true() if rows.where is None else rows.where()
-    with reading(rows.spec) as connection:
-        if server_kind(rows.spec.kind).in_process:
-            # The rows need not travel, so skipping them in the driver's C code beats a window function.
-            plain = select(*columns).select_from(base).where(passing).order_by(*ordered)
-            cursor: Any = connection.execute(plain, dict(rows.values)).cursor
-            return list(islice(cursor, 0, None, step))
-        number = func.row_number().over(order_by=ordered).label("n")
-        numbered: Any = select(*(c.label(f"o{i}") for i, c in enumerate(columns)), number)
-        numbered = numbered.select_from(base).where(passing).subquery()
-        statement = select(*(numbered.c[f"o{i}"] for i in range(len(columns)))).where((numbered.c.n - 1) % step == 0)
-        return [tuple(row) for row in connection.execute(statement.order_by(numbered.c.n), dict(rows.values))]

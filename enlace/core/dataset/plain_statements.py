@@ -13,9 +13,9 @@ from sqlalchemy import ColumnElement, Select, and_, bindparam, func, select, tru
 
 from ..model.dataset import DatasetSpec
 from ..server.dialects import server_kind
-from .anchors import Stretch
 from .compiled import derived
 from .order import OrderPart, reversed_order, segments
+from .ordered import Stretch
 from .source import Source, source_of
 from .window_rows import window_statement
 

@@ -33,20 +33,21 @@ from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import reading
 from . import plain_statements
+from .anchor_building import gone_through, nearest
 from .anchors import (
-    Ordered,
-    Stretch,
     anchors_of,
     build_in_background,
     count_of,
     counted,
     hinted_around,
     known_count,
+    large,
     stretch_around,
 )
 from .filters import WHEN, AnyFilter, condition_of, needed_by
 from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .order import OrderPart, order_by, reversed_order, segments, total_order
+from .ordered import Ordered, Stretch
 from .source import Source, given_values, source_of, source_table
 from .window_rows import CUT, Row, beside, identity_of, row_maker, window_columns, window_statement
 
@@ -189,10 +190,10 @@ class Rows:
         from_end = count - start - size
         if around is None and from_end > NEAR:
             around = hinted_around(rows, start, size)
-        if around is None and from_end > NEAR and (count > WAIT_FOR_ANCHORS or (not self.whole and rows.large)):
+        if around is None and from_end > NEAR and (count > WAIT_FOR_ANCHORS or (not self.whole and large(rows))):
             # Anchors of so many rows take seconds: count the rows off this time, and have anchors the next time.
             build_in_background(rows)
-            return self._counted_off(start, size, from_end)
+            return self._counted_off(rows, count, start, size)
         elif around is None and from_end > NEAR:
             around = stretch_around(rows, start, size, build=True)
         if around is None:
@@ -214,14 +215,18 @@ class Rows:
         rows = self._read(reversed_order(self.order), None, from_end, size, 0, seconds)[::-1]
         return rows if self.bare else [row._replace(position=start + i) for i, row in enumerate(rows)]
 
-    def _counted_off(self, start: int, size: int, from_end: int) -> list[Row]:
+    def _counted_off(self, rows: Ordered, count: int, start: int, size: int) -> list[Row]:
         """A place of a large table before its anchors stand. Raises Problem when that takes too long to wait for."""
+        from_end, near = count - start - size, nearest(rows, start)
         try:
+            if near is not None and start - near.position < min(start, from_end):
+                return self._read(self.order, near, start - near.position, size, start, SECONDS_TO_COUNT_OFF)
             return self._from_nearer_end(start, size, from_end, SECONDS_TO_COUNT_OFF)
         except Problem as problem:
             if problem.code != "slow":
                 raise
-            what = "So many rows are put in this order for the first time."
+            done = 100 * gone_through(rows) // count
+            what = "So many rows are put in this order for the first time" + (f": {done} % so far." if done else ".")
             raise Problem(what, "They come by themselves in a moment.", code="slow") from None
 
     def row(self, identifier: str, anywhere: bool = False) -> tuple[Any, ...] | None:

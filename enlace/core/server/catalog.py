@@ -81,8 +81,7 @@ class Catalog:
         """The columns of each index of a table, keys and unique ones included. Raises Problem."""
         table = self.table(name)
         with reading(self.spec) as connection:
-            reflected = inspect(connection).get_indexes(name)
-        columns = [tuple(str(c) for c in index["column_names"] if c) for index in reflected]
+            columns = server_kind(self.spec.kind).indexes(connection, name)
         return [*columns, table.key, *(unique.columns for unique in table.uniques)]
 
     @property

@@ -104,6 +104,12 @@ class ServerKind:
         several = inspect(connection).get_multi_columns().items()
         return [(name, str(column["name"])) for (_, name), columns in several for column in columns]
 
+    def indexes(self, connection: Connection, table: str) -> list[tuple[str, ...]]:
+        """The columns of each index of a table that serves all of its rows; of expressions there may be none among them."""
+        reflected = inspect(connection).get_indexes(table)
+        several = [tuple(index["column_names"]) for index in reflected]
+        return [tuple(str(name) for name in names) for names in several if None not in names]
+
     def references(self, connection: Connection) -> list[Reference]:
         """The foreign keys of all tables."""
         return [

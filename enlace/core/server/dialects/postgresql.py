@@ -150,6 +150,10 @@ class PostgreSQL(NetworkServer):
     def single_keys(self, connection: Connection) -> list[tuple[str, str]] | None:
         return [(table, column) for table, column in connection.execute(text(_SINGLE_KEYS))]
 
+    def indexes(self, connection: Connection, table: str) -> list[tuple[str, ...]]:
+        # Reflection reads arrays, which come as the server writes them here.
+        return [tuple(columns.split("\n")) for (columns,) in connection.execute(text(_INDEXES), {"t": table})]
+
     def references(self, connection: Connection) -> list[Reference]:
         return [
             Reference(
@@ -298,6 +302,12 @@ SELECT c.relname, (SELECT string_agg(a.attname, E'\\n' ORDER BY k.n)
 FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid
 WHERE i.indrelid = {_TABLE} AND i.indisunique AND NOT i.indisprimary AND i.indpred IS NULL AND i.indexprs IS NULL
 ORDER BY c.relname
+"""
+_INDEXES = f"""
+SELECT (SELECT string_agg(a.attname, E'\\n' ORDER BY k.n) FROM unnest(i.indkey::int2[]) WITH ORDINALITY AS k(attnum, n)
+        JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.attnum WHERE k.n <= i.indnkeyatts)
+FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid
+WHERE i.indrelid = {_TABLE} AND i.indisvalid AND i.indpred IS NULL AND i.indexprs IS NULL ORDER BY c.relname
 """
 _SINGLE_KEYS = """
 SELECT t.relname, a.attname FROM pg_index i JOIN pg_class t ON t.oid = i.indrelid
