@@ -15,6 +15,7 @@ from pathlib import Path
 from django.core.management import call_command
 from sqlalchemy import text
 
+from demo.harbour.carry import carry
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.kinds import KINDS
 from enlace.core.model.connection import ConnectionSpec
@@ -27,8 +28,8 @@ from enlace.folder.as_django.rules_out import key_of, rules_of
 from enlace.folder.disk import got
 from enlace.folder.reading import brought_in, values_of
 from enlace.workshop.models import Form
-from tests.harbour import ENGLISH, new_path
-from tests.servers import OnServer, on_each_server
+from tests.harbour import ENGLISH, harbour_copy, new_path
+from tests.servers import OnServer, Place, on_each_server
 from tests.web.pages import Pages
 
 ROOT = Path(__file__).parents[2]
@@ -146,6 +147,20 @@ class AsDjango(Pages):
         self.assertFalse(told["broken"][0])
         self.assertEqual({path for several in told["pages"].values() for path in several}, {200})
         self.assertIn("port_call", told["pages"])
+
+    def test_the_harbour_on_postgresql(self):
+        place = Place("postgresql")
+        self.addCleanup(place.close)
+        carry(harbour_copy(), "postgresql", place.engine.raw_connection().driver_connection)
+        self.connection.delete()
+        self.connection = self.connect(place.spec)
+        reached = dict(place.spec.parameters)
+        database = {"ENGINE": "django.db.backends.postgresql", "NAME": reached["database"], "USER": reached["user"]}
+        database |= {"PASSWORD": place.spec.secret, "HOST": reached["host"], "PORT": reached["port"]}
+        told = self.run_it(self.harbour(), database, CALLS + PAGES)
+        self.assertEqual(told["tables"]["port_call"][0], place.run("SELECT count(*) FROM port_call")[0][0])
+        self.assertEqual((told["sound"], told["saved"], told["broken"][0]), ([True, {}], True, False))
+        self.assertEqual({path for several in told["pages"].values() for path in several}, {200})
 
     def test_a_schema_of_other_names(self):
         path = str(new_path())
