@@ -476,7 +476,7 @@ desk.addEventListener("htmx:confirm", (event) => {
 });
 document.addEventListener("keydown", (event) => {
   if (!(event.ctrlKey || event.metaKey) || event.altKey) return;
-  const typing = event.target.matches?.("input, textarea, select");
+  const typing = event.target.matches?.("input:not([type='range']), textarea, select");
   const key = event.key.toLowerCase();
   if (key === "s") {
     event.preventDefault();
@@ -545,7 +545,7 @@ function controlToControl(back) {
   }
 }
 document.addEventListener("keydown", (event) => {
-  const typing = event.target.matches?.("input, textarea, select");
+  const typing = event.target.matches?.("input:not([type='range']), textarea, select");
   if (event.key === "F6") {
     event.preventDefault();
     return controlToControl(event.shiftKey);
