@@ -16,19 +16,20 @@ from enlace.core.wiring import Wired
 
 @dataclass(frozen=True)
 class Strand:
-    """One field across the board. knots: for each control, whether it is tied to it. frayed: why it hangs loose; "" when not."""
+    """One field across the board. knots: by the id of each control, whether it is tied to it. frayed: why it hangs loose; ""
+    when not."""
 
     field: FieldSpec
-    knots: tuple[tuple[Control, bool], ...]
+    knots: tuple[tuple[str, bool], ...]
     frayed: str
 
 
 @dataclass(frozen=True)
 class Board:
-    """The crossbar of one source."""
+    """The crossbar of one source. controls: their ids: where they lie, and what else is set of them, is not shown here."""
 
     source: Source
-    controls: tuple[Control, ...]
+    controls: tuple[str, ...]
     strands: tuple[Strand, ...]
     above: str  # the title of the source that it belongs to
 
@@ -45,7 +46,7 @@ def boards(wired: Wired, faults_by_field: dict[tuple[str, str], str]) -> list[Bo
         tied = [set(fields_of(control, dataset)) for control in controls]
         strands = []
         for field in dataset.shown:
-            knots = tuple((control, field.name in names) for control, names in zip(controls, tied, strict=True))
+            knots = tuple((control.id, field.name in names) for control, names in zip(controls, tied, strict=True))
             strands.append(Strand(field, knots, faults_by_field.get((source.name, field.name), "")))
         above = next(
             (
@@ -55,7 +56,7 @@ def boards(wired: Wired, faults_by_field: dict[tuple[str, str], str]) -> list[Bo
             ),
             "",
         )
-        made.append(Board(source, controls, tuple(strands), above))
+        made.append(Board(source, tuple(control.id for control in controls), tuple(strands), above))
     return made
 
 
