@@ -153,23 +153,23 @@ class Behaviour(OnServer):
         codes = [(r[0], r[1]) for r in self.place.run("SELECT code, id FROM shipment ORDER BY code DESC, id DESC")]
         for wanted, expected in (((), whole), ((("code", True),), codes)):
             rows = Rows.of(self.spec, self.shipments.dataset, wanted)._as_ordered()
-            at_once = anchor_building.every(rows, 16, count)
+            at_once = anchor_building.every(rows, 16, count).anchors
             self.assertEqual(at_once, expected[::16])
             serves = server_kind(self.spec.kind).seeks_rows
             self.assertEqual(anchor_building._index_serves(rows), serves)
             for stretch in (16, 37, 100, 399):
                 with mock.patch.object(anchor_building, "STRETCH", stretch):
-                    self.assertEqual(anchor_building.every(rows, 16, count), at_once, (wanted, stretch))
+                    self.assertEqual(anchor_building.every(rows, 16, count).anchors, at_once, (wanted, stretch))
             if not serves:
                 continue
             name = "_go_on_here" if self.spec.kind == "sqlite" else "_go_on_there"
             real, calls = getattr(anchor_building, name), []
 
-            def breaking(rows, part, real=real, calls=calls):
+            def breaking(rows, part, size, real=real, calls=calls):
                 calls.append(part.rows)
                 if len(calls) == 3:
                     raise Problem("That took too long.", "", code="slow")
-                return real(rows, part)
+                return real(rows, part, size)
 
             with mock.patch.object(anchor_building, "STRETCH", 100), mock.patch.object(anchor_building, name, breaking):
                 with self.assertRaises(Problem):
@@ -177,13 +177,32 @@ class Behaviour(OnServer):
                 self.assertEqual(anchor_building.gone_through(rows), 200)
                 near = anchor_building.nearest(rows, 390)
                 self.assertEqual((near.position, near.place), (192, expected[192]))
-                self.assertEqual(anchor_building.every(rows, 16, count), at_once)
+                self.assertEqual(anchor_building.every(rows, 16, count).anchors, at_once)
             self.assertEqual(calls, [0, 100, 200, 200, 300, 400][: len(calls)])
             self.assertIsNone(anchor_building.nearest(rows, 390))
+            self.assertEqual(self.begun_in_another_state(rows, name, drifts=False), ("now", 0))
+            self.assertEqual(self.begun_in_another_state(rows, name, drifts=True), (None, 200))
         # An order that no index serves is read in one pass, whatever its size.
         unserved = Rows.of(self.spec, self.shipments.dataset, [("remarks", False), ("pieces", False)])._as_ordered()
         with mock.patch.object(anchor_building, "STRETCH", 50):
-            self.assertEqual(len(anchor_building.every(unserved, 16, count)), 25)
+            self.assertEqual(len(anchor_building.every(unserved, 16, count).anchors), 25)
+
+    def begun_in_another_state(self, rows, name, drifts):
+        """What anchors are of that broke off before somebody changed the table, and how many rows were not read again."""
+        real, calls = getattr(anchor_building, name), []
+
+        def breaking(rows, part, size):
+            calls.append(part.rows)
+            if len(calls) == 3:
+                raise Problem("That took too long.", "", code="slow")
+            return real(rows, part, size)
+
+        with mock.patch.object(anchor_building, "STRETCH", 100), mock.patch.object(anchor_building, name, breaking):
+            with self.assertRaises(Problem):
+                anchor_building.every(rows, 16, 400, "before", drifts)
+            read = anchor_building.every(rows, 16, 400, "now", drifts)
+        self.assertEqual(len(read.anchors), 25)
+        return read.stamp, calls[3]
 
     # -- saving -----------------------------------------------------------------------------------------
 

@@ -1,17 +1,17 @@
 """Anchors are read in stretches where an index serves the order: what a stretch has found stays, whatever ends the next one.
 
-Without an index each stretch would put all rows in order anew, so that they are gone through at once.
+Without an index each stretch would put all rows in order anew, so that they are gone through in one.
 """
 
 from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Hashable
 from dataclasses import dataclass, field
-from itertools import islice
 from typing import Any
 
-from sqlalchemy import Integer, bindparam, func, or_, select, true
+from sqlalchemy import func, or_, select, true
 
 from ..problem import Problem
 from ..server.catalog import Catalog
@@ -27,36 +27,53 @@ MOST_PARTS = 8
 
 @dataclass
 class Part:
-    """The anchors of the rows that were gone through so far. last: the place of the last of these."""
+    """The anchors of the rows that were gone through so far. last: the place of the last of these. stamp: of the state that
+    they are of; None where they are of several, or nobody can tell. whole: all rows were gone through."""
 
     step: int
+    stamp: Hashable = None
     anchors: list[tuple[Any, ...]] = field(default_factory=list)
     rows: int = 0
     last: tuple[Any, ...] | None = None
+    whole: bool = False
+    lock: threading.Lock = field(default_factory=threading.Lock)
 
 
 _parts: OrderedDict[Key, Part] = OrderedDict()
 _lock = threading.Lock()
 
 
-def every(rows: Ordered, step: int, count: int) -> list[tuple[Any, ...]]:
-    """The places of every step-th row; count: about how many rows there are. Raises Problem: what was found until then is where
-    the next call goes on."""
+def every(rows: Ordered, step: int, count: int, stamp: Hashable = None, drifts: bool = False) -> Part:
+    """The places of every step-th row. count: about how many rows there are. stamp: of the database's state. drifts: what was
+    begun in another state is gone on with, so that all of it is of none. Raises Problem: what was found until then is where the
+    next call goes on."""
+    go_on = _go_on_here if server_kind(rows.spec.kind).in_process else _go_on_there
     if count <= STRETCH or not _index_serves(rows):
-        return _at_once(rows, step)
+        part = Part(step, stamp)
+        go_on(rows, part, None)
+        return part
+    part = _begun(rows.key, step, stamp, drifts)
+    with part.lock:  # one goes through the rows, others wait for what comes of it
+        while not part.whole:
+            part.whole = not go_on(rows, part, STRETCH)
     with _lock:
-        part = _parts.get(rows.key)
-        if part is None or part.step != step:
-            part = _parts[rows.key] = Part(step)
-        _parts.move_to_end(rows.key)
+        if _parts.get(rows.key) is part:
+            del _parts[rows.key]
+    return part
+
+
+def _begun(key: Key, step: int, stamp: Hashable, drifts: bool) -> Part:
+    """What was found of an order before; something new where that can't be gone on with."""
+    with _lock:
+        part = _parts.get(key)
+        if part is not None and drifts and part.stamp != stamp:
+            part.stamp = None
+        if part is None or part.step != step or (part.stamp != stamp and not drifts):
+            part = _parts[key] = Part(step, stamp)
+        _parts.move_to_end(key)
         while len(_parts) > MOST_PARTS:
             _parts.popitem(last=False)
-    go_on = _go_on_here if server_kind(rows.spec.kind).in_process else _go_on_there
-    while go_on(rows, part):
-        pass
-    with _lock:
-        _parts.pop(rows.key, None)
-    return part.anchors
+        return part
 
 
 def forget_parts() -> None:
@@ -105,56 +122,39 @@ def _after(rows: Ordered, part: Part) -> Any:
     return after & passing
 
 
-def _go_on_here(rows: Ordered, part: Part) -> bool:
-    """Go through the next stretch; whether there may be more. The rows need not travel, and are counted off here."""
+def _go_on_here(rows: Ordered, part: Part, size: int | None) -> bool:
+    """Go through the next stretch of so many rows, or all; whether there may be more. The rows need not travel, and are counted
+    off here."""
     columns, skip = [rows.source.c[one.column] for one in rows.order], int(part.last is not None)
-    most, passed = bindparam("most_rows", type_=Integer), bindparam("passed_rows", type_=Integer)
     asked = select(*columns).select_from(rows.base()).where(_after(rows, part))
-    asked = asked.order_by(*order_by(rows.source, rows.order)).limit(most).offset(passed)
+    asked = asked.order_by(*order_by(rows.source, rows.order)).limit(size).offset(skip or None)
     found, seen, last = [], 0, part.last
     with reading(rows.spec) as connection:
-        cursor: Any = connection.execute(asked, {**rows.values, "most_rows": STRETCH, "passed_rows": skip}).cursor
+        cursor: Any = connection.execute(asked, dict(rows.values)).cursor
         while several := cursor.fetchmany(FETCHED):
             found += several[-(part.rows + seen) % part.step :: part.step]
             seen, last = seen + len(several), tuple(several[-1])
     # All at once: a stretch that breaks off has found nothing.
     part.anchors += found
     part.rows, part.last = part.rows + seen, last
-    return seen == STRETCH
+    return seen == size
 
 
-def _go_on_there(rows: Ordered, part: Part) -> bool:
-    """Go through the next stretch; whether there may be more. The server counts them off."""
+def _go_on_there(rows: Ordered, part: Part, size: int | None) -> bool:
+    """The same where the server counts them off."""
     columns, skip = [rows.source.c[one.column] for one in rows.order], int(part.last is not None)
     ordered = order_by(rows.source, rows.order)
     number = func.row_number().over(order_by=ordered).label("n")
     inner: Any = select(*(c.label(f"o{i}") for i, c in enumerate(columns)), number).select_from(rows.base())
-    inner = inner.where(_after(rows, part)).order_by(*ordered).limit(STRETCH + skip).subquery()
+    inner = inner.where(_after(rows, part))
+    inner = (inner if size is None else inner.order_by(*ordered).limit(size + skip)).subquery()
     place = inner.c.n - 1 - skip  # among the rows of this stretch
-    wanted = or_((place + part.rows) % part.step == 0, place == STRETCH - 1)
-    asked = select(*(inner.c[f"o{i}"] for i in range(len(columns))), place.label("at")).where(place >= 0, wanted)
+    wanted = [(place + part.rows) % part.step == 0, *([] if size is None else [place == size - 1])]
+    asked = select(*(inner.c[f"o{i}"] for i in range(len(columns))), place.label("at")).where(place >= 0, or_(*wanted))
     with reading(rows.spec) as connection:
         several = [tuple(row) for row in connection.execute(asked.order_by(inner.c.n), dict(rows.values))]
     part.anchors += [row[:-1] for row in several if (row[-1] + part.rows) % part.step == 0]
-    if not several or several[-1][-1] != STRETCH - 1:
+    if size is None or not several or several[-1][-1] != size - 1:
         return False
-    part.rows, part.last = part.rows + STRETCH, several[-1][:-1]
+    part.rows, part.last = part.rows + size, several[-1][:-1]
     return True
-
-
-def _at_once(rows: Ordered, step: int) -> list[tuple[Any, ...]]:
-    """The same in one pass."""
-    columns = [rows.source.c[part.column] for part in rows.order]
-    ordered = order_by(rows.source, rows.order)
-    base, passing = rows.base(), true() if rows.where is None else rows.where()
-    with reading(rows.spec) as connection:
-        if server_kind(rows.spec.kind).in_process:
-            # The rows need not travel, so skipping them in the driver's C code beats a window function.
-            plain = select(*columns).select_from(base).where(passing).order_by(*ordered)
-            cursor: Any = connection.execute(plain, dict(rows.values)).cursor
-            return list(islice(cursor, 0, None, step))
-        number = func.row_number().over(order_by=ordered).label("n")
-        numbered: Any = select(*(c.label(f"o{i}") for i, c in enumerate(columns)), number)
-        numbered = numbered.select_from(base).where(passing).subquery()
-        statement = select(*(numbered.c[f"o{i}"] for i in range(len(columns)))).where((numbered.c.n - 1) % step == 0)
-        return [tuple(row) for row in connection.execute(statement.order_by(numbered.c.n), dict(rows.values))]

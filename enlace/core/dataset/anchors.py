@@ -208,8 +208,11 @@ def stretch_around(rows: Ordered, start: int, size: int, build: bool) -> Stretch
         if marks.anchors is None:
             count = rows.count()
             marks.step = max(LEAST_STEP if rows.where is None else FILTERED_STEP, -(-count // MOST_ANCHORS))
-            marks.anchors = every(rows, marks.step, count)
-            _remember(rows.key, marks, large(rows))
+            read = every(rows, marks.step, count, marks.stamp, large(rows))
+            # Of several states it is a hint, as it is after a change.
+            known = marks if read.stamp == marks.stamp else Anchors(None, marks.count, marks.step)
+            known.anchors = read.anchors
+            _remember(rows.key, known, large(rows))
     return _stretch(marks, start, size) if marks.anchors else None
 
 
