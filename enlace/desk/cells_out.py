@@ -1,7 +1,6 @@
 """The rows of a part as cells of a CSV file: a column of a stretch at a time, since values of one kind are written alike.
 
-The cells are those that `Taken.texts` gives of each record; numbers and no value are left to the writer, which writes them the
-same.
+Texts are kept from being taken for formulas. Numbers and no value are left to the writer, which writes them as they are stored.
 """
 
 from __future__ import annotations
@@ -65,17 +64,25 @@ def _with_draft(
     records = records_of(work, rows, pending, work.stored_of(cut))
     if not taken.stored:
         work.words.prefetch(work.dataset, records)
-    yield from map(taken.texts, records)
+    yield from zip(*(_of_records(taken, field, records) for field in taken.columns), strict=True)
+
+
+def _of_records(taken: Taken, field: FieldSpec, records: Sequence[Mapping[str, Any]]) -> Column:
+    if taken.stored:
+        return _stored([record.get(field.name) for record in records])
+    words = taken.work.words
+    return _guarded(field, [words.of(taken.work.dataset, field, record) for record in records])
 
 
 def _writer(work: Work, field: FieldSpec, stored: bool) -> Write:
     if stored:
         return lambda rows, values: _stored(values)
-    guards = field.kind in TEXTS or bool(field.lookup)
     words = _words(work, field)
-    if not guards:
-        return words
-    return lambda rows, values: [guarded(text) for text in words(rows, values)]
+    return lambda rows, values: _guarded(field, words(rows, values))
+
+
+def _guarded(field: FieldSpec, words: Column) -> Column:
+    return [guarded(text) for text in words] if field.kind in TEXTS or field.lookup else words
 
 
 def _may_be_cut(values: Column) -> bool:

@@ -9,7 +9,7 @@ from typing import Any
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.draft import PendingRecord
-from enlace.core.draft.pending import new_id
+from enlace.core.draft.pending import give_new, leave_unread, new_id
 from enlace.core.kinds import KINDS, Unreadable
 from enlace.core.problem import Problem
 
@@ -69,17 +69,10 @@ class Entering:
             if meant.sentence:
                 faults.append((column.head, meant.sentence))
             elif meant.values is None:
-                name = column.field.name
-                now.pop(name, None)
-                waits_for.pop(name, None)
-                texts[name] = text
+                leave_unread(now, texts, waits_for, column.field.name, text)
             else:
                 for name, value in meant.values.items():
-                    # A new record says nothing of a field that was left alone, so that the database fills in its default.
-                    if value is not None or name in now or name in texts or name in waits_for:
-                        texts.pop(name, None)
-                        waits_for.pop(name, None)
-                        now[name] = value
+                    give_new(now, texts, waits_for, name, value)
         return PendingRecord(new_id(), "new", now=now, texts=texts, waits_for=waits_for), faults
 
     def _meant(self, column: Column, text: str) -> Meant:

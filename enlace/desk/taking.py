@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pickle
 import tempfile
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import IO, Any
@@ -13,10 +13,8 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.filters import Among
 from enlace.core.dataset.window import CUT, Row
 from enlace.core.draft import PendingRecord
-from enlace.core.exchange.csv_out import csv_cell, guarded
 from enlace.core.exchange.outgoing import Inside, Sheet, value_out
 from enlace.core.exchange.package_out import schema_of
-from enlace.core.kinds import TEXTS, raw_text
 from enlace.core.model.catalog import Table
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
@@ -66,23 +64,6 @@ def stretches(work: Work) -> Iterator[tuple[list[Row], Mapping[str, PendingRecor
         start += len(rows)
         if len(rows) < AT_ONCE:
             return
-
-
-def _writer(work: Work, field: FieldSpec, stored: bool) -> Callable[[Record], str]:
-    """What writes a field's values in a format that has texts only, kept from being taken for a formula."""
-    name, texts = field.name, field.kind in TEXTS or bool(field.lookup)
-
-    def write_stored(values: Record) -> str:
-        value = values.get(name)
-        if isinstance(value, str):
-            return csv_cell(raw_text(value))
-        return "" if value is None else raw_text(value)
-
-    def write_shown(values: Record) -> str:
-        text = work.words.of(work.dataset, field, values)
-        return guarded(text) if texts else text
-
-    return write_stored if stored else write_shown
 
 
 def value_of(work: Work, field: FieldSpec, values: Record, stored: bool) -> Any:
@@ -147,13 +128,6 @@ class Taken:
 
     def values(self, record: Record) -> list[Any]:
         return [value_of(self.work, field, record, self.stored) for field in self.columns]
-
-    @cached_property
-    def _writers(self) -> list[Callable[[Record], str]]:
-        return [_writer(self.work, field, self.stored) for field in self.columns]
-
-    def texts(self, record: Record) -> list[str]:
-        return [write(record) for write in self._writers]
 
     def beneath(self, masters: Sequence[tuple[str, Record]]) -> list[list[tuple[str, Record]]]:
         """Of each of some masters, the records of this part that belong to it: stored ones in their order, then new ones."""

@@ -3,8 +3,8 @@
 import csv
 import io
 
-from enlace.core.exchange.csv_out import csv_lines
-from enlace.core.kinds import Formats
+from enlace.core.exchange.csv_out import csv_cell, csv_lines, guarded
+from enlace.core.kinds import TEXTS, Formats, raw_text
 from enlace.desk.cells_out import cells
 from enlace.desk.taking import Taken, fields_out, records
 from enlace.desk.work import Work
@@ -27,10 +27,21 @@ class AsCsv(Pages):
         work = Work(self.builder, form, Formats.of("pt_PT"))
         return Taken(work, stored, fields_out(work))
 
+    def cell(self, work: Work, field, record, stored: bool) -> str:
+        """A field of one record by itself."""
+        if stored:
+            value = record.get(field.name)
+            return "" if value is None else csv_cell(value) if isinstance(value, str) else raw_text(value)
+        text = work.words.of(work.dataset, field, record)
+        return guarded(text) if field.kind in TEXTS or field.lookup else text
+
     def assert_alike(self, form) -> None:
         for stored in (True, False):
             taken = self.taken(form, stored)
-            one_by_one = [list(map(str, taken.texts(record))) for _, record in records(taken.work, not stored)]
+            one_by_one = [
+                [self.cell(taken.work, field, record, stored) for field in taken.columns]
+                for _, record in records(taken.work, not stored)
+            ]
             taken = self.taken(form, stored)
             together = list(csv.reader(io.StringIO("".join(csv_lines(taken.heads, cells(taken))), newline="")))
             self.assertEqual(together, [taken.heads, *one_by_one])

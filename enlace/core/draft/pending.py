@@ -121,6 +121,26 @@ def with_value(record: PendingRecord, field: FieldSpec, value: Any, current: Any
     return edit.made()
 
 
+Held = dict[str, Any]
+
+
+def leave_unread(now: Held, texts: Held, waits_for: Held, name: str, text: str) -> None:
+    """Leave a text in a field that is no value of it."""
+    now.pop(name, None)
+    waits_for.pop(name, None)
+    texts[name] = text
+
+
+def give_new(now: Held, texts: Held, waits_for: Held, name: str, value: Any) -> None:
+    """Give a field of a new record a stored value."""
+    touched = name in now or name in texts or name in waits_for
+    texts.pop(name, None)
+    waits_for.pop(name, None)
+    # A new record says nothing of a field that was left alone, so that the database fills in its default.
+    if value is not None or touched:
+        now[name] = value
+
+
 class Edit:
     """A record while fields of it are edited, one after another; `made` is what comes of it. Arguments as of `with_text`."""
 
@@ -145,24 +165,19 @@ class Edit:
 
     def unread(self, field: FieldSpec, text: str, current: Any = None) -> None:
         """Leave a text in a field that is no value of it."""
-        name = field.name
-        self.now.pop(name, None)
-        self.waits_for.pop(name, None)
-        self.texts[name] = text
-        self._edited(name, current)
+        leave_unread(self.now, self.texts, self.waits_for, field.name, text)
+        self._edited(field.name, current)
 
     def value(self, field: FieldSpec, value: Any, current: Any = None) -> None:
         """Give a field a stored value."""
         name = field.name
-        before = self.touched(name)
-        for held in (self.texts, self.now, self.waits_for):
-            held.pop(name, None)
         if self.record.state == "new":
-            # A new record says nothing of a field that was left alone, so that the database fills in its default.
-            if value is not None or before:
+            give_new(self.now, self.texts, self.waits_for, name, value)
+        else:
+            for held in (self.texts, self.now, self.waits_for):
+                held.pop(name, None)
+            if not KINDS[field.kind].same(self.was.get(name, current), value, field):
                 self.now[name] = value
-        elif not KINDS[field.kind].same(self.was.get(name, current), value, field):
-            self.now[name] = value
         self._edited(name, current)
 
     def _edited(self, name: str, current: Any) -> None:

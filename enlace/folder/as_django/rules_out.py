@@ -73,16 +73,11 @@ def _made(dataset: DatasetSpec, server: str, rule: RuleSpec, expression: Express
 
     text = condition(expression, server, column).replace("%", "%%")
     for name in dict.fromkeys(asked):
-        text = text.replace(MARK.format(name), f"%({_key(dataset, name)})s")
+        text = text.replace(MARK.format(name), f"%({key_of(dataset, name)})s")
     marks = tuple(rule.marks or dict.fromkeys(asked))
     return RuleOut(text, tuple(dict.fromkeys(asked)), sentence, marks, rule.severity != "warning")
 
 
-def _key(dataset: DatasetSpec, name: str) -> str:
-    """What a value is called in a statement: a column's own name may hold what no such name may."""
-    return f"c{dataset.numbers[name]}"
-
-
 def key_of(dataset: DatasetSpec, name: str) -> str:
-    """What the value of a column is called in the conditions of `rules_of`."""
-    return _key(dataset, name)
+    """What the value of a column is called in the conditions of `rules_of`: its own name may hold what no such name may."""
+    return f"c{dataset.numbers[name]}"

@@ -245,7 +245,7 @@ export class Grid {
     this.root.removeAttribute("aria-busy");
     // A draft may bring lines above the one that somebody stands on, or take a new record to another group. Who has gone on
     // meanwhile stands somewhere else.
-    if (this.current === standing && group) standing.position = this.lineOfGroup(group) ?? standing.position;
+    if (this.current === standing && group) standing.position = this.lineOf(group, "group") ?? standing.position;
     else if (this.current === standing && line) standing.position = Number(line);
     if (lines && Number(lines) !== this.total) {
       this.total = Number(lines);
@@ -290,14 +290,9 @@ export class Grid {
     if (other) this.mark();
   }
 
-  /** The line of a record, where the page shows it. */
-  lineOf(id) {
-    const at = [...this.rows.children].findIndex((row) => row.dataset.id === id);
-    return at < 0 ? null : this.first + at;
-  }
-
-  lineOfGroup(key) {
-    const at = [...this.rows.children].findIndex((row) => row.dataset.group === key);
+  /** The line of a record, or of a group by its key (`of` "group"), where the page shows it. */
+  lineOf(id, of = "id") {
+    const at = [...this.rows.children].findIndex((row) => row.dataset[of] === id);
     return at < 0 ? null : this.first + at;
   }
 
