@@ -16,7 +16,9 @@ from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 
 from . import editing
+from .block_texts import texts_known
 from .contexts import on_grid
+from .draft_rows import DraftRow
 from .typed import Typed, typed_in
 from .work import Work
 
@@ -64,11 +66,22 @@ def read_block(work: Work, position: int, column: int, lines: Sequence[Sequence[
         block.refused["There is no column for what stands further right."] += sum(
             max(0, len(line) - len(fields)) for line in lines
         )
-    known: dict[tuple[str, str], Typed | Problem] = {}
+    known = texts_known(
+        work, [(spec, column) for spec, column in zip(fields, _columns(lines), strict=False) if not shut(spec)]
+    )
     for start in range(0, len(lines), AT_ONCE):
         part = lines[start : start + AT_ONCE]
         _read_part(work, block, [row.id for row in work.window(position + start, len(part))[0]], fields, part, known)
     return block
+
+
+def _columns(lines: Sequence[Sequence[str]]) -> list[set[str]]:
+    """The texts of each column of a block."""
+    several: list[set[str]] = [set() for _ in range(max(map(len, lines), default=0))]
+    for line in lines:
+        for column, text in zip(several, line, strict=False):
+            column.add(text)
+    return several
 
 
 def _read_part(
@@ -155,11 +168,17 @@ def typed_so(
 
 
 def put_block(
-    work: Work, block: Block, label: str, beside: Sequence[PendingRecord] = (), sound: bool = False
+    work: Work,
+    block: Block,
+    label: str,
+    beside: Sequence[PendingRecord] = (),
+    sound: bool = False,
+    ready: Sequence[DraftRow] = (),
 ) -> list[str]:
     """Put a block into the draft as one step; the ids of the records that it changed, in order.
 
-    beside: new records that are put in with it. sound: these are known to need no attention.
+    beside: new records that are put in with it. sound: these are known to need no attention. ready: others, as they are to
+    be kept.
     """
     ids = [identifier for identifier, _ in block.lines if identifier]
     stored: dict[str, dict[str, Any]] = {}
@@ -183,10 +202,10 @@ def put_block(
                 before[record.id], after[record.id] = was, result
         before |= dict.fromkeys(record.id for record in beside)
         after |= {record.id: record for record in beside}
-        if after:
-            work.store.put(label, before, after, {record.id for record in beside} if sound else ())
+        if after or ready:
+            work.store.put(label, before, after, {record.id for record in beside} if sound else (), ready)
     work.forget_new()
-    return list(after)
+    return [*after, *(row.record for row in ready)]
 
 
 def filled(

@@ -7,9 +7,10 @@ closed goes on where it was.
 from __future__ import annotations
 
 import datetime
+import hashlib
 import shutil
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict
 from pathlib import Path
 from typing import IO, Any
 
@@ -17,51 +18,28 @@ from django.conf import settings
 from django.utils import timezone
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.lookups import whole_list
-from enlace.core.draft import PendingRecord
-from enlace.core.exchange.csv_out import csv_text
-from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
+from enlace.core.exchange.empties import EMPTY_TEXT, MARK
 from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.matching import matched
 from enlace.core.exchange.readers import guessed, looked, rows
 from enlace.core.exchange.spool import Spool, spooled
-from enlace.core.kinds import KINDS, TEXTS, Unreadable
-from enlace.core.model.values import record_id
 from enlace.core.problem import Problem
 
-from . import editing
-from .blocks import Block, filled, put_block, take_in
-from .entering import Entering
+from .blocks import Block, put_block
+from .bringing_rows import FileRows, Row, as_texts, fields_for
 from .firsts import Firsts
 from .models import Incoming, KeptMapping
-from .typed import Typed, typed_from
+from .ready import Ready
 from .verdicts import Verdicts
 from .work import Work
 
 MOST_BYTES = 500 * 1024 * 1024
 MOST_WAITING = 10  # files of one person; the oldest goes
 KEPT_FOR = datetime.timedelta(days=3)
-STRETCH = 1_000  # rows that are checked, or put in, in one request
+STRETCH = 2_000  # rows that are checked, or put in, in one request
 SAMPLE = 6
-MOST_LINES = 20_000  # of a list that is read as a whole; in a longer one each text is looked for
 MOST_FAULTS = 300  # that are kept to be mended; the others are counted
 EXISTING = {"update": "Update it", "skip": "Leave the row out", "refuse": "Take the row for faulty"}
-
-
-@dataclass(frozen=True)
-class Row:
-    """One row of a file as it would go in. number: counted from 1, without headings. identifier: of the record that is there
-    already, else "". faults: by heading ("" for the row as a whole), why not. skipped: it is there already, and stays. record:
-    as it would be pending, None where it is to be removed. alone: what no other row may have, each with the fields that it is of in words."""
-
-    number: int
-    texts: dict[str, str]
-    identifier: str
-    cells: tuple[tuple[FieldSpec, Typed], ...]
-    faults: tuple[tuple[str, str], ...]
-    skipped: bool = False
-    record: PendingRecord | None = None
-    alone: tuple[tuple[str, str], ...] = ()
 
 
 def folder() -> Path:
@@ -97,6 +75,11 @@ class Bringing:
     def firsts(self) -> Firsts:
         return Firsts(folder() / f"{self.incoming.pk}.firsts")
 
+    @property
+    def ready(self) -> Ready:
+        """The new records of its sound rows, as the draft keeps them."""
+        return Ready(folder() / f"{self.incoming.pk}.ready")
+
     # -- reading the file -------------------------------------------------------------------------------------
 
     def read(self, wanted: Look) -> None:
@@ -115,13 +98,8 @@ class Bringing:
 
     @property
     def fields(self) -> list[FieldSpec]:
-        """The fields that a column may go to: those that can be entered, and the key by which a row is known."""
-        dataset = self.work.dataset
-        shown = [f for f in dataset.fields if not f.hidden or f.name in dataset.key]
-        free = [
-            f for f in shown if f.kind not in ("picture", "binary") and not (f.read_only and f.name not in dataset.key)
-        ]
-        return [f for f in free if f.name in dataset.key or not f.generated]
+        """The fields that a column may go to."""
+        return fields_for(self.work)
 
     @property
     def heads(self) -> list[str]:
@@ -147,6 +125,7 @@ class Bringing:
 
     def _begin_anew(self) -> None:
         self.firsts.forget()
+        self.ready.forget()
         self.incoming.faults, self.incoming.counts, self.incoming.checked, self.incoming.taken = [], {}, 0, 0
         self.incoming.save()
 
@@ -154,86 +133,38 @@ class Bringing:
         """The first rows."""
         return list(self.spool.stretch(self.rows_file, 0, SAMPLE))
 
-    # -- rows as records --------------------------------------------------------------------------------------
+    # -- checking, mending, putting in -------------------------------------------------------------------------
 
-    def stretch(self, start: int, size: int, sound: Sequence[bool] = ()) -> list[Row]:
-        """Some rows as they would go in: values, lists and rules are looked at, nothing is changed.
+    def check(self) -> None:
+        """Look at the next stretch of rows, and keep what was found."""
+        incoming = self.incoming
+        told = self._told_apart(self._rows(incoming.checked, STRETCH))
+        self.verdicts.note(incoming.checked, [row.sound for row in told])
+        self._keep_ready(incoming.checked, told)
+        for row in told:
+            self._count(row, 1)
+            # All are counted, some are kept: a file of another table has as many faults as rows.
+            if row.faults and len(incoming.faults) < MOST_FAULTS:
+                incoming.faults.append(_fault(row))
+        incoming.checked = min(incoming.checked + STRETCH, self.spool.count)
+        incoming.save(update_fields=["checked", "faults", "counts"])
 
-        sound: of each, whether a check said so: then its rules are not asked again, and others are not looked at.
-        """
-        by_head = self._mapped()
-        texts = [
-            self._texts(start + i + 1, values)
-            for i, values in enumerate(self.spool.stretch(self.rows_file, start, size))
-        ]
-        identified = self._identified(by_head)
-        ids = [identified(row) for row in texts]
-        asked = [identifier for identifier in ids if identifier]
-        stored, there = self.work.stored_of(asked), self.work.store.some(asked)
-        for head, field in by_head:
-            if not _is_text(field):  # where no text can be, an empty one is no value
-                for row in texts:
-                    row[head] = row[head].removeprefix(EMPTY_TEXT)
-        known = self._found_in_lists(by_head, texts) | self._empty_texts(by_head)
-        entering = Entering(self.work, editing.fresh(self.work), self._entered(by_head), known)
-        made = []
-        for i, row in enumerate(texts):
-            if sound and not sound[i]:
-                continue
-            identifier, number = ids[i] if ids[i] in stored else "", start + i + 1
-            if not identifier:
-                record, faults = entering.entered(row)
-                made.append(Row(number, row, "", (), tuple(faults), record=record))
-            elif self.incoming.existing == "update":
-                before = there.get(identifier)
-                cells, faults = self._cells(by_head, row, identifier, stored[identifier], before, known)
-                changed = filled(self.work, cells, stored[identifier], before, identifier)
-                made.append(Row(number, row, identifier, tuple(cells), tuple(faults), record=changed))
-            else:
-                refused = self.incoming.existing == "refuse"
-                there_already = (("", "There is a record with this key already."),) if refused else ()
-                made.append(Row(number, row, identifier, (), there_already, not refused))
-        return made if sound else self._ruled(by_head, made, ids, stored)
+    def _rows(self, start: int, size: int) -> list[Row]:
+        return self._made(self._texts(start, size))
 
-    def _ruled(
-        self,
-        by_head: Sequence[tuple[str, FieldSpec]],
-        rows: Sequence[Row],
-        ids: Sequence[str],
-        stored: Mapping[str, Any],
-    ) -> list[Row]:
-        """The rows with what rules say of them, and what no other may have."""
-        # Rules are asked of rows whose texts could be read: on others they would complain of what is missing for that
-        # reason alone.
-        asked = [row for row in rows if not row.faults and not row.skipped]
-        if self.work.part.rules.related:
-            self.work.checks.prefetch_all(self.work.part, [row.record for row in asked if row.record])
-        ruled = []
-        for row, identifier in zip(rows, ids, strict=True):
-            if row.skipped or (row.faults and row.record is None):
-                ruled.append(row)
-                continue
-            read = stored.get(row.identifier)
-            faults = row.faults or tuple(self._told(by_head, row.record, read))
-            held = row.record.values(read) if row.record and not row.faults else {}
-            ruled.append(replace(row, faults=faults, alone=self._alone(identifier, held)))
-        return ruled
+    def _texts(self, start: int, size: int) -> dict[int, dict[str, str]]:
+        """Texts of some rows by their numbers, what was mended in the place of what the file has."""
+        heads, csv, mended = self.spool.heads, self.look.format == "csv", self.incoming.mended
+        return {
+            number: as_texts(heads, values, csv, mended.get(str(number), {}))
+            for number, values in enumerate(self.spool.stretch(self.rows_file, start, size), start + 1)
+        }
 
-    def _entered(self, by_head: Sequence[tuple[str, FieldSpec]]) -> list[tuple[str, FieldSpec]]:
-        """The columns that a new record takes: what the database makes is not among them."""
-        key = self.work.dataset.key
-        return [(head, field) for head, field in by_head if not (field.name in key and field.generated)]
-
-    def _alone(self, identifier: str, values: Mapping[str, Any]) -> tuple[tuple[str, str], ...]:
-        """What no other row of the file may have: the key that it names, and what the table keeps unique."""
-        dataset = self.work.dataset
-        several = [(dataset.key, identifier)] if identifier else []
-        for columns in dataset.uniques:
-            taken = tuple(values.get(name) for name in columns)
-            # NULL is equal to nothing; what the database makes no file has.
-            if None not in taken and set(columns) <= dataset.by_name.keys():
-                several.append((columns, f"{','.join(columns)} {record_id(taken)}"))
-        return tuple((" and ".join(dataset.by_name[name].label for name in columns), text) for columns, text in several)
+    def _made(self, texts: dict[int, dict[str, str]], ruled: bool = True) -> list[Row]:
+        known = {field.name: field for field in self.fields}
+        mapping = self.incoming.mapping
+        columns = [(head, known[mapping[head]]) for head in self.heads if mapping[head] in known]
+        return FileRows(self.work, columns, self.incoming.existing).made(texts, ruled)
 
     def _told_apart(self, rows: Sequence[Row]) -> list[Row]:
         """The rows, those faulty that have what an earlier one has; what these have is kept for later ones."""
@@ -244,107 +175,21 @@ class Bringing:
                 (words, first) for words, text in row.alone if (first := firsts.of(text, row.number)) != row.number
             ]
             told = tuple(("", f"Row {first:,} of the file has the same {words}.") for words, first in again)
-            made.append(replace(row, faults=(*row.faults, *told)) if told else row)
+            made.append(row._replace(faults=(*row.faults, *told)) if told else row)
         firsts.keep()
         return made
 
-    def _found_in_lists(
-        self, by_head: Sequence[tuple[str, FieldSpec]], texts: Sequence[dict[str, str]]
-    ) -> dict[tuple[str, str], Typed | Problem]:
-        """What texts of fields with lists stand for: a list is read once for a stretch, as long as it is not too long."""
-        known: dict[tuple[str, str], Typed | Problem] = {}
-        for head, field in by_head:
-            if field.lookup is None:
-                continue
-            lines = whole_list(self.work.spec, self.work.dataset, field, self.work.formats, MOST_LINES)
-            if lines is not None:
-                known |= {(field.name, row[head]): typed_from(self.work, field, row[head], lines) for row in texts}
-        return known
+    def _keep_ready(self, start: int, rows: Sequence[Row]) -> None:
+        """Keep new records as the draft will, so that putting them in need not read their texts a second time."""
+        new = {row.number: row.record for row in rows if row.sound and not row.identifier and row.record is not None}
+        made = {number: self.work.store.new_row(record) for number, record in new.items()}
+        self.ready.keep(start, self._stamp, {number: row for number, row in made.items() if row is not None})
 
-    def _empty_texts(self, by_head: Sequence[tuple[str, FieldSpec]]) -> dict[tuple[str, str], Typed | Problem]:
-        """What an empty text stands for, which is no value when it is typed."""
-        own = (field for _, field in by_head if _is_text(field))
-        return {(f.name, EMPTY_TEXT): Typed(self.work.dataset, f, self.work.formats, "", {f.name: ""}) for f in own}
-
-    def _mapped(self) -> list[tuple[str, FieldSpec]]:
-        known = {field.name: field for field in self.fields}
-        mapping = self.incoming.mapping
-        return [(head, known[mapping[head]]) for head in self.heads if mapping[head] in known]
-
-    def _texts(self, number: int, values: Sequence[str]) -> dict[str, str]:
-        """A row's texts by heading, what was mended in the place of what the file has."""
-        # What was taken out with an apostrophe before its = comes back without; other formats have typed cells and
-        # need none.
-        read = csv_text if self.look.format == "csv" else unmarked
-        texts = {head: read(value) for head, value in zip(self.spool.heads, values, strict=False)}
-        mended = self.incoming.mended.get(str(number), {})
-        return {**texts, **{head: EMPTY_TEXT if text == MARK else text for head, text in mended.items()}}
-
-    def _identified(self, by_head: Sequence[tuple[str, FieldSpec]]) -> Callable[[dict[str, str]], str]:
-        """A function that gives the id of the record with the key that a row names; "" where it names none."""
-        dataset, formats = self.work.dataset, self.work.formats
-        heads = {field.name: head for head, field in by_head}
-        # In a detail the link to its master is a part of the key that no file has to say; of a new master it is None.
-        linked = dict(self.work.rows.within or ()) if self.work.part.name else {}
-        if not dataset.key or not set(dataset.key) <= heads.keys() | linked.keys():
-            return lambda row: ""
-        fields = {name: replace(dataset.by_name[name], required=False) for name in dataset.key}
-
-        def identifier(row: dict[str, str]) -> str:
-            try:
-                key = tuple(
-                    KINDS[field.kind].parse(row[heads[name]], field, formats) if name in heads else linked[name]
-                    for name, field in fields.items()
-                )
-            except Unreadable:
-                return ""
-            # No value in a key: the database makes it, so the row is a new record.
-            return "" if None in key else record_id(key)
-
-        return identifier
-
-    def _cells(
-        self, by_head: Sequence[tuple[str, FieldSpec]], row: dict[str, str], identifier: str, stored: Any, there: Any,
-        known: dict[tuple[str, str], Typed | Problem],
-    ) -> tuple[list[tuple[FieldSpec, Typed]], list[tuple[str, str]]]:  # fmt: skip
-        """What a row's texts stand for, and what can't be put where it would go."""
-        cells: list[tuple[FieldSpec, Typed]] = []
-        faults: list[tuple[str, str]] = []
-        for head, field in by_head:
-            if field.name in self.work.dataset.key and (identifier or field.generated):
-                continue  # what it is known by, or what the database makes
-            block = Block()
-            take_in(self.work, block, identifier, there, stored, [(field, row[head])], known)
-            faults += [(head, sentence) for sentence in block.refused]
-            cells += [cell for _, several in block.lines for cell in several]
-        return cells, faults
-
-    def _told(self, by_head: Sequence[tuple[str, FieldSpec]], record: Any, stored: Any) -> list[tuple[str, str]]:
-        """What holds a record back, by the headings of its fields."""
-        if record is None:
-            return [("", "The record is marked for removal.")]
-        heads = {field.name: head for head, field in by_head}
-        told = self.work.checks.complaints(record, stored)
-        return [
-            (next((heads[name] for name in complaint.fields if name in heads), ""), complaint.sentence)
-            for complaint in told
-            if complaint.holds_back
-        ]
-
-    # -- checking, mending, putting in -------------------------------------------------------------------------
-
-    def check(self) -> None:
-        """Look at the next stretch of rows, and keep what was found."""
-        incoming = self.incoming
-        told = self._told_apart(self.stretch(incoming.checked, STRETCH))
-        self.verdicts.note(incoming.checked, [not (row.faults or row.skipped) for row in told])
-        for row in told:
-            self._count(row, 1)
-            # All are counted, some are kept: a file of another table has as many faults as rows.
-            if row.faults and len(incoming.faults) < MOST_FAULTS:
-                incoming.faults.append(_fault(row))
-        incoming.checked = min(incoming.checked + STRETCH, self.spool.count)
-        incoming.save(update_fields=["checked", "faults", "counts"])
+    @property
+    def _stamp(self) -> str:
+        """What records that are kept ready depend on, beside the file: of another one they are not the same."""
+        defined = repr((self.work.formats.locale, self.work.dataset)).encode("utf-8", "surrogatepass")
+        return hashlib.sha256(defined).hexdigest()
 
     def _count(self, row: Row, by: int) -> None:
         what = "faulty" if row.faults else "skipped" if row.skipped else "update" if row.identifier else "new"
@@ -363,8 +208,8 @@ class Bringing:
         }
         # The same way as all others, so that what is mended meets lists and rules again.
         self.firsts.release(number)
-        [row] = self._told_apart(self.stretch(number - 1, 1))
-        self.verdicts.note(number - 1, [not (row.faults or row.skipped)])
+        [row] = self._told_apart(self._rows(number - 1, 1))
+        self.verdicts.note(number - 1, [row.sound])
         incoming.counts["faulty"] -= 1
         self._count(row, 1)
         incoming.faults[at : at + 1] = [_fault(row)] if row.faults else []
@@ -372,21 +217,26 @@ class Bringing:
 
     def put_in(self) -> None:
         """Put the sound rows of the next stretch into the draft. Raises Problem when it would hold too many."""
-        incoming = self.incoming
+        incoming, start = self.incoming, self.incoming.taken
         if incoming.checked < self.spool.count:
             raise Problem("The rows are not checked to the end yet.", "Check them first.", code="bad")
+        last = min(start + STRETCH, self.spool.count)
+        sound = self.verdicts.sound(start, STRETCH)
+        ready = self.ready.of(start, self._stamp)
+        # Those that are there already, that were mended, or of which something changed since the check.
+        left = [n for n in range(start + 1, last + 1) if n not in ready and (not sound or sound[n - start - 1])]
         block, new = Block(), []
-        sound = self.verdicts.sound(incoming.taken, STRETCH)
-        for row in self.stretch(incoming.taken, STRETCH, sound):
-            if row.faults or row.skipped:
+        texts = self._texts(start, STRETCH) if left else {}
+        for row in self._made({number: texts[number] for number in left}, not sound) if left else ():
+            if not row.sound:
                 continue
             if row.identifier:
                 block.lines.append((row.identifier, list(row.cells)))
             elif row.record is not None:
                 new.append(row.record)
-        last = min(incoming.taken + STRETCH, self.spool.count)
         # One step of undo for a stretch: a step of a hundred thousand records would be as large as the draft.
-        put_block(self.work, block, f"Bring in rows {incoming.taken + 1:,} to {last:,}", new, bool(sound))
+        label = f"Bring in rows {start + 1:,} to {last:,}"
+        put_block(self.work, block, label, new, bool(sound), list(ready.values()))
         incoming.taken = last
         incoming.save(update_fields=["taken"])
 
@@ -396,10 +246,6 @@ class Bringing:
         for fault in self.incoming.faults:
             words = " ".join(sentence for _, sentence in fault["faults"])
             yield [*(fault["texts"].get(head, "") for head in self.spool.heads), words]
-
-
-def _is_text(field: FieldSpec) -> bool:
-    return field.kind in TEXTS and field.lookup is None
 
 
 def _fault(row: Row) -> dict[str, Any]:
@@ -456,6 +302,7 @@ def tidy() -> None:
 def _drop(incoming: Incoming) -> None:
     for end in ("file", "rows", "new", "firsts", "verdicts"):
         (folder() / f"{incoming.pk}.{end}").unlink(missing_ok=True)
+    Ready(folder() / f"{incoming.pk}.ready").forget()
     incoming.delete()
 
 

@@ -138,17 +138,19 @@ class Checks:
         if pending is None or pending.state == "removed":
             return list(pending.refusals) if pending else []
         part = part or self.work.part
-        standing = [*unreadable(pending, part.dataset, self.work.formats), *_without_column(pending, part)]
+        edited = pending.touched
+        standing = unreadable(pending, part.dataset, self.work.formats) if pending.texts else []
+        if not edited <= part.dataset.by_name.keys():
+            standing += _without_column(pending, part)
         values = pending.values(stored)
         related = self.related(part, pending.id, values, ask)
         # A text that could not be read stands in the editor, not in the record: no rule is asked about it.
         for name in pending.texts:
             values.pop(name, None)
         # What waits for the key of another new record has no value yet, and is no lack of one.
-        touched = pending.touched - pending.texts.keys() - pending.waits_for.keys()
-        new = pending.state == "new"
         unread = {*pending.texts, *pending.waits_for}
-        told = part.rules.complaints(values, touched, new, related, saving)
+        touched = edited - unread if unread else edited
+        told = part.rules.complaints(values, touched, pending.state == "new", related, saving)
         # A rule about nothing but unread fields would say a second time that they are wrong.
         rules = [c for c in told if not c.fields or not set(c.fields) <= unread]
         if part.name and ask:

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
-import re
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -17,21 +15,20 @@ from enlace.accounts.models import Person
 from enlace.core.dataset.keys import in_parts
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
 from enlace.core.draft.steps import Records
-from enlace.core.model.values import packed, unpacked
 from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
+from . import draft_blobs, draft_rows
+from .draft_blobs import is_apart
+from .draft_rows import DraftRow, tally
 from .links import UNKNOWN_LINK
-from .models import Draft, DraftBlob, DraftRecord, DraftStep, JournalEntry
+from .models import Draft, DraftRecord, DraftStep, JournalEntry
 
-BLOB_FROM = 50_000  # characters or bytes; larger values are kept apart
-BLOB = re.compile(r'\{"\$":"blob","v":"([0-9a-f]{64})"')  # as `dump` writes one
 MOST_STEPS = 1_000
 MOST_STEP_BYTES = 32 * 1024 * 1024  # of all steps of a draft together; the oldest go first
 COUNTED = ("edited", "new", "removed", "all", "faulty", "later", "bytes")
 MOST_PENDING = 250_000  # records of a draft
 MOST_PENDING_BYTES = 256 * 1024 * 1024  # of them, large values apart
-MOST_BLOB_BYTES = 512 * 1024 * 1024  # of large values
 Changes = Mapping[str, PendingRecord | None]
 Bodies = Mapping[tuple[str, str], str | None]
 
@@ -185,42 +182,67 @@ class DraftStore:
     def can_redo(self) -> bool:
         return self.draft is not None and self.draft.steps.filter(number__gt=self.draft.done).exists()
 
+    def _pack(self, value: Any) -> Any:
+        return draft_blobs.pack(self.draft, value)
+
+    def _unpack(self, value: Any) -> Any:
+        return draft_blobs.unpack(self.draft, value)
+
     def _loaded(self, row: DraftRecord) -> PendingRecord:
         return load(row.record, row.body, self._unpack)
 
     # -- writing --------------------------------------------------------------------------------------
 
-    def put(self, label: str, before: Changes, after: Changes, sound: Collection[str] = ()) -> None:
-        """Store what a person did to records of the part. sound: the ids of those that are known to need no attention."""
+    def put(
+        self, label: str, before: Changes, after: Changes, sound: Collection[str] = (), new: Sequence[DraftRow] = ()
+    ) -> None:
+        """Store what a person did to records of the part. sound: the ids of those that are known to need no attention. new:
+        as of `put_all`."""
         self.put_all(
             label,
             {(self.part, identifier): record for identifier, record in before.items()},
             {(self.part, identifier): record for identifier, record in after.items()},
             {(self.part, identifier) for identifier in sound},
+            new,
         )
 
     @transaction.atomic
     def put_all(
-        self, label: str, before: Records, after: Records, sound: Collection[tuple[str, str]] = frozenset()
+        self,
+        label: str,
+        before: Records,
+        after: Records,
+        sound: Collection[tuple[str, str]] = frozenset(),
+        new: Sequence[DraftRow] = (),
     ) -> None:
-        """Store the records of one step and the step itself; what was undone can't be redone any more."""
+        """Store the records of one step and the step itself; what was undone can't be redone any more.
+
+        new: new records that are put in with them, as they are to be kept.
+        """
         draft = self.existing()
         # Something was undone and then something else was done: what could be redone does not fit any more.
         draft.steps.filter(number__gt=draft.done).delete()
         bodies = self._bodies(after)
-        owners = self._write(after, bodies, sound=sound)
+        # What is entered just now is nowhere yet: nothing has to be looked for that it takes the place of.
+        entered = {a for a, r in after.items() if r is not None and r.state == "new" and before.get(a) is None}
+        owners = self._write(after, bodies, sound=sound, new=new, entered=entered)
         number = draft.done + 1
-        texts = self._texts(self._bodies(before), owners), self._texts(bodies, owners)
+        lines = self._lines(self._bodies(before), owners), self._lines(bodies, owners)
+        texts = (
+            json.dumps([*lines[0], *([row.part, row.record, row.owner, None] for row in new)]),
+            json.dumps([*lines[1], *([row.part, row.record, row.owner, row.body] for row in new)]),
+        )
         # Kept with the step, so that adding up what a draft holds does not read its texts.
         size = len(texts[0]) + len(texts[1])
         DraftStep.objects.create(draft=draft, number=number, label=label, before=texts[0], after=texts[1], size=size)
         self._tidy_steps(draft, number)
         self._stand(draft, number)
-        self._tell(after)
+        self._tell(after, new)
 
-    def _tell(self, records: Records) -> None:
+    def _tell(self, records: Records, new: Sequence[DraftRow] = ()) -> None:
         if self.edited is not None:
             edited, changed = self.edited, dict(records)
+            changed |= {(row.part, row.record): load(row.record, row.body, self._unpack) for row in new}
             # Once it is certain: an act that breaks off has changed nothing, and nobody waits for who is told.
             transaction.on_commit(lambda: [edited(part, name, record) for (part, name), record in changed.items()])
 
@@ -270,8 +292,8 @@ class DraftStore:
         draft = self.existing()
         counts = Counter(draft.counts)
         # Counted forth from what is known: counting all records again would make an edit slower the more is pending.
-        counts.subtract(_tally(row.state, row.faulty, row.later))
-        counts.update(_tally(row.state, faulty, row.later))
+        counts.subtract(tally(row.state, row.faulty, row.later))
+        counts.update(tally(row.state, faulty, row.later))
         draft.counts = dict(counts)
         self._mine.filter(pk=row.pk).update(faulty=faulty)
         draft.save(update_fields=["counts"])
@@ -296,18 +318,8 @@ class DraftStore:
             draft.steps.all().delete()
             draft.done, draft.takes_back = 0, None
             draft.save(update_fields=["done", "takes_back"])
-            self._drop_blobs(draft)
+            draft_blobs.drop_unheld(draft)
         self._changed(draft)
-
-    def _drop_blobs(self, draft: Draft) -> None:
-        """Large values go with the last record that holds them; once the steps are gone only records do."""
-        if not draft.blobs.exists():
-            return
-        held: set[str] = set()
-        # By a search in the texts, since a record does not list its blobs and few drafts have any.
-        for body in draft.records.filter(body__contains='"$":"blob"').values_list("body", flat=True).iterator():
-            held.update(BLOB.findall(body))
-        draft.blobs.exclude(digest__in=held).delete()
 
     @transaction.atomic
     def own(self, part: str, old: str, new: str) -> None:
@@ -359,94 +371,78 @@ class DraftStore:
         bodies: Bodies,
         owners: Mapping[tuple[str, str], str] | None = None,
         sound: Collection[tuple[str, str]] = frozenset(),
+        new: Sequence[DraftRow] = (),
+        entered: Collection[tuple[str, str]] = frozenset(),
     ) -> dict:
-        """Store records; the owners of new ones, by their addresses. sound: those that are known to need no attention."""
+        """Store records; the owners of new ones, by their addresses. sound: those that are known to need no attention.
+        new: others, that are not there yet. entered: those of the records that are not there yet either."""
         assert self.draft is not None
         gone: dict[str, list[str]] = {}
-        kept: list[DraftRecord] = []
+        kept: list[DraftRow] = []
         owners_known = dict(owners or {})
         for (part, identifier), record in records.items():
             if record is None:
                 gone.setdefault(part, []).append(identifier)
                 continue
-            owner = owners_known.setdefault((part, identifier), self.owner if part and part == self.part else "")
-            row = DraftRecord(draft=self.draft, part=part, record=identifier, state=record.state, later=record.later)
-            row.owner, row.body = owner, bodies[part, identifier] or ""
-            row.faulty = (part, identifier) not in sound and self.faulty(part, record)
-            row.was_of, row.now_of = self.links(part, record)
-            kept.append(row)
-        self._count(records, kept)
+            owner = owners_known.setdefault((part, identifier), self._owner(part))
+            faulty = (part, identifier) not in sound and self.faulty(part, record)
+            row = self._row(part, record, owner, faulty, bodies[part, identifier] or "")
+            kept.append(row._replace(record=identifier))
+        self._count([address for address in records if address not in entered], [*kept, *new])
         for part, identifiers in gone.items():
             for some in in_parts(identifiers, 500):
                 self.draft.records.filter(part=part, record__in=some).delete()
-        DraftRecord.objects.bulk_create(
-            kept,
-            batch_size=200,
-            update_conflicts=True,
-            unique_fields=["draft", "part", "record"],
-            update_fields=["state", "body", "faulty", "later", "owner", "was_of", "now_of"],
-        )
+        draft_rows.write(self.draft, [*kept, *new])
         return owners_known
 
-    def _count(self, records: Records, kept: Iterable[DraftRecord]) -> None:
-        """Keep the draft's counts: what the records were before goes, what they are now comes.
+    def _owner(self, part: str) -> str:
+        """The master of what is entered in a part now."""
+        return self.owner if part and part == self.part else ""
+
+    def _row(self, part: str, record: PendingRecord, owner: str, faulty: bool, body: str) -> DraftRow:
+        return DraftRow(part, record.id, owner, *self.links(part, record), record.state, faulty, record.later, body)
+
+    def new_row(self, record: PendingRecord) -> DraftRow | None:
+        """A new record of the part that needs no attention, as it is to be kept; None where a value of it is kept apart."""
+        body = dump(record)
+        if any(map(is_apart, record.now.values())):
+            return None
+        return self._row(self.part, record, self._owner(self.part), False, body)
+
+    def _count(self, there: Iterable[tuple[str, str]], kept: Sequence[DraftRow]) -> None:
+        """Keep the draft's counts: what records were before goes, what they are now comes. there: those that may be stored
+        already. kept: all that are stored now.
 
         Counted as they change, so that an edit costs the same in a large draft as in a small one.
         """
         assert self.draft is not None
         counts = Counter({**dict.fromkeys(COUNTED, 0), **self.draft.counts})
         by_part: dict[str, list[str]] = {}
-        for part, identifier in records:
+        for part, identifier in there:
             by_part.setdefault(part, []).append(identifier)
         for part, identifiers in by_part.items():
             for some in in_parts(identifiers, 500):
                 before = self.draft.records.filter(part=part, record__in=some)
                 for state, faulty, later, size in before.values_list("state", "faulty", "later", Length("body")):
-                    counts.subtract(_tally(state, faulty, later))
+                    counts.subtract(tally(state, faulty, later))
                     counts["bytes"] -= size
-        for row in kept:
-            counts.update(_tally(row.state, row.faulty, row.later))
-            counts["bytes"] += len(row.body)
+        counts.update(draft_rows.counted(kept))
+        counts["bytes"] += sum(len(row.body) for row in kept)
         _bounded(counts, self.draft.counts)
         self.draft.counts = dict(counts)
 
-    def _texts(self, bodies: Bodies, owners: Mapping[tuple[str, str], str]) -> str:
-        lines = []
-        for (part, identifier), body in bodies.items():
-            owner = owners.get((part, identifier)) or (self.owner if part and part == self.part else "")
-            lines.append([part, identifier, owner, body])
-        return json.dumps(lines)
+    def _lines(self, bodies: Bodies, owners: Mapping[tuple[str, str], str]) -> list[list[Any]]:
+        """Records as a step keeps them."""
+        return [
+            [part, identifier, owners.get((part, identifier)) or self._owner(part), body]
+            for (part, identifier), body in bodies.items()
+        ]
 
     def _records(self, text: str) -> Records:
         return {
             (part, identifier): body and load(identifier, body, self._unpack)
             for part, identifier, _, body in json.loads(text)
         }
-
-    # -- large values -----------------------------------------------------------------------------------
-
-    def _pack(self, value: Any) -> Any:
-        if not isinstance(value, str | bytes) or len(value) < BLOB_FROM:
-            return packed(value)
-        content = value.encode("utf-8", "surrogatepass") if isinstance(value, str) else value
-        digest = hashlib.sha256(content).hexdigest()
-        is_text = isinstance(value, str)
-        # Added up each time: two windows put pictures into one draft.
-        held = DraftBlob.objects.filter(draft=self.draft).aggregate(n=models.Sum(Length("content")))["n"] or 0
-        if held + len(content) > MOST_BLOB_BYTES:
-            hint = "Save it, or drop some of it, and go on then."
-            raise Problem(
-                f"A draft holds at most {MOST_BLOB_BYTES // 2**20} MB of pictures and long texts.", hint, code="bad"
-            )
-        DraftBlob.objects.get_or_create(draft=self.draft, digest=digest, is_text=is_text, defaults={"content": content})
-        return {"$": "blob", "v": digest, "text": is_text}
-
-    def _unpack(self, value: Any) -> Any:
-        if not isinstance(value, dict) or value.get("$") != "blob":
-            return unpacked(value)
-        row = DraftBlob.objects.get(draft=self.draft, digest=value["v"], is_text=value["text"])
-        content = bytes(row.content)
-        return content.decode("utf-8", "surrogatepass") if value["text"] else content
 
 
 def _bounded(counts: Mapping[str, int], now: Mapping[str, int]) -> None:
@@ -456,11 +452,6 @@ def _bounded(counts: Mapping[str, int], now: Mapping[str, int]) -> None:
         raise Problem(f"A draft holds at most {MOST_PENDING:,} records.", hint, code="bad")
     if counts["bytes"] > max(MOST_PENDING_BYTES, now.get("bytes", 0)):
         raise Problem(f"A draft holds at most {MOST_PENDING_BYTES // 2**20} MB.", hint, code="bad")
-
-
-def _tally(state: str, faulty: bool, later: bool) -> list[str]:
-    """What one record counts as."""
-    return [state, "all", *(["later"] if later else ["faulty"] if faulty else [])]
 
 
 def handed_down(record: PendingRecord, part: str, identifier: str, values: Mapping[str, Any]) -> PendingRecord:

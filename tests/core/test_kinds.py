@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.kinds import KINDS, Formats, Nonconforming, Unreadable
+from enlace.core.kinds.quick import same_over_any, text_reader
 
 LOCALES = ["en_GB", "en_US", "pt_PT", "de_DE", "de_CH", "fr_FR", "sv_SE", "pl_PL", "es_ES", "nl_NL"]
 formats = st.sampled_from(LOCALES).map(Formats.of)
@@ -29,6 +30,44 @@ def told(kind, text, **more):
         return f"accepted {typed(kind, text, **more)!r}"
     except Unreadable as error:
         return str(error)
+
+
+SPECS = [
+    *(("text", {"length": n, "nullable": null, "storage": st}) for n in (None, 3) for null in (True, False) for st in ("", "any", "json")),
+    ("longtext", {}),
+    *(("whole", {"storage": storage}) for storage in ("", "int1", "uint1", "int2", "uint8")),
+    *(("decimal", {"precision": p, "scale": s, "storage": k})
+      for p, s in ((None, None), (3, 3), (6, 2), (40, 20)) for k in ("", "numeric15", "float", "float32", "float nan")),
+    *(("date", {"storage": storage}) for storage in ("", "text", "native", "julian day")),
+    ("decimal", {"format": "0.00 t"}), ("date", {"format": "d. MMMM y"}), ("yesno", {}), ("datetime", {}),
+]  # fmt: skip
+# Near what is read at once: signs, points and commas among digits, ends of months, line ends.
+NEAR = st.one_of(
+    st.text(),
+    st.text("0123456789.,-+ '\u00a0eE", max_size=20),
+    st.from_regex(r"[0-9]{4}-[01][0-9]-[0-3][0-9]", fullmatch=True),
+    st.text("ab\r\n\0", max_size=5),
+    st.decimals(allow_nan=False, allow_infinity=False).map(str),
+)
+
+
+class ReadByTheThousand(unittest.TestCase):
+    @given(NEAR, st.sampled_from(SPECS), formats)
+    def test_a_column_is_read_as_its_kind_reads_it(self, text, spec, formats):
+        kind, more = spec
+        one = field(kind, **more)
+
+        def told(read):
+            try:
+                value = read(text)
+                return type(value), str(value)
+            except Unreadable as error:
+                return str(error)
+
+        slow = told(lambda text: KINDS[kind].typed_over(text, None, one, formats))
+        self.assertEqual(told(text_reader(one, formats)), slow)
+        if same_over_any(one):
+            self.assertEqual(told(lambda text: KINDS[kind].typed_over(text, "x", one, formats)), slow)
 
 
 class RoundTrips(unittest.TestCase):

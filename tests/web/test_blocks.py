@@ -3,8 +3,11 @@
 import json
 import re
 from decimal import Decimal
+from unittest import mock
 
 from enlace.core import hooks
+from enlace.core.kinds.quick import same_over_any
+from enlace.desk.models import DraftRecord
 from tests.web.pages import Pages
 
 
@@ -58,6 +61,25 @@ class Blocks(Pages):
             told.clear()
         changed = [("i1", "edited"), ("i2", "edited")], [("i1", ""), ("i2", "")], [("i3", "removed")]
         self.assertEqual(steps, [*changed, [("i4", "edited")], [("i3", ""), ("i4", "")]])
+
+    def test_a_column_that_is_read_at_once_is_as_texts_that_are_read_one_by_one(self):
+        types = ["Tanker", "tug", "TUG", "Container", "no such type", "", "  ", "o"]
+        texts = ["Alfa", "", "  spaced ", "x" * 500, "1,5", "é"]
+        lines = [[text, kind, "12.5", text, kind] for text in texts for kind in types]
+        kept = []
+        for few, early in ((0, same_over_any), (1_000, lambda field: False)):
+            with (
+                mock.patch("enlace.desk.block_texts.FEW", few),
+                mock.patch("enlace.desk.block_texts.same_over_any", early),
+            ):
+                told = self.preview(lines, at=5)
+                self.block(lines, at=5)
+            rows = DraftRecord.objects.order_by("pk").values_list("body", "faulty", "state")
+            kept.append((told, self.pending(), list(rows)))
+            self.post(self.vessels, "discard")
+        self.assertEqual(*kept)
+        self.assertEqual(len(kept[0][2]), len(lines))
+        self.assertTrue(any(faulty for _, faulty, _ in kept[0][2]))
 
     def test_one_step_of_undo(self):
         self.block([["One"], ["Two"], ["Three"]])

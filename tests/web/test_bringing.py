@@ -10,6 +10,7 @@ from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from enlace.desk.bringing_rows import FileRows
 from enlace.desk.models import Draft, DraftRecord, Incoming, KeptMapping
 from tests.web.pages import Pages
 
@@ -126,6 +127,32 @@ class Bringing(Pages):
             self.sql("SELECT code, quay, length_m FROM berth WHERE code LIKE 'Z%' OR code = 'F1' ORDER BY 1"),
             [("F1", "Changed quay", 197), ("Z1", "New quay", 120.5), ("Z2", "New quay", 99)],
         )
+
+    def test_rows_made_ready_by_the_check_are_as_they_would_be_made_when_put_in(self):
+        rows = [["Code", "Quay", "length_m", "Depth (m)", "Shore power"]]
+        rows += [[f"Y{n}", f"Quay {n} \u00e9", str(n / 4), "7.25", "yes" if n % 2 else "no"] for n in range(1, 9)]
+        kept = []
+        for ready in (True, False):
+            self.bring(as_csv(rows))
+            self.run_through("check")
+            if not ready:  # a rule is another by now: nothing that was made before it counts
+                self.berths.dataset.rules.create(name="deep", expression="depth_m > 1", message="Too shallow.")
+                self.berths.dataset.touch()
+            with mock.patch("enlace.desk.bringing.FileRows.made", autospec=True, side_effect=FileRows.made) as made:
+                self.run_through("put-in")
+            self.assertEqual(made.called, not ready)
+            kept.append(
+                list(DraftRecord.objects.order_by("pk").values_list("body", "state", "faulty", "owner", "later"))
+            )
+            counts = Draft.objects.get().counts
+            self.assertEqual((counts["new"], counts["all"]), (8, 8))
+            self.assertEqual(counts["bytes"], sum(len(body) for body, *_ in kept[-1]))
+            self.post(self.berths, "undo")
+            self.assertEqual(Draft.objects.get().counts["all"], 0)
+            self.post(self.berths, "redo")
+            self.assertEqual(DraftRecord.objects.count(), 8)
+            self.post(self.berths, "discard")
+        self.assertEqual(*kept)
 
     def test_what_becomes_of_rows_that_are_there(self):
         self.bring(as_csv(self.ROWS[:3]))

@@ -55,7 +55,7 @@ class PendingRecord:
     @property
     def touched(self) -> frozenset[str]:
         """The fields that somebody edited."""
-        return frozenset(self.now) | frozenset(self.texts) | frozenset(self.waits_for)
+        return frozenset((*self.now, *self.texts, *self.waits_for))
 
     @property
     def idle(self) -> bool:
@@ -223,13 +223,16 @@ def removed(record: PendingRecord) -> PendingRecord | None:
 # -- the text form ----------------------------------------------------------------------------------------
 
 Put = Callable[[Any], Any]
+AS_THEY_ARE = frozenset({int, bool, type(None)})  # in JSON too
+# Made once: `json.dumps` makes an encoder for each record.
+_AS_TEXT = json.JSONEncoder(ensure_ascii=False, separators=(",", ":")).encode
 
 
 def dump(record: PendingRecord, pack: Put = packed) -> str:
     """A record as text. pack: what makes a JSON value of a stored one (a store may keep large ones apart)."""
 
     def mapped(values: Mapping[str, Any]) -> dict[str, Any]:
-        return {name: pack(value) for name, value in values.items()}
+        return {name: value if type(value) in AS_THEY_ARE else pack(value) for name, value in values.items()}
 
     body: dict[str, Any] = {"state": record.state, "key": [pack(v) for v in record.key]}
     body |= {"was": mapped(record.was), "now": mapped(record.now), "texts": dict(record.texts)}
@@ -243,7 +246,7 @@ def dump(record: PendingRecord, pack: Put = packed) -> str:
         body["under"] = record.waits_for
     if record.later:
         body["later"] = True
-    return json.dumps(body, ensure_ascii=False, separators=(",", ":"))
+    return _AS_TEXT(body)
 
 
 def load(identifier: str, text: str, unpack: Put = unpacked) -> PendingRecord:

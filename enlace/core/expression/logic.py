@@ -9,6 +9,7 @@ from typing import Any
 from .temporal import as_datetime
 
 EXACT = frozenset({int, Decimal})
+MOMENTS = frozenset({datetime.date, datetime.datetime})
 
 
 def comparable(a: Any, b: Any) -> tuple[Any, Any]:
@@ -18,6 +19,8 @@ def comparable(a: Any, b: Any) -> tuple[Any, Any]:
         return a, b  # most comparisons
     if hasattr(a, "year") or hasattr(b, "year"):
         a, b = _moments(a, b)
+        if type(a) is type(b) and type(a) in MOMENTS:
+            return a, b  # which compare as their texts do
     a, b = plain(a), plain(b)
     if isinstance(a, float) and isinstance(b, Decimal):
         a = Decimal(repr(a))

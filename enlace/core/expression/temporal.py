@@ -9,6 +9,7 @@ from __future__ import annotations
 import calendar
 import datetime
 from decimal import Decimal
+from functools import lru_cache
 from typing import Any
 
 MICROSECONDS_A_DAY = 86_400_000_000
@@ -59,12 +60,18 @@ def as_datetime(value: Any) -> datetime.datetime:
     Raises ValueError, TypeError.
     """
     if isinstance(value, str):
-        value = datetime.datetime.fromisoformat(value.strip())
+        value = _read(value)
     if isinstance(value, datetime.datetime):
         return value if value.tzinfo is None else value.astimezone(datetime.UTC).replace(tzinfo=None)
     if isinstance(value, datetime.date):
         return datetime.datetime(value.year, value.month, value.day)
     raise TypeError("no date")
+
+
+@lru_cache(maxsize=2_000)
+def _read(text: str) -> datetime.datetime:
+    """A text read once: what a rule compares with stands in the rule."""
+    return datetime.datetime.fromisoformat(text.strip())
 
 
 def part_of(value: Any, unit: str) -> int:

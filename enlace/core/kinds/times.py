@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 import re
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any
 
 from ..model.dataset import FieldSpec
@@ -15,6 +16,7 @@ from .patterns import empty_by, read_by, shown_by
 UNIX_EPOCH = datetime.datetime(1970, 1, 1)
 JULIAN_UNIX_EPOCH = 2440587.5  # the Julian day of 1970-01-01T00:00, a fact of astronomy's day count
 ISO_DATE = re.compile(r"(\d{4})-(\d{1,2})-(\d{1,2})", re.ASCII)
+LONGEST_DATE = 10  # characters of one that is kept as a text
 OTHER_DATE = re.compile(r"(\d{1,2})[./ -](\d{1,2})[./ -](\d{4})", re.ASCII)
 NAMED_DATES = (
     re.compile(r"(?P<day>\d{1,2})\.?\s+(?:de\s+)?(?P<month>[^\W\d]+)\.?,?\s+(?:de\s+)?(?P<year>\d{4})"),
@@ -39,6 +41,15 @@ def date_from(text: str, formats: Formats) -> datetime.date:
     else:
         raise Unreadable("This is not a date. Type it as year-month-day, such as 2026-03-31.")
     return _real_date(year, month, day)
+
+
+@lru_cache(maxsize=5_000)
+def _iso_date(text: str) -> datetime.date | None:
+    """A date that is kept as a text, read once: rows have the same few thousand days. None for one that is no date."""
+    try:
+        return datetime.date.fromisoformat(text)
+    except ValueError:
+        return None
 
 
 def _month(name: str, formats: Formats) -> int:
@@ -121,11 +132,8 @@ class Date(Kind):
     def read(self, raw: Any, field: FieldSpec) -> Any:
         if raw is None or type(raw) is datetime.date:
             return raw
-        if isinstance(raw, str) and ISO_DATE.fullmatch(raw):
-            try:
-                return datetime.date.fromisoformat(raw)
-            except ValueError:
-                return Nonconforming(raw)
+        if isinstance(raw, str) and len(raw) <= LONGEST_DATE and ISO_DATE.fullmatch(raw):
+            return _iso_date(raw) or Nonconforming(raw)
         if isinstance(raw, int | float) and not isinstance(raw, bool) and field.storage not in ("", "native"):
             stamp = _stamp_from_number(raw, field.storage)
             # A number with a time of day in a date column is not a date.

@@ -1,0 +1,223 @@
+"""Rows of a file as records: what their texts stand for, whether they are there already, what rules say of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from functools import cached_property
+from typing import Any, NamedTuple
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.lookups import whole_list
+from enlace.core.draft import PendingRecord
+from enlace.core.exchange.csv_out import csv_text
+from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
+from enlace.core.kinds import TEXTS, Unreadable
+from enlace.core.kinds.quick import text_reader
+from enlace.core.model.values import record_id
+from enlace.core.problem import Problem
+
+from . import editing
+from .block_texts import MOST_LINES
+from .blocks import Block, filled, take_in
+from .entering import Entering
+from .typed import Typed, typed_from
+from .work import Work
+
+Columns = Sequence[tuple[str, FieldSpec]]  # headings, and the fields that they go to
+
+
+class Row(NamedTuple):
+    """One row of a file as it would go in. number: counted from 1, without headings. identifier: of the record that is there
+    already, else "". faults: by heading ("" for the row as a whole), why not. skipped: it is there already, and stays. record:
+    as it would be pending, None where it is to be removed. alone: what no other row may have, each with the fields that it is of in words."""
+
+    number: int
+    texts: dict[str, str]
+    identifier: str
+    cells: tuple[tuple[FieldSpec, Typed], ...]
+    faults: tuple[tuple[str, str], ...]
+    skipped: bool = False
+    record: PendingRecord | None = None
+    alone: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def sound(self) -> bool:
+        """Whether it can go in."""
+        return not (self.faults or self.skipped)
+
+
+def fields_for(work: Work) -> list[FieldSpec]:
+    """The fields that a column may go to: those that can be entered, and the key by which a row is known."""
+    dataset = work.dataset
+    shown = [f for f in dataset.fields if not f.hidden or f.name in dataset.key]
+    free = [f for f in shown if f.kind not in ("picture", "binary") and not (f.read_only and f.name not in dataset.key)]
+    return [f for f in free if f.name in dataset.key or not f.generated]
+
+
+def as_texts(heads: Sequence[str], values: Sequence[str], from_csv: bool, mended: Mapping[str, str]) -> dict[str, str]:
+    """A row's texts by heading, what was mended in the place of what the file has."""
+    # What was taken out with an apostrophe before its = comes back without; other formats have typed cells and need none.
+    read = csv_text if from_csv else unmarked
+    texts = {head: read(value) if value[:1] == MARK else value for head, value in zip(heads, values, strict=False)}
+    return {**texts, **{head: EMPTY_TEXT if text == MARK else text for head, text in mended.items()}}
+
+
+class FileRows:
+    """Makes records of rows, a stretch at a time.
+
+    columns: where the file's go. existing: what becomes of rows whose key is there already ("update", "skip", "refuse").
+    """
+
+    def __init__(self, work: Work, columns: Columns, existing: str) -> None:
+        self.work, self.columns, self.existing = work, columns, existing
+
+    def made(self, texts: Mapping[int, dict[str, str]], ruled: bool = True) -> list[Row]:
+        """Rows as they would go in, by their numbers: values, lists and rules are looked at, nothing is changed.
+
+        ruled: whether rules are asked; they need not be where a check did so already.
+        """
+        rows = list(texts.values())
+        identified = self._identified()
+        ids = [identified(row) for row in rows]
+        asked = [identifier for identifier in ids if identifier]
+        stored, there = self.work.stored_of(asked), self.work.store.some(asked)
+        for head, field in self.columns:
+            if not _is_text(field):  # where no text can be, an empty one is no value
+                for row in rows:
+                    row[head] = row[head].removeprefix(EMPTY_TEXT)
+        known = self._found_in_lists(rows) | self._empty_texts()
+        entering = Entering(self.work, editing.fresh(self.work), self._entered(), known)
+        made = []
+        for number, row, named in zip(texts, rows, ids, strict=True):
+            identifier = named if named in stored else ""
+            if not identifier:
+                record, faults = entering.entered(row)
+                made.append(Row(number, row, "", (), tuple(faults), record=record))
+            elif self.existing == "update":
+                before = there.get(identifier)
+                cells, faults = self._cells(row, identifier, stored[identifier], before, known)
+                changed = filled(self.work, cells, stored[identifier], before, identifier)
+                made.append(Row(number, row, identifier, tuple(cells), tuple(faults), record=changed))
+            else:
+                refused = self.existing == "refuse"
+                there_already = (("", "There is a record with this key already."),) if refused else ()
+                made.append(Row(number, row, identifier, (), there_already, not refused))
+        return self._ruled(made, ids, stored) if ruled else made
+
+    def _ruled(self, rows: Sequence[Row], ids: Sequence[str], stored: Mapping[str, Any]) -> list[Row]:
+        """The rows with what rules say of them, and what no other may have."""
+        # Rules are asked of rows whose texts could be read: on others they would complain of what is missing for that
+        # reason alone.
+        asked = [row for row in rows if row.sound]
+        if self.work.part.rules.related:
+            self.work.checks.prefetch_all(self.work.part, [row.record for row in asked if row.record])
+        ruled = []
+        for row, identifier in zip(rows, ids, strict=True):
+            if row.skipped or (row.faults and row.record is None):
+                ruled.append(row)
+                continue
+            read = stored.get(row.identifier)
+            faults = row.faults or tuple(self._told(row.record, read))
+            held = row.record.values(read) if row.record and not row.faults else {}
+            ruled.append(row._replace(faults=faults, alone=self._alone(identifier, held)))
+        return ruled
+
+    def _entered(self) -> list[tuple[str, FieldSpec]]:
+        """The columns that a new record takes: what the database makes is not among them."""
+        key = self.work.dataset.key
+        return [(head, field) for head, field in self.columns if not (field.name in key and field.generated)]
+
+    def _alone(self, identifier: str, values: Mapping[str, Any]) -> tuple[tuple[str, str], ...]:
+        """What no other row of the file may have: the key that it names, and what the table keeps unique."""
+        alone = [(self._in_words(self.work.dataset.key), identifier)] if identifier else []
+        for columns, words in self._uniques:
+            taken = [values.get(name) for name in columns]
+            # NULL is equal to nothing; what the database makes no file has.
+            if None not in taken:
+                alone.append((words, f"{columns} {taken}"))
+        return tuple(alone)
+
+    @cached_property
+    def _uniques(self) -> list[tuple[tuple[str, ...], str]]:
+        """The columns of each constraint that keeps something unique, and what they are in words."""
+        known = self.work.dataset.by_name.keys()
+        return [(columns, self._in_words(columns)) for columns in self.work.dataset.uniques if set(columns) <= known]
+
+    def _in_words(self, columns: Sequence[str]) -> str:
+        return " and ".join(self.work.dataset.by_name[name].label for name in columns)
+
+    def _found_in_lists(self, rows: Sequence[dict[str, str]]) -> dict[tuple[str, str], Typed | Problem]:
+        """What texts of fields with lists stand for: a list is read once for a stretch, as long as it is not too long."""
+        known: dict[tuple[str, str], Typed | Problem] = {}
+        for head, field in self.columns:
+            if field.lookup is None:
+                continue
+            lines = whole_list(self.work.spec, self.work.dataset, field, self.work.formats, MOST_LINES)
+            if lines is not None:
+                said = {row[head] for row in rows}
+                known |= {(field.name, text): typed_from(self.work, field, text, lines) for text in said}
+        return known
+
+    def _empty_texts(self) -> dict[tuple[str, str], Typed | Problem]:
+        """What an empty text stands for, which is no value when it is typed."""
+        own = (field for _, field in self.columns if _is_text(field))
+        return {(f.name, EMPTY_TEXT): Typed(self.work.dataset, f, self.work.formats, "", {f.name: ""}) for f in own}
+
+    def _identified(self) -> Callable[[dict[str, str]], str]:
+        """A function that gives the id of the record with the key that a row names; "" where it names none."""
+        dataset, formats = self.work.dataset, self.work.formats
+        heads = {field.name: head for head, field in self.columns}
+        # In a detail the link to its master is a part of the key that no file has to say; of a new master it is None.
+        linked = dict(self.work.rows.within or ()) if self.work.part.name else {}
+        if not dataset.key or not set(dataset.key) <= heads.keys() | linked.keys():
+            return lambda row: ""
+        free = [replace(dataset.by_name[name], required=False) for name in dataset.key]
+        readers = [(field.name, heads.get(field.name, ""), text_reader(field, formats)) for field in free]
+
+        def identifier(row: dict[str, str]) -> str:
+            try:
+                key = tuple(read(row[head]) if head else linked[name] for name, head, read in readers)
+            except Unreadable:
+                return ""
+            # No value in a key: the database makes it, so the row is a new record.
+            return "" if None in key else record_id(key)
+
+        return identifier
+
+    def _cells(
+        self,
+        row: dict[str, str],
+        identifier: str,
+        stored: Any,
+        there: Any,
+        known: dict[tuple[str, str], Typed | Problem],
+    ) -> tuple[list[tuple[FieldSpec, Typed]], list[tuple[str, str]]]:
+        """What a row's texts stand for, and what can't be put where it would go."""
+        cells: list[tuple[FieldSpec, Typed]] = []
+        faults: list[tuple[str, str]] = []
+        for head, field in self.columns:
+            if field.name in self.work.dataset.key and (identifier or field.generated):
+                continue  # what it is known by, or what the database makes
+            block = Block()
+            take_in(self.work, block, identifier, there, stored, [(field, row[head])], known)
+            faults += [(head, sentence) for sentence in block.refused]
+            cells += [cell for _, several in block.lines for cell in several]
+        return cells, faults
+
+    def _told(self, record: PendingRecord | None, stored: Any) -> list[tuple[str, str]]:
+        """What holds a record back, by the headings of its fields."""
+        if record is None:
+            return [("", "The record is marked for removal.")]
+        told = [complaint for complaint in self.work.checks.complaints(record, stored) if complaint.holds_back]
+        if not told:
+            return []
+        heads = {field.name: head for head, field in self.columns}
+        return [
+            (next((heads[name] for name in complaint.fields if name in heads), ""), complaint.sentence)
+            for complaint in told
+        ]
+
+
+def _is_text(field: FieldSpec) -> bool:
+    return field.kind in TEXTS and field.lookup is None
