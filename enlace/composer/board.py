@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
@@ -25,11 +27,19 @@ class Strand:
 
 
 @dataclass(frozen=True)
+class Head:
+    """A control over its column. words: what it is, short, and not the same as another one's on its board."""
+
+    id: str
+    words: str
+
+
+@dataclass(frozen=True)
 class Board:
-    """The crossbar of one source. controls: their ids: where they lie, and what else is set of them, is not shown here."""
+    """The crossbar of one source. controls: where they lie, and what else is set of them, is not shown here."""
 
     source: Source
-    controls: tuple[str, ...]
+    controls: tuple[Head, ...]
     strands: tuple[Strand, ...]
     above: str  # the title of the source that it belongs to
 
@@ -56,8 +66,21 @@ def boards(wired: Wired, faults_by_field: dict[tuple[str, str], str]) -> list[Bo
             ),
             "",
         )
-        made.append(Board(source, tuple(control.id for control in controls), tuple(strands), above))
+        made.append(Board(source, _heads(controls, dataset), tuple(strands), above))
     return made
+
+
+def _heads(controls: Sequence[Control], dataset: DatasetSpec) -> tuple[Head, ...]:
+    met: Counter[str] = Counter()
+    made = []
+    for control in controls:
+        field = dataset.any_name.get(control.field)
+        # Their ids begin alike, with the source's name, and a column of the board is narrow.
+        said = str(control.settings.get("label") or control.settings.get("title") or "")
+        words = said or (field.label if field else CONTROL_KINDS[control.kind].label)
+        met[words] += 1
+        made.append(Head(control.id, words if met[words] == 1 else f"{words} {met[words]}"))
+    return tuple(made)
 
 
 def _shows_fields(control: Control) -> bool:
