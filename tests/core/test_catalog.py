@@ -1,14 +1,17 @@
 """Catalogs and what they suggest, on schemas as they come."""
 
 import os
+import sqlite3
 import unittest
 from pathlib import Path
 
 from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.inference.make import make_dataset
+from enlace.core.expression import Expression
 from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog, run_step
+from enlace.core.server.dialects.sqlite_checks import checks_in
 from tests.harbour import ENGLISH, Bench, harbour_copy, made, new_path
 
 
@@ -169,3 +172,33 @@ class StrangeNames(unittest.TestCase):
             bench.rows.window(0, 10)
         self.assertIn("no longer has a table or column", str(caught.exception))
         self.assertEqual(ENGLISH.locale, "en_GB")
+
+
+class ChecksOfSqlite(unittest.TestCase):
+    """What a table demands is read whatever stands beside it in the statement that made it; SQLite itself is the judge."""
+
+    STATEMENT = """CREATE TABLE "Order ""Header" ( -- CHECK (never)
+        "check" TEXT DEFAULT 'CHECK (no)' NOT NULL, made GENERATED ALWAYS AS (length([a b])) VIRTUAL,
+        [a b] any thing at most (3, 4) CONSTRAINT "long enough" CHECK (length([a b]) > (1 + (1))), /* CHECK (a) */
+        state TEXT COLLATE NOCASE check(state IN ('open', ')', 'on hold')) REFERENCES other ON DELETE SET NULL,
+        loose, CONSTRAINT both CHECK (loose IS NULL OR state = 'open') ON CONFLICT FAIL, PRIMARY KEY ([a b])) WITHOUT ROWID"""
+
+    def test_each_is_found_and_is_what_sqlite_holds_to(self):
+        checks = checks_in(self.STATEMENT)
+        self.assertEqual([name for name, _ in checks], ["long enough", "", "both"])
+        db = sqlite3.connect(":memory:")
+        db.execute(self.STATEMENT)
+        rows = [(a, state, loose) for a in ("xy", "xyz") for state in ("open", ")", "shut") for loose in (None, 1)]
+        for a, state, loose in rows:
+            given = {"a b": a, "state": state, "loose": loose}
+            holds = all(Expression(condition, list(given))(given) is not False for _, condition in checks)
+            try:
+                db.execute(
+                    'INSERT INTO "Order ""Header" ("check", [a b], state, loose) VALUES (?, ?, ?, ?)',
+                    ("", a, state, loose),
+                )
+                db.rollback()
+                taken = True
+            except sqlite3.IntegrityError:
+                taken = False
+            self.assertEqual(taken, holds, given)

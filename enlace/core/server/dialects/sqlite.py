@@ -16,7 +16,6 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
-import sqlglot
 from sqlalchemy import (
     ColumnElement,
     Insert,
@@ -46,11 +45,10 @@ from ..places import checked_file, still
 from ..refusal import Refusal
 from . import sqlite_functions
 from .base import Parameter, ServerKind, named_act
+from .sqlite_checks import checks_in
 from .sqlite_sentences import SENTENCES
 
 logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse is dealt with here
-# What may stand behind a table's columns (SQLite, "CREATE TABLE", section 5); the parser does not know all of it.
-TABLE_OPTIONS = re.compile(r"\)\s*(?:(?:WITHOUT\s+ROWID|STRICT)\s*,?\s*)+;?\s*$", re.IGNORECASE)
 MOST_LOOKED_AT = 50_000  # rows
 STANDS_FOR: dict[str, Any] = {"integer": 0, "real": 0.5, "text": "t", "blob": b""}
 WAIT_FOR_LOCK_MS = 4_000
@@ -263,20 +261,7 @@ class Sqlite(ServerKind):
     def check_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
         statement = text("SELECT sql FROM sqlite_master WHERE type = 'table' AND name = :t COLLATE NOCASE")
         sql = connection.execute(statement, {"t": table}).scalar()
-        if not sql:
-            return []
-        try:
-            tree = sqlglot.parse_one(TABLE_OPTIONS.sub(")", sql), read="sqlite")
-        except (sqlglot.errors.SqlglotError, RecursionError):
-            return []  # The server's word on save stands in for a check that can't be read.
-        checks = []
-        for node in tree.find_all(exp.CheckColumnConstraint):
-            parent = node.parent
-            while parent is not None and not isinstance(parent, exp.Constraint | exp.ColumnConstraint | exp.Schema):
-                parent = parent.parent
-            name = parent.name if isinstance(parent, exp.Constraint) else ""
-            checks.append((name, node.this.sql(dialect="sqlite")))
-        return checks
+        return checks_in(sql) if sql else []
 
     def unique_sets(self, connection: Connection, table: str) -> list[tuple[str, tuple[str, ...]]]:
         statement = text(
