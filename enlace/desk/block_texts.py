@@ -44,7 +44,7 @@ def _plain(work: Work, field: FieldSpec, texts: Collection[str]) -> dict[str, Ty
     if not same_over_any(field):
         return {}
     read, made = text_reader(field, work.formats), {}
-    for text in texts:
+    for text in filter(str.strip, texts):  # what an empty one stands for depends on the record
         try:
             made[text] = Typed(work.dataset, field, work.formats, text, {field.name: read(text)})
         except Unreadable:

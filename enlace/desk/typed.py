@@ -11,7 +11,7 @@ from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.lookups import Option, WholeList, found_by_start, found_by_text
 from enlace.core.dataset.narrowing import BrokenList, still_offered
 from enlace.core.draft.pending import Edit
-from enlace.core.kinds import KINDS, Formats, Unreadable
+from enlace.core.kinds import KINDS, TEXTS, Formats, Unreadable
 from enlace.core.model.values import packed, unpacked
 from enlace.core.problem import Problem
 
@@ -38,13 +38,22 @@ class Typed:
         def current(name: str) -> Any:
             return stored and stored.get(name)
 
-        if self.unread:
+        if self.left_empty and edit.record.state == "new" and self.field.default is not None:
+            edit.leave(self.field.name)
+        elif self.unread:
             edit.unread(self.field, self.text, current(self.field.name))
         elif self.values is None:
             edit.text(self.field, self.text, self.formats, current(self.field.name))
         else:
             for name, value in self.values.items():
                 edit.value(self.dataset.by_name[name], value, current(name))
+
+    @property
+    def left_empty(self) -> bool:
+        """Whether nothing is typed: a new record says nothing of such a field then, so that the database fills it in, as
+        the note beside the empty editor says."""
+        nothing = not self.text if self.field.kind in TEXTS else not self.text.strip()
+        return nothing and (self.values is None or self.values == {self.field.name: None})
 
 
 def _found(work: Work, field: FieldSpec, text: str, record: Mapping[str, Any]) -> Option | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
@@ -11,13 +11,17 @@ from enlace.core.kinds import KINDS, Formats
 from enlace.core.model.connection import ConnectionSpec
 
 Record = Mapping[str, Any]
+Beside = Callable[[DatasetSpec, FieldSpec, Record], Sequence[Any] | None]
 
 
 class Words:
-    """The words for values of records, each list asked once for all that it is asked for."""
+    """The words for values of records, each list asked once for all that it is asked for.
 
-    def __init__(self, spec: ConnectionSpec, formats: Formats) -> None:
-        self.spec, self.formats = spec, formats
+    beside: what a list is to show for a record that it lacks and that is known from elsewhere; None where nothing is.
+    """
+
+    def __init__(self, spec: ConnectionSpec, formats: Formats, beside: Beside = lambda *_: None) -> None:
+        self.spec, self.formats, self.beside = spec, formats, beside
         self._known: dict[tuple[int, str], dict[tuple[Any, ...], str | None]] = {}
 
     def prefetch(self, dataset: DatasetSpec, records: Iterable[Record]) -> None:
@@ -30,7 +34,7 @@ class Words:
                 continue
             texts = shown_for(self.spec, field, lacking)
             for record in lacking:
-                shown = texts.get(_key(field, record))
+                shown = texts.get(_key(field, record)) or self.beside(dataset, field, record)
                 known[_key(field, record)] = None if shown is None else shown_text(lookup, shown, self.formats)
 
     def learn(self, dataset: DatasetSpec, record: Record, shown: Sequence[Sequence[Any]]) -> None:

@@ -10,7 +10,7 @@ import hashlib
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any
 from urllib.parse import urlencode
 
@@ -42,6 +42,7 @@ from .checks import SEVERAL, Checks
 from .drafts import DraftStore
 from .kept import KeptCopy
 from .links import links_of
+from .master_line import line_of_master
 from .parts import FormPart, own_part, part_named, parts_of, table_part
 from .sheet import Sheet
 from .words import Words
@@ -175,7 +176,7 @@ class Work:
         self.trying = False  # a builder tries the form: a save is a rehearsal there
         self.quiet = False  # a record that somebody has just begun is not told yet what it lacks
         self.master_values: Mapping[str, Any] | None = None  # of the master as stored, where they are known already
-        self.words = Words(self.spec, formats)
+        self.words = Words(self.spec, formats, partial(line_of_master, self))
         self.checks = Checks(self)
         filters, self.filter_faults = read_filters(self.dataset, filter_texts or {}, formats)
         self.conditions = conditions_of((filter_texts or {}).get(CONDITIONS, ""))

@@ -10,6 +10,7 @@ from django.test.utils import CaptureQueriesContext
 from PIL import Image
 
 from enlace.desk.models import Draft, DraftBlob, DraftRecord, DraftStep
+from enlace.workshop.details import Above, add_detail, possible_details
 from tests.harbour import made
 from tests.web.pages import Pages
 
@@ -135,6 +136,17 @@ class Editing(Pages):
         held = self.post(form, "save", record="i5")
         self.assertIn("Nothing was saved", self.said(held))
         self.assertEqual(self.sql("SELECT count(*) FROM vessel WHERE version > 1")[0][0], 0)
+
+    def test_what_is_emptied_in_a_new_record_is_left_to_the_database(self):
+        agents = self.form("agent")
+        record = self.new(agents, name="Agência Nova", credit_limit="5")
+        at = {"record": record, "field": "credit_limit"}
+        self.assertNotIn("fills in 10", self.client.get(f"/desk/{agents.pk}/record", at).content.decode())
+        html = self.edit(agents, record, credit_limit=" ").content.decode()
+        self.assertNotIn("needs a value", html)
+        self.assertIn("the database fills in 10", html)
+        self.assertIn("Saved 1 record", self.said(self.post(agents, "save")))
+        self.assertEqual(self.sql("SELECT credit_limit FROM agent WHERE name = 'Agência Nova'"), [(10_000,)])
 
     def test_undo_and_redo_across_records(self):
         form = self.form("vessel")
@@ -347,6 +359,29 @@ class StrangeTables(Pages):
         self.assertContains(self.client.get(f"/desk/{empty.pk}/"), "There is no record to show")
         self.new(empty)
         self.assertIn("Saved 1 record", self.said(self.post(empty, "save")))
+
+    def test_a_detail_of_a_new_master_is_in_the_list_that_the_master_is_not_in_yet(self):
+        spec = made(
+            'CREATE TABLE "Order" ("No" TEXT NOT NULL, part INTEGER NOT NULL, title TEXT, PRIMARY KEY ("No", part))',
+            'CREATE TABLE line (id INTEGER PRIMARY KEY, "No" TEXT NOT NULL, part INTEGER NOT NULL,'
+            ' FOREIGN KEY ("No", part) REFERENCES "Order" ("No", part))',
+            """INSERT INTO "Order" VALUES ('a', 1, 'First')""",
+        )
+        office = self.connect(spec)
+        lines = self.form("line", office).dataset  # it shows what links it, which one made for the detail does not
+        form = self.form("Order", office)
+        detail = add_detail(Above(form), possible_details(Above(form))[0], lines)
+        master = self.new(form, No="b", part="2", title="Second")
+        at = f"/desk/{form.pk}/detail/{detail.name}/{master}/"
+        html = self.client.post(f"{at}new", headers={"HX-Request": "true"}).content.decode()
+        self.assertIn("Second", html)
+        self.assertNotIn("not in the list", html)
+        line = re.search(r'data-record="(n[^"]+)"', html)[1]
+        other = {"record": line, "field": "part", "value": "9"}
+        html = self.client.post(f"{at}edit", other, headers={"HX-Request": "true"}).content.decode()
+        self.assertIn("not in the list", html)  # it names no order at all now
+        self.post(form, "undo")
+        self.assertIn("Saved 2 records", self.said(self.post(form, "save")))
 
     def test_a_new_record_like_another(self):
         form = self.form("vessel")

@@ -168,6 +168,12 @@ class Edit:
         leave_unread(self.now, self.texts, self.waits_for, field.name, text)
         self._edited(field.name, current)
 
+    def leave(self, name: str) -> None:
+        """Say nothing of a field any more."""
+        for held in (self.texts, self.now, self.waits_for):
+            held.pop(name, None)
+        self.names.add(name)
+
     def value(self, field: FieldSpec, value: Any, current: Any = None) -> None:
         """Give a field a stored value."""
         name = field.name
