@@ -14,11 +14,12 @@ from django.utils.safestring import SafeString, mark_safe
 from enlace.core.form import CONTROL_KINDS, Control
 
 from .arranged import SPLIT
+from .column_widths import widths_of
 from .contexts import prefix_of, written
 from .controls import SHOWN, Drawing
 from .grouped import layout_of, lines_of
 from .sheet import Sheet
-from .showing import head_context, widths_of
+from .showing import head_context
 from .templatetags.drawn import table
 
 OF_RECORD, OF_ROWS = ("record",), ("rows",)

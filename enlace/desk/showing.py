@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
-from decimal import Decimal
 from typing import Any
 from urllib.parse import parse_qs
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.grouping import ways_of
-from enlace.core.dataset.window import Row
 from enlace.core.form import CONTROL_KINDS
-from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
 
 from .addresses import (
@@ -29,6 +26,7 @@ from .addresses import (
     terms_in,
 )
 from .arranged import Arranged
+from .column_widths import blank_widths, widths_of
 from .contexts import as_laid_out, base_context, columns_now, on_grid, panel_context, rail_context, written
 from .controls import Drawing
 from .grouped import layout_of, line_of, line_total, lines_of, uncounted
@@ -92,14 +90,6 @@ def _counted(work: Work, start: int, size: int, seen: int) -> int | None:
     return seen - work.new_count if not start and seen < size else work.rows.known_count()
 
 
-DIGIT, BESIDE = 8.9, 18  # pixels of a digit in a grid, and beside a number
-
-
-def widths_of(work: Work, rows: Sequence[Row] = (), key: str = "") -> str:
-    """The widths of a grid's columns. rows: that it shows."""
-    return " ".join(f"{_width(work, f, rows)}px" for f in on_grid(work, key).shown)
-
-
 def head_context(work: Work, key: str = "") -> dict[str, Any]:
     """The headings of a grid: its columns in order, and the boxes to filter by."""
     shown = on_grid(work, key).shown
@@ -145,20 +135,6 @@ def _has_blank_row(work: Work, key: str) -> bool:
         return False
     grid = work.sheet.grid(work.part.name, key) if work.sheet else None
     return bool(CONTROL_KINDS["grid"].value(grid.settings if grid else {}, "blank_row"))
-
-
-def _width(work: Work, field: FieldSpec, rows: Sequence[Row]) -> int:
-    """How wide a column is: as the dataset says, and never so narrow that a number on the page is cut off."""
-    if field.kind not in ("whole", "decimal") or field.lookup or not rows:
-        return field.width
-    stored = field.name in work.dataset.by_name
-    names = [other.name for other in (work.dataset.fields if stored else work.dataset.extra)]
-    place = names.index(field.name)
-    values = [row.values[place] if stored else row.extra[place] for row in rows if stored or place < len(row.extra)]
-    numbers = [value for value in values if isinstance(value, int | float | Decimal)]
-    write = KINDS[field.kind].formatter(field, work.formats)
-    longest = max(len(write(value)) for value in {min(numbers), max(numbers)}) if numbers else 0
-    return max(field.width, int(longest * DIGIT) + BESIDE)
 
 
 @dataclass(frozen=True)
@@ -266,7 +242,7 @@ def _blanks(work: Work, part: FormPart) -> list[Drawing]:
     context = {
         "form": work.form, "part": part, "dataset": part.dataset, "order": "", "filters": "", "view": "on=sheet", "at": "",
         "practice": work.practice, "kept": work.kept, **dict.fromkeys("pgn", f"{part.name}--"), "blank": True, "rows": "", "start": 0,
-        "size": DETAIL_WINDOW, "boxes": [], "wrong": [], "asking": {"fields": [], "tests": {}}, "widths": " ".join(f"{f.width}px" for f in shown),
+        "size": DETAIL_WINDOW, "boxes": [], "wrong": [], "asking": {"fields": [], "tests": {}}, "widths": blank_widths(part.dataset, shown),
         "columns": [Column(part.dataset.numbers[f.name], f) for f in shown],
         **panel_context(work, None), **rail_context(work, None, 0),
     }  # fmt: skip

@@ -181,6 +181,24 @@ class Arrangements(Pages):
         self.arrange("widths", value=" ".join(["77"] * len(self.columns())))
         self.assertContains(self.client.get(f"/desk/{self.vessels.pk}/"), "77px 77px")
 
+    def widths(self):
+        html = self.client.get(f"/desk/{self.vessels.pk}/").content.decode()
+        names = re.findall(r'data-name="(\w+)"', html)
+        return dict(zip(names, re.search(r'data-widths="([^"]*)"', html)[1].split(), strict=True))
+
+    def test_texts_share_what_is_left_of_the_width_until_somebody_says_theirs(self):
+        self.assertEqual([w[-1] for n, w in self.widths().items() if n in ("name", "length_m")], ["+", "x"])
+        self.arrange("width", "name", "222")
+        self.assertEqual(self.widths()["name"], "222px")
+        self.assertIn("+", self.widths()["imo_no"])  # the others go on
+        self.arrange("width", "name", "")
+        self.assertTrue(self.widths()["name"].endswith("+"))
+        self.arrange("pin", "name", "start")
+        self.assertFalse(self.widths()["name"].endswith("+"))
+        for name, width in self.widths().items():
+            self.arrange("width", name, "90" if width.endswith("+") else "")
+        self.assertTrue(self.widths()["length_m"].endswith("+"))  # no text is left to take it
+
     def test_kept_shared_and_put_on(self):
         self.arrange("hide", "flag")
         self.arrange("total", "length_m", "max")

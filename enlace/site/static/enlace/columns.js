@@ -67,6 +67,7 @@ export function columns(sourceOf, { menus, byCell, values }) {
         ["Wider", act("width", within(head.offsetWidth * 1.25))],
         ["Narrower", act("width", within(head.offsetWidth * 0.8))],
         ["As wide as its content", act("width", fitted(source, head))],
+        ["As the form has it", act("width", "")],
         [
           "All columns as wide as their content",
           () =>

@@ -5,6 +5,7 @@ import { posted } from "./posting.js";
 import "./controls/tabs.js";
 import { links } from "./links.js";
 import { layOut } from "./sheetpage.js";
+import { setWidths } from "./widths.js";
 
 const root = document.getElementById("composer");
 const body = () => root.firstElementChild;
@@ -61,7 +62,7 @@ function prepare() {
   layOut(root);
   arcs();
   for (const grid of root.querySelectorAll("[data-grid]")) {
-    grid.querySelector("[data-scroller]").style.setProperty("--columns", `28px ${grid.dataset.widths}`);
+    setWidths(grid.querySelector("[data-scroller]"), grid.dataset.widths);
     const rows = grid.querySelector("[data-rows]");
     grid.querySelector("[data-runway]").style.height = `calc(${rows.children.length} * var(--row))`;
     if (!rows.children.length) grid.querySelector("[data-empty-note]").hidden = false;

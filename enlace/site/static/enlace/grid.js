@@ -6,6 +6,7 @@
 import { ChosenCells } from "./chosencells.js";
 import { merge } from "./merging.js";
 import { pin } from "./pins.js";
+import { setWidths } from "./widths.js";
 
 const MOST_HEIGHT = 6_000_000;
 const PAUSE = 60;
@@ -49,12 +50,11 @@ export class Grid {
     this.measure();
   }
 
-  /** The widths of the columns, as a text of pixels; whether they are others than before. */
+  /** The widths of the columns, as `setWidths` takes them; whether they are others than before. */
   widths(text) {
     if (text === this.wide) return false;
     this.wide = text;
-    this.scroller.style.setProperty("--columns", `28px ${text}`);
-    this.pinned = pin(this.root, text.split(" ").map(Number.parseFloat));
+    this.pinned = pin(this.root, setWidths(this.scroller, text));
     return true;
   }
 
@@ -103,7 +103,6 @@ export class Grid {
     if (!known) this.look();
     this.shownRows = this.visible;
     this.lastTop = this.mostTop;
-    if (!known) this.runway.style.minWidth = `${this.head.offsetWidth}px`; // its rows float: they do not make it wide
     this.runway.style.height = `${Math.min(this.height, MOST_HEIGHT)}px`;
     this.root.setAttribute("aria-rowcount", this.counted ? this.total + 1 : -1);
     this.root.querySelector("[data-empty-note]").hidden = !(this.counted && this.total === 0);

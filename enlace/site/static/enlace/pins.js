@@ -1,8 +1,9 @@
 // Columns that stay at a side of a grid while the others move: sticky cells, by rules that the page makes for each grid,
 // since their offsets are known only with the widths.
 
+import { THREAD } from "./widths.js";
+
 const sheets = new Map(); // by the id of a grid's root, so that a grid that is drawn anew takes over its own
-const THREAD = 28; // pixels of the gutter, which always stays
 
 /** widths: of all columns, in pixels. Gives what the columns at either side take. */
 export function pin(root, widths) {
