@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from urllib.parse import urlencode
 
+from enlace.core.dataset.empty_order import EMPTY
 from enlace.core.dataset.grouping import MOST_TERMS as MOST_LEVELS
 from enlace.core.dataset.grouping import GroupTerm
 
@@ -12,7 +13,7 @@ ONLY = "only-"  # what begins the name of a filter's box
 CONDITIONS = (
     ""  # among filters, in the place of a field's name: conditions built from parts, as `core.view` writes them
 )
-ORDER = "order"  # a field's name, "-" in front of it for descending; given once for each term
+ORDER = "order"  # a field's name, "-" in front of it for descending; given once for each term (see `empty_order` too)
 GROUP = (
     "group"  # a field's name and what its values are put together by, with a colon between, "-" in front as in an order
 )
@@ -67,7 +68,8 @@ def view_text(terms: Terms, filter_texts: Mapping[str, str], groups: Sequence[Gr
 
 def pressed(terms: Terms, name: str) -> list[tuple[str, bool]]:
     """The order after a heading was pressed: by its field alone, and the other way round when it was so already."""
-    return [(name, list(terms) == [(name, False)])]
+    fields = [term for term in terms if term[0] != name + EMPTY]
+    return [*_placed(terms, name), (name, fields == [(name, False)])]
 
 
 def added(terms: Terms, name: str) -> list[tuple[str, bool]]:
@@ -77,4 +79,9 @@ def added(terms: Terms, name: str) -> list[tuple[str, bool]]:
         return [*terms, (name, False)]
     if not known[name]:
         return [(other, True if other == name else down) for other, down in terms]
-    return [(other, down) for other, down in terms if other != name]
+    return [(other, down) for other, down in terms if other not in (name, name + EMPTY)]
+
+
+def _placed(terms: Terms, name: str) -> list[tuple[str, bool]]:
+    """What an order says of where the empty ones of a field go."""
+    return [term for term in terms if term[0] == name + EMPTY]

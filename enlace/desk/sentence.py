@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
+from enlace.core.dataset.empty_order import EMPTY
 from enlace.core.dataset.grouping import ways_of
 from enlace.core.view import Condition, Test, to_text, words_of
 from enlace.core.view.conditions import TESTS
@@ -16,7 +17,8 @@ from .work import Work
 @dataclass(frozen=True)
 class Said:
     """One part. drop: what to ask for without it. turn: with it switched off, or on again; of an order, the other way
-    round. box: the number of the box that it was typed in, 0 where it was built from parts.
+    round. box: the number of the box that it was typed in, 0 where it was built from parts. term: of an order and of groups,
+    the field.
     """
 
     words: str
@@ -24,6 +26,7 @@ class Said:
     turn: str
     off: bool = False
     box: int = 0
+    term: str = ""
 
 
 def sentence_context(work: Work) -> dict[str, Any]:
@@ -81,12 +84,17 @@ def _built(work: Work) -> list[Said]:
 def _orders(work: Work) -> list[Said]:
     parts = []
     for i, (name, down) in enumerate(work.order):
-        field = work.dataset.any_name[name]
-        rest: Terms = [*work.order[:i], *work.order[i + 1 :]]
+        field = work.dataset.any_name.get(name)
+        if field is None:
+            continue  # where the empty ones of a field go: told with that
+        placed = next((first for other, first in work.order if other == name + EMPTY), None)
+        rest: Terms = [term for term in work.order if term[0] not in (name, name + EMPTY)]
         turned: Terms = [*work.order[:i], (name, not down), *work.order[i + 1 :]]
         words = f"{field.label}{_way(field.kind) if down else ''}"
+        if placed is not None:
+            words += ", empty first" if placed else ", empty last"
         texts = work.filter_texts
-        parts.append(Said(words, view_text(rest, texts, work.groups), view_text(turned, texts, work.groups)))
+        parts.append(Said(words, view_text(rest, texts, work.groups), view_text(turned, texts, work.groups), term=name))
     return parts
 
 
@@ -99,7 +107,7 @@ def _groups(work: Work) -> list[Said]:
         way = ways_of(field)[term.by]
         words = f"{field.label}{f' ({way})' if way else ''}{_way(field.kind) if term.descending else ''}"
         drop, turn = (view_text(work.order, work.filter_texts, groups) for groups in (rest, turned))
-        parts.append(Said(words, drop, turn))
+        parts.append(Said(words, drop, turn, term=term.field))
     return parts
 
 

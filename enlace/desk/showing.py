@@ -9,6 +9,7 @@ from typing import Any
 from urllib.parse import parse_qs
 
 from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.empty_order import without_empties
 from enlace.core.dataset.grouping import ways_of
 from enlace.core.form import CONTROL_KINDS
 from enlace.core.problem import Problem
@@ -169,13 +170,14 @@ class Box:
 
 def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[Column]:
     terms = work.order or work.dataset.sorted_by
-    orders = {name: ("descending" if down else "ascending", i + 1) for i, (name, down) in enumerate(terms)}
+    fields = without_empties(terms, work.dataset)
+    orders = {name: ("descending" if down else "ascending", i + 1) for i, (name, down) in enumerate(fields)}
     filters = filters_text(work.filter_texts)
     rest = "".join(f"&{text}" for text in (filters, groups_text(work.groups)) if text)
     columns = []
     for field in shown:
         way, place = orders.get(field.name, ("none", 0))
-        several = str(place) if place and len(terms) > 1 else ""
+        several = str(place) if place and len(fields) > 1 else ""
         alone, also = (order_text(after(terms, field.name)) + rest for after in (pressed, added))
         below = " ".join(offered(field)) if field.name in work.dataset.by_name else ""
         columns.append(Column(work.dataset.numbers[field.name], field, way, several, alone, also, below))

@@ -20,6 +20,7 @@ from django.utils.timezone import localdate
 from enlace.accounts.models import Person
 from enlace.core import hooks
 from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset.empty_order import base_of, with_empties, without_empties
 from enlace.core.dataset.filters import read_filters
 from enlace.core.dataset.grouping import GroupTerm, Layout, Leaf, grouped_rows, ways_of
 from enlace.core.dataset.offline import as_kept
@@ -191,7 +192,8 @@ class Work:
             # From the address, so it may name anything: an order by a hidden field would tell its values.
             term
             for term in wanted
-            if term[0] in shown and self.dataset.any_name[term[0]].kind not in UNSORTABLE
+            if (base := base_of(term[0], self.dataset)) in shown
+            and self.dataset.any_name[base].kind not in UNSORTABLE
         )
         if self.conditions:
             self.filter_texts[CONDITIONS] = to_text(self.conditions)
@@ -232,7 +234,8 @@ class Work:
     def rows(self) -> Rows:
         """The rows that are read, in their order, which begins with that of their groups."""
         within = self._within() if self.part.name else None
-        rows = Rows.of(self.spec, self.dataset, self.order, within, self._filters)
+        rows = Rows.of(self.spec, self.dataset, without_empties(self.order, self.dataset), within, self._filters)
+        rows = with_empties(rows, self.order)
         return grouped_rows(rows, self.groups) if self.groups else rows
 
     def _with_values(self, part: FormPart) -> FormPart:

@@ -10,6 +10,7 @@ from unittest import mock
 from sqlalchemy import text
 
 from enlace.core.dataset import anchor_building, anchors
+from enlace.core.dataset.empty_order import EMPTY, with_empties, without_empties
 from enlace.core.dataset.filters import Written
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.conflicts import resolved
@@ -147,6 +148,33 @@ class Behaviour(OnServer):
         self.assertEqual(self.shipments.rows.count(), 400)
         self.place.run("DELETE FROM shipment WHERE id = 400")
         self.assertEqual(self.shipments.rows.count(), 399)
+
+    def test_the_empty_ones_first_or_last_on_every_server(self):
+        self.place.run("ALTER TABLE shipment ADD COLUMN quay VARCHAR(20)")
+        self.place.run("UPDATE shipment SET quay = CASE id % 5 WHEN 0 THEN NULL WHEN 1 THEN '' ELSE code END")
+        dataset = self.bench("shipment").dataset
+        for name in ("weight", "quay"):  # an empty text is a value to a server and none to people
+            stored = {
+                r[0]: r[1]
+                for r in self.place.run(f"SELECT id, {name} FROM shipment WHERE {name} IS NOT NULL")
+                if r[1] != ""
+            }
+            for down in (False, True):
+                way = "DESC" if down else "ASC"
+                filled = [
+                    r[0]
+                    for r in self.place.run(f"SELECT id FROM shipment ORDER BY {name} {way}, id {way}")
+                    if r[0] in stored
+                ]
+                for first in (False, True):
+                    terms = [(name + EMPTY, first), (name, down)]
+                    rows = with_empties(Rows.of(self.spec, dataset, without_empties(terms, dataset)), terms)
+                    with mock.patch.object(anchors, "LEAST_STEP", 16):
+                        ids = [int(row.id[1:]) for start in range(0, 400, 40) for row in rows.window(start, 40)]
+                        self.assertEqual([i for i in ids if i in stored], filled, (name, down, first))
+                        empty = [i for i in ids if i not in stored]
+                        self.assertEqual(ids, empty + filled if first else filled + empty)
+                        self.assertEqual({rows.position(f"i{ids[n]}") for n in (3, 57, 399)}, {3, 57, 399})
 
     def test_anchors_are_read_in_stretches_and_go_on_where_they_were(self):
         count, whole = 400, [(r[0],) for r in self.place.run("SELECT id FROM shipment ORDER BY id")]

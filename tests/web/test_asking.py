@@ -27,6 +27,14 @@ class Asking(Pages):
     def asked(self, *conditions: dict) -> dict[str, str]:
         return {"only-": json.dumps(conditions)}
 
+    def test_the_empty_ones_are_asked_first_or_last(self):
+        page = self.client.get(f"/desk/{self.form('vessel').pk}/?order=-flag:empty&order=-flag").content.decode()
+        self.assertIn("Flag, from the end, empty first", unescape(page))
+        [order] = re.findall(r'data-name="flag"[^>]*>\s*<a tabindex="-1" href="([^"]*)"', page)
+        self.assertEqual(unescape(order), "?order=-flag%3Aempty&order=flag")  # turned round they stay where they are
+        html = self.client.get(f"/desk/{self.form('vessel').pk}/?order=imo_no:empty&order=no:empty").content.decode()
+        self.assertNotIn("empty last", html)  # a field that is never empty, and one that is not there
+
     def test_every_part_can_be_dropped_turned_and_switched_off(self):
         status = {"field": "status", "test": "is", "values": ["berthed"]}
         page = self.page(**self.asked(status), **{"only-purpose": "cargo", "order": "-eta"})

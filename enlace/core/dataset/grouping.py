@@ -18,13 +18,13 @@ from ..model.dataset import DatasetSpec, FieldSpec
 from ..model.values import record_id
 from ..problem import Problem
 from .compiled import derived
+from .empty_order import MARK
 from .order import UNSORTABLE, OrderPart
 from .source import SHOWN
 from .totals import Total, as_number
 from .window import Rows
 
 MOST_TERMS = 5
-MARK = "\2"  # in front of the name of a field that only groups have
 VALUE = "value"
 # What a field's values can be put together by, besides each value by itself: (what people call it, its formula).
 WAYS: dict[str, dict[str, tuple[str, str]]] = {

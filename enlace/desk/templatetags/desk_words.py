@@ -3,6 +3,7 @@
 from django import template
 
 from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.empty_order import can_be_empty
 from enlace.rows.writer import align_of
 
 register = template.Library()
@@ -12,6 +13,12 @@ register = template.Library()
 def aligned(field: FieldSpec) -> str:
     """How a field's column stands."""
     return align_of(field)
+
+
+@register.filter
+def may_be_empty(field: FieldSpec) -> bool:
+    """Whether an order by a field can say where its empty ones go."""
+    return can_be_empty(field)
 
 
 @register.filter

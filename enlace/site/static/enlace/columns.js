@@ -142,6 +142,26 @@ export function columns(sourceOf, { menus, byCell, values }) {
       ["Smallest first", order(head.dataset.name)],
       ["Greatest first", order(`-${head.dataset.name}`)],
       ["As one more of the order", () => source.arrange(new URLSearchParams(link.dataset.also))],
+      ...("mayBeEmpty" in head.dataset ? empties(source, head.dataset.name) : []),
+    ];
+  }
+  /** Where the rows go that have no value in a column: a term of the order in front of the column's own. */
+  function empties(source, name) {
+    const asked = new URLSearchParams(source.view);
+    const terms = asked.getAll("order").filter(Boolean);
+    const own = (term) => term.replace(/^-/, "");
+    const there = terms.find((term) => own(term) === `${name}:empty`);
+    const placed = (term) => () => {
+      const rest = terms.filter((other) => other !== there);
+      if (!rest.some((other) => own(other) === name)) rest.push(name);
+      const at = rest.findIndex((other) => own(other) === name);
+      asked.delete("order");
+      for (const other of there === term ? rest : rest.toSpliced(at, 0, term)) asked.append("order", other);
+      return source.arrange(asked);
+    };
+    return [
+      ["Empty ones first", placed(`-${name}:empty`), there === `-${name}:empty`],
+      ["Empty ones last", placed(`${name}:empty`), there === `${name}:empty`],
     ];
   }
   /** What rows can be put together by, by a column; or out of the groups that they are in by it. */
