@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -29,6 +30,7 @@ from .work import Work
 
 MOST_LINES = 3  # of a row
 MOST_TOTALS = 24
+MOST_NAMED = 1_000  # columns in one act
 MOST_KEPT_ROWS = 8  # in sight above the others
 
 
@@ -105,7 +107,22 @@ def _changed(request: HttpRequest, work: Work, key: str, act: str) -> tuple[Arra
         return replace(now, totals=_with_total(work, now.totals, name, value)), ""
     if act == "apply":
         return _fitting(work, key, value)
-    return replace(now, columns=tuple(changed(columns_now(work, key), act, name, value))), ""
+    several = columns_now(work, key)
+    for one in _named(request) or [name]:
+        several = changed(several, act, one, value)
+    return replace(now, columns=tuple(several)), ""
+
+
+def _named(request: HttpRequest) -> list[str]:
+    """The columns that an act is for, where it is for several at once. Raises Problem."""
+    said = request.POST.get("fields", "")
+    try:
+        names = json.loads(said) if said else []
+    except (ValueError, RecursionError):
+        names = None
+    if not isinstance(names, list) or len(names) > MOST_NAMED or not all(isinstance(name, str) for name in names):
+        raise Problem("The request does not name columns.", "Reload the page.", code="bad")
+    return names
 
 
 def _with_row(work: Work, rows: Sequence[str], identifier: str) -> tuple[str, ...]:
@@ -151,7 +168,7 @@ def _fitting(work: Work, key: str, number: str) -> tuple[Arranged, str]:
 
 def changed(several: Sequence[GridColumn], act: str, name: str, value: str) -> list[GridColumn]:
     """The columns after an act: "width", "widths" (all of them), "hide", "show", "pin", "earlier", "later", "before" (another
-    one). Raises Problem."""
+    one), "swap" (with another one). Raises Problem."""
     made = list(several)
     at = next((i for i, column in enumerate(made) if column.field == name), None)
     if act == "widths":
@@ -166,6 +183,10 @@ def changed(several: Sequence[GridColumn], act: str, name: str, value: str) -> l
         del made[at]
     elif act in ("earlier", "later"):
         made = moved(made, at, act)
+    elif act == "swap":
+        to = next((i for i, other in enumerate(made) if other.field == value), at)
+        # Each takes the other's place, and with it the side that it stays at.
+        made[at], made[to] = replace(made[to], pin=made[at].pin), replace(made[at], pin=made[to].pin)
     elif act == "before":
         column = made.pop(at)
         made.insert(next((i for i, other in enumerate(made) if other.field == value), len(made)), column)

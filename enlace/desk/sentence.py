@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from enlace.core.dataset.empty_order import EMPTY
+from enlace.core.dataset.filters import WHEN
 from enlace.core.dataset.grouping import ways_of
 from enlace.core.view import Condition, Test, to_text, words_of
 from enlace.core.view.conditions import TESTS
@@ -29,9 +30,21 @@ class Said:
     term: str = ""
 
 
+def passing(work: Work, ask: bool = False) -> str:
+    """How many of all records on the server pass the filters; "" where none is asked for, or where it is not known yet.
+    ask: have them counted then."""
+    own = tuple(item for item in work.rows.filters if item == WHEN)
+    if own == work.rows.filters:
+        return ""
+    several = (work.rows, replace(work.rows, filters=own))
+    counts = [rows.count() if ask else rows.known_count() for rows in several]
+    return "" if None in counts else " of ".join(map(work.formats.number(), counts))
+
+
 def sentence_context(work: Work) -> dict[str, Any]:
     """What the sentence above a grid says, and what its parts are built from."""
     return {
+        "passing": passing(work),
         "filters_said": [*_boxes(work), *_built(work)],
         "orders_said": _orders(work),
         "groups_said": _groups(work),

@@ -125,6 +125,7 @@ def _arranged_context(work: Work, key: str) -> dict[str, Any]:
         "pinned_start": pins.count("start"),
         "pinned_end": pins.count("end"),
         "blank_row": _has_blank_row(work, key),
+        "ruled": _setting(work, key, "ruled"),
         "split_now": now.split,
         "kept_rows": json.dumps(now.rows) if now.rows and work.dataset.key else "",
     }
@@ -134,8 +135,13 @@ def _has_blank_row(work: Work, key: str) -> bool:
     """Whether behind the last record of a grid stands a row for a new one."""
     if not work.dataset.editable or work.dataset.lacking_keys:
         return False
+    return _setting(work, key, "blank_row")
+
+
+def _setting(work: Work, key: str, name: str) -> bool:
+    """What the form says of a grid, yes or no."""
     grid = work.sheet.grid(work.part.name, key) if work.sheet else None
-    return bool(CONTROL_KINDS["grid"].value(grid.settings if grid else {}, "blank_row"))
+    return bool(CONTROL_KINDS["grid"].value(grid.settings if grid else {}, name))
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ from .contexts import rows_html
 from .editors import calculated_text, editor_views
 from .grouped import layout_of, line_of, line_total, lines_of, position_at, reveal
 from .opening import grid_from, number_from, on_form, text_from
+from .sentence import passing
 from .showing import WINDOW, drawing_of, window_size
 from .work import Work, record_digest
 
@@ -47,7 +48,10 @@ def _line_of(work: Work, identifier: str) -> str:
 @on_form
 def count(request: HttpRequest, work: Work) -> HttpResponse:
     """How many records there are; asked apart from the rows, which must not wait for it."""
-    return Answer(request, work).rail(number_from(request, "position", 0), work.total()).response()
+    answer = Answer(request, work).rail(number_from(request, "position", 0), work.total())
+    if words := passing(work, ask=True):
+        answer.events["enlace:passing"] = {"words": words, "p": work.prefix}
+    return answer.response()
 
 
 @require_GET

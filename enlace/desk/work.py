@@ -192,8 +192,7 @@ class Work:
             # From the address, so it may name anything: an order by a hidden field would tell its values.
             term
             for term in wanted
-            if (base := base_of(term[0], self.dataset)) in shown
-            and self.dataset.any_name[base].kind not in UNSORTABLE
+            if (base := base_of(term[0], self.dataset)) in shown and self.dataset.any_name[base].kind not in UNSORTABLE
         )
         if self.conditions:
             self.filter_texts[CONDITIONS] = to_text(self.conditions)

@@ -94,6 +94,59 @@ class Asking(Served):
             "w => document.querySelector('#grid [data-name=flag]').offsetWidth === w", arg=round(before)
         )
 
+    def test_an_order_is_put_in_another_sequence_by_drag_and_by_keys(self):
+        page = self.work("Port call")
+        page.goto(page.url.partition("?")[0] + "?order=berth_code&order=-eta")
+        self.ready()
+        sentence = page.locator("#sentence")
+        expect(sentence).to_contain_text(re.compile(r"by\s+Berth\s*×\s+then\s+ETA, latest first"))
+        parts = page.locator("#sentence [data-list=order]")
+        parts.last.locator(".turns").focus()
+        page.keyboard.press("Alt+ArrowLeft")
+        expect(sentence).to_contain_text(re.compile(r"by\s+ETA, latest first\s*×\s+then\s+Berth"))
+        expect(parts.first.locator(".turns")).to_be_focused()
+        page.keyboard.press("Alt+ArrowLeft")
+        expect(page.locator("#said")).to_contain_text("It is the first one already.")
+        one, other = parts.last.bounding_box(), parts.first.bounding_box()
+        page.mouse.move(one["x"] + 10, one["y"] + 8)
+        page.mouse.down()
+        page.mouse.move(other["x"] + 5, other["y"] + 8, steps=5)
+        page.mouse.up()
+        expect(sentence).to_contain_text(re.compile(r"by\s+Berth\s*×\s+then\s+ETA"))
+        page.get_by_role("columnheader", name="Berth").hover()
+        page.get_by_role("button", name="Acts of Berth").click()
+        page.get_by_role("menuitem", name="Empty ones").click()
+        page.get_by_role("menuitemcheckbox", name="Last, behind all others").press("Enter")
+        expect(sentence).to_contain_text("Berth, empty last")
+        page.reload()
+        expect(sentence).to_contain_text("Berth, empty last")
+
+    def test_rows_of_two_lines_and_several_columns_at_once(self):
+        page = self.work("Vessel")
+        height = lambda: self.cell(1, 2).bounding_box()["height"]  # noqa: E731
+        before, gutter = height(), page.locator("#rows .thread").nth(1).bounding_box()
+        page.mouse.move(gutter["x"] + 8, gutter["y"] + gutter["height"] - 2)
+        page.mouse.down()
+        page.mouse.move(gutter["x"] + 8, gutter["y"] + gutter["height"] + 20, steps=4)
+        page.mouse.up()
+        page.wait_for_function("h => document.querySelector('#rows .record').offsetHeight > h + 10", arg=before)
+        names = page.locator("#grid [data-number]")
+        three = [names.nth(n).get_attribute("data-name") for n in (1, 2, 3)]
+        self.cell(2, 2).click()
+        page.keyboard.press("Shift+ArrowRight")
+        page.keyboard.press("Shift+ArrowRight")
+        page.keyboard.press("Shift+F10")
+        page.get_by_role("menuitem", name="Hide these 3 columns").press("Enter")
+        for name in three:
+            expect(page.locator(f"#grid [data-name={name}]")).to_have_count(0)
+
+    def test_columns_fill_the_view_as_far_as_it_goes(self):
+        page = self.work("Berth")
+        reach = "() => { const s = document.querySelector('#scroller'); const h = [...s.querySelectorAll('.grid-head [data-number]')].pop(); return Math.abs(h.getBoundingClientRect().right - s.getBoundingClientRect().left - s.clientWidth) < 2; }"
+        page.wait_for_function(reach)
+        page.set_viewport_size({"width": 1500, "height": 900})
+        page.wait_for_function(reach)
+
     def test_a_view_is_kept_and_asked_again(self):
         page = self.work("Port call")
         page.get_by_role("columnheader", name="ETA").get_by_role("link").click()

@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 
-import { cleaned, testsOf } from "../../enlace/site/static/enlace/conditions.js";
+import { cleaned, testsOf, typedOf, valuesOf } from "../../enlace/site/static/enlace/conditions.js";
 
 const COUNTS = { is: [1, 1], between: [2, 2], empty: [0, 0], in: [1, 500] };
 
@@ -18,4 +18,11 @@ test("what says nothing yet is left out, whole groups too", () => {
   assert.deepEqual(cleaned([{ any: [silent] }, { sql: "  " }], COUNTS), []);
   const empty = { field: "a", test: "empty", values: [] };
   assert.deepEqual(cleaned([{ none: [empty, silent], off: true }], COUNTS), [{ none: [empty], off: true }]);
+});
+
+test("several values are typed with semicolons between, and texts are meant as a whole", () => {
+  assert.deepEqual(valuesOf("Cork; ; =Wheat ;==x", "text"), ["=Cork", "=Wheat", "==x"]);
+  assert.deepEqual(valuesOf("3;2..5", "whole"), ["3", "2..5"]);
+  assert.equal(typedOf(["=Cork", "==x", "3"]), "Cork; ==x; 3");
+  assert.deepEqual(valuesOf(typedOf(["=Cork", "==x"]), "list"), ["=Cork", "==x"]);
 });

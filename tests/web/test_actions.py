@@ -1,5 +1,6 @@
 """Server actions, kept copies and totals, over HTTP."""
 
+import json
 import re
 import shutil
 import tempfile
@@ -180,6 +181,20 @@ class Arrangements(Pages):
         self.assertEqual(self.arrange("widths", value="100 200").status_code, 400)
         self.arrange("widths", value=" ".join(["77"] * len(self.columns())))
         self.assertContains(self.client.get(f"/desk/{self.vessels.pk}/"), "77px 77px")
+
+    def test_two_change_places_and_several_follow_one_act(self):
+        before = self.columns()
+        first, last = before[1], before[-1]
+        self.arrange("pin", last, "end")
+        self.arrange("swap", first, last)
+        self.assertEqual((self.columns()[1], self.columns()[-1]), (last, first))
+        self.assertEqual([c["pin"] for c in Arrangement.objects.get().columns if "pin" in c], ["end"])
+        named = {"act": "hide", "fields": json.dumps(before[2:5]), "value": ""}
+        self.client.post(f"/desk/{self.vessels.pk}/columns", named, headers={"HX-Request": "true"})
+        self.assertFalse(set(before[2:5]) & set(self.columns()))
+        for wrong in ("{", '"flag"', "[1]", json.dumps(["gone"]), "[" * 10_000):
+            response = self.client.post(f"/desk/{self.vessels.pk}/columns", {**named, "fields": wrong})
+            self.assertEqual(response.status_code, 400, wrong[:20])
 
     def widths(self):
         html = self.client.get(f"/desk/{self.vessels.pk}/").content.decode()

@@ -35,6 +35,14 @@ class Asking(Pages):
         html = self.client.get(f"/desk/{self.form('vessel').pk}/?order=imo_no:empty&order=no:empty").content.decode()
         self.assertNotIn("empty last", html)  # a field that is never empty, and one that is not there
 
+    def test_the_sentence_tells_how_many_of_all_pass(self):
+        [(all_, cargo)] = self.sql("SELECT count(*), sum(purpose = 'cargo') FROM port_call")
+        asked = {"only-purpose": "==cargo"}
+        told = json.loads(self.client.get(f"/desk/{self.calls.pk}/count", asked)["HX-Trigger"])
+        self.assertEqual(told["enlace:passing"]["words"], f"{cargo:,} of {all_:,}")
+        self.assertIn(f"· {cargo:,} of {all_:,}", self.page(**asked))  # known by now
+        self.assertNotIn("enlace:passing", self.client.get(f"/desk/{self.calls.pk}/count")["HX-Trigger"])
+
     def test_every_part_can_be_dropped_turned_and_switched_off(self):
         status = {"field": "status", "test": "is", "values": ["berthed"]}
         page = self.page(**self.asked(status), **{"only-purpose": "cargo", "order": "-eta"})

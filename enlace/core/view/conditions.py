@@ -25,6 +25,7 @@ TESTS: dict[str, tuple[int, int]] = {
     "lacks": (1, 1),
     "begins": (1, 1),
     "ends": (1, 1),
+    "like": (1, 1),  # a pattern of SQL: % for any characters, _ for one
     "in": (1, MOST_VALUES),  # stored values, as a box asks for them to the last letter
     "not in": (1, MOST_VALUES),
     "empty": (0, 0),

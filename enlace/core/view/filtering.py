@@ -70,7 +70,7 @@ def _is_outside(name: str, dataset: DatasetSpec) -> bool:
     return name not in dataset.any_name and not name.startswith(f"{MASTER}.")
 
 
-def _test(condition: Test, field: FieldSpec, formats: Formats, today: datetime.date) -> Filter | Combined:
+def _test(condition: Test, field: FieldSpec, formats: Formats, today: datetime.date) -> Filter | Combined | Written:
     test, values = condition.test, condition.values
     if test in ("empty", "filled"):
         return Filter(field.name, test)
@@ -78,6 +78,8 @@ def _test(condition: Test, field: FieldSpec, formats: Formats, today: datetime.d
         if not (field.lookup or field.kind in TEXTS):
             raise Unreadable(f"{field.label} is no text: ask whether it is, is less or is more.")
         return Filter(field.name, test, values[0])
+    if test == "like":
+        return _like(field, values[0])
     if test in ("in", "not in"):
         several = tuple(read_box(field, value, formats) for value in values)
         return Combined("any" if test == "in" else "none", several)
@@ -85,6 +87,14 @@ def _test(condition: Test, field: FieldSpec, formats: Formats, today: datetime.d
         return _span(field, formats, *DAYS[test](values[0], today))
     said = f"{values[0]}..{values[1]}" if test == "between" else f"{SIGNS.get(test, '')}{values[0]}"
     return read_box(field, said, formats)
+
+
+def _like(field: FieldSpec, pattern: str) -> Written:
+    """A text by a pattern, as LIKE has it; of a list the stored value. Raises Unreadable."""
+    if field.kind not in TEXTS:
+        raise Unreadable(f"{field.label} is no text: ask whether it is, is less or is more.")
+    name, said = (text.replace(mark, 2 * mark) for text, mark in ((field.name, '"'), (pattern, "'")))
+    return Written(f"\"{name}\" LIKE '{said}'")
 
 
 def _span(field: FieldSpec, formats: Formats, first: datetime.date, after: datetime.date) -> Filter:

@@ -18,6 +18,7 @@ WORDS = {
     "lacks": "does not have “{0}”",
     "begins": "begins with “{0}”",
     "ends": "ends with “{0}”",
+    "like": "is like “{0}”",
     "empty": "is empty",
     "filled": "is not empty",
     "last days": "in the last {0} days",
@@ -60,4 +61,4 @@ def _plain(value: str) -> str:
     """A stored value as a box asks for it, as people read it."""
     if value == "no value":
         return "empty"
-    return value.removeprefix("==") or "an empty text"
+    return value.lstrip("=") or "an empty text"

@@ -77,7 +77,7 @@ class Enterable:
 GRID_PRINTED = ("rows", "widths", "grid_total", "start", "size", "at_line")
 GRID_ASKED = (
     "p", "g", "key", "hidden_columns", "arranged", "ways", "row_lines", "striped", "merged", "split_now", "apart",
-    "kept_rows", "totals", "pinned_start", "pinned_end", "boxes_said", "blank_row",
+    "kept_rows", "totals", "pinned_start", "pinned_end", "boxes_said", "blank_row", "ruled",
 )  # fmt: skip
 
 

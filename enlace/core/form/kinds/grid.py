@@ -20,5 +20,12 @@ GRID = ControlKind(
             True,
             help="Behind the last record stands a blank row: who types into it enters a new record.",
         ),
+        Setting(
+            "ruled",
+            "Blank rows to the end",
+            "yes or no",
+            False,
+            help="Where the records end before the view does, blank rows go on to its end.",
+        ),
     ),
 )

@@ -4,6 +4,8 @@ import { columns } from "./columns.js";
 import { Conditions } from "./conditions.js";
 import { keeping } from "./keeping.js";
 import * as menus from "./menus.js";
+import { rowHeight } from "./rowheight.js";
+import { sentenceParts } from "./sentenceparts.js";
 
 const PAUSE = 250;
 const headers = { "HX-Request": "true" };
@@ -121,6 +123,8 @@ export function asking(sourceOf) {
 
   keeping(sourceOf, ask);
   columns(sourceOf, { menus, byCell, values: openValues });
+  sentenceParts(sourceOf);
+  rowHeight(sourceOf);
 
   // -- find ---------------------------------------------------------------------------------------------------
 

@@ -17,6 +17,16 @@ const MOST = 1000;
 const within = (width) => Math.round(Math.min(Math.max(LEAST, width), MOST));
 const nameOf = (head) => head.querySelector("a, span")?.firstChild?.textContent.trim() || head.dataset.name;
 
+/** Change one thing of how a grid is arranged. field: a column’s name, or those of several. */
+export function arrange(source, act, field, value = "") {
+  const { column, which } = source.grid;
+  const named =
+    Array.isArray(field) && field.length > 1 ? { fields: JSON.stringify(field) } : { field: [field].flat()[0] };
+  return source.send("columns", { act, ...named, value, grid: which, record: source.record || "" }).then(() => {
+    if (source.grid) source.grid.column = column;
+  });
+}
+
 /** sourceOf(element): the source that it belongs to. menus: shows a menu. byCell, values: ask for rows by what a cell holds. */
 export function columns(sourceOf, { menus, byCell, values }) {
   document.addEventListener("click", ({ target }) => {
@@ -43,6 +53,9 @@ export function columns(sourceOf, { menus, byCell, values }) {
     const { name } = head.dataset;
     const { dataset } = source.grid.root;
     const act = (what, value) => () => arrange(source, what, name, value);
+    const several = chosen(source, head);
+    const all = (what, value) => () => arrange(source, what, several, value);
+    const each = (words, others) => (several.length > 1 ? others.replace("#", several.length) : words);
     const hidden = JSON.parse(dataset.hiddenColumns || "[]");
     const deeper = (words, items, name = words) => [
       `${words} …`,
@@ -57,6 +70,7 @@ export function columns(sourceOf, { menus, byCell, values }) {
     ];
     return [
       ...orders(source, head),
+      ...("mayBeEmpty" in head.dataset ? [deeper("Empty ones", () => empties(source, name))] : []),
       ...groupings(source, name, label),
       ["Only rows with this value", () => byCell(source, name, "in")],
       ["Without this value", () => byCell(source, name, "not in")],
@@ -64,10 +78,10 @@ export function columns(sourceOf, { menus, byCell, values }) {
       ["How many rows of each value", () => count(source, name)],
       ...(head.dataset.totals ? [deeper("Totals below", () => totalsOf(source, head))] : []),
       deeper("Width", () => [
-        ["Wider", act("width", within(head.offsetWidth * 1.25))],
-        ["Narrower", act("width", within(head.offsetWidth * 0.8))],
+        [each("Wider", "All # wider"), all("width", within(head.offsetWidth * 1.25))],
+        [each("Narrower", "All # narrower"), all("width", within(head.offsetWidth * 0.8))],
         ["As wide as its content", act("width", fitted(source, head))],
-        ["As the form has it", act("width", "")],
+        [each("As the form has it", "All # as the form has them"), all("width", "")],
         [
           "All columns as wide as their content",
           () =>
@@ -85,9 +99,14 @@ export function columns(sourceOf, { menus, byCell, values }) {
       deeper("Place", () => [
         ["One place earlier", act("earlier")],
         ["One place later", act("later")],
-        ["Stay at the start", act("pin", "start"), pinned(source, head) === "start"],
-        ["Stay at the end", act("pin", "end"), pinned(source, head) === "end"],
-        ["Move with the others", act("pin", ""), pinned(source, head) === ""],
+        deeper("Swap with", () =>
+          heads(source)
+            .filter((other) => other !== head)
+            .map((other) => [nameOf(other), act("swap", other.dataset.name)]),
+        ),
+        [each("Stay at the start", "All # stay at the start"), all("pin", "start"), pinned(source, head) === "start"],
+        [each("Stay at the end", "All # stay at the end"), all("pin", "end"), pinned(source, head) === "end"],
+        [each("Move with the others", "All # move with the others"), all("pin", ""), pinned(source, head) === ""],
       ]),
       deeper(
         "Rows",
@@ -123,7 +142,7 @@ export function columns(sourceOf, { menus, byCell, values }) {
         "New record like this one",
         () => source.send("new", { like: 1, record: source.record, position: source.position }),
       ],
-      ["Hide this column", act("hide")],
+      [each("Hide this column", "Hide these # columns"), all("hide")],
       ...hidden.map(([other, words]) => [`Show ${words}`, () => arrange(source, "show", other)]),
       ...("arranged" in dataset ? [["All as the form has it", () => arrange(source, "reset", "")]] : []),
     ];
@@ -142,7 +161,6 @@ export function columns(sourceOf, { menus, byCell, values }) {
       ["Smallest first", order(head.dataset.name)],
       ["Greatest first", order(`-${head.dataset.name}`)],
       ["As one more of the order", () => source.arrange(new URLSearchParams(link.dataset.also))],
-      ...("mayBeEmpty" in head.dataset ? empties(source, head.dataset.name) : []),
     ];
   }
   /** Where the rows go that have no value in a column: a term of the order in front of the column's own. */
@@ -153,15 +171,16 @@ export function columns(sourceOf, { menus, byCell, values }) {
     const there = terms.find((term) => own(term) === `${name}:empty`);
     const placed = (term) => () => {
       const rest = terms.filter((other) => other !== there);
-      if (!rest.some((other) => own(other) === name)) rest.push(name);
+      if (term && !rest.some((other) => own(other) === name)) rest.push(name);
       const at = rest.findIndex((other) => own(other) === name);
       asked.delete("order");
-      for (const other of there === term ? rest : rest.toSpliced(at, 0, term)) asked.append("order", other);
+      for (const other of !term || there === term ? rest : rest.toSpliced(at, 0, term)) asked.append("order", other);
       return source.arrange(asked);
     };
     return [
-      ["Empty ones first", placed(`-${name}:empty`), there === `-${name}:empty`],
-      ["Empty ones last", placed(`${name}:empty`), there === `${name}:empty`],
+      ["First, before all others", placed(`-${name}:empty`), there === `-${name}:empty`],
+      ["Last, behind all others", placed(`${name}:empty`), there === `${name}:empty`],
+      ["Where the server puts them", placed(there), there === undefined],
     ];
   }
   /** What rows can be put together by, by a column; or out of the groups that they are in by it. */
@@ -202,6 +221,15 @@ export function columns(sourceOf, { menus, byCell, values }) {
     box.querySelector("a, button")?.focus();
   }
 
+  /** The columns that an act is for: those of the chosen cells, where the heading is one of theirs; else it alone. */
+  function chosen(source, head) {
+    const all = heads(source);
+    const { left, right } = source.grid.chosen.range || { left: 0, right: 0 };
+    const at = all.indexOf(head) + 1;
+    const several = at >= left && at <= right ? all.slice(left - 1, right) : [head];
+    return several.map((other) => other.dataset.name);
+  }
+
   // -- places and widths --------------------------------------------------------------------------------------
 
   const heads = (source) => [...source.grid.head.querySelectorAll("[data-number]")];
@@ -228,12 +256,6 @@ export function columns(sourceOf, { menus, byCell, values }) {
     const widths = heads(source).map((head) => head.offsetWidth);
     const share = (source.grid.scroller.clientWidth - 28) / widths.reduce((sum, width) => sum + width, 0);
     return widths.map((width) => Math.floor(Math.min(Math.max(LEAST, width * share), MOST)));
-  }
-  function arrange(source, act, field, value = "") {
-    const { column, which } = source.grid;
-    return source.send("columns", { act, field, value, grid: which, record: source.record || "" }).then(() => {
-      if (source.grid) source.grid.column = column;
-    });
   }
 
   // By its edge a heading is made wider, by the rest of it moved to another place; in the sentence it is one more of the order.

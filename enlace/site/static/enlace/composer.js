@@ -65,6 +65,8 @@ function prepare() {
     setWidths(grid.querySelector("[data-scroller]"), grid.dataset.widths);
     const rows = grid.querySelector("[data-rows]");
     grid.querySelector("[data-runway]").style.height = `calc(${rows.children.length} * var(--row))`;
+    const lines = grid.querySelector("[data-blank-lines]");
+    if (lines) lines.style.height = `${Math.max(0, lines.parentElement.clientHeight - lines.offsetTop)}px`;
     if (!rows.children.length) grid.querySelector("[data-empty-note]").hidden = false;
   }
   const ids = chosen();

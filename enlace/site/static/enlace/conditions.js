@@ -7,6 +7,7 @@ const WORDS = {
   lacks: "does not have",
   begins: "begins with",
   ends: "ends with",
+  like: "is like, with % and _",
   less: "is less than",
   "at most": "is at most",
   more: "is more than",
@@ -18,12 +19,13 @@ const WORDS = {
   empty: "is empty",
   filled: "is not empty",
   says: "says, as in its box",
-  in: "is one of",
-  "not in": "is none of",
+  in: "is one of, with ; between",
+  "not in": "is none of, with ; between",
 };
-const TEXT = ["has", "is", "is not", "begins", "ends", "lacks", "less", "more", "empty", "filled"];
-const LIST = ["has", "is", "is not", "begins", "ends", "lacks", "empty", "filled"];
-const NUMBER = ["is", "is not", "less", "at most", "more", "at least", "between", "empty", "filled"];
+const SEVERAL = ["in", "not in"];
+const TEXT = ["has", "is", "is not", "begins", "ends", "lacks", "like", ...SEVERAL, "less", "more", "empty", "filled"];
+const LIST = ["has", "is", "is not", "begins", "ends", "lacks", ...SEVERAL, "empty", "filled"];
+const NUMBER = ["is", "is not", "less", "at most", "more", "at least", "between", ...SEVERAL, "empty", "filled"];
 const DATE = [...NUMBER, "last days", "next days", "this"];
 const JOINTS = { all: "All of these", any: "Any of these", none: "None of these" };
 
@@ -34,6 +36,17 @@ export function testsOf(kind) {
   if (kind === "text" || kind === "longtext") return TEXT;
   return kind === "yesno" ? ["is", "is not", "empty", "filled"] : NUMBER;
 }
+
+/** Values as one types them between semicolons, as an address says them: what lists and texts hold is meant as a whole. A
+ *  value that was chosen of those that occur begins with == and stays as it is. */
+export function valuesOf(text, kind) {
+  const said = text.split(";").map((value) => value.trim());
+  const whole = ["text", "longtext", "list"].includes(kind);
+  return said.filter(Boolean).map((value) => (whole && !value.startsWith("=") ? `=${value}` : value));
+}
+
+/** Several values as one types them. */
+export const typedOf = (values) => values.map((value) => value.replace(/^=(?!=)/, "")).join("; ");
 
 /** Conditions as an address says them; those that say nothing yet are left out. */
 export function cleaned(conditions, counts) {
@@ -227,6 +240,7 @@ export class Conditions {
       "Test",
       (value) => Object.assign(condition, { test: value, values: this.values(value, condition.values) }),
     );
+    if (SEVERAL.includes(condition.test)) return [fields, choice, this.among(condition, field.kind, `${at}-value0`)];
     return [fields, choice, ...condition.values.map((value, i) => this.value(condition, value, i, `${at}-value${i}`))];
   }
 
@@ -250,6 +264,19 @@ export class Conditions {
       "data-at": at,
       "aria-label": i ? "and the other end" : "Value",
       oninput: ({ target }) => put(target.value),
+    });
+  }
+
+  /** Any number of values, typed in one box. */
+  among(condition, kind, at) {
+    return make("input", {
+      className: "form-control form-control-sm",
+      value: typedOf(condition.values),
+      "data-at": at,
+      "aria-label": "Values, with semicolons between",
+      oninput: ({ target }) => {
+        condition.values = valuesOf(target.value, kind);
+      },
     });
   }
 

@@ -270,6 +270,10 @@ page.keepPlaces = keepPlaces;
 document.addEventListener("enlace:total", ({ detail }) => {
   for (const grid of at(detail).grids) grid.setTotal(detail.total);
 });
+document.addEventListener("enlace:passing", ({ detail }) => {
+  const place = at(detail).el("sentence")?.querySelector("[data-passing]");
+  if (place) place.textContent = `· ${detail.words}`;
+});
 // What the address shared is the person's own arrangement by now.
 document.addEventListener("enlace:adopted", () => {
   for (const source of sources.values()) {
@@ -502,6 +506,7 @@ const KEYS = [
   ["Alt+Shift+S", "The same values for several records", () => press("act-several")],
   ["Alt+Shift+L", "Find in the rows; Enter goes on, Shift+Enter back", () => here().el("find")?.focus()],
   ["Shift+F10", "Acts of the column"],
+  ["Alt and left or right", "In the sentence: a field of the order, or of the groups, earlier or later"],
   ["Alt+Shift+G", "Go to the grid", () => here().grid?.focus()],
   ["Alt+Shift+E", "Go to the editors", () => editors()],
   ["Alt+Shift+D", "Go to the next records on the sheet", () => nextSource()],

@@ -11,7 +11,7 @@ import { setWidths } from "./widths.js";
 const MOST_HEIGHT = 6_000_000;
 const PAUSE = 60;
 const REGROUP = 250; // ms: several edits are counted into the groups at once
-const LINE = 19; // pixels of one more line in a row
+export const LINE = 19; // pixels of one more line in a row
 
 /** The day as people here have it, as dates are typed. */
 const today = () => {
@@ -29,6 +29,8 @@ export class Grid {
     this.head = root.querySelector(".grid-head");
     this.runway = root.querySelector("[data-runway]");
     this.rows = root.querySelector("[data-rows]");
+    this.ruled = root.querySelector("[data-blank-lines]");
+    this.blanks = root.querySelector("[data-blank]") ? 1 : 0;
     this.asked = Number(root.dataset.size);
     this.first = Number(root.dataset.start);
     this.total = root.dataset.total ? Number(root.dataset.total) : this.first + this.rows.children.length;
@@ -67,6 +69,7 @@ export class Grid {
     this.rows.addEventListener("dblclick", () => this.startEdit());
     this.root.addEventListener("keydown", (event) => this.key(event));
     this.head.addEventListener("keydown", (event) => this.headKey(event));
+    this.ruled?.addEventListener("click", () => this.blank?.focus(1));
     new ResizeObserver(() => this.resized()).observe(this.scroller);
   }
 
@@ -104,6 +107,8 @@ export class Grid {
     this.shownRows = this.visible;
     this.lastTop = this.mostTop;
     this.runway.style.height = `${Math.min(this.height, MOST_HEIGHT)}px`;
+    if (this.ruled)
+      this.ruled.style.height = `${Math.max(0, this.room - this.height - this.blanks * this.rowHeight)}px`;
     this.root.setAttribute("aria-rowcount", this.counted ? this.total + 1 : -1);
     this.root.querySelector("[data-empty-note]").hidden = !(this.counted && this.total === 0);
     this.setTop(this.top);
