@@ -170,7 +170,7 @@ def lone_controls(
     made = []
     for control in sheet.controls(drawing.part.name):
         drawer = SHOWN.get(drawn_as(sheet, control))
-        if drawer is not None and (drawer.follows in follows or control.kind in kinds):
+        if drawer is not None and (drawer.followed_by(control) in follows or control.kind in kinds):
             made.append(draw_control(request, sheet, control, {name: drawing}, swap=True))
     return made
 

@@ -18,10 +18,10 @@ from enlace.workshop.models import Form
 from .contexts import base_context, strip_context
 from .controls import Drawing
 from .controls.branches import branches_of, shown_first
-from .drawing import bare_panel, draw, lone_sheet, places_in
+from .drawing import bare_panel, draw, draw_control, lone_sheet, places_in
 from .kept import KeptCopy
 from .lists import errand_of
-from .opening import number_from, on_form
+from .opening import number_from, on_form, text_from
 from .parameters import lines
 from .review import name_of
 from .sheet import Sheet
@@ -144,3 +144,17 @@ def branches(request: HttpRequest, work: Work) -> HttpResponse:
     drawing = Drawing(work.part, base_context(work), work, None)
     names = shown_first(drawing)
     return render(request, "desk/branches.html", branches_of(sheet.document, sheet, drawing, names))
+
+
+@require_GET
+@on_form
+def control(request: HttpRequest, work: Work) -> HttpResponse:
+    """One control of these records, drawn anew around one of them."""
+    sheet = work.sheet or Sheet(work.form)
+    asked, source = sheet.document.control(text_from(request, "control")), sheet.source_names[work.part.name]
+    if asked.source != source:
+        raise Problem("This control shows other records.", "Reload the page.", code="bad")
+    identifier = request.GET.get("record", "")
+    view = work.record(identifier, number_from(request, "position", 0)) if identifier else None
+    drawing = Drawing(work.part, base_context(work), work, view)
+    return HttpResponse(draw_control(request, sheet, asked, {source: drawing}))

@@ -56,6 +56,16 @@ def count(request: HttpRequest, work: Work) -> HttpResponse:
 
 @require_GET
 @on_form(short=True)
+def value(request: HttpRequest, work: Work) -> JsonResponse:
+    """The whole of one value as an editor shows it, and the print of what is stored: a cell has only the beginning of a
+    long text, and a sheet may have no editor of it."""
+    view, field = work.record(text_from(request, "record")), work.field(text_from(request, "field"))
+    editor = next(editor for editor in editor_views(work, view) if editor.field.name == field.name)
+    return JsonResponse({"text": editor.text, "seen": editor.print})
+
+
+@require_GET
+@on_form(short=True)
 def at(request: HttpRequest, work: Work) -> HttpResponse:
     """Go to a position: `position` counts from 0, `number`, which people type, from 1. `line`: of a grid with groups.
     `anew`: what shows rows as well."""

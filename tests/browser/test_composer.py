@@ -44,6 +44,38 @@ class Composing(Served):
         page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
         self.says("discarded", page)
 
+    def test_a_grid_without_editors_edits_long_texts_whole(self):
+        page = self.compose(1)
+        text = "line one\n" + "y" * 300
+        with sqlite3.connect(self.harbour) as db:
+            db.execute("UPDATE vessel SET remarks = ? WHERE id IN (1, 2)", (text,))
+        page.locator("[data-choose=vessel_panel]").click()
+        page.locator(".card-of").get_by_role("button", name="Remove", exact=True).click()
+        expect(page.locator("[data-choose=vessel_panel]")).to_have_count(0)
+        self.work("Vessel", page)
+        column = page.locator("#grid [data-name=remarks]").evaluate(
+            "head => [...head.parentElement.children].indexOf(head)"
+        )
+        self.cell(0, column, page).click()
+        page.keyboard.type("ab")
+        area = page.locator(".cell-area")
+        expect(area).to_have_value(text + "ab")
+        page.keyboard.press("Enter")
+        page.keyboard.type("more")
+        page.keyboard.press("Tab")
+        expect(area).to_have_count(0)
+        expect(page.locator("#strip")).to_contain_text("1 edited")
+        self.cell(1, column, page).click()
+        page.keyboard.press("F2")
+        page.keyboard.type("no")
+        page.keyboard.press("Escape")
+        expect(self.cell(1, column, page)).to_be_focused()
+        page.keyboard.press("Control+s")
+        self.says("Saved 1 record", page)
+        with sqlite3.connect(self.harbour) as db:
+            kept = [row[0] for row in db.execute("SELECT remarks FROM vessel WHERE id IN (1, 2) ORDER BY id")]
+        self.assertEqual(kept, [text + "ab\nmore", text])
+
     def test_cards_and_a_navigator_of_moves_alone(self):
         page = self.compose(5)
         page.locator(".adds summary").click()
@@ -61,6 +93,41 @@ class Composing(Served):
         page.locator("#go-next").click()
         expect(cards.nth(1)).to_have_attribute("aria-selected", "true")
         expect(cards.nth(0)).to_have_attribute("aria-selected", "false")
+
+    def test_cards_are_edited_in_place_and_reach_every_record(self):
+        page = self.compose(2)
+        page.locator(".adds summary").click()
+        page.locator("[data-add=cards]").click()
+        expect(page.locator("[data-control=cards]")).to_have_class(re.compile("chosen"))
+        page.locator("#set-fields").fill("vessel_id, purpose, eta")
+        page.keyboard.press("Tab")
+        expect(page.locator("[data-control=cards] .card-record").first.locator("[data-line]")).to_have_count(3)
+        self.work("Port call", page)
+        cards = page.locator("[data-control=cards]")
+        current = cards.locator("[data-card][aria-selected=true]")
+        expect(current).to_have_attribute("data-at", "0")
+        cards.get_by_role("button", name="Later").click()
+        expect(page.locator("#go-number")).to_have_value("61")
+        expect(current).to_have_attribute("data-at", "60")
+        cards.locator("[data-cards]").focus()
+        page.keyboard.press("ArrowLeft")  # beyond the first of the page
+        expect(page.locator("#go-number")).to_have_value("60")
+        expect(current).to_have_attribute("data-at", "59")
+        expect(cards.locator("[data-cards]")).to_be_focused()
+        page.keyboard.press("F2")
+        expect(current.get_by_label("Vessel")).to_be_focused()
+        page.keyboard.press("Tab")
+        expect(current.get_by_label("Purpose")).to_be_focused()
+        page.keyboard.press("Control+a")
+        page.keyboard.type("repair")
+        page.keyboard.press("Tab")
+        expect(current.get_by_label("ETA")).to_be_focused()
+        page.keyboard.type("soon")
+        page.keyboard.press("Enter")
+        expect(cards.locator("[data-cards]")).to_be_focused()
+        expect(current.locator(".value.changed")).to_have_text("repair")
+        expect(current.locator(".value.wrong")).to_have_text("soon")
+        expect(page.locator("#strip")).to_contain_text("1 needs attention")
 
     def test_by_keyboard_alone(self):
         page = self.compose(5)

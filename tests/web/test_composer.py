@@ -295,6 +295,43 @@ class AtTheDesk(Sheets):
         self.act("set", ids="vessel_navigator", name="moves", value="")
         self.assertContains(self.client.get(desk), '<div class="navigator without-moves without-acts">', 1)
 
+    def test_cards_go_on_to_all_records_one_at_a_time_or_many(self):
+        for n in range(100, 130):
+            self.sql(
+                "INSERT INTO vessel (imo_no, name, vessel_type_code, photo)"
+                " SELECT ?, ?, vessel_type_code, photo FROM vessel WHERE photo IS NOT NULL LIMIT 1", f"9{n:06}", f"More {n}",
+            )  # fmt: skip
+        self.act("add", kind="cards", source="vessel")
+        count = self.sql("SELECT count(*) FROM vessel")[0][0]
+        asked = {"on": "sheet", "control": "cards", "record": f"i{count}", "position": count - 1}
+        drawn = lambda: self.client.get(f"/desk/{self.vessel.pk}/control", asked).content.decode()  # noqa: E731
+        html = drawn()
+        first = (count - 1) // 60 * 60 + 1
+        self.assertIn(f"{first:,} to {count:,} of {count:,}", html)
+        self.assertGreater(first, 60)
+        self.assertRegex(html, rf'data-card="i{count}"\s+data-at="{count - 1}"\s+aria-selected="true"')
+        self.edit(self.vessel, f"i{count}", name="Changed", length_m="long")
+        html = drawn()
+        self.assertIn('<span class="value changed">Changed</span>', html)
+        for name, value in (
+            ("layout", "one"),
+            ("picture", "photo"),
+            ("labels", "beside"),
+            ("fields", "name, length_m"),
+        ):
+            self.act("set", ids="cards", name=name, value=value)
+        html = drawn()
+        self.assertEqual(html.count("data-card="), 1)
+        self.assertIn('<span class="value wrong">long</span>', html)
+        self.assertIn(f"{count:,} of {count:,}", html)
+        self.assertRegex(html, rf'src="/desk/{self.vessel.pk}/picture\?record=i{count}&amp;field=photo')
+        moved = self.client.get(f"/desk/{self.vessel.pk}/record?record=i1&on=sheet", headers={"HX-Request": "true"})
+        self.assertIn('id="c-cards"', moved.content.decode())  # one at a time it goes with each move
+        for wrong in ("gone", "call_grid"):
+            self.assertEqual(
+                self.client.get(f"/desk/{self.vessel.pk}/control?on=sheet&control={wrong}").status_code, 400
+            )
+
     def test_cards_on_the_board_are_those_that_are_drawn(self):
         self.vessel.dataset.fields.filter(name="flag").update(kind="longtext")
         self.vessel.dataset.touch()

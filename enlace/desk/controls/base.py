@@ -9,7 +9,7 @@ from types import MappingProxyType
 from typing import Any
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.window import Row
+from enlace.core.dataset.window import CUT, Row
 from enlace.core.draft import PendingRecord
 from enlace.core.form import Control
 from enlace.core.form.conditions import shown
@@ -57,11 +57,16 @@ class Drawing:
 @dataclass(frozen=True)
 class Shown:
     """One kind. context: what its template gets beside its settings. follows: what it is drawn anew with: "record", each
-    move to another one, or "rows", changes of rows alone (a move only makes another of them the current one).
+    move to another one, or "rows", changes of rows alone (a move only makes another of them the current one); or what tells
+    that of a control.
     """
 
     context: Callable[[Sheet, Control, Drawing], dict[str, Any]]
-    follows: str = "record"
+    follows: str | Callable[[Control], str] = "record"
+
+    def followed_by(self, control: Control) -> str:
+        """What a control is drawn anew with."""
+        return self.follows if isinstance(self.follows, str) else self.follows(control)
 
 
 def label_of(control: Control, field: FieldSpec | None) -> str:
@@ -69,17 +74,19 @@ def label_of(control: Control, field: FieldSpec | None) -> str:
     return str(control.settings.get("label") or (field.label if field else control.field or "No field"))
 
 
-def texts_of(drawing: Drawing, names: Sequence[str], most: int) -> list[tuple[Row, list[tuple[FieldSpec, str]]]]:
-    """The first rows of a part, the draft counted in, each with what some fields of it show."""
+def texts_of(
+    drawing: Drawing, names: Sequence[str], most: int, start: int = 0
+) -> list[tuple[Row, list[tuple[FieldSpec, str]]]]:
+    """Some rows of a part, the draft counted in, each with what some fields of it show."""
     work = drawing.work
     known = work.dataset.any_name
     fields = [known[name] for name in names if name in known]
-    rows, pending = work.window(0, most)
+    rows, pending = work.window(start, most)
     records = records_of(work, rows, pending)
     work.words.prefetch(work.dataset, records)
     lines = []
     for row, record in zip(rows, records, strict=True):
-        shown_texts = [(field, work.words.of(work.dataset, field, record)[:120]) for field in fields]
+        shown_texts = [(field, work.words.of(work.dataset, field, record)[:CUT]) for field in fields]
         lines.append((row, shown_texts))
     return lines
 

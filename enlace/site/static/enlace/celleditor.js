@@ -4,6 +4,7 @@ import { Choices } from "./choices.js";
 
 const SHOWN = 200; // characters of a text that a cell shows at the most
 const ELSEWHERE = ["longtext", "picture", "binary"]; // edited beside the grid, where there is room
+const PICTURES = ["picture", "binary"];
 
 export class CellEditor {
   /** source: whose records the grid shows. */
@@ -16,40 +17,57 @@ export class CellEditor {
   }
 
   async open(row, head, cell, text) {
-    const { id } = row.dataset;
-    const { number, name, kind } = head.dataset;
-    const label = head.textContent.trim();
     if (head.dataset.locked) return enlaceSay(head.dataset.locked);
     if (row.dataset.state === "removed")
       return enlaceSay("This record is marked for removal. Discard the removal first, then edit it.");
-    if (ELSEWHERE.includes(kind)) return this.typeBeside(await this.panelEditor(id, number), text);
-    // What a cell shows can be typed back, so nobody has to wait for the editors beside the grid to load; only a
-    // text that the cell shows cut has to be fetched first.
-    const cut = text === undefined && cell.textContent.length >= SHOWN;
-    const beside = cut ? await this.panelEditor(id, number) : this.loaded(id, number);
-    if (cut) cell = document.getElementById(row.id)?.children[this.grid.column];
-    if (!cell) return;
-    const before = beside?.value ?? cell.textContent;
+    if (this.opening) {
+      this.opening.text = (this.opening.text ?? "") + (text ?? ""); // typed before what is there has come
+      return;
+    }
+    const { id } = row.dataset;
+    const { number, name, kind } = head.dataset;
+    const label = head.querySelector("a, span")?.firstChild?.textContent.trim();
+    const long = kind === "longtext" && !("list" in head.dataset);
+    // What a cell shows can be typed back, so nobody has to wait for the editors beside the grid to load; only a text that
+    // the cell shows cut has to be fetched first.
+    let there = { cell, before: this.loaded(id, number)?.value ?? cell.textContent };
+    if (ELSEWHERE.includes(kind) || (text === undefined && cell.textContent.length >= SHOWN)) {
+      this.opening = { text };
+      there = await this.there(row, { id, number, name, kind, label });
+      ({ text } = this.opening);
+      this.opening = null;
+    }
+    if (there?.editor) return this.typeBeside(there.editor, text);
+    if (!there?.cell) return;
+    const { before, whole } = there;
+    ({ cell } = there);
     const listed = "list" in head.dataset;
+    const typed = long ? before + (text ?? "") : (text ?? before);
     const input =
-      kind === "yesno" && !listed ? this.choice(before, text, "nullable" in head.dataset) : this.line(text ?? before);
+      kind === "yesno" && !listed
+        ? this.choice(before, text, "nullable" in head.dataset)
+        : long
+          ? this.area(typed, cell)
+          : this.line(typed);
     input.setAttribute("aria-label", label);
     if (listed) this.withList(input, id, name);
     const kept = cell.innerHTML;
-    cell.replaceChildren(input);
+    if (!long) cell.replaceChildren(input);
     cell.classList.add("editing");
     this.grid.editing = input;
     input.focus();
-    if (text === undefined) input.select?.();
+    if (long) input.setSelectionRange(input.value.length, input.value.length);
+    else if (text === undefined) input.select?.();
 
     const close = (keep) => {
       if (this.grid.editing !== input) return;
       this.grid.editing = null;
       if (listed) this.choices.close();
       cell.classList.remove("editing");
+      if (long) input.remove();
       const { choice } = input.dataset;
       if (keep && (input.value !== before || choice))
-        this.keep(row, cell, { id, number, name, value: input.value, choice, before });
+        this.keep(row, cell, { id, number, name, value: input.value, choice, before, whole });
       else if (input.kept) cell.replaceWith(input.kept);
       else cell.innerHTML = kept;
       if (this.grid.late) {
@@ -59,7 +77,7 @@ export class CellEditor {
     };
     // What the page has to send when it goes away with the cell open.
     input.typedInCell = () =>
-      input.value === before ? null : this.edit(row, { id, number, name, value: input.value, before }).data;
+      input.value === before ? null : this.edit(row, { id, number, name, value: input.value, before, whole }).data;
     input.addEventListener("blur", () => close(true));
     input.addEventListener("keydown", (event) => this.key(event, close));
     input.finish = () => {
@@ -82,11 +100,6 @@ export class CellEditor {
     for (const [attribute, value] of Object.entries(told)) input.setAttribute(attribute, value);
   }
 
-  /** A line was chosen for the open editor. */
-  chosen(input) {
-    input.finish?.();
-  }
-
   /** The editor beside the grid if it shows the record already. */
   loaded(id, number) {
     return this.source.panel?.dataset.record === id ? this.source.el(`e-${number}`) : null;
@@ -97,6 +110,42 @@ export class CellEditor {
     for (const word of ["yes", "no", ...(nullable || !before ? [""] : [])]) select.add(new Option(word || "—", word));
     select.value = { y: "yes", n: "no", 1: "yes", 0: "no" }[typed?.toLowerCase()] ?? before;
     return select;
+  }
+
+  /** What a cell holds that shows only the beginning of it; or the editor beside the grid, where there is one with room. */
+  async there(row, { id, number, name, kind, label }) {
+    const beside = await this.panelEditor(id, number);
+    if (beside && ELSEWHERE.includes(kind)) return { editor: beside };
+    if (PICTURES.includes(kind)) {
+      enlaceSay(`${label} is chosen in an editor, and this form has none of it.`);
+      return null;
+    }
+    const whole = beside ? null : await this.whole(id, name);
+    const before = beside?.value ?? whole?.text;
+    // Its row may have been drawn anew meanwhile.
+    return before === undefined ? null : { cell: this.grid.cellOf(document.getElementById(row.id)), before, whole };
+  }
+
+  /** What a cell shows only the beginning of; null where it can't be had, which is said. */
+  async whole(id, name) {
+    const asked = new URLSearchParams({ record: id, field: name });
+    const response = await fetch(this.source.address(`value?${asked}`), { headers: { "HX-Request": "true" } });
+    if (response.ok) return response.json();
+    enlaceSay(enlaceWords(await response.text()), true);
+    return null;
+  }
+
+  /** A box for a text of several lines, over its cell: rows clip what is in them. */
+  area(text, cell) {
+    const { left, top, width } = cell.getBoundingClientRect();
+    const area = document.createElement("textarea");
+    area.className = "cell-area";
+    area.value = text;
+    document.getElementById("content").append(area);
+    area.style.width = `${Math.min(Math.max(width, 320), innerWidth - 16)}px`;
+    area.style.left = `${Math.max(8, Math.min(left, innerWidth - area.offsetWidth - 8))}px`;
+    area.style.top = `${Math.max(8, Math.min(top, innerHeight - area.offsetHeight - 8))}px`;
+    return area;
   }
 
   line(text) {
@@ -110,6 +159,7 @@ export class CellEditor {
   key(event, close) {
     event.stopPropagation();
     if (Choices.fits(event.target) && this.choices.key(event)) return;
+    if (event.target.matches("textarea") && event.key === "Enter" && !event.ctrlKey) return; // a line of the text
     const { grid } = this;
     const { position } = grid.current;
     const go = {
@@ -128,10 +178,11 @@ export class CellEditor {
   }
 
   /** What is sent of an edit, and the editor beside the grid that shows the same value. */
-  edit(row, { id, number, name, value, choice, before }) {
+  edit(row, { id, number, name, value, choice, before, whole }) {
     const data = { record: id, field: name, value, choice, position: row.dataset.at };
     const beside = this.loaded(id, number);
-    if (beside) Object.assign(data, { seen: beside.dataset.seen, seen_text: before });
+    if (whole) Object.assign(data, { seen: whole.seen, seen_text: before });
+    else if (beside) Object.assign(data, { seen: beside.dataset.seen, seen_text: before });
     return { data, beside };
   }
 

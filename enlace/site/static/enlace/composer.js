@@ -69,6 +69,8 @@ function prepare() {
     if (lines) lines.style.height = `${Math.max(0, lines.parentElement.clientHeight - lines.offsetTop)}px`;
     if (!rows.children.length) grid.querySelector("[data-empty-note]").hidden = false;
   }
+  for (const cards of root.querySelectorAll("[data-cards][data-width]"))
+    cards.closest("[data-control]").style.setProperty("--card", `${cards.dataset.width}px`);
   const ids = chosen();
   for (const control of root.querySelectorAll("[data-stage] [data-control]")) {
     const alone = !control.querySelector("[data-control]");

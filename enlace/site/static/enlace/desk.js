@@ -128,6 +128,8 @@ wants("record", (source, { id, position }) =>
 );
 wants("fold", (source, data) => source.send("fold", data));
 wants("refresh", (source) => refresh(source));
+wants("renew", (source, { id }) => source.renew(id));
+wants("join", (source, { joined }) => joined(source, choices));
 wants("filter", (source, { button }) => openFilter(source, button));
 wants("run", (source, asked) => run(source, asked));
 wants("arrange", (source, { asked, back }) =>
@@ -382,7 +384,7 @@ desk.addEventListener("input", ({ target }) => Choices.fits(target) && choices.t
 desk.addEventListener("enlace:chosen", ({ target }) => {
   const source = sourceOf(target);
   if (source.isEditor(target)) source.sendTyped(target);
-  else source.cells?.chosen(target);
+  else target.finish?.(); // a cell
 });
 desk.addEventListener("keydown", (event) => {
   const editor = event.target;

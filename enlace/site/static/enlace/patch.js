@@ -11,6 +11,8 @@ const OPEN = ["aria-expanded", "aria-activedescendant"]; // said by the list tha
 /** Make an element of the page what an answer has for it. there: as it stands. made: as the answer has it. */
 export function patch(there, made) {
   made.removeAttribute("hx-swap-oob"); // of the answer alone
+  // A control that somebody types in takes what is new once that is kept.
+  if (there.parentElement?.postpones?.()) return;
   there.inert = false; // as it was while the answer was on its way
   if (there.isEqualNode(made) && !there.querySelector(TYPED)) return;
   const asking = new Set();

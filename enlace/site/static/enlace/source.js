@@ -152,6 +152,20 @@ export class Source {
     await done;
   }
 
+  /** Have one control drawn anew. */
+  async renew(id) {
+    const asked = new URLSearchParams({ control: id, record: this.record ?? "", position: this.position ?? 0 });
+    const response = await fetch(this.address(`control?${asked}`), { headers: { "HX-Request": "true" } });
+    if (!response.ok) return complain(response);
+    const box = document.querySelector(`[data-control="${CSS.escape(id)}"]`);
+    if (!box) return;
+    const html = await response.text();
+    if (box.postpones()) return;
+    const held = box.contains(document.activeElement);
+    box.innerHTML = html;
+    box.drawn(held);
+  }
+
   goTo(position) {
     return this.move(`at?position=${position}`);
   }
@@ -278,8 +292,8 @@ export class Source {
     this.record = id;
     this.position = position ?? this.position;
     for (const grid of this.grids) grid.setCurrent(id, position, line, this.grid);
-    for (const card of document.querySelectorAll(`[data-of="of${this.p}"] [data-card]`))
-      card.setAttribute("aria-selected", card.dataset.card === id);
+    for (const cards of document.querySelectorAll(`[data-of="of${this.p}"]:is(enlace-cards, enlace-list)`))
+      cards.stand(id);
   }
 
   /** What stands beside the editors after an edit of one field. */
