@@ -203,6 +203,7 @@ ACTS: dict[str, tuple[str, Act]] = {
     "bundle": ("records added", _bundle),
     "fill": ("controls that fill the height", _ids(lambda d, ids, asked: edit.fill(d, ids))),
     "align": ("controls aligned", _ids(lambda d, ids, asked: edit.align(d, ids, asked.data.get("how", "")))),
+    "tab": ("the Tab order", _ids(lambda d, ids, asked: edit.tab_order(d, ids[0], asked.data.get("how", "")))),
     "duplicate": ("controls copied", _ids(lambda d, ids, asked: _duplicate(d, asked))),
     "tie": (
         "a control tied",

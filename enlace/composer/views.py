@@ -17,7 +17,7 @@ from enlace.accounts.access import builder_only
 from enlace.core.form import CONTROL_KINDS, Control, FormDocument
 from enlace.core.form.columns import GridColumn, columns_of
 from enlace.core.form.difference import differences, title_of
-from enlace.core.form.edit import kind_of
+from enlace.core.form.edit import holder_of, kind_of
 from enlace.core.form.fields import fields_of
 from enlace.core.form.opening import words
 from enlace.core.kinds import Formats
@@ -313,8 +313,17 @@ def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, A
         "fields": [(f.name, f.label) for f in dataset.shown] if dataset else [],
         "columns": _column_lines(wired, control) if kind.name == "grid" else [],
         "own_columns": "columns" in control.settings,
+        "tab": _tab_place(wired.document, identifier),
         "faults": [fault for fault in faults if fault.control == identifier],
     }
+
+
+def _tab_place(document: FormDocument, identifier: str) -> tuple[int, int] | None:
+    """Which one in the order of the tab key a control is on its sheet, and of how many; None for one alone."""
+    holder = holder_of(document, identifier)
+    several = document.control(holder).children if holder else document.controls
+    place = next(i for i, control in enumerate(several, 1) if control.id == identifier)
+    return (place, len(several)) if len(several) > 1 else None
 
 
 @builder_only

@@ -254,7 +254,6 @@ class Wiring(unittest.TestCase):
             "reading": more(Control("x", "group", place=low)),
             "opening": replace(sound, opening=(OpeningStep("order", "gone", "ascending"),)),
             "order": replace(sound, controls=(replace(sound.controls[0], place=low), *sound.controls[1:])),
-            "same records": more(Control("x", "grid", "call", place=low)),
         }
 
     def test_planted_found_repaired(self):

@@ -295,6 +295,36 @@ class AtTheDesk(Sheets):
         self.act("set", ids="vessel_navigator", name="moves", value="")
         self.assertContains(self.client.get(desk), '<div class="navigator without-moves without-acts">', 1)
 
+    def test_the_tab_order_is_the_builder_s_and_stays_when_controls_move(self):
+        for field in ("name", "flag"):
+            self.act("add", kind="editor", source="vessel", field=field)
+        before = [control.id for control in self.document().controls]
+        html = self.act("tab", ids="flag", how="earlier")
+        after = [control.id for control in self.document().controls]
+        self.assertEqual(after, [*before[:-2], "flag", "name"])
+        self.assertIn(f"{len(after) - 1} of {len(after)}", html)
+        self.assertIn("Tab goes through the sheet in another order", html)
+        self.act("move", ids="name", dx=1, dy=0)
+        self.act("add", kind="heading")
+        self.assertEqual([control.id for control in self.document().controls], [*after, "heading"])
+        desk = self.client.get(f"/desk/{self.vessel.pk}/").content.decode()
+        self.assertLess(desk.index('id="c-flag"'), desk.index('id="c-name"'))
+        self.act("repair", sentence="Tab goes through the sheet in another order than one reads it.")
+        self.assertEqual([control.id for control in self.document().controls], [*before, "heading"])
+        for _ in range(9):
+            self.act("tab", ids="heading", how="earlier")
+        self.assertEqual(self.document().controls[0].id, "heading")
+
+    def test_a_control_says_differently_how_a_value_is_written_and_typed(self):
+        self.act("add", kind="value", source="vessel", field="length_m")
+        self.act("set", ids="length_m", name="format", value="0 m")
+        self.act("add", kind="editor", source="vessel", field="name")
+        self.act("set", ids="name", name="editor", value="lines")
+        self.sql("UPDATE vessel SET length_m = 123.4 WHERE id = 1")
+        desk = self.client.get(f"/desk/{self.vessel.pk}/?record=i1").content.decode()
+        self.assertIn("123 m", re.search(r'id="c-length_m".*?</div>', desk, re.S)[0])
+        self.assertIn("<textarea", re.search(r'id="c-name".*?</div>', desk, re.S)[0])
+
     def test_cards_go_on_to_all_records_one_at_a_time_or_many(self):
         for n in range(100, 130):
             self.sql(

@@ -39,7 +39,9 @@ def add(
     # Tabs without a page would be a control on which nothing can be put.
     if known.name == "tabs":
         made = replace(made, children=(Control(_free_id(document, "page"), "page", place=Place(h=height)),))
-    return checked(_among(document, on, lambda several: make_room((*several, made), made.id))), made.id
+    return checked(
+        _among(document, on, lambda several: make_room((*several, made), made.id, read=is_read(several)))
+    ), made.id
 
 
 def remove(document: FormDocument, ids: Iterable[str]) -> FormDocument:
@@ -196,7 +198,7 @@ def paste(document: FormDocument, controls: Iterable[Control], on: str = "") -> 
         copy = tied(_renamed(control, {other.id for other in document.all()}, keep=True))
         neighbours = document.control(on).children if on else document.controls
         copy = replace(copy, place=replace(below(neighbours, copy.place.w, copy.place.h), x=copy.place.x))
-        document = _among(document, on, lambda several, copy=copy: make_room((*several, copy)))  # type: ignore[misc]
+        document = _among(document, on, lambda several, copy=copy: make_room((*several, copy), read=is_read(several)))  # type: ignore[misc]
         made.append(copy.id)
     return checked(document), made
 
@@ -253,8 +255,32 @@ def below(several: Sequence[Control], width: int, height: int) -> Place:
     return Place(1, min(bottom + 1, MOST_ROWS - height + 1), width, height)
 
 
-def make_room(several: tuple[Control, ...], *first: str) -> tuple[Control, ...]:
-    """The controls of one sheet, none over another: those named first stay, what they cover goes below them."""
+def in_reading_order(several: Iterable[Control]) -> tuple[Control, ...]:
+    """The controls of one sheet as one reads them, which is the order of the tab key too where nobody said another one."""
+    return tuple(sorted(several, key=lambda control: (control.place.y, control.place.x)))
+
+
+def is_read(several: tuple[Control, ...]) -> bool:
+    """Whether the tab key goes through the controls of one sheet as one reads them."""
+    return in_reading_order(several) == several
+
+
+def tab_order(document: FormDocument, identifier: str, way: str) -> FormDocument:
+    """The document with a control one place "earlier" or "later" in the order of the tab key, among those of its sheet."""
+
+    def changed(several: tuple[Control, ...]) -> tuple[Control, ...]:
+        at = next(i for i, control in enumerate(several) if control.id == identifier)
+        rest = several[:at] + several[at + 1 :]
+        to = max(0, min(at + (1 if way == "later" else -1), len(rest)))
+        return (*rest[:to], several[at], *rest[to:])
+
+    document.control(identifier)  # tells when it is not there
+    return _among(document, holder_of(document, identifier), changed)
+
+
+def make_room(several: tuple[Control, ...], *first: str, read: bool = True) -> tuple[Control, ...]:
+    """The controls of one sheet, none over another: those named first stay, what they cover goes below them. read: whether
+    they are put in reading order, too."""
     order = sorted(several, key=lambda control: (control.id not in first, control.place.y, control.place.x))
     placed: dict[str, Place] = {}
     for control in order:
@@ -266,9 +292,8 @@ def make_room(several: tuple[Control, ...], *first: str) -> tuple[Control, ...]:
                 break
             place = replace(place, y=hit.bottom + 1)
         placed[control.id] = place
-    # In reading order, which is the order of the tab key too.
-    moved = (replace(control, place=placed[control.id]) for control in several)
-    return tuple(sorted(moved, key=lambda control: (control.place.y, control.place.x)))
+    moved = tuple(replace(control, place=placed[control.id]) for control in several)
+    return in_reading_order(moved) if read else moved
 
 
 def holder_of(document: FormDocument, identifier: str) -> str:
@@ -287,7 +312,7 @@ def _placed(document: FormDocument, ids: Sequence[str], change: Callable[[Place]
             moved = tuple(
                 replace(control, place=change(control.place)) if control.id in mine else control for control in several
             )
-            return make_room(moved, *mine)
+            return make_room(moved, *mine, read=is_read(several))
 
         document = _among(document, holder, changed)
     for identifier in ids:

@@ -7,14 +7,14 @@ from .expressions import expressions
 from .links import charts, editable, links, lookups
 from .names import conditions, labels, names, opening, shortcuts
 from .reach import reach
-from .reading import order, reading, same_records
+from .reading import order, reading
 from .required import required, twice
 from .ties import ties
 from .widths import widths
 
 CHECKS: tuple[Check, ...] = (
     ties, required, twice, names, conditions, expressions, opening, shortcuts, labels, links, editable, lookups, charts,
-    widths, reading, order, same_records, reach,
+    widths, reading, order, reach,
 )  # fmt: skip
 
 

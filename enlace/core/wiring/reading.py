@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 
 from ..form import Control, FormDocument
-from ..form.edit import add_page, remove, setting
+from ..form.edit import add_page, in_reading_order, remove, setting
 from .base import Fault, Wired
 
 
@@ -64,24 +64,11 @@ def _sorted(several: tuple[Control, ...]) -> tuple[Control, ...]:
     inner = tuple(replace(control, children=_sorted(control.children)) for control in several)
     if any(control.kind == "page" for control in inner):
         return inner
-    return tuple(sorted(inner, key=lambda control: (control.place.y, control.place.x)))
+    return in_reading_order(inner)
 
 
 def _in_reading_order(document: FormDocument) -> FormDocument:
     return replace(document, controls=_sorted(document.controls))
-
-
-def same_records(wired: Wired) -> Iterator[Fault]:
-    """A second grid, or a second navigator, of a source: the records have one place and one order on a page."""
-    seen: set[tuple[str, str]] = set()
-    for control in wired.document.all():
-        if control.kind not in ("grid", "navigator") or not control.source:
-            continue
-        if (control.kind, control.source) in seen:
-            sentence = f"A second {control.kind} shows the records of {control.source}: only the first one works."
-            repair = partial(remove, ids=[control.id])
-            yield Fault("same records", sentence, "error", control.id, control.source, repair, "Remove it")
-        seen.add((control.kind, control.source))
 
 
 def _covered(several: tuple[Control, ...]) -> Iterator[Fault]:

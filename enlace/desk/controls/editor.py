@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from enlace.core.form import Control
+from enlace.core.kinds import TEXTS
 
 from ..sheet import Sheet
 from .base import Drawing, Shown, label_of
@@ -19,6 +20,9 @@ def context(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
     editor = drawing.editors.get(control.field)
     if editor is not None:
         fixed = bool(control.settings.get("read_only")) or not drawing.holds(control.settings.get("usable_when"))
+        typed_in = str(control.settings.get("editor") or "")
+        if typed_in and {typed_in, editor.editor} == {"line", "lines"} and field.kind in TEXTS:
+            editor = replace(editor, editor=typed_in)
         editor = replace(editor, field=replace(editor.field, label=label), fixed=editor.fixed or fixed)
     return {"label": label, "one": editor}
 

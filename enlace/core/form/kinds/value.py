@@ -9,5 +9,10 @@ VALUE = ControlKind(
     source=True,
     field=True,
     size=(3, 2),
-    settings=(LABEL, Setting("large", "In large letters", "yes or no", False), SHOWN_WHEN),
+    settings=(
+        LABEL,
+        Setting("format", "Format", help="As the formats of the dataset are written. Left empty, that of the field."),
+        Setting("large", "In large letters", "yes or no", False),
+        SHOWN_WHEN,
+    ),
 )
