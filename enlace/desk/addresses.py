@@ -17,6 +17,7 @@ ORDER = "order"  # a field's name, "-" in front of it for descending; given once
 GROUP = (
     "group"  # a field's name and what its values are put together by, with a colon between, "-" in front as in an order
 )
+GIVEN = "given-"  # what begins the name of a value that a form's query asks for
 ARRANGED = "arranged"  # the token of an arrangement that the address shares
 MOST_TERMS = 8
 Terms = Sequence[tuple[str, bool]]  # (field, descending)

@@ -11,13 +11,24 @@ from enlace.core.dataset.query import parameters_of
 from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
+from .addresses import GIVEN
+
 LONGEST = 200
 
 
 def given_of(request: HttpRequest, form: Form) -> dict[str, str]:
-    """The values that the person gave for a form's query."""
-    kept = request.session.get(_place(form), {})
-    return dict(kept)
+    """The values that the person gave for a form's query, or that the address of its page says; those are kept too, since all
+    that the page asks for later is asked with them."""
+    kept = dict(request.session.get(_place(form), {}))
+    said = {
+        name.removeprefix(GIVEN): text.strip()[:LONGEST] for name, text in request.GET.items() if name.startswith(GIVEN)
+    }
+    if said:
+        names = parameters_of(form.dataset.query, form.dataset.connection.kind)
+        told = {**kept, **{name: said[name] for name in names if said.get(name)}}
+        if told != kept:
+            request.session[_place(form)] = kept = told
+    return kept
 
 
 def _place(form: Form) -> str:
@@ -41,7 +52,7 @@ def give(request: HttpRequest, form_id: int) -> HttpResponse:
     """Take the values, and show the form."""
     form = get_object_or_404(Form.objects.for_person(request.user).select_related("dataset__connection"), pk=form_id)
     names = parameters_of(form.dataset.query, form.dataset.connection.kind)
-    values = {name: request.POST.get(f"given-{name}", "").strip()[:LONGEST] for name in names}
+    values = {name: request.POST.get(GIVEN + name, "").strip()[:LONGEST] for name in names}
     lacking = [name for name, value in values.items() if not value]
     if lacking:
         raise Problem(f"The form asks for {', '.join(lacking)}.", "Go back and give a value for each.", code="bad")

@@ -9,6 +9,7 @@ from django.test import SimpleTestCase
 from enlace.desk.charts import marks_between
 from enlace.desk.models import Arrangement
 from enlace.workshop import layout
+from enlace.workshop.models import Form
 from tests.web.test_composer import Sheets
 
 
@@ -118,6 +119,27 @@ class Controls(Sheets):
         count = self.sql("SELECT count(*) FROM port_call WHERE vessel_id = 2")[0][0]
         self.assertEqual(self.rows_of(page.content.decode()), count)
         self.assertIn(f"/desk/{calls.pk}/?only-vessel_id=", address)
+
+    def test_a_button_opens_a_form_with_what_its_query_asks_for(self):
+        connection = self.vessel.dataset.connection
+        sql = "SELECT name, flag FROM vessel WHERE flag = :Flag AND id > :most_likely_not_there"
+        keep = f"/workshop/connection/{connection.pk}/query/keep"
+        self.client.post(keep, {"sql": sql.partition(" AND")[0], "name": "Of a flag", "given-Flag": "PT"})
+        told = self.button(to="Of a flag", opens="given")
+        address = re.search(r'href="([^"]*)"', told)[1]
+        flag, count = self.sql(
+            "SELECT flag, (SELECT count(*) FROM vessel o WHERE o.flag = v.flag) FROM vessel v WHERE id = 2"
+        )[0]
+        self.assertIn(f"?given-Flag={flag}&", address)
+        self.assertContains(self.client.get(address), f'data-total="{count}"')
+        form = Form.objects.get(title="Of a flag")
+        rows = self.client.get(f"/desk/{form.pk}/rows").content.decode()  # what the page asks for later goes on with it
+        self.assertEqual(self.rows_of(rows), count)
+        self.client.get(f"/desk/{form.pk}/?given-gone=1&given-Flag=")
+        self.assertContains(self.client.get(f"/desk/{form.pk}/"), f'data-total="{count}"')
+        self.client.post(keep, {"sql": sql, "name": "Of more", "given-Flag": "PT", "given-most_likely_not_there": "1"})
+        self.sets("button", to="Of more")
+        self.assertIn("does not say most_likely_not_there", unescape(self.on_sheet("record", record="i2")))
 
     def test_a_button_that_leads_nowhere_says_why(self):
         self.assertIn("There is no form called Gone.", self.button(to="Gone"))

@@ -8,6 +8,8 @@ from urllib.parse import urlencode
 from django.urls import reverse
 
 from enlace.core.dataset.filters import exactly_text
+from enlace.core.dataset.query import parameters_of
+from enlace.core.expression import ExpressionError
 from enlace.core.form import CONTROL_KINDS, Control
 from enlace.core.form.kinds.button import ACTS
 from enlace.core.kinds import raw_text
@@ -16,7 +18,7 @@ from enlace.core.problem import Problem
 from enlace.workshop.definitions import as_defined
 from enlace.workshop.models import Form
 
-from ..addresses import ONLY
+from ..addresses import GIVEN, ONLY
 from ..sheet import Sheet
 from .base import Drawing, Shown
 
@@ -67,7 +69,8 @@ def _form(sheet: Sheet, control: Control, drawing: Drawing, title: str, own: str
             field = drawing.part.dataset.by_name.get(asked["field"])
             off = "" if field is not None and field.lookup else "It needs a field with a list."
             return {"label": label, "off": off, "to": "" if off else f"{drawing.work.address}add-to?{urlencode(asked)}"}
-        asked = _named(control, drawing, form) if opens == "record" else _naming(drawing, form)
+        made = {"record": _named, "rows": _naming, "given": _given}[opens]
+        asked = made(control, drawing, form)
     except Problem as problem:
         return {"label": label, "off": str(problem)}
     return {"label": label, "to": f"{at}?{urlencode({**asked, **back})}"}
@@ -88,7 +91,19 @@ def _named(control: Control, drawing: Drawing, form: Form) -> dict[str, str]:
     return {ONLY + lookup.target: f"={raw_text(value)}"}
 
 
-def _naming(drawing: Drawing, form: Form) -> dict[str, str]:
+def _given(control: Control, drawing: Drawing, form: Form) -> dict[str, str]:
+    """What another form's query asks for, of this record. Raises Problem where the record does not say it."""
+    names = parameters_of(form.dataset.query, form.dataset.connection.kind)
+    if not names:
+        raise Problem(f"{form.title} asks for nothing.", "A builder can open it in another way.", code="bad")
+    here = {name.lower(): name for name in drawing.part.dataset.any_name}
+    values = {name: drawing.view.value(here[name.lower()]) if name.lower() in here else None for name in names}
+    if lacking := [name for name, value in values.items() if value is None or isinstance(value, ExpressionError)]:
+        raise Problem(f"This record does not say {', '.join(lacking)}, which {form.title} asks for.", code="bad")
+    return {GIVEN + name: raw_text(value) for name, value in values.items()}
+
+
+def _naming(control: Control, drawing: Drawing, form: Form) -> dict[str, str]:
     """The rows of another form that name this record. Raises Problem where none can."""
     there, here = form.dataset.to_spec(), drawing.part.dataset
     for field in there.shown:

@@ -25,6 +25,7 @@ OPENS = (
     ("plain", "As it opens by itself"),
     ("record", "At the record that a field of this one names"),
     ("rows", "With the rows that name this record"),
+    ("given", "With what its query asks for, from the fields of the same names"),
     ("new", "To enter a new one, and come back with it"),
 )
 BUTTON = ControlKind(
