@@ -133,7 +133,21 @@ def wired(
     titles = list(form.project.forms.values_list("title", flat=True))
     actions = list(form.actions.values_list("title", flat=True))
     unserved = _unserved(form, sources, datasets)
-    return Wired(made or document(form), datasets, titles, actions, unserved, rows or {}, _reached(form))
+    types = _types(form, datasets)
+    return Wired(made or document(form), datasets, titles, actions, unserved, rows or {}, _reached(form), types)
+
+
+def _types(form: Form, datasets: dict[str, DatasetSpec | None]) -> dict[str, dict[str, str]]:
+    """The types that the columns of each source's table have now, as far as the server tells."""
+    types = {}
+    for name in datasets:
+        try:
+            if table := _table(datasets, name):
+                columns = Catalog.of(form.dataset.connection.to_spec()).table(table).columns
+                types[name] = {column.name: column.type_text for column in columns}
+        except Problem:
+            continue
+    return types
 
 
 def _reached(form: Form) -> bool:

@@ -270,6 +270,18 @@ class Wiring(unittest.TestCase):
                     mine = [fault for fault in faults_of(Wired(document, DATASETS)) if fault.check == check]
                 self.assertEqual(mine, [])
 
+    def test_a_control_that_shows_nothing_or_what_does_not_suit_it(self):
+        sound, place = document_for(SOURCES[:2], {"call": 2, "cargo": 2}), Place(1, 100, 6, 4)
+        for control, words in (
+            (Control("x", "picture", "call", "name", place), "tied to Name, which is a text"),
+            (Control("x", "cards", "call", place=place, settings={"fields": ["gone"]}), "shows no field"),
+        ):
+            document = replace(sound, controls=(*sound.controls, control))
+            [fault] = [f for f in faults_of(Wired(document, DATASETS)) if f.check == "ties"]
+            self.assertIn(words, fault.sentence)
+            mended = fault.repair(document)
+            self.assertEqual([f for f in faults_of(Wired(mended, DATASETS)) if f.control == "x"], [])
+
     def test_a_key_that_every_form_has_is_no_shortcut_of_a_button(self):
         button = Control("x", "button", "call", place=Place(1, 100, 1, 1), settings={"shortcut": "S"})
         sound = document_for(SOURCES[:2], {"call": 2, "cargo": 2})
@@ -292,6 +304,12 @@ class Wiring(unittest.TestCase):
         )
         locked = {**DATASETS, "call": replace(DATASETS["call"], read_only_because="It is a view.")}
         edits = replace(sound, controls=(*sound.controls, Control("x", "editor", "call", "name", low)))
+        typed = tuple(replace(f, type_text="VARCHAR(40)") for f in DATASETS["call"].fields)
+        shaped = replace(DATASETS["call"], fields=typed)
+        self.assertNotIn(
+            "retyped",
+            {f.check for f in faults_of(Wired(sound, {**DATASETS, "call": shaped}, types={"call": {"name": "text"}}))},
+        )
         told = [
             ("charts", Wired(chart, DATASETS)),
             ("names", Wired(opens, DATASETS)),
@@ -303,6 +321,7 @@ class Wiring(unittest.TestCase):
             ),
             ("reach", Wired(sound, DATASETS, reached=False)),
             ("widths", Wired(sound, DATASETS, rows={"cargo": [(1, 12345678901234567)]})),
+            ("retyped", Wired(sound, {**DATASETS, "call": shaped}, types={"call": {"name": "numeric(9, 2)"}})),
         ]
         for check, wired in told:
             with self.subTest(check):

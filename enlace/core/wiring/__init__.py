@@ -9,11 +9,12 @@ from .names import conditions, labels, names, opening, shortcuts
 from .reach import reach
 from .reading import order, reading
 from .required import required, twice
+from .retyped import retyped
 from .ties import ties
 from .widths import widths
 
 CHECKS: tuple[Check, ...] = (
-    ties, required, twice, names, conditions, expressions, opening, shortcuts, labels, links, editable, lookups, charts,
+    ties, retyped, required, twice, names, conditions, expressions, opening, shortcuts, labels, links, editable, lookups, charts,
     widths, reading, order, reach,
 )  # fmt: skip
 

@@ -16,7 +16,8 @@ class Wired:
 
     datasets: by a source's name; None for one that is gone. forms: titles of the project's forms. actions: titles of the
     form's server actions. unserved: the sources whose link no index serves. rows: some rows of each source, as stored.
-    reached: the form has a tile on the start page, or a button of another form opens it.
+    reached: the form has a tile on the start page, or a button of another form opens it. types: of each source's table, the
+    types of its columns as they are now.
     """
 
     document: FormDocument
@@ -26,6 +27,7 @@ class Wired:
     unserved: Sequence[str] = ()
     rows: Mapping[str, Sequence[Sequence[Any]]] = field(default_factory=dict)
     reached: bool = True
+    types: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
 
     def field(self, source: str, name: str) -> FieldSpec | None:
         """A field of a source; None where there is none."""
