@@ -270,6 +270,24 @@ class Wiring(unittest.TestCase):
                     mine = [fault for fault in faults_of(Wired(document, DATASETS)) if fault.check == check]
                 self.assertEqual(mine, [])
 
+    def test_where_nobody_enters_a_record_none_lacks_an_editor(self):
+        for control, found in (
+            (Control("x", "grid", "call", settings={"columns": ["id"], "blank_row": False}), False),
+            (Control("x", "navigator", "call", settings={"acts": False}), False),
+            (Control("x", "navigator", "call"), True),
+            (Control("x", "button", "call", settings={"act": "new"}), True),
+        ):
+            faults = faults_of(Wired(FormDocument(SOURCES[:1], (control,)), DATASETS))
+            self.assertEqual("required" in {fault.check for fault in faults}, found, control)
+        opens = FormDocument(SOURCES[:1], (Control("x", "value", "call", "id"),), (OpeningStep("go", value="new"),))
+        self.assertIn("required", {fault.check for fault in faults_of(Wired(opens, DATASETS))})
+
+    def test_rows_that_open_show_the_details_below_them(self):
+        inside = FormDocument(SOURCES[:2], (Control("x", "branches", "call"),))
+        self.assertEqual(
+            [f for f in faults_of(Wired(inside, DATASETS)) if f.source == "cargo" and f.check == "links"], []
+        )
+
     def test_a_control_that_shows_nothing_or_what_does_not_suit_it(self):
         sound, place = document_for(SOURCES[:2], {"call": 2, "cargo": 2}), Place(1, 100, 6, 4)
         for control, words in (

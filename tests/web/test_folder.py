@@ -18,6 +18,7 @@ from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.problem import Problem
 from enlace.desk.models import Arrangement, KeptView
 from enlace.folder.difference import differences
+from enlace.folder.disk import got
 from enlace.folder.models import ProjectState
 from enlace.folder.reading import brought_in, misfits, values_of
 from enlace.folder.schema import schema
@@ -36,6 +37,9 @@ VALUES = st.recursive(
     lambda inner: st.lists(inner, max_size=4) | st.dictionaries(PLAIN, inner, max_size=4),
     max_leaves=12,
 )  # fmt: skip
+
+
+ROOT = Path(__file__).parents[2]
 
 
 class Texts(TestCase):
@@ -78,6 +82,13 @@ class Folder(Pages):
         told = io.StringIO()
         call_command("project", *map(str, words), stdout=told)
         return told.getvalue()
+
+    def test_the_harbour_s_project_is_wired_soundly(self):
+        Form.objects.all().delete()
+        brought_in(values_of(got(ROOT / "demo/harbour/project")), "Harbour", self.calls.dataset.connection)
+        told = io.StringIO()
+        call_command("check_wiring", stdout=told)
+        self.assertEqual(told.getvalue().strip(), "All forms are wired soundly.")
 
     def test_out_and_in_again_is_the_same(self):
         self.command("export", "Porto", self.folder)

@@ -44,7 +44,7 @@ def links(wired: Wired) -> Iterator[Fault]:
             sentence = f"No index serves the link of {title}: each move reads the whole table. Ask who runs the database for an index on {', '.join(source.columns)}."
             yield Fault("links", sentence, "warning", "", source.name)
         # Each source is a query on each move, whether anybody looks at it or not.
-        if not wired.document.tied(source.name):
+        if not wired.document.tied(source.name) and not _opens_in_rows(wired, source.parent):
             yield Fault(
                 "links",
                 f"{title} is a source of the form, and no control shows it.",
@@ -54,6 +54,15 @@ def links(wired: Wired) -> Iterator[Fault]:
                 repair,
                 "Remove it",
             )
+
+
+def _opens_in_rows(wired: Wired, name: str) -> bool:
+    """Whether the rows of a source open and show what belongs to them, or those of one above it do."""
+    while name:
+        if any(control.kind == "branches" for control in wired.document.tied(name)):
+            return True
+        name = wired.document.source(name).parent
+    return False
 
 
 def editable(wired: Wired) -> Iterator[Fault]:

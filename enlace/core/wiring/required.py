@@ -9,6 +9,7 @@ from functools import partial
 from ..form import CONTROL_KINDS, Control, FormDocument
 from ..form.edit import add, remove
 from ..form.fields import fields_of
+from ..form.opening import GO
 from .base import Fault, Wired
 
 
@@ -26,8 +27,8 @@ def required(wired: Wired) -> Iterator[Fault]:
         if dataset is None or not dataset.editable:
             continue
         controls = wired.document.tied(source)
-        if not controls:
-            continue
+        if not any(_enters(control) for control in controls) and not _begins(wired, source):
+            continue  # nobody makes a record here, so none lacks anything
         offered = {name for control in controls for name in edited_by(control, wired)}
         link = {
             c for other_source in wired.document.sources if other_source.name == source for c in other_source.columns
@@ -40,6 +41,20 @@ def required(wired: Wired) -> Iterator[Fault]:
                 sentence = f"{field.label} needs a value, and nothing on the form lets people enter one."
                 repair = partial(_with_editor, source=source, field=field.name)
                 yield Fault("required", sentence, "error", "", source, repair, "Add an editor", field.name)
+
+
+def _enters(control: Control) -> bool:
+    """Whether new records are made by a control."""
+    asks = {"navigator": "acts", "grid": "blank_row"}.get(control.kind)
+    if asks is not None:
+        return bool(CONTROL_KINDS[control.kind].value(control.settings, asks))
+    return control.kind == "button" and CONTROL_KINDS["button"].value(control.settings, "act") == "new"
+
+
+def _begins(wired: Wired, source: str) -> bool:
+    """Whether the form opens with a new record of a source."""
+    opens = any(step.act == GO and step.value == "new" for step in wired.document.opening)
+    return source == wired.document.main.name and opens
 
 
 def _with_editor(document: FormDocument, source: str, field: str) -> FormDocument:
