@@ -64,10 +64,11 @@ def drift_lines(work: Work, pending: PendingRecord, stored: Mapping[str, Any]) -
 
 def panel_context(work: Work, view: RecordView | None) -> dict[str, Any]:
     """What the panel of a record shows; None is an empty table."""
-    if view is None:
-        return {"record": None, "editors": []}
     panel = work.sheet.panel(work.part.name) if work.sheet else None
-    context: dict[str, Any] = {"record": view, "editors": _on_panel(work, view, panel)}
+    acts = bool(panel and work.dataset.editable and CONTROL_KINDS["panel"].value(panel.settings, "acts"))
+    if view is None:
+        return {"record": None, "editors": [], "panel_acts": acts}
+    context: dict[str, Any] = {"record": view, "editors": _on_panel(work, view, panel), "panel_acts": acts}
     context["panel_columns"] = CONTROL_KINDS["panel"].value(panel.settings, "columns") if panel else 1
     context["seen"] = record_digest(view.stored)
     context["actions"] = offered(work, view)

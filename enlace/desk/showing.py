@@ -252,6 +252,6 @@ def _blanks(work: Work, part: FormPart) -> list[Drawing]:
         "practice": work.practice, "kept": work.kept, **dict.fromkeys("pgn", f"{part.name}--"), "blank": True, "rows": "", "start": 0,
         "size": DETAIL_WINDOW, "boxes": [], "wrong": [], "asking": {"fields": [], "tests": {}}, "widths": blank_widths(part.dataset, shown),
         "columns": [Column(part.dataset.numbers[f.name], f) for f in shown],
-        **panel_context(work, None), **rail_context(work, None, 0),
+        **panel_context(work, None), **rail_context(work, None, 0), "panel_acts": False,
     }  # fmt: skip
     return [Drawing(part, context), *below]

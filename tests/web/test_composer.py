@@ -295,6 +295,23 @@ class AtTheDesk(Sheets):
         self.act("set", ids="vessel_navigator", name="moves", value="")
         self.assertContains(self.client.get(desk), '<div class="navigator without-moves without-acts">', 1)
 
+    def test_a_panel_adds_removes_and_resets(self):
+        self.assertNotIn("panel-act-", self.client.get(f"/desk/{self.vessel.pk}/").content.decode())
+        self.act("set", ids="vessel_panel", name="acts", value="yes")
+        for page in (f"/desk/{self.vessel.pk}/", f"/desk/{self.vessel.pk}/record?record=i2&on=sheet"):
+            html = self.client.get(page, headers={"HX-Request": "true"}).content.decode()
+            acts = re.findall(r'id="panel-act-(\w+)"\s+hx-post="([^"]*)"', html)
+            self.assertEqual(
+                acts,
+                [
+                    (a, f"/desk/{self.vessel.pk}/{p}")
+                    for a, p in (("new", "new"), ("remove", "remove"), ("reset", "keep"))
+                ],
+            )
+        self.edit(self.vessel, "i2", name="Other")
+        self.assertIn("as it was read", self.said(self.post(self.vessel, "keep", record="i2")))
+        self.assertEqual(self.vessel.drafts.get().counts["all"], 0)
+
     def test_the_tab_order_is_the_builder_s_and_stays_when_controls_move(self):
         for field in ("name", "flag"):
             self.act("add", kind="editor", source="vessel", field=field)

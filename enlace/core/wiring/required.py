@@ -45,7 +45,7 @@ def required(wired: Wired) -> Iterator[Fault]:
 
 def _enters(control: Control) -> bool:
     """Whether new records are made by a control."""
-    asks = {"navigator": "acts", "grid": "blank_row"}.get(control.kind)
+    asks = {"navigator": "acts", "grid": "blank_row", "panel": "acts"}.get(control.kind)
     if asks is not None:
         return bool(CONTROL_KINDS[control.kind].value(control.settings, asks))
     return control.kind == "button" and CONTROL_KINDS["button"].value(control.settings, "act") == "new"

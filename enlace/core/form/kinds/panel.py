@@ -14,5 +14,6 @@ PANEL = ControlKind(
             "fields", "Fields", "fields", [], help="Names of fields with commas between, in order. Left empty, all."
         ),
         Setting("columns", "Columns of editors", "number", 1, least=1, most=4),
+        Setting("acts", "Buttons to add, remove and reset", "yes or no", False),
     ),
 )

@@ -524,7 +524,7 @@ function like(source) {
   source.send("new", { like: 1, record: source.record, position: source.position });
 }
 const here = () => sourceOf(document.activeElement);
-const press = (name) => (here().el(name) || document.getElementById(name))?.click();
+const press = (name) => (here().el(name) || here().el(`panel-${name}`) || document.getElementById(name))?.click();
 const FOCUSABLE = "[tabindex='0'], input:enabled, button:enabled, a[href], select:enabled, textarea:enabled";
 const FIRST = "[data-field]:not([readonly]):not([disabled])";
 function editors() {
