@@ -294,6 +294,9 @@ class AtTheDesk(Sheets):
         self.assertContains(self.client.get(desk), '<div class="navigator without-acts">', 1)
         self.act("set", ids="vessel_navigator", name="moves", value="")
         self.assertContains(self.client.get(desk), '<div class="navigator without-moves without-acts">', 1)
+        for part in ("place", "asks"):
+            self.act("set", ids="vessel_navigator", name=part, value="")
+        self.assertContains(self.client.get(desk), "without-moves without-place without-acts without-asks", 1)
 
     def test_a_panel_adds_removes_and_resets(self):
         self.assertNotIn("panel-act-", self.client.get(f"/desk/{self.vessel.pk}/").content.decode())

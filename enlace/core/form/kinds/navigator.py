@@ -10,6 +10,8 @@ NAVIGATOR = ControlKind(
     size=(12, 1),
     settings=(
         Setting("moves", "First, back, next and last", "yes or no", True),
-        Setting("acts", "New, remove and refresh", "yes or no", True),
+        Setting("place", "Place among the records", "yes or no", True, help="The slider, and the number to type."),
+        Setting("acts", "New, remove, filter and refresh", "yes or no", True),
+        Setting("asks", "Filter and refresh", "yes or no", True, help="Beside New and Remove."),
     ),
 )
