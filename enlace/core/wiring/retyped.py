@@ -34,6 +34,6 @@ def retyped(wired: Wired) -> Iterator[Fault]:
             if was and now and was != now:
                 sentence = (
                     f"{field.label} is {now} in the table by now ({types[field.name]}), and was {was} ({field.type_text}) "
-                    "when its dataset was shaped. Take it out of the dataset and in again, or give it a kind that fits."
+                    "when its dataset was shaped. The sheet of the dataset offers to take it as it is now."
                 )
                 yield Fault("retyped", sentence, "error", "", source, field=field.name)
