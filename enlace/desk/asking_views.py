@@ -9,7 +9,8 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.filters import Combined, Filter, exactly_text, read_box
+from enlace.core.dataset.filters import AnyFilter, Combined, Filter, exactly_text, read_box
+from enlace.core.dataset.finding import look
 from enlace.core.dataset.groups import frequent
 from enlace.core.dataset.lookups import shown_text
 from enlace.core.dataset.spread import spread
@@ -22,6 +23,7 @@ from .opening import number_from, on_form, text_from
 from .work import Work
 
 MOST_VALUES = 100
+AT_ONCE = 500_000  # rows of which all that have a text are counted; of more the next one is looked for
 LONGEST = 200
 
 
@@ -126,7 +128,11 @@ def find(request: HttpRequest, work: Work) -> HttpResponse:
     tests = _tests(work, typed)
     if not tests:
         return JsonResponse({"count": 0})
-    rows = _narrowed(work, Combined("any", tuple(tests)))
+    wanted = Combined("any", tuple(tests))
+    total = work.rows.known_count()
+    if total is not None and total > AT_ONCE and work.rows.told_apart:
+        return JsonResponse(_looked(request, work, wanted, total))
+    rows = _narrowed(work, wanted)
     count = rows.count()
     if not count:
         return JsonResponse({"count": 0})
@@ -140,6 +146,26 @@ def find(request: HttpRequest, work: Work) -> HttpResponse:
     at = first - 1 if back else first
     at = at % count  # from the last one on to the first, and back
     return JsonResponse({"count": count, "which": at + 1, "position": _position(work, rows, at)})
+
+
+def _looked(request: HttpRequest, work: Work, wanted: AnyFilter, total: int) -> dict[str, Any]:
+    """The next place of a text in more rows than can be counted while somebody waits: found, or how far the search is.
+
+    at: where to go on from; left: how many rows are to be looked at yet, all of them to begin with.
+    """
+    back, again = request.GET.get("back") == "1", request.GET.get("again") == "1"
+    begins = number_from(request, "position", 0) + (1 if again and not back else 0)
+    at, left = number_from(request, "at", begins), min(number_from(request, "left", total), total)
+    at = (at or total) if back else at % total  # from the last one on to the first, and back
+    at = min(at, total)
+    end = max(0, at - left) if back else min(total, at + left)
+    told = look(work.rows, wanted, at, end)
+    number = work.formats.number()
+    if told.found is not None:
+        return {"count": 1, "position": told.found, "sentence": f"In row {number(told.found + 1)}", "goes": True}
+    left -= abs(told.next - at)
+    done = f"Looked through {number(total - left)} of {number(total)} rows"
+    return {"count": 0, "at": told.next, "left": left, "done": done}
 
 
 def _tests(work: Work, typed: str) -> list[Any]:

@@ -6,8 +6,10 @@ import datetime
 from contextlib import suppress
 from dataclasses import replace
 from decimal import Decimal
+from unittest import mock
 
-from enlace.core.dataset.filters import read_filters
+from enlace.core.dataset import finding
+from enlace.core.dataset.filters import Combined, Filter, read_box, read_filters
 from enlace.core.dataset.totals import Total, totals
 from enlace.core.dataset.window import Rows
 from enlace.core.model.dataset import FieldSpec, LookupSpec
@@ -162,6 +164,25 @@ class Filtering(OnServer):
         asked(lambda r: r["pieces"] * 2 > 6, Typed("pieces * 2 > 6"))
         asked(lambda r: r["pieces"] > 3, Typed("pieces > 3"), Test("code", "has", ("nothing",), off=True))
         asked(heavy, more, Group("any", (Test("pieces", "more", ("99",), off=True),)))
+
+    def test_the_next_that_passes_is_looked_for_in_stretches(self):
+        wanted = Combined("any", (read_box(self.dataset.by_name["code"], "7", ENGLISH), Filter("weight", "empty")))
+        for terms in ([], [("weight", True)], [("agent_id", False), ("day", True)]):
+            rows = Rows.of(self.spec, self.dataset, terms)
+            ids = [row.id for row in rows.window(0, 1000)]
+            passing = {row.id for row in replace(rows, filters=(wanted,)).window(0, 1000)}
+            hits = [i for i, name in enumerate(ids) if name in passing]
+            self.assertTrue(0 < len(hits) < len(ids))
+            with mock.patch.object(finding, "STRETCH", 7):
+                for start in (0, 1, 5, 6, 13, len(ids) - 1):
+                    ahead = next((i for i in hits if i >= start), None)
+                    behind = next((i for i in reversed(hits) if i < start), None)
+                    self.assertEqual(finding.look(rows, wanted, start, len(ids), 60).found, ahead, (terms, start))
+                    self.assertEqual(finding.look(rows, wanted, start, 0, 60).found, behind, (terms, start))
+                none = Filter("code", "has", "not there at all")
+                told = finding.look(rows, none, 3, len(ids), 0)  # no time: one stretch, and how far it is
+                self.assertEqual((told.found, told.next), (None, 10))
+                self.assertEqual(finding.look(rows, none, 3, len(ids), 60), finding.Looked(None, len(ids)))
 
     def test_nobody_finds_out_what_is_hidden(self):
         hidden = replace(self.dataset, fields=tuple(replace(f, hidden=f.name == "weight") for f in self.dataset.fields))

@@ -4,11 +4,14 @@ import csv
 import io
 import json
 import re
+from functools import partial
 from html import unescape
+from unittest import mock
 from urllib.parse import parse_qsl, urlencode
 
 import openpyxl
 
+from enlace.core.dataset.finding import look
 from enlace.core.exchange.csv_out import unguarded
 from tests.web.pages import Pages
 
@@ -34,6 +37,44 @@ class Asking(Pages):
         self.assertEqual(unescape(order), "?order=-flag%3Aempty&order=flag")  # turned round they stay where they are
         html = self.client.get(f"/desk/{self.form('vessel').pk}/?order=imo_no:empty&order=no:empty").content.decode()
         self.assertNotIn("empty last", html)  # a field that is never empty, and one that is not there
+
+    def test_in_very_many_rows_the_next_place_is_looked_for(self):
+        ids = [row[0] for row in self.sql("SELECT id FROM port_call ORDER BY id")]
+        self.client.get(f"/desk/{self.calls.pk}/count")  # from here on their number is known
+        at = f"/desk/{self.calls.pk}/find"
+        asked = {"text": str(ids[700]), "position": 650}
+        exactly = self.client.get(at, asked).json()
+
+        def all_the_way(**more):
+            told, steps = {"left": 1}, 0
+            given = {**asked, **more}
+            while told.get("left"):
+                told = self.client.get(at, given).json()
+                given |= {name: told[name] for name in ("at", "left") if name in told}
+                steps += 1
+            return told, steps
+
+        with (
+            mock.patch("enlace.desk.asking_views.AT_ONCE", 100),
+            mock.patch("enlace.core.dataset.finding.STRETCH", 40),
+            mock.patch("enlace.core.dataset.finding.SECONDS", 0),
+            mock.patch("enlace.desk.asking_views.look", partial(look, seconds=0)),
+        ):
+            found, steps = all_the_way()
+            self.assertEqual(found["position"], exactly["position"])
+            self.assertGreater(steps, 1)
+            self.assertEqual(found["sentence"], f"In row {found['position'] + 1:,}")
+            back, _ = all_the_way(position=720, back=1)
+            self.assertEqual(
+                back["position"], self.client.get(at, asked | {"position": 720, "back": 1}).json()["position"]
+            )
+            around, _ = all_the_way(position=len(ids) - 3)
+            self.assertLess(around["position"], len(ids) - 3)
+            told = self.client.get(at, {"text": "nowhere at all", "position": 5}).json()
+            self.assertEqual((told["left"], told["at"]), (len(ids) - 40, 45))
+            self.assertIn("Looked through 40 of 1,", told["done"])
+            none, steps = all_the_way(text="nowhere at all")
+            self.assertEqual((none["count"], none["left"]), (0, 0))
 
     def test_the_sentence_tells_how_many_of_all_pass(self):
         [(all_, cargo)] = self.sql("SELECT count(*), sum(purpose = 'cargo') FROM port_call")

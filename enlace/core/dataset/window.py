@@ -277,7 +277,7 @@ class Rows:
 
     def position(self, identifier: str) -> int | None:
         """The position of a record, counted by the server; None when there is no such record."""
-        place = self._place(identifier)
+        place = self.place_of(identifier)
         if place is None:
             return None
         if self.plain:
@@ -298,6 +298,11 @@ class Rows:
 
     # -- how ------------------------------------------------------------------------------------------
 
+    @property
+    def told_apart(self) -> bool:
+        """Whether a row can be told from all others, and so be found again."""
+        return bool(self._identity())
+
     def _identity(self) -> tuple[str, ...]:
         return identity_of(self.dataset)
 
@@ -305,7 +310,7 @@ class Rows:
         """The source with all that the order and the filters need."""
         return self.source_with(p.column for p in self.order)
 
-    def _place(self, identifier: str) -> tuple[Any, ...] | None:
+    def place_of(self, identifier: str) -> tuple[Any, ...] | None:
         """The order values of a record; None for one that is not among the rows."""
         key, names, source = key_of(identifier), self._identity(), self.source
         if len(key) != len(names) or not names:

@@ -148,17 +148,35 @@ export function asking(sourceOf) {
       back: back ? 1 : 0,
     });
     try {
-      const response = await fetch(source.address(`find?${asked}`), { headers, signal: mine.signal });
-      if (!response.ok) {
-        told.textContent = enlaceWords(await response.text());
-        return;
-      }
-      const { count, which, position, sentence } = await response.json();
+      const found = await looked(source, asked, told, mine);
+      if (!found) return;
+      const { count, which, position, sentence, goes } = found;
       told.textContent = sentence || (count ? `${which} of ${count}` : "Not found");
-      if (count && !sentence && position !== source.position) await source.goTo(position);
+      if (count && (goes || !sentence) && position !== source.position) await source.goTo(position);
       mark(source, text);
     } catch (error) {
       if (error.name !== "AbortError") told.textContent = "Enlace can't be reached just now.";
+    }
+  }
+  /** What a search gives; a long one goes on by itself until it has looked at all rows, or somebody stops it. */
+  async function looked(source, asked, told, mine) {
+    for (;;) {
+      const response = await fetch(source.address(`find?${asked}`), { headers, signal: mine.signal });
+      if (!response.ok) {
+        told.textContent = enlaceWords(await response.text());
+        return null;
+      }
+      const found = await response.json();
+      if (!found.left) return found;
+      asked.set("at", found.at);
+      asked.set("left", found.left);
+      const stop = document.createElement("button");
+      Object.assign(stop, { type: "button", className: "link", textContent: "Stop" });
+      stop.addEventListener("click", () => {
+        mine.abort();
+        told.textContent = `${found.done}, and stopped.`;
+      });
+      told.replaceChildren(`${found.done} … `, stop);
     }
   }
   /** Mark what was found in the cells that are seen, without touching them. */
