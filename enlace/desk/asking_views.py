@@ -19,6 +19,7 @@ from enlace.core.dataset.window import Rows
 from enlace.core.kinds import KINDS, TEXTS, Unreadable
 from enlace.core.problem import Problem
 
+from .date_spans import in_spans, spans_of
 from .opening import number_from, on_form, text_from
 from .work import Work
 
@@ -47,8 +48,16 @@ def values(request: HttpRequest, work: Work) -> HttpResponse:
         except Unreadable as error:
             raise Problem(str(error), "Type a part of a text, or a value.", code="bad") from None
         rows = _narrowed(work, wanted)
-    told = frequent(rows, field.name, MOST_VALUES)
     number = work.formats.number()
+    if spans := spans_of(field):
+        by = request.GET.get("by") if request.GET.get("by") in spans else "month"
+        told, met = in_spans(rows, field, str(by), work.formats, MOST_VALUES)
+        several = [(name, words, name == by) for name, words in spans.items()]
+        context = {"field": field, "more": told.more, "typed": typed, "spans": several}
+        context["lines"] = [{"value": value, "words": words, "count": number(count)} for value, words, count in met]
+        context["part"] = number(told.part) if told.part else ""
+        return render(request, "desk/values.html", context)
+    told = frequent(rows, field.name, MOST_VALUES)
     write = KINDS[field.kind].formatter(field, work.formats)
     lines = []
     for group in told.groups:

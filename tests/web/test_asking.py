@@ -38,6 +38,26 @@ class Asking(Pages):
         html = self.client.get(f"/desk/{self.form('vessel').pk}/?order=imo_no:empty&order=no:empty").content.decode()
         self.assertNotIn("empty last", html)  # a field that is never empty, and one that is not there
 
+    def test_dates_are_chosen_by_year_month_and_day(self):
+        at = f"/desk/{self.calls.pk}/values"
+        for by, cut in (("year", 4), ("month", 7), ("day", 10)):
+            html = self.client.get(at, {"field": "eta", "by": by}).content.decode()
+            told = dict(re.findall(r'value="([^"]+)">\s*<span>[^<]*</span> <span class="soft digits">([\d,]+)<', html))
+            counts = {
+                v: f"{n:,}" for v, n in self.sql(f"SELECT substr(eta, 1, {cut}), count(*) FROM port_call GROUP BY 1")
+            }
+            self.assertEqual(told, {v: n for v, n in counts.items() if v in told})
+            self.assertEqual(len(told), min(len(counts), 100))
+            self.assertEqual(list(told), sorted(told, reverse=True))
+            value, count = next(iter(told.items()))
+            rows = self.client.get(
+                f"/desk/{self.calls.pk}/count", self.asked({"field": "eta", "test": "in", "values": [value]})
+            )
+            self.assertTrue(json.loads(rows["HX-Trigger"])["enlace:passing"]["words"].startswith(f"{count} of "))
+        self.sql("UPDATE port_call SET etd = NULL WHERE id = 1")
+        self.assertIn("(empty)", self.client.get(at, {"field": "etd", "by": "month"}).content.decode())
+        self.assertNotIn("data-span", self.client.get(at, {"field": "status"}).content.decode())
+
     def test_in_very_many_rows_the_next_place_is_looked_for(self):
         ids = [row[0] for row in self.sql("SELECT id FROM port_call ORDER BY id")]
         self.client.get(f"/desk/{self.calls.pk}/count")  # from here on their number is known

@@ -71,9 +71,10 @@ export function asking(sourceOf) {
     search.setAttribute("aria-label", `Find in the values of ${label}`);
     const box = root.querySelector(".occurring-box");
     const chosen = new Map();
+    let by = ""; // of dates: by year, month or day
     const load = async () => {
       box.textContent = "Counting …";
-      const html = await ask(source, `values?${new URLSearchParams({ field, typed: search.value })}`);
+      const html = await ask(source, `values?${new URLSearchParams({ field, typed: search.value, by })}`);
       if (!root.isConnected) return;
       box.innerHTML = html ?? "";
       for (const tick of box.querySelectorAll("input")) tick.checked = chosen.has(tick.value);
@@ -95,6 +96,10 @@ export function asking(sourceOf) {
       }
       const button = event.target.closest("button");
       if (!button) return;
+      if (button.dataset.span) {
+        by = button.dataset.span;
+        return load().then(() => box.querySelector(`[data-span="${by}"]`)?.focus());
+      }
       if ("rangeShow" in button.dataset) {
         const [from, to] = range().map((input) => input.value.trim());
         if (!from && !to) return enlaceSay("Type a number first, or press a bar.");

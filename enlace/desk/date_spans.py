@@ -1,0 +1,48 @@
+"""The values of a field of dates, put together by year, month or day."""
+
+from __future__ import annotations
+
+import datetime
+from typing import Any
+
+from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.grouping import GroupTerm, grouped_rows, name_of
+from enlace.core.dataset.groups import Values, frequent
+from enlace.core.dataset.totals import as_number
+from enlace.core.dataset.window import Rows
+from enlace.core.kinds import Formats
+
+SPANS = {"year": "Years", "month": "Months", "day": "Days"}
+Line = tuple[str, str, int]  # what asks for it in a box, as people read it, how many rows
+
+
+def spans_of(field: FieldSpec) -> dict[str, str]:
+    """What the values of a field can be put together by, for people; nothing for one that holds no dates."""
+    return SPANS if field.kind in ("date", "datetime") and not field.lookup else {}
+
+
+def in_spans(rows: Rows, field: FieldSpec, by: str, formats: Formats, most: int) -> tuple[Values, list[Line]]:
+    """The most frequent years, months or days of some rows, the latest first, and how they were counted. Raises Problem."""
+    # Each date is a day by itself.
+    plain = by == "day" and field.kind == "date"
+    term = GroupTerm(field.name, by)
+    told = frequent(rows, field.name, most) if plain else frequent(grouped_rows(rows, [term]), name_of(term), most)
+    lines = [(*_said(group.value, by, formats), group.count) for group in told.groups]
+    return told, sorted(lines, key=lambda line: (line[0] != "no value", line[0]), reverse=True)
+
+
+def _said(value: Any, by: str, formats: Formats) -> tuple[str, str]:
+    """What asks a box for a year, a month or a day, and how it reads."""
+    if value is None:
+        return "no value", "(empty)"
+    if by == "day":
+        text = str(value)[:10]
+        try:
+            return text, formats.date()(datetime.date.fromisoformat(text))
+        except ValueError:
+            return f"=={value}", str(value)  # SQLite's columns may hold what is not of their type
+    number = int(as_number(value) or 0)
+    if by == "year":
+        return f"{number:04}", f"{number}"
+    year, month = divmod(number, 100)
+    return f"{year:04}-{month:02}", f"{formats.months[month - 1]} {year}"
