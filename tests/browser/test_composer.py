@@ -75,6 +75,8 @@ class Composing(Served):
         with sqlite3.connect(self.harbour) as db:
             kept = [row[0] for row in db.execute("SELECT remarks FROM vessel WHERE id IN (1, 2) ORDER BY id")]
         self.assertEqual(kept, [text + "ab\nmore", text])
+        self.compose(1).get_by_role("button", name="Undo").click()  # other tests lay out the same form
+        expect(page.locator("[data-choose=vessel_panel]")).to_have_count(1)
 
     def test_cards_and_a_navigator_of_moves_alone(self):
         page = self.compose(5)

@@ -20,23 +20,22 @@ export class CellEditor {
     if (head.dataset.locked) return enlaceSay(head.dataset.locked);
     if (row.dataset.state === "removed")
       return enlaceSay("This record is marked for removal. Discard the removal first, then edit it.");
-    if (this.opening) {
-      this.opening.text = (this.opening.text ?? "") + (text ?? ""); // typed before what is there has come
-      return;
-    }
+    if (this.opening) return;
     const { id } = row.dataset;
     const { number, name, kind } = head.dataset;
     const label = head.querySelector("a, span")?.firstChild?.textContent.trim();
     const long = kind === "longtext" && !("list" in head.dataset);
     // What a cell shows can be typed back, so nobody has to wait for the editors beside the grid to load; only a text that
     // the cell shows cut has to be fetched first.
+    let left = null;
     let there = { cell, before: this.loaded(id, number)?.value ?? cell.textContent };
     if (ELSEWHERE.includes(kind) || (text === undefined && cell.textContent.length >= SHOWN)) {
-      this.opening = { text };
+      this.opening = { text, long, left: null };
       there = await this.there(row, { id, number, name, kind, label });
-      ({ text } = this.opening);
+      ({ text, left } = this.opening);
       this.opening = null;
     }
+    if (left?.key === "Escape") return;
     if (there?.editor) return this.typeBeside(there.editor, text);
     if (!there?.cell) return;
     const { before, whole } = there;
@@ -85,6 +84,20 @@ export class CellEditor {
       this.grid.focus();
     };
     if (listed && text !== undefined) this.choices.show(input, text);
+    if (left) this.key(new KeyboardEvent("keydown", left), close, input);
+  }
+
+  /** Whether a key is for a cell that waits for what it holds: it is typed there, or leaves it, once that has come. */
+  waits(event) {
+    const { opening } = this;
+    if (!opening || event.ctrlKey || event.altKey || event.metaKey) return false;
+    const { key, shiftKey } = event;
+    const typed = key === "Enter" && opening.long ? "\n" : key;
+    if (["Enter", "Tab", "Escape"].includes(typed)) opening.left ||= { key, shiftKey };
+    else if (typed.length !== 1) return false;
+    else if (!opening.left) opening.text = (opening.text ?? "") + typed;
+    event.preventDefault();
+    return true;
   }
 
   /** An editor with a list of lines to choose from. */
@@ -156,10 +169,10 @@ export class CellEditor {
     return input;
   }
 
-  key(event, close) {
+  key(event, close, input = event.target) {
     event.stopPropagation();
-    if (Choices.fits(event.target) && this.choices.key(event)) return;
-    if (event.target.matches("textarea") && event.key === "Enter" && !event.ctrlKey) return; // a line of the text
+    if (Choices.fits(input) && this.choices.key(event)) return;
+    if (input.matches("textarea") && event.key === "Enter" && !event.ctrlKey) return; // a line of the text
     const { grid } = this;
     const { position } = grid.current;
     const go = {

@@ -406,7 +406,7 @@ export class Grid {
   // Keys after the grid pattern of the WAI-ARIA Authoring Practices.
   key(event) {
     const cell = event.target.closest?.('[role="gridcell"]');
-    if (!cell || this.editing) return;
+    if (!cell || this.editing || this.cells?.waits(event)) return;
     const { position } = this.current;
     const end = this.head.querySelectorAll("[data-number]").length;
     const page = Math.max(1, this.visible - 1);
