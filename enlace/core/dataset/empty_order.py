@@ -51,10 +51,7 @@ def with_empties(rows: Rows, terms: Terms) -> Rows:
         return rows
     names = [name for name in ways if name in wanted]
     made = tuple(_made(rows.dataset.any_name[name]) for name in names)
-    dataset = _with_fields(rows.dataset, made)
-    # Put back on: the definition with its fields is kept for all requests, what a request asks for is not.
-    if rows.dataset.parameter_values:
-        dataset = dataset.with_parameters(rows.dataset.parameter_values)
+    dataset = with_made(rows.dataset, made)
     order: list[OrderPart] = []
     # Of the wanted terms each has one part, in their order, and behind them comes what makes the order total.
     for name, part in zip(ways, rows.order, strict=False):
@@ -78,6 +75,14 @@ def _made(field: FieldSpec) -> FieldSpec:
     return FieldSpec(f"{MARK}{field.name}{EMPTY}", field.label, "whole", formula=formula, hidden=True, read_only=True)
 
 
+def with_made(dataset: DatasetSpec, made: tuple[FieldSpec, ...]) -> DatasetSpec:
+    """A dataset with calculated fields that only an order or groups have."""
+    several = _with_fields(dataset, made)
+    # Put back on: the definition with its fields is kept for all requests, what a request asks for is not.
+    return several.with_parameters(dataset.parameter_values) if dataset.parameter_values else several
+
+
 @derived
 def _with_fields(dataset: DatasetSpec, made: tuple[FieldSpec, ...]) -> DatasetSpec:
+    """The definition with them, kept with it; values of a request are none of it."""
     return replace(dataset, extra=(*dataset.extra, *made), parameter_values=())

@@ -17,8 +17,7 @@ from typing import Any
 from ..model.dataset import DatasetSpec, FieldSpec
 from ..model.values import record_id
 from ..problem import Problem
-from .compiled import derived
-from .empty_order import MARK
+from .empty_order import MARK, with_made
 from .order import UNSORTABLE, OrderPart
 from .source import SHOWN
 from .totals import Total, as_number
@@ -60,21 +59,10 @@ def grouped_rows(rows: Rows, terms: Sequence[GroupTerm]) -> Rows:
     """The same rows in an order in which each group's rows stand together. Raises Problem."""
     fields = [field_of(rows.dataset, term) for term in terms]
     made = tuple(made for term, field in zip(terms, fields, strict=True) if (made := _made(term, field)))
-    dataset = rows.dataset
-    if made:
-        dataset = _with_fields(dataset, made)
-        # Put back on: the definition with its groups is kept for all requests, what a request asks for is not.
-        if rows.dataset.parameter_values:
-            dataset = dataset.with_parameters(rows.dataset.parameter_values)
+    dataset = with_made(rows.dataset, made) if made else rows.dataset
     front = [part for term, field in zip(terms, fields, strict=True) for part in _parts(term, field)]
     seen = {part.column for part in front}
     return replace(rows, dataset=dataset, order=(*front, *(part for part in rows.order if part.column not in seen)))
-
-
-@derived
-def _with_fields(dataset: DatasetSpec, made: tuple[FieldSpec, ...]) -> DatasetSpec:
-    """The definition with the fields that groups have, kept with it; values of a request are none of it."""
-    return replace(dataset, extra=(*dataset.extra, *made), parameter_values=())
 
 
 def field_of(dataset: DatasetSpec, term: GroupTerm) -> FieldSpec:
