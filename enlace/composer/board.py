@@ -75,9 +75,9 @@ def _heads(controls: Sequence[Control], dataset: DatasetSpec) -> tuple[Head, ...
     made = []
     for control in controls:
         field = dataset.any_name.get(control.field)
-        # Their ids begin alike, with the source's name, and a column of the board is narrow.
-        said = str(control.settings.get("label") or control.settings.get("title") or "")
-        words = said or (field.label if field else CONTROL_KINDS[control.kind].label)
+        # Their ids begin alike, with the source's name, and a column of the board is narrow. What is set of a control is not
+        # said: the board is drawn anew only when its wires change.
+        words = field.label if field else CONTROL_KINDS[control.kind].label
         met[words] += 1
         made.append(Head(control.id, words if met[words] == 1 else f"{words} {met[words]}"))
     return tuple(made)
