@@ -27,6 +27,7 @@ from .controls import Drawing
 from .drawing import ALL, OF_RECORD, OF_ROWS, further_grid, grid_html, lone_controls, places_in
 from .editors import EditorView, calculated_text, editor_views
 from .grouped import layout_of, line_of, line_total
+from .sentence import passing
 from .showing import details_of
 from .templatetags.drawn import rail
 from .work import RecordView, Work, record_digest
@@ -213,6 +214,12 @@ class Answer:
         for key in keys_of(self.work, "navigator"):
             context = {**rail_context(self.work, position, total), "n": prefix_of(self.work, key)}
             self.parts.append(rail({**base_context(self.work), **context}, swap=True))
+        return self
+
+    def passing(self) -> Answer:
+        """How many of all records pass the filters, for the sentence; counted where it is not known."""
+        if words := passing(self.work, ask=True):
+            self.events["enlace:passing"] = {"words": words, "p": self.work.prefix}
         return self
 
     def strip(self) -> Answer:

@@ -16,7 +16,6 @@ from .contexts import rows_html
 from .editors import calculated_text, editor_views
 from .grouped import layout_of, line_of, line_total, lines_of, position_at, reveal
 from .opening import grid_from, number_from, on_form, text_from
-from .sentence import passing
 from .showing import WINDOW, drawing_of, window_size
 from .work import Work, record_digest
 
@@ -47,11 +46,11 @@ def _line_of(work: Work, identifier: str) -> str:
 @require_GET
 @on_form
 def count(request: HttpRequest, work: Work) -> HttpResponse:
-    """How many records there are; asked apart from the rows, which must not wait for it."""
-    answer = Answer(request, work).rail(number_from(request, "position", 0), work.total())
-    if words := passing(work, ask=True):
-        answer.events["enlace:passing"] = {"words": words, "p": work.prefix}
-    return answer.response()
+    """How many records there are; asked apart from the rows, which must not wait for it. said: only for the sentence."""
+    answer = Answer(request, work)
+    if request.GET.get("said") != "1":
+        answer.rail(number_from(request, "position", 0), work.total())
+    return answer.passing().response()
 
 
 @require_GET
@@ -85,7 +84,7 @@ def arrange(request: HttpRequest, work: Work) -> HttpResponse:
     view = work.at(0)
     drawing = drawing_of(work, view, seen=number_from(request, "seen", 0, WINDOW))
     answer = Answer(request, work).panel(view, drawing=drawing).grid(drawing)
-    return answer.rail(view.position if view else None, work.total()).response()
+    return answer.rail(view.position if view else None, work.total()).passing().response()
 
 
 @require_GET

@@ -33,6 +33,7 @@ class Asking(Served):
         page.keyboard.type("berth")
         page.keyboard.press("Enter")
         expect(page.locator("#sentence")).to_contain_text("Status has “berth”")
+        expect(page.locator("#sentence [data-passing]")).to_have_text(re.compile(r"· [\d,]+ of 1,200"))
         expect(page.locator("#act-filter")).to_have_text("Filtered")
         expect(page.locator("#filters")).to_be_hidden()
         # the address holds it
