@@ -241,11 +241,16 @@ class Bringing:
         incoming.save(update_fields=["taken"])
 
     def faulty_rows(self) -> Iterator[list[str]]:
-        """The faulty rows with their sentences, as they are kept."""
+        """All faulty rows with their sentences: those that are not kept to be mended are looked at once more."""
         yield [*self.spool.heads, "What is wrong"]
-        for fault in self.incoming.faults:
-            words = " ".join(sentence for _, sentence in fault["faults"])
-            yield [*(fault["texts"].get(head, "") for head in self.spool.heads), words]
+        for start in range(0, self.incoming.checked, STRETCH):
+            sound = self.verdicts.sound(start, min(STRETCH, self.incoming.checked - start))
+            wanted = [number for number, fine in enumerate(sound, start + 1) if not fine]
+            texts = self._texts(start, STRETCH) if wanted else {}
+            rows = self._told_apart(self._made({number: texts[number] for number in wanted})) if wanted else ()
+            for fault in (_fault(row) for row in rows if row.faults):
+                words = " ".join(sentence for _, sentence in fault["faults"])
+                yield [*(fault["texts"].get(head, "") for head in self.spool.heads), words]
 
 
 def _fault(row: Row) -> dict[str, Any]:

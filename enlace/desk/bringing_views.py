@@ -161,7 +161,7 @@ def mend(request: HttpRequest, work: Work) -> HttpResponse:
 @on_form
 def faults(request: HttpRequest, work: Work) -> StreamingHttpResponse:
     """The faulty rows with their sentences, as CSV."""
-    heads, *rows = _begun(work).faulty_rows()
-    lines = csv_lines(heads, ([text if text == MARK else guarded(text) for text in row] for row in rows))
+    rows = _begun(work).faulty_rows()
+    lines = csv_lines(next(rows), ([text if text == MARK else guarded(text) for text in row] for row in rows))
     headers = {"Content-Disposition": 'attachment; filename="faulty-rows.csv"', "Cache-Control": "no-store"}
     return StreamingHttpResponse(lines, content_type="text/csv; charset=utf-8", headers=headers)

@@ -128,6 +128,20 @@ class Bringing(Pages):
             [("F1", "Changed quay", 197), ("Z1", "New quay", 120.5), ("Z2", "New quay", 99)],
         )
 
+    def test_all_faulty_rows_can_be_taken_out_not_only_those_that_are_listed(self):
+        rows = [self.ROWS[0], *([f"Q{n // 2}", "Quay", "7" if n % 3 else "long", "7", "no"] for n in range(700))]
+        self.bring(as_csv(rows))
+        self.run_through("check")
+        faulty = self.counts()["faulty"]
+        self.assertGreater(faulty, 300)
+        self.assertEqual(len(Incoming.objects.get().faults), 300)
+        response = self.client.get(f"{self.at}/faults")
+        told = list(csv.reader(io.StringIO(b"".join(response.streaming_content).decode())))
+        self.assertEqual(len(told), faulty + 1)
+        self.assertTrue(all(row[-1] for row in told))
+        self.assertTrue(any("of the file has the same Code" in row[-1] for row in told[301:]))
+        self.assertEqual(self.counts()["faulty"], faulty)
+
     def test_rows_made_ready_by_the_check_are_as_they_would_be_made_when_put_in(self):
         rows = [["Code", "Quay", "length_m", "Depth (m)", "Shore power"]]
         rows += [[f"Y{n}", f"Quay {n} \u00e9", str(n / 4), "7.25", "yes" if n % 2 else "no"] for n in range(1, 9)]
