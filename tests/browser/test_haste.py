@@ -146,7 +146,9 @@ class Haste(Served):
         page.locator("[data-choose$=_grid]").first.click()
         column = page.locator("[data-column=notes]")
         column.get_by_role("checkbox").first.check()
-        page.get_by_role("link", name="Try it").click()
+        page.get_by_role("link", name="Try it").click()  # at once: what was ticked comes along
+        page.wait_for_url("**/desk/2/?trying=1*")
+        self.ready()
         head = page.locator("#grid [data-name=notes]")
         expect(head).to_have_count(1)
         at = page.locator("#grid [data-number]").evaluate_all("hs => hs.findIndex(h => h.dataset.name === 'notes') + 1")

@@ -13,10 +13,27 @@ const chosen = () => body().dataset.chosen.split(" ").filter(Boolean);
 const control = (id) => root.querySelector(`[data-stage] [data-control="${CSS.escape(id)}"]`);
 let running = Promise.resolve();
 
+let waiting = 0; // acts that are on their way, or about to be
+
 function act(name, data = {}) {
-  running = running.then(() => post(name, data));
+  waiting += 1;
+  running = running
+    .then(() => post(name, data))
+    .finally(() => {
+      waiting -= 1;
+    });
   return running;
 }
+
+// Who leaves the page does not leave behind what they have just done.
+document.addEventListener("click", (event) => {
+  const link = event.target.closest?.("a[href]");
+  const elsewhere = event.ctrlKey || event.metaKey || event.shiftKey || event.button || link?.target;
+  if (!link || !waiting || elsewhere || event.defaultPrevented || link.getAttribute("href").startsWith("#")) return;
+  event.preventDefault();
+  const { href } = link;
+  running.then(() => location.assign(href));
+});
 
 async function post(name, data) {
   const sent = { act: name, layout: body().dataset.layout, ids: chosen().join(" "), ...data };
