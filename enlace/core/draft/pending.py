@@ -10,7 +10,7 @@ from typing import Any
 
 from ..kinds import KINDS, Formats, Unreadable
 from ..model.dataset import DatasetSpec, FieldSpec
-from ..model.values import packed, unpacked
+from ..model.values import as_json, packed, unpacked
 from ..rules.record import Complaint
 
 KEEP_WHOLE = 4_000  # longer values are kept as read only for the fields that are edited
@@ -230,8 +230,6 @@ def removed(record: PendingRecord) -> PendingRecord | None:
 
 Put = Callable[[Any], Any]
 AS_THEY_ARE = frozenset({int, bool, type(None)})  # in JSON too
-# Made once: `json.dumps` makes an encoder for each record.
-_AS_TEXT = json.JSONEncoder(ensure_ascii=False, separators=(",", ":")).encode
 
 
 def dump(record: PendingRecord, pack: Put = packed) -> str:
@@ -252,7 +250,7 @@ def dump(record: PendingRecord, pack: Put = packed) -> str:
         body["under"] = record.waits_for
     if record.later:
         body["later"] = True
-    return _AS_TEXT(body)
+    return as_json(body)
 
 
 def load(identifier: str, text: str, unpack: Put = unpacked) -> PendingRecord:

@@ -21,7 +21,8 @@ _TAGS: tuple[tuple[str, type, Callable[[Any], Any], Callable[[Any], Any]], ...] 
     ("uuid", uuid.UUID, str, uuid.UUID),
     ("bytes", bytes, lambda v: base64.b64encode(v).decode(), base64.b64decode),
 )
-_AS_TEXT = json.JSONEncoder(ensure_ascii=False, separators=(",", ":")).encode  # made once, not for each id
+# JSON without blanks; made once: `json.dumps` makes an encoder for each id and each record.
+as_json = json.JSONEncoder(ensure_ascii=False, separators=(",", ":")).encode
 LONGEST_ID = 60_000
 MOST_DIGITS = 20_000  # of a decimal number, before or after the point
 _READERS = {tag: read for tag, _, _, read in _TAGS}
@@ -66,7 +67,7 @@ def record_id(key: tuple[Any, ...]) -> str:
     """
     if len(key) == 1 and type(key[0]) is int and -(2**63) <= key[0] < 2**63:
         return f"i{key[0]}"
-    text = _AS_TEXT([packed(v) for v in key])
+    text = as_json([packed(v) for v in key])
     return "k" + base64.urlsafe_b64encode(text.encode("utf-8", "surrogatepass")).decode().rstrip("=")
 
 
