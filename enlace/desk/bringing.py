@@ -21,8 +21,9 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.exchange.empties import EMPTY_TEXT, MARK
 from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.matching import matched
-from enlace.core.exchange.readers import guessed, looked, rows
+from enlace.core.exchange.readers import BOOKS, guessed, heads_found, looked, rows, written_so
 from enlace.core.exchange.spool import Spool, spooled
+from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 
 from .blocks import Block, put_block
@@ -53,10 +54,17 @@ class Bringing:
     """A person's file for one part of a form."""
 
     def __init__(self, work: Work, incoming: Incoming) -> None:
-        self.work, self.incoming = work, incoming
+        self.incoming = incoming
         self.look = Look.of(incoming.look)
+        self.own = work.formats  # of the person, whatever the file is written in
+        self.work = self._written(work)
+        self._places: dict[int, int] = {}  # of the rows in hand, where they stand in their file
         spool = incoming.spool
         self.spool = Spool(tuple(spool.get("heads", ())), spool.get("count", 0), tuple(spool.get("places", ())))
+
+    def _written(self, work: Work) -> Work:
+        """The work, for texts as the file writes them."""
+        return work.reading_as(Formats.of(self.look.written)) if self.look.written else work
 
     @property
     def file(self) -> Path:
@@ -84,12 +92,14 @@ class Bringing:
 
     def read(self, wanted: Look) -> None:
         """Read the file anew, in a way that somebody wants; what was found out before is gone. Raises Problem."""
-        look = looked(self.file, wanted)
+        look = heads_found(self.file, looked(self.file, wanted))
+        look = written_so(self.file, look, self.own.locale)
         spool = spooled(rows(self.file, look), self.rows_file)
         self.look, self.spool = look, spool
+        self.work = self._written(self.work)
         # What somebody set right for the last file of this form counts more than any guess.
         kept = KeptMapping.objects.filter(form=self.work.form, part=self.work.part.name).first()
-        sample = list(spool.stretch(self.rows_file, 0, 50))
+        sample = [texts for _, texts in spool.stretch(self.rows_file, 0, 50)]
         mapping = matched(spool.heads, sample, self.fields, self.work.formats, kept.by_head if kept else {})
         incoming = self.incoming
         incoming.look, incoming.mapping, incoming.mended = asdict(look), mapping, {}
@@ -129,9 +139,9 @@ class Bringing:
         self.incoming.faults, self.incoming.counts, self.incoming.checked, self.incoming.taken = [], {}, 0, 0
         self.incoming.save()
 
-    def sample(self) -> list[list[str]]:
+    def sample(self) -> list[Sequence[str]]:
         """The first rows."""
-        return list(self.spool.stretch(self.rows_file, 0, SAMPLE))
+        return [texts for _, texts in self.spool.stretch(self.rows_file, 0, SAMPLE)]
 
     # -- checking, mending, putting in -------------------------------------------------------------------------
 
@@ -145,7 +155,7 @@ class Bringing:
             self._count(row, 1)
             # All are counted, some are kept: a file of another table has as many faults as rows.
             if row.faults and len(incoming.faults) < MOST_FAULTS:
-                incoming.faults.append(_fault(row))
+                incoming.faults.append(self._fault(row))
         incoming.checked = min(incoming.checked + STRETCH, self.spool.count)
         incoming.save(update_fields=["checked", "faults", "counts"])
 
@@ -154,17 +164,23 @@ class Bringing:
 
     def _texts(self, start: int, size: int) -> dict[int, dict[str, str]]:
         """Texts of some rows by their numbers, what was mended in the place of what the file has."""
-        heads, csv, mended = self.spool.heads, self.look.format == "csv", self.incoming.mended
-        return {
-            number: as_texts(heads, values, csv, mended.get(str(number), {}))
-            for number, values in enumerate(self.spool.stretch(self.rows_file, start, size), start + 1)
-        }
+        heads, mended, texts = self.spool.heads, self.incoming.mended, {}
+        csv, book = self.look.format == "csv", self.look.format in BOOKS
+        moments = [head for head, field in self._columns if field.kind == "datetime"] if book else []
+        self._places = {}
+        for number, (place, values) in enumerate(self.spool.stretch(self.rows_file, start, size), start + 1):
+            self._places[number] = place
+            texts[number] = as_texts(heads, values, csv, mended.get(str(number), {}), moments)
+        return texts
 
     def _made(self, texts: dict[int, dict[str, str]], ruled: bool = True) -> list[Row]:
-        known = {field.name: field for field in self.fields}
-        mapping = self.incoming.mapping
-        columns = [(head, known[mapping[head]]) for head in self.heads if mapping[head] in known]
-        return FileRows(self.work, columns, self.incoming.existing).made(texts, ruled)
+        return FileRows(self.work, self._columns, self.incoming.existing).made(texts, ruled)
+
+    @property
+    def _columns(self) -> list[tuple[str, FieldSpec]]:
+        """The headings that go somewhere, each with its field."""
+        known, mapping = {field.name: field for field in self.fields}, self.incoming.mapping
+        return [(head, known[mapping[head]]) for head in self.heads if mapping[head] in known]
 
     def _told_apart(self, rows: Sequence[Row]) -> list[Row]:
         """The rows, those faulty that have what an earlier one has; what these have is kept for later ones."""
@@ -174,10 +190,20 @@ class Bringing:
             again = [
                 (words, first) for words, text in row.alone if (first := firsts.of(text, row.number)) != row.number
             ]
-            told = tuple(("", f"Row {first:,} of the file has the same {words}.") for words, first in again)
+            told = tuple(("", f"{self._place(first)} of the file has the same {words}.") for words, first in again)
             made.append(row._replace(faults=(*row.faults, *told)) if told else row)
         firsts.keep()
         return made
+
+    def _place(self, number: int) -> str:
+        """Where a row stands in its file, in words."""
+        place = self._places.get(number) or self.spool.place(self.rows_file, number)
+        return f"{self.look.place.capitalize()} {place:,}"
+
+    def _fault(self, row: Row) -> dict[str, Any]:
+        texts = {head: MARK if text == EMPTY_TEXT else text for head, text in row.texts.items()}
+        faults = [list(fault) for fault in row.faults]
+        return {"row": row.number, "place": self._place(row.number), "texts": texts, "faults": faults}
 
     def _keep_ready(self, start: int, rows: Sequence[Row]) -> None:
         """Keep new records as the draft will, so that putting them in need not read their texts a second time."""
@@ -212,7 +238,7 @@ class Bringing:
         self.verdicts.note(number - 1, [row.sound])
         incoming.counts["faulty"] -= 1
         self._count(row, 1)
-        incoming.faults[at : at + 1] = [_fault(row)] if row.faults else []
+        incoming.faults[at : at + 1] = [self._fault(row)] if row.faults else []
         incoming.save(update_fields=["mended", "faults", "counts"])
 
     def put_in(self) -> None:
@@ -242,20 +268,15 @@ class Bringing:
 
     def faulty_rows(self) -> Iterator[list[str]]:
         """All faulty rows with their sentences: those that are not kept to be mended are looked at once more."""
-        yield [*self.spool.heads, "What is wrong"]
+        yield [*self.spool.heads, "Place", "What is wrong"]
         for start in range(0, self.incoming.checked, STRETCH):
             sound = self.verdicts.sound(start, min(STRETCH, self.incoming.checked - start))
             wanted = [number for number, fine in enumerate(sound, start + 1) if not fine]
             texts = self._texts(start, STRETCH) if wanted else {}
             rows = self._told_apart(self._made({number: texts[number] for number in wanted})) if wanted else ()
-            for fault in (_fault(row) for row in rows if row.faults):
+            for fault in (self._fault(row) for row in rows if row.faults):
                 words = " ".join(sentence for _, sentence in fault["faults"])
-                yield [*(fault["texts"].get(head, "") for head in self.spool.heads), words]
-
-
-def _fault(row: Row) -> dict[str, Any]:
-    texts = {head: MARK if text == EMPTY_TEXT else text for head, text in row.texts.items()}
-    return {"row": row.number, "texts": texts, "faults": [list(fault) for fault in row.faults]}
+                yield [*(fault["texts"].get(head, "") for head in self.spool.heads), fault["place"], words]
 
 
 def begun(work: Work) -> Bringing | None:

@@ -12,8 +12,10 @@ from enlace.core.dataset.lookups import whole_list
 from enlace.core.draft import PendingRecord
 from enlace.core.exchange.csv_out import csv_text
 from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
+from enlace.core.exchange.outgoing import CUT_OFF
 from enlace.core.kinds import TEXTS, Unreadable
 from enlace.core.kinds.quick import text_reader
+from enlace.core.kinds.times import ISO_DATE
 from enlace.core.model.values import record_id
 from enlace.core.problem import Problem
 
@@ -55,11 +57,21 @@ def fields_for(work: Work) -> list[FieldSpec]:
     return [f for f in free if f.name in dataset.key or not f.generated]
 
 
-def as_texts(heads: Sequence[str], values: Sequence[str], from_csv: bool, mended: Mapping[str, str]) -> dict[str, str]:
-    """A row's texts by heading, what was mended in the place of what the file has."""
+def as_texts(
+    heads: Sequence[str],
+    values: Sequence[str],
+    from_csv: bool,
+    mended: Mapping[str, str],
+    moments: Sequence[str] = (),
+) -> dict[str, str]:
+    """A row's texts by heading, what was mended in the place of what the file has. moments: headings of dates with a time
+    where a date alone is one at midnight, as workbooks keep it."""
     # What was taken out with an apostrophe before its = comes back without; other formats have typed cells and need none.
     read = csv_text if from_csv else unmarked
     texts = {head: read(value) if value[:1] == MARK else value for head, value in zip(heads, values, strict=False)}
+    for head in moments:
+        if ISO_DATE.fullmatch(texts[head]):
+            texts[head] += " 00:00"
     return {**texts, **{head: EMPTY_TEXT if text == MARK else text for head, text in mended.items()}}
 
 
@@ -86,7 +98,7 @@ class FileRows:
             if not _is_text(field):  # where no text can be, an empty one is no value
                 for row in rows:
                     row[head] = row[head].removeprefix(EMPTY_TEXT)
-        known = self._found_in_lists(rows) | self._empty_texts()
+        known = self._found_in_lists(rows) | self._as_they_stand(rows) | self._empty_texts()
         entering = Entering(self.work, editing.fresh(self.work), self._entered(), known)
         made = []
         for number, row, named in zip(texts, rows, ids, strict=True):
@@ -159,6 +171,24 @@ class FileRows:
                 known |= {(field.name, text): typed_from(self.work, field, text, lines) for text in said}
         return known
 
+    def _as_they_stand(self, rows: Sequence[dict[str, str]]) -> dict[tuple[str, str], Typed | Problem]:
+        """Texts of a file that would stand for something else if a person typed them: blanks alone, the ends of lines, and
+        those that a format cut off."""
+        known: dict[tuple[str, str], Typed | Problem] = {}
+        for head, field in self.columns:
+            if not _is_text(field) or field.picture or field.pattern or field.text_check:
+                continue
+            for text in {row[head] for row in rows if _is_odd(row[head])}:
+                known[field.name, text] = self._as_it_stands(field, text)
+        return known
+
+    def _as_it_stands(self, field: FieldSpec, text: str) -> Typed | Problem:
+        if text.endswith(CUT_OFF):
+            hint = "Take it out in another format, such as CSV, and bring that in."
+            return Problem("The text was cut off, since a cell of a workbook holds no more.", hint, code="bad")
+        fits = len(text) <= (field.length or len(text))
+        return Typed(self.work.dataset, field, self.work.formats, text, {field.name: text} if fits else None, not fits)
+
     def _empty_texts(self) -> dict[tuple[str, str], Typed | Problem]:
         """What an empty text stands for, which is no value when it is typed."""
         own = (field for _, field in self.columns if _is_text(field))
@@ -217,6 +247,10 @@ class FileRows:
             (next((heads[name] for name in complaint.fields if name in heads), ""), complaint.sentence)
             for complaint in told
         ]
+
+
+def _is_odd(text: str) -> bool:
+    return "\r" in text or text.isspace() or text.endswith(CUT_OFF)
 
 
 def _is_text(field: FieldSpec) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
@@ -13,6 +14,7 @@ from enlace.core.exchange.csv_out import csv_lines, guarded
 from enlace.core.exchange.empties import MARK
 from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.readers import FORMATS
+from enlace.core.exchange.written import ways_of
 from enlace.core.problem import Problem
 
 from . import bringing
@@ -51,13 +53,15 @@ def _act(request: HttpRequest, work: Work) -> None:
         return
     there = _begun(work)
     if act == "look":
-        said = {name: request.POST.get(name, "") for name in ("encoding", "separator", "sheet", "path")}
+        said = {name: request.POST.get(name, "") for name in ("encoding", "separator", "sheet", "path", "written")}
         separator = {word: sign for sign, word in SEPARATORS.items()}.get(said.pop("separator"), "")
+        above = request.POST.get("above", "")
         if said["encoding"] not in ("", *ENCODINGS):
             raise Problem("There is no such encoding.", "Choose one of the list.", code="bad")
-        there.read(
-            Look(request.POST.get("format", ""), separator=separator, heads=bool(request.POST.get("heads")), **said)
-        )
+        if said["written"] not in ("", *dict(ways_of(there.own.locale))):
+            raise Problem("Numbers and dates are not written so.", "Choose one of the list.", code="bad")
+        look = Look(request.POST.get("format", ""), separator=separator, heads=bool(request.POST.get("heads")), **said)
+        there.read(replace(look, above=int(above) if above.isdecimal() and len(above) < 5 else -1))
     elif act == "map":
         heads = there.spool.heads
         mapping = {head: request.POST.get(f"column-{i}", "") for i, head in enumerate(heads)}
@@ -89,6 +93,7 @@ def _context(request: HttpRequest, work: Work, told: str) -> dict[str, Any]:
         "incoming": there.incoming,
         "look": there.look,
         "encodings": ENCODINGS,
+        "ways": ways_of(there.own.locale) if there.look.format != "package" else (),
         "separators": [(word, sign == there.look.separator) for sign, word in SEPARATORS.items()],
         "columns": [(head, mapping.get(head, "")) for head in there.spool.heads],
         "sample": there.sample() if there.spool.count else [],
@@ -106,8 +111,9 @@ def progress(there: Bringing) -> dict[str, Any]:
     faults = [
         {
             "row": fault["row"],
+            "place": fault.get("place") or f"Row {fault['row']:,}",
             "cells": [
-                (head, fault["texts"].get(head, ""), " ".join(s for h, s in fault["faults"] if h == head))
+                (head, text := fault["texts"].get(head, ""), _told(fault, head), "\n" in text or "\r" in text)
                 for head in there.heads
             ],
             "general": [sentence for head, sentence in fault["faults"] if head not in incoming.mapping],
@@ -125,6 +131,10 @@ def progress(there: Bringing) -> dict[str, Any]:
         "whole": bool(there.spool.count) and incoming.checked >= there.spool.count,
         "done": bool(there.spool.count) and incoming.taken >= there.spool.count,
     }
+
+
+def _told(fault: dict[str, Any], head: str) -> str:
+    return " ".join(sentence for place, sentence in fault["faults"] if place == head)
 
 
 @require_POST

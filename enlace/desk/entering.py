@@ -59,8 +59,16 @@ class Entering:
         known: dict[tuple[str, str], Typed | Problem],
     ) -> None:
         self.work, self.first, self.known = work, first, known
+        # Of an empty text all columns of texts know what it stands for.
+        told = {name for name, text in known if text != EMPTY_TEXT}
         self._columns = [
-            Column(head, spec, shut(spec), text_reader(spec, work.formats), not (shut(spec) or spec.lookup))
+            Column(
+                head,
+                spec,
+                shut(spec),
+                text_reader(spec, work.formats),
+                not (shut(spec) or spec.lookup or spec.name in told),
+            )
             for head, spec in columns
         ]
         # Where a new record begins with nothing, there is nothing to put what is entered in the place of.
@@ -72,7 +80,7 @@ class Entering:
         now, texts, waits_for = dict(first.now), dict(first.texts), dict(first.waits_for)
         for column in self._columns:
             text = row[column.head]
-            if not text or text.isspace():
+            if not text or (text.isspace() and (column.field.name, text) not in self.known):
                 continue  # it begins as a new record begins
             if column.plain and text != EMPTY_TEXT:
                 self._give(column, text, now, texts, waits_for)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from copy import copy
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 from typing import Any
@@ -222,6 +223,12 @@ class Work:
     def arrange_by(self, token: str) -> None:
         """Have the grids as an address shares them; before any of them is asked for."""
         self._arranged_by, self._arrangements = token, None
+
+    def reading_as(self, formats: Formats) -> Work:
+        """The same work, for texts that are written in another way than the person writes."""
+        other = copy(self)
+        other.formats = formats
+        return other
 
     def put_together(self, groups: Sequence[GroupTerm]) -> None:
         """Have the rows in groups; what rows can't be put together by is left out. Before any of them is read."""

@@ -10,6 +10,7 @@ from decimal import Decimal
 from pathlib import Path
 from xml.etree import ElementTree
 
+import openpyxl
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -24,9 +25,10 @@ from enlace.core.exchange.outgoing import Sheet
 from enlace.core.exchange.package_out import write_package
 from enlace.core.exchange.readers import guessed, looked, rows
 from enlace.core.exchange.spool import EVERY, spooled
+from enlace.core.exchange.written import WAYS, way_found
 from enlace.core.exchange.xlsx_out import write_xlsx
 from enlace.core.exchange.xml_out import xml_rows
-from enlace.core.kinds import Formats
+from enlace.core.kinds import KINDS, Formats
 from enlace.core.problem import Problem
 
 TEXTS = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\0"), max_size=12)
@@ -61,7 +63,7 @@ class InAndOut(unittest.TestCase):
     def read(self, content: bytes, name: str, **wanted):
         path = self.folder / name
         path.write_bytes(content)
-        return list(rows(path, looked(path, Look(**{"format": guessed(path, name), **wanted}))))
+        return [texts for _, texts in rows(path, looked(path, Look(**{"format": guessed(path, name), **wanted})))]
 
     @given(st.lists(st.tuples(CELLS, CELLS).filter(lambda row: row != (None, None)), min_size=1, max_size=6))
     def test_texts_empty_ones_and_none_at_all_come_back_from_each_format(self, told):
@@ -114,13 +116,42 @@ class InAndOut(unittest.TestCase):
         xml = b"<r><meta v='1'/><many><item id='1'><n>x</n></item><item id='2'><n>y</n></item></many></r>"
         self.assertEqual(self.read(xml, "a.xml"), [["id", "n"], ["1", "x"], ["2", "y"]])
 
+    def test_digits_names_and_elements_that_come_twice_are_kept(self):
+        told = self.read(b'[{"n": 12345678901234567.125, "a": 1, "a": 2}, {"n": 1e400}]', "a.json")
+        self.assertEqual(told, [["n", "a", "a (2)"], ["12345678901234567.125", "1", "2"], ["1e400", "", ""]])
+        self.assertEqual(self.read(b'[{"n": 0.125}]', "a.json", written="de_DE")[1], ["0,125"])
+        xml = b"<r><row><t>x</t><t>y</t></row><row xml:space='preserve'><t> z </t></row></r>"
+        self.assertEqual(self.read(xml, "a.xml"), [["t", "t (2)"], ["x", "y"], [" z ", ""]])
+
+    def test_rows_of_a_sheet_that_begins_further_down_are_named_as_the_sheet_has_them(self):
+        book = openpyxl.Workbook()
+        book.active["B4"], book.active["C4"], book.active["B6"] = "code", "quay", "N1"
+        file = io.BytesIO()
+        book.save(file)
+        path = self.folder / "a.xlsx"
+        path.write_bytes(file.getvalue())
+        self.assertEqual(list(rows(path, Look("xlsx"))), [(0, ["code", "quay"]), (6, ["N1", ""])])
+
+    @given(
+        st.sampled_from(WAYS), st.lists(st.decimals(-(10**9), 10**9, places=2), min_size=1), st.dates(), st.booleans()
+    )
+    def test_how_numbers_and_dates_are_written_is_found(self, way, numbers, day, pointed):
+        formats = Formats.of(way)
+        d, m = (day.day, day.month) if formats.day_first else (day.month, day.day)
+        texts = [*map(formats.number(2), numbers), f"{d}/{m}/{day.year:04}"]
+        found = Formats.of(way_found([texts], "en_GB", pointed))
+        read = [KINDS["decimal"].parse(text, FieldSpec("n", "N", "decimal"), found) for text in texts[:-1]]
+        self.assertEqual(read, numbers)
+        if day.day > 12:  # else nobody can tell
+            self.assertEqual(KINDS["date"].parse(texts[-1], FieldSpec("d", "D", "date"), found), day.isoformat())
+
     def test_a_long_json_list_is_read_in_pieces(self):
         several = [{"n": i, "t": "ü" * 50} for i in range(5_000)]
         told = self.read(json.dumps(several, ensure_ascii=False).encode(), "a.json")
         self.assertEqual((len(told), told[-1][0]), (5_001, "4999"))
 
     def test_any_stretch_of_a_spool_is_found(self):
-        several = [["n"], *([str(i)] for i in range(3 * EVERY + 7))]
+        several = [(0, ["n"]), *((i + 2, [str(i)]) for i in range(3 * EVERY + 7))]
         spool = spooled(iter(several), self.folder / "rows")
         for start in (0, 1, EVERY - 1, EVERY, 2 * EVERY + 3, 3 * EVERY + 6, 3 * EVERY + 7):
             told = list(spool.stretch(self.folder / "rows", start, 9))

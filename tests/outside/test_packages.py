@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import datetime
 import io
+import json
 import tempfile
 import zipfile
+from dataclasses import replace
 from decimal import Decimal
 from pathlib import Path
 
@@ -99,8 +101,40 @@ class Packages(Judge):
             resource.path = "quays.csv"
             file.writestr("datapackage.json", made.to_json())
             file.writestr("quays.csv", table.read_text("utf-8"))
-        told = list(rows(archive, looked(archive, Look("package"))))
+        told = [texts for _, texts in rows(archive, looked(archive, Look("package")))]
         self.assertEqual(told, [["code", "quay", "depth"], ["N1", "North quay", "7.5"], ["S1", "South, quay", ""]])
+
+    def test_values_are_read_as_the_schema_says_they_are_written(self):
+        """Table Schema and Table Dialect (v2): what frictionless reads of such a file is what Enlace reads."""
+        fields = [
+            {"name": "price", "type": "number", "decimalChar": ",", "groupChar": ".", "bareNumber": False},
+            {"name": "day", "type": "date", "format": "%d/%m/%Y"},
+            {"name": "open", "type": "boolean", "trueValues": ["sim"], "falseValues": ["não"]},
+            {"name": "at", "type": "time", "format": "%H.%M"},
+        ]
+        table = "# quays\n'€1.234,50'|'03/04/2026'|sim|05.07\n'0,125'|n/a|não|23.59\n"
+        resource = {
+            "name": "quays", "path": "quays.csv", "schema": {"fields": fields, "missingValues": ["", "n/a"]},
+            "dialect": {"delimiter": "|", "quoteChar": "'", "header": False, "commentChar": "#"},
+        }  # fmt: skip
+        within = {"name": "said", "data": [{"code": "N1", "depth": 7.5}, {"code": "S1"}]}
+        archive = self.folder / "made.zip"
+        with zipfile.ZipFile(archive, "w") as file:
+            file.writestr("datapackage.json", json.dumps({"name": "p", "resources": [resource, within]}))
+            file.writestr("quays.csv", table)
+        look = looked(archive, Look("package"))
+        self.assertEqual(look.sheets, ("quays", "said"))
+        told = list(rows(archive, look))
+        self.assertEqual([number for number, _ in told], [0, 2, 3])
+        judged = [list(row.values()) for row in Package(str(archive)).get_resource("quays").read_rows()]
+        own = [
+            [Decimal(price), day and datetime.date.fromisoformat(day), yes == "yes", datetime.time.fromisoformat(at)]
+            for _, (price, day, yes, at) in told[1:]
+        ]
+        self.assertEqual([[*row[:1], row[1] or "", *row[2:]] for row in judged], own)
+        self.assertEqual(
+            [texts for _, texts in rows(archive, replace(look, sheet="said"))][1:], [["N1", "7.5"], ["S1", ""]]
+        )
 
 
 class Forms(Judge, Pages):

@@ -97,7 +97,7 @@ class Bringing(Pages):
             self.run_through("check")
             self.assertEqual(self.counts(), {"new": 3, "update": 1, "faulty": 2})
             told = [fault["faults"][0][1] for fault in Incoming.objects.get().faults]
-            self.assertEqual(told, ["Row 1 of the file has the same Code.", "Row 3 of the file has the same Code."])
+            self.assertEqual(told, ["Line 2 of the file has the same Code.", "Line 4 of the file has the same Code."])
             self.client.post(f"{self.at}/mend", {"row": "4", "cell-0": "Z3"}, headers=HX)
             self.assertEqual(self.counts()["faulty"], 2)  # that one is taken, too
             self.client.post(f"{self.at}/mend", {"row": "4", "cell-0": "Z4"}, headers=HX)
@@ -112,7 +112,7 @@ class Bringing(Pages):
         self.run_through("check")
         self.assertEqual(self.counts(), {"update": 1, "new": 1, "faulty": 2})
         page = self.client.get(self.at).content.decode()
-        self.assertIn("Row 3", page)
+        self.assertIn("Line 4", page)
         self.assertIn('value="long"', page)
         told = b"".join(self.client.get(f"{self.at}/faults").streaming_content).decode()
         self.assertEqual([row[0] for row in csv.reader(io.StringIO(told))], ["Code", "Z2", ""])
@@ -200,28 +200,53 @@ class Bringing(Pages):
         self.run_through("check", at)
         self.assertEqual(self.counts(), {"new": 1, "faulty": 1}, Incoming.objects.get().faults)
 
-    def test_taken_out_and_brought_in_again_is_unchanged(self):
-        for name, end in (
-            ("csv", "csv"),
-            ("json", "json"),
-            ("jsonl", "jsonl"),
-            ("xml", "xml"),
-            ("xlsx", "xlsx"),
-            ("ods", "ods"),
-            ("package", "zip"),
-        ):
-            for table in ("berth", "pilot"):
-                with self.subTest(name, table=table):
-                    form = self.form(table) if table != "berth" else self.berths
-                    at = f"/desk/{form.pk}/bring-in"
-                    file = b"".join(self.client.get(f"/desk/{form.pk}/take?format={name}&stored=1").streaming_content)
-                    self.bring(file, f"rows.{end}", at=at)
-                    self.run_through("check", at)
-                    [(count,)] = self.sql(f"SELECT count(*) FROM {table}")
-                    self.assertEqual(self.counts(), {"update": count}, Incoming.objects.get().faults[:2])
-                    self.run_through("put-in", at)
-                    self.assertEqual((Draft.objects.filter(form=form).first() or Draft()).counts.get("all", 0), 0)
-                    self.client.post(at, {"act": "forget"})
+    def test_numbers_and_dates_of_another_country(self):
+        """A decimal comma or a month before its day is found by the values, shown, and can be chosen."""
+        rows = [
+            ["Code", "Quay", "length_m", "Depth (m)"],
+            ["Z1", "New", "1.234,5", "7,25"],
+            ["Z2", "New", "1.200", "7"],
+        ]
+        self.bring(as_csv(rows, ";"))
+        self.assertContains(self.client.get(self.at), '<option value="de_DE" selected>1.204,5 · 31/3/2026')
+        self.run_through("check")
+        self.run_through("put-in")
+        self.post(self.berths, "save")
+        stored = "SELECT length_m, depth_m FROM berth WHERE code LIKE 'Z%' ORDER BY code"
+        self.assertEqual(self.sql(stored), [(1234.5, 7.25), (1200, 7)])
+        look = {"act": "look", "format": "csv", "encoding": "utf-8", "separator": "semicolon", "heads": "1"}
+        self.client.post(self.at, {**look, "written": "en_GB"})
+        self.run_through("check")
+        self.assertEqual(self.counts(), {"faulty": 1, "update": 1})
+        self.assertContains(self.client.post(self.at, {**look, "written": "xx"}), "Choose one of", status_code=400)
+
+    def test_rows_above_the_headings_and_values_of_several_lines(self):
+        rows = [["Quays of the harbour"], ["as of", "March"], [], self.ROWS[0][:4], ["Z1", "two\nlines", "long", "7"]]
+        self.bring(as_csv(rows))
+        self.assertContains(self.client.get(self.at), 'name="above" min="0" max="9999" value="2"')
+        look = {"act": "look", "format": "csv", "separator": "comma", "heads": "1"}
+        wrong = self.client.post(self.at, {**look, "above": "0"})
+        self.assertContains(wrong, "or rows stand above the headings", status_code=400)
+        self.client.post(self.at, {**look, "above": "2"})
+        self.run_through("check")
+        page = self.client.get(self.at).content.decode()
+        self.assertIn("Line 5", page)
+        self.assertIn("two\nlines</textarea>", page)
+        self.client.post(f"{self.at}/mend", {"row": "1", "cell-2": "99"}, headers=HX)
+        self.run_through("put-in")
+        self.post(self.berths, "save")
+        self.assertEqual(self.sql("SELECT quay FROM berth WHERE code = 'Z1'"), [("two\nlines",)])
+
+    def test_a_text_that_a_workbook_cut_off_is_not_put_in_the_place_of_the_whole(self):
+        self.sql("CREATE TABLE told (id INTEGER PRIMARY KEY, story TEXT)")
+        self.sql("INSERT INTO told VALUES (1, ?), (2, 'short')", "long " * 8_000)
+        form = self.form("told")
+        at = f"/desk/{form.pk}/bring-in"
+        file = b"".join(self.client.get(f"/desk/{form.pk}/take?format=xlsx&stored=1").streaming_content)
+        self.bring(file, "told.xlsx", at=at)
+        self.run_through("check", at)
+        self.assertEqual(self.counts(), {"faulty": 1, "update": 1})
+        self.assertIn("cut off", str(Incoming.objects.get().faults[0]["faults"]))
 
     def test_files_that_are_wrong_are_told_with_the_place(self):
         deep = b'<!DOCTYPE r [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]><r><row><x>&b;</x></row><row><x>1</x></row></r>'
@@ -233,9 +258,11 @@ class Bringing(Pages):
             ("a.csv", b'code,quay\nZ1,"never closed\n', "is never closed"),
             ("a.csv", b"code,quay\nZ1,a,b,c\n", "Line 2 has 4 values"),
             ("a.csv", ",".join(f"c{i}" for i in range(2_000)).encode(), "at most 500"),
-            ("a.json", b'[{"code": "Z1"}, {"code": ', "Element 2"),
+            ("a.csv", b'code,quay\n\nZ1,"a\nb"\nZ2,a,b,c\n', "Line 5 has 4 values"),
+            ("a.json", b'[{"code": "Z1"},\n {"code": ', "Object 2 is no JSON, line 2, column 11"),
+            ("a.json", b'[\n{"code": "Z1"}, {"code" 1}]', "Object 2 is no JSON, line 2, column 25"),
             ("a.json", b'[{"code": "Z1"}', "never closed"),
-            ("a.jsonl", b'{"code": "Z1"}\n{"code" "Z2"}\n', "Line 2 is no JSON, line 1, column 9"),
+            ("a.jsonl", b'{"code": "Z1"}\n{"code" "Z2"}\n', "The file is no JSON, line 2, column 9"),
             ("a.xml", deep, "defines entities"),
             ("a.xml", outside, "defines entities"),
             ("a.xml", b"<r><row><x>1</x></row><row><x>2</row></r>", "line 1, column"),

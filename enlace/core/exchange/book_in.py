@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import datetime
+import re
+import tempfile
 import zipfile
+import zlib
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 from python_calamine import CalamineError, CalamineWorkbook
 
@@ -16,6 +19,9 @@ from .incoming import Look, Rows, headed
 
 MOST_BYTES = 1 << 30  # of what is packed in it
 MOST_TIMES = 300  # that it may be packed smaller than it is
+CONTENT = "content.xml"  # of a spreadsheet of OpenDocument
+TAB = re.compile(rb"<[\w-]+:tab(?:\s[^<>]*)?/>")
+PIECE = 1 << 20
 
 
 def checked(path: Path) -> None:
@@ -45,7 +51,12 @@ def look(path: Path, wanted: Look) -> Look:
 
 def rows(path: Path, look: Look) -> Rows:
     """The headings, then the rows. Raises Problem, naming the row."""
-    return headed(_rows(_book(path), look), look, "row")
+    return headed(lines(path, look), look)
+
+
+def lines(path: Path, look: Look) -> Iterator[tuple[int, list[Any]]]:
+    """The rows of a sheet as they stand, each with its number. Raises Problem."""
+    return enumerate(_rows(_book(path), look), 1)
 
 
 def _rows(book: CalamineWorkbook, look: Look) -> Iterator[list[Any]]:
@@ -69,8 +80,39 @@ def _value(value: Any) -> Any:
 def _book(path: Path) -> CalamineWorkbook:
     checked(path)
     try:
-        return CalamineWorkbook.from_path(str(path))
-    except (CalamineError, OSError) as error:
+        with zipfile.ZipFile(path) as archive, tempfile.TemporaryFile() as copy:
+            if not _has_tabs(archive):
+                return CalamineWorkbook.from_path(str(path))
+            _with_tabs(archive, copy)
+            copy.seek(0)
+            return CalamineWorkbook.from_filelike(copy)
+    except (CalamineError, OSError, zipfile.BadZipFile, zlib.error) as error:
         raise Problem(
             "The file is no workbook that can be read.", "Save it as XLSX or ODS.", str(error), "bad"
         ) from None
+
+
+def _has_tabs(archive: zipfile.ZipFile) -> bool:
+    """Whether texts of a spreadsheet of OpenDocument have tabs, which the library that reads them leaves out."""
+    return CONTENT in archive.namelist() and any(TAB.search(piece) for piece in _elements(archive))
+
+
+def _with_tabs(archive: zipfile.ZipFile, into: IO[bytes]) -> None:
+    """A copy of the archive in which tabs are characters instead of elements (ISO/IEC 26300, section 6.1.4)."""
+    with zipfile.ZipFile(into, "w") as copy:
+        with copy.open(CONTENT, "w", force_zip64=True) as plain:
+            for piece in _elements(archive):
+                plain.write(TAB.sub(b"\t", piece))
+        for name in archive.namelist():
+            if name != CONTENT:
+                copy.writestr(name, archive.read(name))
+
+
+def _elements(archive: zipfile.ZipFile) -> Iterator[bytes]:
+    """What is in a spreadsheet, in pieces that tear no element."""
+    left = b""
+    with archive.open(CONTENT) as content:
+        while piece := content.read(PIECE):
+            ready, close, left = (left + piece).rpartition(b">")
+            yield ready + close
+    yield left

@@ -60,10 +60,11 @@ def _separator(text: str) -> str:
 
 def rows(path: Path, look: Look) -> Rows:
     """The headings, then the rows. Raises Problem, naming the line."""
-    return headed(_lines(path, look), look)
+    return headed(lines(path, look), look)
 
 
-def _lines(path: Path, look: Look) -> Iterator[list[str]]:
+def lines(path: Path, look: Look) -> Iterator[tuple[int, list[str]]]:
+    """The lines as they stand, those with nothing in them left out, each with its number. Raises Problem."""
     csv.field_size_limit(LONGEST + 1)
     # Without the reading of line ends that Python does by itself: those within quotes are part of a value.
     with path.open(encoding=look.encoding, newline="") as file:
@@ -86,7 +87,7 @@ def _lines(path: Path, look: Look) -> Iterator[list[str]]:
             if row is None:
                 return
             if row:
-                yield row
+                yield began, row
 
 
 def _words(error: csv.Error, line: int) -> str:

@@ -6,14 +6,26 @@ import json
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 from ..problem import Problem
 from .empties import marked
-from .incoming import Look, Rows, named
+from .incoming import Exact, Look, Rows, named, own_names
 
 PIECE = 1 << 16
 MOST_DEPTH = 40
+
+
+def _object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    """An object; of a name that comes twice, which RFC 8259 leaves to the reader, both values are kept."""
+    made = dict(pairs)
+    if len(made) == len(pairs):
+        return made
+    names, values = zip(*pairs, strict=True)
+    return dict(zip(own_names(names), values, strict=True))
+
+
+DECODER = json.JSONDecoder(parse_float=Exact, object_pairs_hook=_object)
 
 
 def look(path: Path, wanted: Look) -> Look:
@@ -32,7 +44,7 @@ def look(path: Path, wanted: Look) -> Look:
 
 def rows(path: Path, look: Look) -> Rows:
     """The headings, then the rows. Raises Problem, naming the line or the object."""
-    return named(map(_plain, _objects(path, look)), look, "object")
+    return named(((number, _plain(item)) for number, item in _objects(path, look)), look)
 
 
 def _plain(item: dict[str, Any]) -> dict[str, Any]:
@@ -46,83 +58,99 @@ def _cell(value: Any) -> Any:
     return marked(value) if isinstance(value, str) else value
 
 
-def _objects(path: Path, look: Look) -> Iterator[dict[str, Any]]:
+def _objects(path: Path, look: Look) -> Iterator[tuple[int, dict[str, Any]]]:
     if look.format == "jsonl":
         several = _lines(path, look)
     elif look.path:
-        several = iter(_at(_whole(path, look), look.path))
+        several = enumerate(_at(_whole(path, look), look.path), 1)
     else:
-        several = _elements(path, look)
-    for number, item in enumerate(several, 1):
+        several = enumerate(_elements(path, look), 1)
+    for number, item in several:
         if not isinstance(item, dict):
-            hint = "Choose a list of objects."
-            raise Problem(f"Element {number:,} is no object with names and values.", hint, code="bad")
-        yield item
+            sentence = f"{look.place.capitalize()} {number:,} is no object with names and values."
+            raise Problem(sentence, "Choose a list of objects.", code="bad")
+        yield number, item
 
 
-def _lines(path: Path, look: Look) -> Iterator[Any]:
+def _lines(path: Path, look: Look) -> Iterator[tuple[int, Any]]:
     with path.open(encoding=look.encoding, errors="strict") as file:
         number = 1
         try:
             for line in file:
                 if line.strip():
-                    yield json.loads(line)
+                    yield number, DECODER.decode(line)
                 number += 1
         except (ValueError, RecursionError) as error:
-            raise _wrong(f"Line {number:,} is no JSON", error) from None
+            raise _wrong("The file is no JSON", error, number) from None
+
+
+class _Ahead:
+    """A file read ahead in pieces. text: what is read and not passed yet; line, column: where that begins, counted from 1."""
+
+    def __init__(self, file: IO[str]) -> None:
+        self.file, self.text, self.line, self.column = file, "", 1, 1
+
+    def more(self) -> bool:
+        """Read on; False at the end of the file."""
+        piece = self.file.read(PIECE)
+        self.text += piece
+        return bool(piece)
+
+    def passed(self, size: int) -> None:
+        """Go on behind some characters."""
+        gone, self.text = self.text[:size], self.text[size:]
+        lines = gone.count("\n")
+        self.line += lines
+        self.column = len(gone) - gone.rfind("\n") if lines else self.column + len(gone)
+
+    def next(self) -> str:
+        """The next character that is no blank, "" where there is none; it is not passed."""
+        while True:
+            self.passed(len(self.text) - len(self.text.lstrip()))
+            if self.text or not self.more():
+                return self.text[:1]
+
+    def element(self) -> Any:
+        """The element that begins here, which is passed; more of the file is read as long as it is torn."""
+        while True:
+            try:
+                element, end = DECODER.raw_decode(self.text)
+            except ValueError:
+                if not self.more():
+                    raise
+                continue
+            # A number at the end of what was read may go on.
+            if end < len(self.text) or not self.more():
+                self.passed(end)
+                return element
 
 
 def _elements(path: Path, look: Look) -> Iterator[Any]:
     """The elements of a list, without having the whole list in memory."""
-    decoder, text, number = json.JSONDecoder(), "", 0
     with path.open(encoding=look.encoding) as file:
+        ahead, number = _Ahead(file), 0
         try:
-            text = _more(file, text).lstrip()
-            if not text.startswith("["):
+            if ahead.next() != "[":
                 raise Problem("The file is no list of objects.", "Choose another format.", code="bad")
-            text = text[1:]
-            while True:
+            ahead.passed(1)
+            while (sign := ahead.next()) != "]":
                 # A comma between elements; one before the first is told as the mistake that it is.
-                text = text.lstrip().removeprefix(",") if number else text
-                text = text.lstrip()
-                while not text:
-                    if not (text := _more(file, text)):
-                        raise Problem(
-                            "The list is never closed: the file ends in the middle.", "Get the whole file.", code="bad"
-                        )
-                    text = text.lstrip()
-                if text.startswith("]"):
-                    return
+                if sign == "," and number:
+                    ahead.passed(1)
+                    sign = ahead.next()
+                if not sign:
+                    sentence = "The list is never closed: the file ends in the middle."
+                    raise Problem(sentence, "Get the whole file.", code="bad")
                 number += 1
-                element, text = _next(decoder, file, text)
-                yield element
+                yield ahead.element()
         except (ValueError, RecursionError) as error:
-            raise _wrong(f"Element {number:,} is no JSON", error) from None
-
-
-def _next(decoder: json.JSONDecoder, file: Any, text: str) -> tuple[Any, str]:
-    """The element that a text begins with, and what is behind it; more of the file is read as long as it is torn."""
-    while True:
-        try:
-            element, end = decoder.raw_decode(text)
-            # A number at the end of what was read may go on.
-            if end < len(text) or not (more := _more(file, "")):
-                return element, text[end:]
-            text += more
-        except ValueError:
-            if not (more := _more(file, "")):
-                raise
-            text += more
-
-
-def _more(file: Any, text: str) -> str:
-    return text + str(file.read(PIECE))
+            raise _wrong(f"Object {number:,} is no JSON", error, ahead.line, ahead.column) from None
 
 
 def _whole(path: Path, look: Look) -> Any:
     try:
         with path.open(encoding=look.encoding) as file:
-            return json.load(file)
+            return DECODER.decode(file.read())
     except (ValueError, RecursionError) as error:
         raise _wrong("The file is no JSON", error) from None
 
@@ -147,10 +175,13 @@ def _at(value: Any, path: str) -> list[Any]:
     return value
 
 
-def _wrong(what: str, error: Exception) -> Problem:
+def _wrong(what: str, error: Exception, line: int = 1, column: int = 1) -> Problem:
+    """line, column: where in the file the text begins that was read."""
     if isinstance(error, RecursionError):
         return Problem(f"{what}: it is too deep in itself.", "", code="bad")
     if isinstance(error, UnicodeDecodeError):
-        return Problem(f"{what}: it is not written in UTF-8.", "Choose another encoding.", code="bad")
-    place = f", line {error.lineno:,}, column {error.colno:,}" if isinstance(error, json.JSONDecodeError) else ""
-    return Problem(f"{what}{place}: {error.msg if place else error}.", "Mend it in the file.", code="bad")  # type: ignore[attr-defined]
+        return Problem(f"{what}: it is not written in {error.encoding}.", "Choose another encoding.", code="bad")
+    if not isinstance(error, json.JSONDecodeError):
+        return Problem(f"{what}: {error}.", "Mend it in the file.", code="bad")
+    place = f"line {line + error.lineno - 1:,}, column {error.colno + (column - 1 if error.lineno == 1 else 0):,}"
+    return Problem(f"{what}, {place}: {error.msg}.", "Mend it in the file.", code="bad")

@@ -86,7 +86,8 @@ def _cell(value: Any) -> str:
 
 
 def _blanks(line: str) -> str:
-    return BLANKS.sub('<text:s text:c="1"/>', escape(line)).replace("\t", "<text:tab/>")
+    # A CR by itself XML would take for one more line; escaped it is a blank to spreadsheets, and comes back.
+    return BLANKS.sub('<text:s text:c="1"/>', escape(line, {"\r": "&#13;"})).replace("\t", "<text:tab/>")
 
 
 def _fits(value: int | float | Decimal) -> bool:

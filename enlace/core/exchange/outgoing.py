@@ -9,6 +9,8 @@ from typing import Any
 from ..kinds import KINDS, Nonconforming, raw_text
 from ..model.dataset import FieldSpec
 
+CUT_OFF = "… (cut off here: a cell holds no more)"  # the end of a text that is longer than a format allows
+
 
 @dataclass(frozen=True)
 class Sheet:

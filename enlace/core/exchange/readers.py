@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import zipfile
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import islice
 from pathlib import Path
 from types import ModuleType
 
 from ..problem import Problem
 from . import book_in, csv_in, json_in, package_in, xml_in
-from .incoming import Look, Rows
+from .incoming import SAMPLE, Look, Rows, rows_above
+from .written import way_found
 
 
 @dataclass(frozen=True)
@@ -30,6 +32,9 @@ FORMATS = {
     "ods": Format("Workbook (ODS)", book_in, (".ods",)),
     "package": Format("Data Package", package_in, (".zip",)),
 }
+
+
+BOOKS = ("xlsx", "ods")
 
 
 def guessed(path: Path, name: str) -> str:
@@ -61,6 +66,30 @@ def looked(path: Path, wanted: Look) -> Look:
     except (UnicodeDecodeError, LookupError):
         raise Problem("The file can't be read with this encoding.", "Choose another one.", code="bad") from None
     return look
+
+
+def heads_found(path: Path, look: Look) -> Look:
+    """Where the headings of a file stand, as far as nobody said it. Raises Problem."""
+    if look.above >= 0:
+        return look
+    above = rows_above(_format(look).reader.lines(path, look)) if look.may_lack_heads and look.heads else 0
+    return replace(look, above=above)
+
+
+def written_so(path: Path, look: Look, own: str) -> Look:
+    """How a file writes numbers and dates, found by its first rows where nobody said it. own: the locale of who reads it.
+
+    Raises Problem.
+    """
+    if look.format == "package":
+        return replace(look, written="en_GB")  # its schema says how, and what is read by it is plain
+    if look.written:
+        return look
+    # Points group digits in few files that programs write; a semicolon stands between the values of those that have
+    # commas in their numbers, and what is a text in a workbook was typed by people.
+    pointed = look.format not in BOOKS and look.separator != ";"
+    texts = (row for _, row in islice(rows(path, look), 1, SAMPLE))
+    return replace(look, written=way_found(texts, own, pointed))
 
 
 def rows(path: Path, look: Look) -> Rows:

@@ -1,4 +1,5 @@
-"""Rows that were read from a file, kept beside it so that any stretch of them is found at once: JSON, a row a line."""
+"""Rows that were read from a file, kept beside it so that any stretch of them is found at once: JSON, a row a line, with its
+place in the file first."""
 
 from __future__ import annotations
 
@@ -7,7 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from .incoming import Rows
+from .incoming import Row, Rows
 
 EVERY = 500  # rows between the places that are noted
 MOST_ROWS = 2_000_000
@@ -21,8 +22,8 @@ class Spool:
     count: int
     places: tuple[int, ...]
 
-    def stretch(self, path: Path, start: int, size: int) -> Iterator[list[str]]:
-        """Some rows from a place on, counted from 0."""
+    def stretch(self, path: Path, start: int, size: int) -> Iterator[Row]:
+        """Some rows from one on, counted from 0."""
         if start >= self.count:
             return
         with path.open("rb") as file:
@@ -30,7 +31,12 @@ class Spool:
             for _ in range(start % EVERY):
                 file.readline()
             for _ in range(min(size, self.count - start)):
-                yield json.loads(file.readline())
+                number, *texts = json.loads(file.readline())
+                yield number, texts
+
+    def place(self, path: Path, number: int) -> int:
+        """Where in its file a row stands, counted from 1 as the rows are."""
+        return next(self.stretch(path, number - 1, 1))[0]
 
 
 def spooled(rows: Rows, path: Path) -> Spool:
@@ -39,13 +45,13 @@ def spooled(rows: Rows, path: Path) -> Spool:
     fresh = path.with_suffix(".new")
     try:
         with fresh.open("wb") as file:
-            heads = tuple(next(rows))
-            for row in rows:
+            heads = tuple(next(rows)[1])
+            for number, texts in rows:
                 if count % EVERY == 0:
                     places.append(file.tell())
                 # Half of a surrogate pair, as JSON may have it, is kept too; whoever checks the row says what is
                 # wrong with it.
-                file.write(json.dumps(row, ensure_ascii=False).encode("utf-8", "surrogatepass") + b"\n")
+                file.write(json.dumps([number, *texts], ensure_ascii=False).encode("utf-8", "surrogatepass") + b"\n")
                 count += 1
         # At once and whole: a file that breaks off in the middle leaves the rows of the reading before.
         fresh.replace(path)

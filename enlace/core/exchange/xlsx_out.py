@@ -13,7 +13,7 @@ from xlsxwriter.workbook import Workbook
 from xlsxwriter.worksheet import Worksheet
 
 from .empties import marked
-from .outgoing import Sheet
+from .outgoing import CUT_OFF, Sheet
 
 MOST_ROWS = 1_048_576  # of a sheet, as the format has it
 LONGEST = 32_767  # characters of a cell
@@ -82,7 +82,8 @@ def _cell(sheet: Worksheet, line: int, column: int, value: Any, shapes: dict[str
     elif shape := _shape(value):
         sheet.write_datetime(line, column, value, shapes[shape])
     else:
-        sheet.write_string(line, column, (marked(value) if isinstance(value, str) else str(value))[:LONGEST])
+        text = marked(value) if isinstance(value, str) else str(value)
+        sheet.write_string(line, column, text if len(text) <= LONGEST else text[: LONGEST - len(CUT_OFF)] + CUT_OFF)
 
 
 def _fits(value: int | float | Decimal) -> bool:
@@ -101,4 +102,6 @@ def _shape(value: Any) -> str:
         return "datetime" if value.tzinfo is None and value.date() >= FIRST_DAY and not value.microsecond % 1000 else ""
     if isinstance(value, datetime.date):
         return "date" if value >= FIRST_DAY else ""
-    return "time" if isinstance(value, datetime.time) and value.tzinfo is None else ""
+    if isinstance(value, datetime.time):
+        return "time" if value.tzinfo is None and not value.microsecond % 1000 else ""
+    return ""

@@ -19,6 +19,7 @@ from .incoming import Look, Rows, named
 
 SEEN = 50_000  # elements that the paths are found by
 MOST_DEPTH = 60
+SPACE = "{http://www.w3.org/XML/1998/namespace}space"
 
 
 def look(path: Path, wanted: Look) -> Look:
@@ -47,36 +48,57 @@ def look(path: Path, wanted: Look) -> Look:
 
 def rows(path: Path, look: Look) -> Rows:
     """The headings, then the rows. Raises Problem, naming the place."""
-    return named(_records(path, look.path), look, "element")
+    return named(enumerate(_records(path, look.path), 1), look)
 
 
 def _records(path: Path, wanted: str) -> Iterator[dict[str, str]]:
     names: list[str] = []
     above: list[Element] = []
+    kept: list[bool] = []  # of each element that is open, whether blanks around a text belong to it
     for event, element in _events(path):
         if event == "start":
             names.append(_plain(element.tag))
             above.append(element)
+            kept.append(_keeps(element, bool(kept) and kept[-1]))
             continue
         here = "/".join(names)
+        keeps = kept.pop()
         names.pop()
         above.pop()
         if here == wanted:
-            yield _record(element)
+            yield _record(element, keeps)
             if above:
                 above[-1].clear()  # what was read leaves memory
 
 
-def _record(element: Element) -> dict[str, str]:
-    record = {_plain(name): marked(text) for name, text in element.attrib.items()}
+def _keeps(element: Element, around: bool) -> bool:
+    """Whether the blanks of an element are to be kept, as it says itself or the one around it (XML 1.0, section 2.10)."""
+    said = element.get(SPACE)
+    return around if said is None else said == "preserve"
+
+
+def _record(element: Element, keeps: bool) -> dict[str, str]:
+    record = {_plain(name): marked(text) for name, text in element.attrib.items() if name != SPACE}
     for child in element:
-        # An attribute and a child of one name: the attribute stands first, and what is told by both is told alike.
         text = "".join(child.itertext())
-        # An element with nothing in it is an empty text; of no value there is none.
-        record.setdefault(_name_of(child)[0], marked(text.strip()) if text.strip() or not text else "")
+        if not _keeps(child, keeps):
+            # An element with nothing in it is an empty text; with a line end alone it is none at all.
+            text = marked(text.strip()) if text.strip() or not text else ""
+        else:
+            text = marked(text)
+        _put(record, _name_of(child)[0], text)
     if not len(element) and (text := (element.text or "").strip()):
         record.setdefault(_plain(element.tag), text)
     return record
+
+
+def _put(record: dict[str, str], name: str, text: str) -> None:
+    """Put in what has a name; of one that comes again with something else both are kept."""
+    own, count = name, 1
+    while record.get(own, text) != text:
+        count += 1
+        own = f"{name} ({count})"
+    record[own] = text
 
 
 def _name_of(element: Element) -> tuple[str, bool]:

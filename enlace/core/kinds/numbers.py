@@ -49,7 +49,8 @@ def plain_number(text: str, formats: Formats) -> str:
             text = text.replace(space, "")
     sign = text[:1] if text[:1] in "+-" else ""
     body = text[len(sign) :]
-    grouped = rf"\d{{1,3}}({re.escape(formats.group)}\d{{3}})+({re.escape(formats.decimal)}\d*)?"
+    # A zero begins no group: "0.125" is an eighth wherever points group digits.
+    grouped = rf"[1-9]\d{{0,2}}({re.escape(formats.group)}\d{{3}})+({re.escape(formats.decimal)}\d*)?"
     if formats.group not in SPACES and re.fullmatch(grouped, body):
         body = body.replace(formats.group, "")
         body = body.replace(formats.decimal, ".")

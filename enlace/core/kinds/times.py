@@ -22,6 +22,7 @@ NAMED_DATES = (
     re.compile(r"(?P<day>\d{1,2})\.?\s+(?:de\s+)?(?P<month>[^\W\d]+)\.?,?\s+(?:de\s+)?(?P<year>\d{4})"),
     re.compile(r"(?P<month>[^\W\d]+)\.?\s+(?P<day>\d{1,2}),?\s+(?P<year>\d{4})"),
 )
+FULL_TIME = re.compile(r"\d\d:\d\d:\d\d", re.ASCII)
 TIME = re.compile(r"(\d{1,2})[:.h](\d{2})(?:[:.](\d{2})(?:[.,](\d{1,6}))?)?\s*([ap]m)?", re.ASCII | re.IGNORECASE)
 
 
@@ -187,7 +188,10 @@ class Time(Kind):
         value = time_from(text)
         if field.storage == "seconds":
             return value.hour * 3600 + value.minute * 60 + value.second
-        return value if field.storage == "native" else _clock(value)
+        if field.storage == "native":
+            return value
+        # Who says seconds means them: beside times of which all have some, "12:30" would be less than "12:30:00".
+        return value.isoformat() if FULL_TIME.fullmatch(text.strip()) else _clock(value)
 
     def text(self, raw: Any, field: FieldSpec) -> str:
         value = self.read(raw, field)

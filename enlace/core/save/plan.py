@@ -129,10 +129,13 @@ def grouped(part: Part, records: Iterable[PendingRecord]) -> list[Batch]:
     """The records of one part by what their statements have in common. Runs once for each record of a save."""
     batches: dict[tuple[Any, ...], Batch] = {}
     dataset, by_edits = part.dataset, part.dataset.compare == "edited"
+    free = _told_nothing(dataset)
     for record in records:
         state = record.state
         # Mostly what is compared follows from what is edited; else from what is known of the record.
-        if state == "new" or (by_edits and state == "edited"):
+        if state == "new":
+            key = (state, *[name for name in record.now if name not in free], None, *record.waits_for)
+        elif by_edits and state == "edited":
             key = (state, *record.now, None, *record.waits_for)
         else:
             key = (state, *record.now, None, *record.waits_for, None, *record.was)
@@ -142,8 +145,22 @@ def grouped(part: Part, records: Iterable[PendingRecord]) -> list[Batch]:
             columns = () if kind == REMOVE else (*record.now, *record.waits_for)
             fields = () if kind == INSERT else compared(dataset, record)
             batch = batches[key] = Batch(part, kind, columns, tuple(record.waits_for), fields, [])
+        elif state == "new" and (more := [name for name in record.now if name not in batch.columns]):
+            batch.columns = (*batch.columns, *more)
         batch.acts.append(Act(part, record, batch.kind))
     return [batch for batch in batches.values() if batch.columns or batch.kind in (REMOVE, INSERT)]
+
+
+def _told_nothing(dataset: DatasetSpec) -> frozenset[str]:
+    """The columns that hold NULL where an INSERT says nothing of them.
+
+    New records that differ in these alone go in together, and so in the order in which they were entered: the server numbers
+    them as people wrote them down.
+    """
+    free = (
+        f for f in dataset.fields if f.nullable and f.default is None and not f.generated and f.name not in dataset.key
+    )
+    return frozenset(f.name for f in free)
 
 
 def compared(dataset: DatasetSpec, record: PendingRecord) -> tuple[str, ...]:

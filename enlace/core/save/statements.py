@@ -68,7 +68,8 @@ class Statements:
         return (self._handed_down if column in act.record.waits_for else self._wanted)(column, [act])[0]
 
     def _wanted(self, column: str, acts: Sequence[Act]) -> Sequence[Any]:
-        return self.kind.bound_all([act.record.now[column] for act in acts])
+        # A new record need not say anything of a column that others of its batch fill (see `plan.grouped`).
+        return self.kind.bound_all([act.record.now.get(column) for act in acts])
 
     def _handed_down(self, column: str, acts: Sequence[Act]) -> Sequence[Any]:
         return self.kind.bound_all([self.made(*act.record.waits_for[column]) for act in acts])

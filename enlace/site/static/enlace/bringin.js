@@ -41,8 +41,12 @@ room.addEventListener("submit", async (event) => {
   const form = event.target.closest("[data-mend]");
   if (!form) return;
   event.preventDefault();
-  const data = { ...Object.fromEntries(new FormData(form)), row: form.dataset.mend };
-  const response = await posted(`${room.dataset.at}bring-in/mend`, data);
+  // Only what was changed: an editor may show the ends of lines in another way than the file has them.
+  const changed = [...form.elements].filter(({ name, value, defaultValue }) => name && value !== defaultValue);
+  const data = { ...Object.fromEntries(changed.map(({ name, value }) => [name, value])), row: form.dataset.mend };
+  const response = await posted(`${room.dataset.at}bring-in/mend`, data).catch(() => null);
+  if (!response)
+    return enlaceSay("Enlace can't be reached just now. What you typed stands here; press again in a moment.", true);
   const html = await response.text();
   if (!response.ok) return enlaceSay(enlaceWords(html), true);
   const before = [...document.querySelectorAll("[data-mend]")].indexOf(form);
