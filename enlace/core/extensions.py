@@ -12,7 +12,7 @@ import importlib.util
 import os
 import sys
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from importlib.metadata import entry_points
 from pathlib import Path
 from types import ModuleType
@@ -34,31 +34,31 @@ _loaded: dict[str, ModuleType] = {}
 
 @dataclass(frozen=True)
 class Engine:
-    """What an extension registers with. name: the extension's own."""
+    """What an extension registers with. name: the extension's own. undo: what takes back what it registered so far."""
 
     name: str
+    undo: list[Callable[[], Any]] = field(default_factory=list)
 
     def on(self, event: str, handler: hooks.Handler) -> None:
         """Follow an event of `core.hooks`."""
         hooks.on(event, handler, self.name)
+        self.undo.append(lambda: hooks.forget(handler))
 
     def field_kind(self, kind: Kind) -> None:
         """Add a field kind, with a name and a label of its own. Its attribute `like` names the kind whose fields may be given
         this one; like a kind of texts, it is one wherever kinds are told apart."""
-        _new(KINDS, kind.name, "field kind")
-        KINDS[kind.name] = kind
+        self._add(KINDS, kind.name, kind, "field kind")
         if getattr(kind, "like", "") in TEXTS:
             TEXTS.append(kind.name)
+            self.undo.append(lambda: TEXTS.remove(kind.name))
 
     def text_check(self, name: str, label: str, check: Callable[[str], bool], example: str) -> None:
         """Add something that texts can be checked as, beside e-mail addresses, container numbers and the like."""
-        _new(KNOWN, name, "text check")
-        KNOWN[name] = (label, check, example)
+        self._add(KNOWN, name, (label, check, example), "text check")
 
     def control_kind(self, kind: ControlKind) -> None:
         """Add a kind of control; its template `desk/controls/NAME.html` lies in the extension's folder `templates`."""
-        _new(CONTROL_KINDS, kind.name, "kind of control")
-        CONTROL_KINDS[kind.name] = kind
+        self._add(CONTROL_KINDS, kind.name, kind, "kind of control")
 
     def function(
         self,
@@ -73,20 +73,19 @@ class Engine:
             raise ValueError(f"{name} takes and gives values of the types {', '.join(TYPES)}.")
         if not isinstance(parsed(f"{name}()"), exp.Anonymous):
             raise ValueError(f"SQL has a function called {name} already.")
-        _new(OWN, name.lower(), "function")
-        OWN[name.lower()] = OwnFunction(name, tuple(takes), gives, compute, sql)
+        self._add(OWN, name.lower(), OwnFunction(name, tuple(takes), gives, compute, sql), "function")
 
     def export_format(
         self, name: str, label: str, media_type: str, end: str, write: Callable[..., Iterator[str]]
     ) -> None:
         """Add a format that rows go out in. write(names, rows): pieces of text, of values as `exchange.json_out` has them."""
-        _new(WRITERS, name, "export format")
-        WRITERS[name] = Writer(label, media_type, end, write)
+        self._add(WRITERS, name, Writer(label, media_type, end, write), "export format")
 
-
-def _new(known: Any, name: str, what: str) -> None:
-    if name in known:
-        raise ValueError(f"There is a {what} called {name} already.")
+    def _add(self, known: Any, name: str, added: Any, what: str) -> None:
+        if name in known:
+            raise ValueError(f"There is a {what} called {name} already.")
+        known[name] = added
+        self.undo.append(lambda: known.pop(name, None))
 
 
 def load() -> list[ModuleType]:
@@ -101,11 +100,15 @@ def load() -> list[ModuleType]:
 def _register(name: str, found: Callable[[], Any]) -> None:
     if name in _loaded:
         return
+    engine = Engine(name)
     try:
         module = found()
-        module.register(Engine(name))
+        module.register(engine)
         _loaded[name] = module
     except Exception:
+        # Whole or not at all: half of an extension would be one that nobody wrote.
+        for take_back in reversed(engine.undo):
+            take_back()
         hooks.log.exception("The extension %s could not be loaded", name)
 
 

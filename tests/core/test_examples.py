@@ -2,6 +2,7 @@
 
 import doctest
 import importlib
+import re
 import tomllib
 import unittest
 from pathlib import Path
@@ -24,6 +25,17 @@ class Examples(unittest.TestCase):
                 failed, tried = doctest.testmod(importlib.import_module(name))
                 self.assertGreater(tried, 0)
                 self.assertEqual(failed, 0)
+
+    def test_the_page_for_developers_tries_each_name_that_it_lists(self):
+        path = ROOT / "docs/extending.md"
+        failed, tried = doctest.testfile(str(path), module_relative=False)
+        self.assertEqual(failed, 0)
+        text = path.read_text()
+        listed = re.search(r"What it uses:(.*?)All of them", text, re.DOTALL)[1]
+        names = [re.split(r"[ (]", name)[0] for name in re.findall(r"`([\w.]+(?:\([^`]*\))?)`", listed)]
+        tries = "\n".join(line for line in text.splitlines() if line.lstrip().startswith((">>>", "...")))
+        self.assertGreater(tried, 20)
+        self.assertEqual([name for name in names if name.split("(")[0] not in tries], [])
 
     def test_the_version_is_that_of_the_project(self):
         project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]

@@ -98,11 +98,16 @@ class Installed(unittest.TestCase):
 
     def test_one_that_fails_stops_nothing(self):
         file = Path(self.enterContext(tempfile.TemporaryDirectory())) / "broken.py"
-        file.write_text("def register(engine):\n    raise RuntimeError('no')\n")
-        told = self.run_python(
-            "-c", "from enlace.core.extensions import load; print(load())", ENLACE_EXTENSIONS=str(file)
+        good = (ROOT / "examples/quay_codes/quay_codes.py").read_text()
+        file.write_text(good + "\n    raise RuntimeError('no')\n")  # at the end of its `register`
+        counts = "print([len(k) for k in (KINDS, TEXTS, KNOWN, OWN, WRITERS)], hooks.wanted('before save'))"
+        names = "from enlace.core.expression.own import OWN; from enlace.core.exchange.writers import WRITERS"
+        kinds = "from enlace.core.kinds import KINDS, TEXTS; from enlace.core.kinds.knowledge import KNOWN"
+        load = f"{names}; {kinds}; from enlace.core import hooks; from enlace.core.extensions import load"
+        [before, loaded, after] = self.run_python(
+            "-c", f"{load}; {counts}; print(load()); {counts}", ENLACE_EXTENSIONS=str(file)
         )
-        self.assertEqual(told, ["[]"])
+        self.assertEqual((loaded, after), ("[]", before))
 
     def test_a_program_of_one_s_own(self):
         told = self.run_python("examples/engine.py", harbour_copy())

@@ -78,7 +78,7 @@ class Rows:
         dataset: DatasetSpec,
         wanted: Sequence[tuple[str, bool]] = (),
         within: Sequence[tuple[str, Any]] | None = None,
-        filters: tuple[AnyFilter, ...] = (),
+        filters: Sequence[AnyFilter] = (),
     ) -> Rows:
         """The rows in a wanted order of (field, descending) pairs; those of one master only, and of some filters."""
         # The dataset's own condition is a filter like others, so that counts, windows and totals can't forget it.
@@ -86,7 +86,7 @@ class Rows:
         # A builder's query may be slow or never end: over an SQLite file it runs in a process of its own.
         spec = read_apart(spec) if dataset.query else spec
         return cls(
-            spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within), own + filters
+            spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within), (*own, *filters)
         )
 
     @property
