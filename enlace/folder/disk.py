@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+import zlib
 from collections.abc import Mapping
 from pathlib import Path, PurePosixPath
 from typing import IO
@@ -38,10 +39,15 @@ def got(folder: Path) -> dict[str, str]:
         folder / "project.yaml",
         *(p for name in ("connections", "datasets", "forms") for p in sorted((folder / name).glob("*.yaml"))),
     ]
+    return {(name := path.relative_to(folder).as_posix()): _text(path.read_bytes(), name) for path in files}
+
+
+def _text(content: bytes, name: str) -> str:
     try:
-        return {path.relative_to(folder).as_posix(): path.read_text(encoding="utf-8") for path in files}
+        return content.decode()
     except UnicodeDecodeError as error:
-        raise Problem(f"A file is not written in UTF-8: {error}.", "Write it so.", code="bad") from None
+        line = content[: error.start].count(b"\n") + 1
+        raise Problem(f"{name}, line {line}: the file is not written in UTF-8.", "Write it so.", code="bad") from None
 
 
 def packed(texts: Mapping[str, str], name: str) -> bytes:
@@ -71,10 +77,14 @@ def unpacked(file: IO[bytes]) -> dict[str, str]:
                 )
             # An archive made by hand has one more folder around, or several beside it.
             inside = [item for item in items if PurePosixPath(item.filename).is_relative_to(head.parent)]
-            return {
-                PurePosixPath(i.filename).relative_to(head.parent).as_posix(): archive.read(i).decode() for i in inside
-            }
-    except (zipfile.BadZipFile, UnicodeDecodeError, OSError, ValueError):
+            named = {PurePosixPath(item.filename).relative_to(head.parent).as_posix(): item for item in inside}
+            return {name: _text(archive.read(item), name) for name, item in named.items()}
+    except (RuntimeError, NotImplementedError):  # what zipfile raises for those
+        hint = "Pack it without a password, in the common way."
+        raise Problem(
+            "The archive is locked by a password, or packed in a way that is not read.", hint, code="bad"
+        ) from None
+    except (zipfile.BadZipFile, OSError, ValueError, zlib.error):
         raise Problem(
             "The file is no archive, or cut off.", "Choose one that was taken out here.", code="bad"
         ) from None

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
+from copy import copy
 from dataclasses import dataclass, field
 from typing import Any
 
 from django.db import models, transaction
 
+from enlace.core.exchange.incoming import own_names
 from enlace.core.form.document import as_values, document_of
 from enlace.core.problem import Problem
 from enlace.core.server.dialects import SERVER_KINDS
-from enlace.desk.models import Arrangement, KeptView
+from enlace.desk.models import Arrangement, Draft, KeptView
 from enlace.workshop import layout, sheet
 from enlace.workshop.models import Connection, Dataset, Detail, Field, Form, Project, Rule, ServerAction
 
@@ -57,7 +59,7 @@ def values_of(texts: Mapping[str, str]) -> Files:
 @transaction.atomic
 def brought_in(files: Files, name: str = "", onto: Connection | None = None, remove: bool = False) -> Outcome:
     """Bring files in. name: of the project, if not the one that they say. onto: a connection that takes the place of all of
-    theirs. remove: what the files do not have goes, with the drafts on it. Raises Problem; nothing is changed then.
+    theirs; the project gets one like it where it is another project's. remove: what the files do not have goes, with the drafts on it. Raises Problem; nothing is changed then.
     """
     head = {**files["project.yaml"], **({"name": name} if name else {})}
     for name_apart in ("format", "version", "datasets", "forms"):
@@ -69,6 +71,7 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     fill(project, head, "project.yaml")
     project.save()
     outcome = Outcome(project)
+    onto = _own(project, onto) if onto is not None else None
     connections = _connections(project, files, onto, outcome)
     datasets = _datasets(project, files, connections, onto)
     if onto is not None and _moves(files, onto):
@@ -77,7 +80,12 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     forms = _forms(project, files, datasets)
     if remove:
         # Forms first: they hold on to their datasets.
-        project.forms.exclude(pk__in=[form.pk for form in forms]).delete()
+        gone = project.forms.exclude(pk__in=[form.pk for form in forms])
+        for draft in Draft.objects.filter(form__in=gone).select_related("person", "form"):
+            if count := draft.records.count():
+                what = f"{count:,} pending record{'s' * (count != 1)}"
+                outcome.told.append(f"With {draft.form.title} {what} of {draft.person.shown_name} go.")
+        gone.delete()
         project.datasets.exclude(pk__in=[dataset.pk for dataset in datasets.values()]).delete()
     after = files_of(Project.objects.get(pk=project.pk))
     outcome.changes = (
@@ -85,6 +93,22 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     )
     outcome.told += _left(files, after)
     return outcome
+
+
+def _own(project: Project, connection: Connection) -> Connection:
+    """The project's own connection to where another one leads: a project that leans on another's could not be taken out."""
+    if connection.project_id == project.pk:
+        return connection
+    alike = {"kind": connection.kind, "parameters": connection.parameters}
+    there = next((item for item in project.connections.all() if {n: getattr(item, n) for n in alike} == alike), None)
+    if there is not None:
+        return there
+    names = [item.name for item in project.connections.all()]
+    made = copy(connection)
+    made.pk, made.project, made.practice = None, project, False
+    made.name = own_names([*names, connection.name])[-1]
+    made.save(force_insert=True)
+    return made
 
 
 def _moves(files: Files, connection: Connection) -> bool:

@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET, require_http_methods
 
 from enlace.accounts.access import builder_only
 from enlace.core.problem import Problem
-from enlace.workshop.models import Project
+from enlace.workshop.models import Connection, Project
 from enlace.workshop.place import stand_in
 
 from .difference import differences
@@ -54,13 +54,14 @@ def _act(request: HttpRequest, project: Project) -> dict[str, Any]:
         texts = _texts(request) if request.FILES or act == "look" else _looked(request, project)
         files = values_of(texts)
         if act == "look":
-            changes = _would_change(files, project)
+            onto = _onto(request, project)
+            changes = _would_change(files, project, onto)
             _looked_at(request, project).write_bytes(packed(texts, "looked"))
-            return {"changes": changes}
+            return {"changes": changes, "onto": onto}
         _looked_at(request, project).unlink(missing_ok=True)
         # What stood there can be gone back to, however wrong the files were.
         keep_state(project, request.user, "Before files were brought in")
-        _brought(request, project, files, "Files were brought in")
+        _brought(request, project, files, "Files were brought in", _onto(request, project))
     elif act == "back":
         state = _state(project, request.POST.get("state", ""))
         keep_state(project, request.user, "Before going back")
@@ -95,17 +96,30 @@ def _looked(request: HttpRequest, project: Project) -> dict[str, str]:
         return unpacked(file)
 
 
-def _would_change(files: dict[str, Any], project: Project) -> list[str]:
-    """What files would change, found out by doing it and taking it back."""
+def _onto(request: HttpRequest, project: Project) -> Connection | None:
+    """The connection of the project that takes the place of those that the files name. Raises Problem."""
+    number = request.POST.get("onto", "")
+    if not number:
+        return None
+    there = {str(item.pk): item for item in project.connections.all()}
+    if number not in there:
+        raise Problem("There is no such connection.", "Choose one of the list.", code="bad")
+    return there[number]
+
+
+def _would_change(files: dict[str, Any], project: Project, onto: Connection | None) -> list[str]:
+    """What files would change, found out by doing it and taking it back; just as `_brought` does it."""
     with transaction.atomic():
         # Under the name of this project, whatever the files call themselves: one takes over what another team made.
-        outcome = brought_in(files, project.name)
+        outcome = brought_in(files, project.name, onto, remove=True)
         transaction.set_rollback(True)
     return [*(outcome.changes or ["Nothing is different."]), *outcome.told]
 
 
-def _brought(request: HttpRequest, project: Project, files: dict[str, Any], words: str) -> Outcome:
-    outcome = brought_in(files, project.name, remove=True)
+def _brought(
+    request: HttpRequest, project: Project, files: dict[str, Any], words: str, onto: Connection | None = None
+) -> Outcome:
+    outcome = brought_in(files, project.name, onto, remove=True)
     keep_state(project, request.user, words)
     several = [*outcome.told, *(f"It does not fit: {sentence}" for sentence in misfits(project))]
     count = len(outcome.changes)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import tempfile
+import zipfile
 from pathlib import Path
 from unittest import TestCase
 
@@ -18,7 +19,7 @@ from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.problem import Problem
 from enlace.desk.models import Arrangement, KeptView
 from enlace.folder.difference import differences
-from enlace.folder.disk import got
+from enlace.folder.disk import got, packed, unpacked
 from enlace.folder.models import ProjectState
 from enlace.folder.reading import brought_in, misfits, values_of
 from enlace.folder.schema import schema
@@ -144,6 +145,63 @@ class Folder(Pages):
             "import", self.folder, "--name", "Fourth", "--onto", f"Porto/{self.connection.name}", "--yes"
         )
         self.assertIn("It does not fit: port_call: the table has no notes.", told)
+
+    def test_onto_a_connection_of_another_project_the_project_gets_its_own(self):
+        """What was moved can be taken out and checked by itself, and the secret goes along with its server."""
+        other = Project.objects.create(name="Elsewhere")
+        there = Connection(project=other, name=self.connection.name, parameters=self.connection.parameters)
+        there.password_from, there.password = "kept", seal("tide-7", place_of(there))
+        there.save()
+        outcome = brought_in(files_of(self.project), "Moved", there)
+        moved = Project.objects.get(name="Moved")
+        [own] = moved.connections.all()
+        self.assertEqual((own.name, own.password), (there.name, there.password))
+        self.assertEqual({dataset.connection for dataset in moved.datasets.all()}, {own})
+        self.assertEqual(brought_in(files_of(moved)).changes, [])
+        self.assertEqual(brought_in(files_of(self.project), "Moved", there).project.connections.count(), 1)
+        self.assertTrue(outcome.project.forms.exists())
+
+    def test_in_the_workshop_files_go_onto_a_connection_of_the_project(self):
+        at = f"/workshop/project/{self.project.pk}/states"
+        texts = texts_of(self.project)
+        texts["connections/c0.yaml"] = texts["connections/c0.yaml"].replace("c0", "Far away")
+        texts = {path: text.replace("connection: c0", "connection: Far away") for path, text in texts.items()}
+        file = SimpleUploadedFile("porto.zip", packed(texts, "porto"))
+        answer = self.client.post(at, {"act": "bring", "file": file, "onto": self.connection.pk})
+        self.assertEqual(answer.status_code, 302)
+        self.assertEqual([item.name for item in self.project.connections.all()], [self.connection.name])
+        file.seek(0)
+        wrong = self.client.post(at, {"act": "look", "file": file, "onto": "999"})
+        self.assertContains(wrong, "no such connection", status_code=400)
+
+    def test_what_would_change_is_what_bringing_in_does(self):
+        at = f"/workshop/project/{self.project.pk}/states"
+        later = self.form("pilot")
+        self.edit(later, "i1", name="Somebody")
+        texts = {path: text for path, text in texts_of(self.project).items() if "pilot" not in path}
+        texts["project.yaml"] = texts["project.yaml"].replace("  - pilot\n", "")
+        file = SimpleUploadedFile("porto.zip", packed(texts, "porto"))
+        page = self.client.post(at, {"act": "look", "file": file}).content.decode()
+        self.assertIn("forms/pilot is gone.", page)
+        self.assertIn("With pilot 1 pending record of inês go.", page)
+        self.assertTrue(Form.objects.filter(pk=later.pk).exists())
+        self.client.post(at, {"act": "bring"})
+        self.assertFalse(Form.objects.filter(pk=later.pk).exists())
+
+    def test_files_that_are_no_texts_are_named(self):
+        texts = {path: text.encode() for path, text in texts_of(self.project).items()}
+        file = io.BytesIO()
+        with zipfile.ZipFile(file, "w") as archive:
+            for path, content in {**texts, "forms/vessel.yaml": b"title: a\nabout: \xff"}.items():
+                archive.writestr(path, content)
+        with self.assertRaisesRegex(Problem, "forms/vessel.yaml, line 2: the file is not written in UTF-8"):
+            unpacked(file)
+        locked = bytearray(file.getvalue())
+        for sign, place in ((b"PK\x01\x02", 8), (b"PK\x03\x04", 6)):
+            at = locked.index(sign)
+            locked[at + place] |= 1  # encrypted, it says (APPNOTE 4.4.4)
+        with self.assertRaisesRegex(Problem, "locked by a password"):
+            unpacked(io.BytesIO(bytes(locked)))
 
     def test_mistakes_of_hands_are_told_with_their_place_and_nothing_is_done(self):
         files = values_of(texts_of(self.project))

@@ -19,6 +19,8 @@ from .incoming import Look, Rows, headed
 
 MOST_BYTES = 1 << 30  # of what is packed in it
 MOST_TIMES = 300  # that it may be packed smaller than it is
+LOCKED = 1  # of the flags of an entry (ZIP, APPNOTE 4.4.4)
+PACKINGS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 CONTENT = "content.xml"  # of a spreadsheet of OpenDocument
 TAB = re.compile(rb"<[\w-]+:tab(?:\s[^<>]*)?/>")
 PIECE = 1 << 20
@@ -29,8 +31,13 @@ def checked(path: Path) -> None:
     try:
         with zipfile.ZipFile(path) as archive:
             size = sum(item.file_size for item in archive.infolist())
+            locked = any(item.flag_bits & LOCKED for item in archive.infolist())
+            strange = any(item.compress_type not in PACKINGS for item in archive.infolist())
     except (zipfile.BadZipFile, OSError, ValueError):
         raise Problem("The file is cut off, or no workbook at all.", "Get the whole file again.", code="bad") from None
+    if locked or strange:
+        what = "is locked by a password" if locked else "is packed in a way that is not read"
+        raise Problem(f"The file {what}.", "Save it once more, without that.", code="bad")
     # Before it is opened by a library that unpacks it whole. The floor lets a small file of empty cells pass.
     if size > MOST_BYTES or size > MOST_TIMES * max(path.stat().st_size, 1 << 16):
         raise Problem(f"Unpacked the file would have {size:,} bytes; such files are not read.", "", code="bad")
