@@ -21,11 +21,13 @@ from enlace.core.problem import Problem
 
 from . import editing
 from .block_texts import MOST_LINES
-from .blocks import Block, filled, take_in
+from .blocks import Block, filled, take_in, typed_so
 from .entering import Entering
 from .typed import Typed, typed_from
 from .work import Work
 
+Known = dict[tuple[str, str], Typed | Problem]
+Faults = tuple[tuple[str, str], ...]
 Columns = Sequence[tuple[str, FieldSpec]]  # headings, and the fields that they go to
 
 
@@ -90,27 +92,30 @@ class FileRows:
         ruled: whether rules are asked; they need not be where a check did so already.
         """
         rows = list(texts.values())
-        identified = self._identified()
-        ids = [identified(row) for row in rows]
-        asked = [identifier for identifier in ids if identifier]
-        stored, there = self.work.stored_of(asked), self.work.store.some(asked)
         for head, field in self.columns:
             if not _is_text(field):  # where no text can be, an empty one is no value
                 for row in rows:
                     row[head] = row[head].removeprefix(EMPTY_TEXT)
         known = self._found_in_lists(rows) | self._as_they_stand(rows) | self._empty_texts()
+        identified = self._identified(known)
+        ids = [identified(row) for row in rows]
+        asked = [identifier for identifier in ids if identifier]
+        stored, there = self.work.stored_of(asked), self.work.store.some(asked)
+        elsewhere = self._elsewhere(known)
         entering = Entering(self.work, editing.fresh(self.work), self._entered(), known)
         made = []
         for number, row, named in zip(texts, rows, ids, strict=True):
             identifier = named if named in stored else ""
-            if not identifier:
-                record, faults = entering.entered(row)
-                made.append(Row(number, row, "", (), tuple(faults), record=record))
+            if faults := elsewhere(row):
+                made.append(Row(number, row, "", (), faults))
+            elif not identifier:
+                record, unfit = entering.entered(row)
+                made.append(Row(number, row, "", (), tuple(unfit), record=record))
             elif self.existing == "update":
                 before = there.get(identifier)
-                cells, faults = self._cells(row, identifier, stored[identifier], before, known)
+                cells, unfit = self._cells(row, identifier, stored[identifier], before, known)
                 changed = filled(self.work, cells, stored[identifier], before, identifier)
-                made.append(Row(number, row, identifier, tuple(cells), tuple(faults), record=changed))
+                made.append(Row(number, row, identifier, tuple(cells), tuple(unfit), record=changed))
             else:
                 refused = self.existing == "refuse"
                 there_already = (("", "There is a record with this key already."),) if refused else ()
@@ -159,9 +164,9 @@ class FileRows:
     def _in_words(self, columns: Sequence[str]) -> str:
         return " and ".join(self.work.dataset.by_name[name].label for name in columns)
 
-    def _found_in_lists(self, rows: Sequence[dict[str, str]]) -> dict[tuple[str, str], Typed | Problem]:
+    def _found_in_lists(self, rows: Sequence[dict[str, str]]) -> Known:
         """What texts of fields with lists stand for: a list is read once for a stretch, as long as it is not too long."""
-        known: dict[tuple[str, str], Typed | Problem] = {}
+        known: Known = {}
         for head, field in self.columns:
             if field.lookup is None:
                 continue
@@ -171,10 +176,10 @@ class FileRows:
                 known |= {(field.name, text): typed_from(self.work, field, text, lines) for text in said}
         return known
 
-    def _as_they_stand(self, rows: Sequence[dict[str, str]]) -> dict[tuple[str, str], Typed | Problem]:
+    def _as_they_stand(self, rows: Sequence[dict[str, str]]) -> Known:
         """Texts of a file that would stand for something else if a person typed them: blanks alone, the ends of lines, and
         those that a format cut off."""
-        known: dict[tuple[str, str], Typed | Problem] = {}
+        known: Known = {}
         for head, field in self.columns:
             if not _is_text(field) or field.picture or field.pattern or field.text_check:
                 continue
@@ -189,25 +194,28 @@ class FileRows:
         fits = len(text) <= (field.length or len(text))
         return Typed(self.work.dataset, field, self.work.formats, text, {field.name: text} if fits else None, not fits)
 
-    def _empty_texts(self) -> dict[tuple[str, str], Typed | Problem]:
+    def _empty_texts(self) -> Known:
         """What an empty text stands for, which is no value when it is typed."""
         own = (field for _, field in self.columns if _is_text(field))
         return {(f.name, EMPTY_TEXT): Typed(self.work.dataset, f, self.work.formats, "", {f.name: ""}) for f in own}
 
-    def _identified(self) -> Callable[[dict[str, str]], str]:
+    @cached_property
+    def _linked(self) -> dict[str, Any]:
+        """In a detail the columns that lead to its master, which no file has to say; those of a new master are not known."""
+        within = dict(self.work.rows.within or ()) if self.work.part.name else {}
+        return {name: value for name, value in within.items() if value is not None}
+
+    def _identified(self, known: Known) -> Callable[[dict[str, str]], str]:
         """A function that gives the id of the record with the key that a row names; "" where it names none."""
-        dataset, formats = self.work.dataset, self.work.formats
-        heads = {field.name: head for head, field in self.columns}
-        # In a detail the link to its master is a part of the key that no file has to say; of a new master it is None.
-        linked = dict(self.work.rows.within or ()) if self.work.part.name else {}
+        dataset, heads = self.work.dataset, {field.name: head for head, field in self.columns}
+        linked = self._linked
         if not dataset.key or not set(dataset.key) <= heads.keys() | linked.keys():
             return lambda row: ""
-        free = [replace(dataset.by_name[name], required=False) for name in dataset.key]
-        readers = [(field.name, heads.get(field.name, ""), text_reader(field, formats)) for field in free]
+        readers = [(name, heads.get(name, ""), self._reader(dataset.by_name[name], known)) for name in dataset.key]
 
         def identifier(row: dict[str, str]) -> str:
             try:
-                key = tuple(read(row[head]) if head else linked[name] for name, head, read in readers)
+                key = tuple(read(row[head]) if head and row[head] else linked.get(name) for name, head, read in readers)
             except Unreadable:
                 return ""
             # No value in a key: the database makes it, so the row is a new record.
@@ -215,13 +223,47 @@ class FileRows:
 
         return identifier
 
+    def _elsewhere(self, known: Known) -> Callable[[dict[str, str]], Faults]:
+        """A function that says of a row that it belongs to another master than the one whose details are brought in."""
+        ties = [(h, self._reader(f, known), self._linked[f.name]) for h, f in self.columns if f.name in self._linked]
+        if not ties:
+            return lambda row: ()
+
+        def faults(row: dict[str, str]) -> Faults:
+            try:
+                beside = [head for head, read, master in ties if row[head] and not _same(read(row[head]), master)]
+            except Unreadable:
+                return ()  # told with its field
+            sentence = (
+                f"It belongs to another record than the one that these rows of {self.work.part.title} are brought into."
+            )
+            return tuple((head, sentence) for head in beside)
+
+        return faults
+
+    def _reader(self, field: FieldSpec, known: Known) -> Callable[[str], Any]:
+        """What a text of a key stands for, what a list shows for it too. It raises Unreadable."""
+        plain = text_reader(replace(field, required=False), self.work.formats)
+        if field.lookup is None:
+            return plain
+        met: dict[str, Any] = {}
+
+        def read(text: str) -> Any:
+            if text not in met:
+                typed = typed_so(self.work, field, text, {}, known)
+                found = isinstance(typed, Typed) and typed.values is not None
+                met[text] = typed.values[field.name] if found else plain(text)  # type: ignore[union-attr, index]
+            return met[text]
+
+        return read
+
     def _cells(
         self,
         row: dict[str, str],
         identifier: str,
         stored: Any,
         there: Any,
-        known: dict[tuple[str, str], Typed | Problem],
+        known: Known,
     ) -> tuple[list[tuple[FieldSpec, Typed]], list[tuple[str, str]]]:
         """What a row's texts stand for, and what can't be put where it would go."""
         cells: list[tuple[FieldSpec, Typed]] = []
@@ -247,6 +289,10 @@ class FileRows:
             (next((heads[name] for name in complaint.fields if name in heads), ""), complaint.sentence)
             for complaint in told
         ]
+
+
+def _same(a: Any, b: Any) -> bool:
+    return bool(a == b) or str(a) == str(b)  # what keeps no types may have the one as a number and the other as a text
 
 
 def _is_odd(text: str) -> bool:

@@ -12,6 +12,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from enlace.desk.bringing_rows import FileRows
 from enlace.desk.models import Draft, DraftRecord, Incoming, KeptMapping
+from enlace.workshop.details import Above, add_detail, possible_details
 from tests.web.pages import Pages
 
 HX = {"HX-Request": "true"}
@@ -199,6 +200,33 @@ class Bringing(Pages):
         self.bring(as_csv(rows), at=at)
         self.run_through("check", at)
         self.assertEqual(self.counts(), {"new": 1, "faulty": 1}, Incoming.objects.get().faults)
+
+    def test_rows_for_the_details_of_one_master(self):
+        """The master need not be said; rows that say another one are told, and go to neither."""
+        calls = self.form("port_call")
+        add_detail(Above(calls), next(r for r in possible_details(Above(calls)) if r.table == "cargo_line"))
+        at = f"/desk/{calls.pk}/detail/cargo_line/i1/bring-in"
+        head = ["port_call_id", "line_no", "commodity_code", "direction", "tonnes", "packages"]
+        rows = [("2", "99"), ("2", "1"), ("1", "98"), ("", "97"), ("", "1")]
+        self.bring(as_csv([head, *([*key, "CORK", "out", "1", "1"] for key in rows)]), at=at)
+        self.run_through("check", at)
+        self.assertEqual(self.counts(), {"faulty": 2, "new": 2, "update": 1})
+        self.assertIn("belongs to another record", str(Incoming.objects.get().faults[0]["faults"]))
+        self.run_through("put-in", at)
+        self.post(calls, "save")
+        self.assertEqual(
+            self.sql("SELECT port_call_id, line_no FROM cargo_line WHERE tonnes = 1 ORDER BY 1, 2"),
+            [(1, 1), (1, 97), (1, 98)],
+        )
+
+    def test_what_a_list_shows_for_a_key_is_the_key(self):
+        lines = self.form("cargo_line")
+        at = f"/desk/{lines.pk}/bring-in"
+        self.bring(b"".join(self.client.get(f"/desk/{lines.pk}/take?format=csv").streaming_content), at=at)
+        self.assertIn("port_call_id", Incoming.objects.get().mapping.values())
+        self.run_through("check", at)
+        [(count,)] = self.sql("SELECT count(*) FROM cargo_line")
+        self.assertEqual(self.counts(), {"update": count}, Incoming.objects.get().faults[:2])
 
     def test_numbers_and_dates_of_another_country(self):
         """A decimal comma or a month before its day is found by the values, shown, and can be chosen."""
