@@ -271,11 +271,19 @@ class FileRows:
         for head, field in self.columns:
             if field.name in self.work.dataset.key and (identifier or field.generated):
                 continue  # what it is known by, or what the database makes
+            if _is_text(field) and self._stands_so(row[head], field.name, stored, there):
+                continue
             block = Block()
             take_in(self.work, block, identifier, there, stored, [(field, row[head])], known)
             faults += [(head, sentence) for sentence in block.refused]
             cells += [cell for _, several in block.lines for cell in several]
         return cells, faults
+
+    def _stands_so(self, text: str, name: str, stored: Any, there: Any) -> bool:
+        """Whether a file's text is what is stored: not looked at again then, however little it would fit the field by now.
+        Where values are taken out as they are shown, an empty text is told from no value by nothing."""
+        was = stored.get(name)
+        return isinstance(was, str) and text == was and not (there and name in there.touched)
 
     def _told(self, record: PendingRecord | None, stored: Any) -> list[tuple[str, str]]:
         """What holds a record back, by the headings of its fields."""

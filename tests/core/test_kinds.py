@@ -11,9 +11,11 @@ from hypothesis import strategies as st
 from enlace.core.dataset import FieldSpec
 from enlace.core.kinds import KINDS, Formats, Nonconforming, Unreadable
 from enlace.core.kinds.quick import same_over_any, text_reader
+from tests.core.test_patterns import LOCALES as ALL_LOCALES
 
 LOCALES = ["en_GB", "en_US", "pt_PT", "de_DE", "de_CH", "fr_FR", "sv_SE", "pl_PL", "es_ES", "nl_NL"]
 formats = st.sampled_from(LOCALES).map(Formats.of)
+EACH_LOCALE = st.sampled_from(ALL_LOCALES).map(Formats.of)
 ENGLISH = Formats.of("en_GB")
 
 
@@ -100,6 +102,12 @@ class RoundTrips(unittest.TestCase):
     def test_dates(self, value, formats):
         text = value.isoformat()
         self.assertEqual(self.back("date", text, formats)[1], text)
+
+    @given(EACH_LOCALE, st.datetimes(datetime.datetime(1000, 1, 1)))
+    def test_moments_as_they_are_shown(self, formats, moment):
+        for kind, value in (("datetime", moment), ("date", moment.date()), ("time", moment.time())):
+            spec = field(kind, storage="native")
+            self.assertEqual(KINDS[kind].parse(KINDS[kind].formatter(spec, formats)(value), spec, formats), value)
 
     @given(st.datetimes(), st.sampled_from(["text", "text T"]))
     def test_stamps_as_text(self, value, storage):

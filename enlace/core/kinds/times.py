@@ -11,7 +11,7 @@ from typing import Any
 from ..model.dataset import FieldSpec
 from .base import Kind, Nonconforming, Unreadable, raw_text
 from .formats import Formats
-from .patterns import empty_by, read_by, shown_by
+from .patterns import BadPattern, empty_by, pattern_of, read_by, shown_by
 
 UNIX_EPOCH = datetime.datetime(1970, 1, 1)
 JULIAN_UNIX_EPOCH = 2440587.5  # the Julian day of 1970-01-01T00:00, a fact of astronomy's day count
@@ -36,12 +36,23 @@ def date_from(text: str, formats: Formats) -> datetime.date:
         # The same digits are another day to somebody else; what is shown back has the name of the month or stands in
         # their order.
         day, month = (first, second) if formats.day_first else (second, first)
+    elif shown := _as_shown(text, formats):
+        return shown
     elif match := next(filter(None, (pattern.fullmatch(text) for pattern in NAMED_DATES)), None):
         day, year = int(match["day"]), int(match["year"])
         month = _month(match["month"], formats)
     else:
         raise Unreadable("This is not a date. Type it as year-month-day, such as 2026-03-31.")
     return _real_date(year, month, day)
+
+
+def _as_shown(text: str, formats: Formats) -> datetime.date | None:
+    """A date as the locale shows it, whatever stands between and behind its parts."""
+    try:
+        read = pattern_of(formats.date_pattern, formats.locale, "date").read(text)
+    except BadPattern:
+        return None
+    return datetime.date.fromisoformat(read) if read else None
 
 
 @lru_cache(maxsize=5_000)
@@ -84,7 +95,7 @@ def _real_date(year: int, month: int, day: int) -> datetime.date:
 
 def time_from(text: str) -> datetime.time:
     """A time of day such as 14:05, 14:05:30 or 2:05 pm. Raises Unreadable."""
-    match = TIME.fullmatch(text.strip())
+    match = TIME.fullmatch(" ".join(text.split()))  # some locales put a blank of another kind before am and pm
     if not match:
         raise Unreadable("This is not a time. Type hours and minutes, such as 14:05.")
     hour, minute, second = int(match.group(1)), int(match.group(2)), int(match.group(3) or 0)
@@ -243,9 +254,10 @@ class DateTime(Kind):
         if not text:
             return None
         # A stored offset from UTC is typed and kept as ISO 8601 writes it: 2026-03-31 14:05:00+01:00.
-        zone = re.search(r"(?<=\d)\s*(Z|[+-]\d{2}:\d{2})$", text)
+        zone = re.search(r"(?<=\d)\s*(Z|[+-]\d{2}:?\d{2})$", text)
         body = text[: zone.start()] if zone else text
-        clock = re.search(r"[T\s]+(\d{1,2}[:.h]\d{2}\S*(?:\s*[ap]m)?)$", body, re.IGNORECASE)
+        # As it is shown, a comma may stand between the day and the time.
+        clock = re.search(r"(?:T|,?\s+)(\d{1,2}[:.h]\d{2}\S*(?:\s*[ap]m)?)$", body, re.IGNORECASE)
         day = date_from(body[: clock.start()] if clock else body, formats)
         if not clock:
             raise Unreadable(f"The time is missing. Type it after the date, such as {day.isoformat()} 14:05.")
