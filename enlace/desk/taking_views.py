@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 
 from django.http import HttpRequest, StreamingHttpResponse
 from django.http.response import HttpResponseBase
@@ -54,16 +53,15 @@ def take(request: HttpRequest, work: Work) -> HttpResponseBase:
     if not wanted:
         return render(request, "desk/take.html", {**base_context(work), "takes": _offers(work)})
     writer, title = writer_named(wanted), work.part.title
-    taken = Taken(work, stored, fields_out(work, grid_from(request)))
+    # A package says how its values are written, so they are always those that are stored.
+    taken = Taken(work, stored or wanted == "package", fields_out(work, grid_from(request)))
     work.window(0, 1)  # what is wrong with the rows is told before anything is sent
     if request.GET.get("details") == "1":
         if writer.nests:
-            return sent(writer, title, [Sheet(title, *nested(taken, records(work, not stored)))])
+            return sent(writer, title, [Sheet(title, *nested(taken, records(work, not taken.stored)))])
         if writer.whole is None:
             raise Problem(f"{writer.label} has no room for details.", "Choose another format.", code="bad")
-        return sent(writer, title, sheets(taken, records(work, not stored)))
-    # A package says how its values are written, so they are always those that are stored.
-    taken = replace(taken, stored=stored or wanted == "package")
+        return sent(writer, title, sheets(taken, records(work, not taken.stored)))
     rows = (
         cells(taken)
         if wanted == "csv"

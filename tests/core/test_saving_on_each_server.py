@@ -168,6 +168,35 @@ class Saving(OnServer):
         outcome = save(self.spec, self.shipments.dataset, [ship])
         self.assertEqual(outcome.rows[ship.id]["pieces"], 1)
 
+    def test_new_records_go_in_as_they_were_entered_whatever_each_of_them_says(self):
+        quoted = {
+            "sqlite": "INTEGER PRIMARY KEY",
+            "postgresql": "serial PRIMARY KEY",
+            "mariadb": "integer AUTO_INCREMENT PRIMARY KEY",
+        }
+        self.place.run(
+            f"CREATE TABLE note (id {quoted[self.kind]}, said varchar(20), much integer, place varchar(9) DEFAULT 'quay')"
+        )
+        notes = self.bench("note")
+        said = [
+            {"said": "a"},
+            {},
+            {"much": "2"},
+            {"said": "d", "much": "4"},
+            {},
+            {"said": "f", "place": "sea"},
+            {"said": "g"},
+        ]
+        outcome = save(self.spec, notes.dataset, [self.new(notes, **one) for one in said])
+        self.assertEqual((outcome.committed, len(outcome.ids)), (True, 7))
+        rows = self.place.run("SELECT said, much, place FROM note WHERE place = 'quay' ORDER BY id")
+        wanted = [("a", None), (None, None), (None, 2), ("d", 4), (None, None), ("g", None)]
+        self.assertEqual(rows, [(*row, "quay") for row in wanted])
+        self.assertEqual(self.place.run("SELECT said FROM note WHERE place = 'sea'"), [("f",)])
+        several = save(self.spec, notes.dataset, [self.new(notes), self.new(notes)])  # which say nothing at all
+        self.assertEqual(len(set(several.ids.values())), 2)
+        self.assertEqual(self.place.run("SELECT count(*) FROM note"), [(9,)])
+
     def test_rehearsed_over_several_datasets(self):
         ship = self.new(self.shipments, code="R-1", agent_id="1")
         leg = self.new(self.legs, {"shipment_id": ("shipments", ship.id, "id")}, order="1", place="P")

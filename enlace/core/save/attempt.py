@@ -310,9 +310,13 @@ class Attempt:
         key = [table.c[name] for name in part.dataset.key]
 
         def run(several: Sequence[Act]) -> None:
+            # Records that say nothing at all have no values by which they could go in together.
+            together = [several] if batch.columns else [[act] for act in several]
+            keys: list[tuple[Any, ...]] = []
             with nullcontext() if self.optimistic else connection.begin_nested():
-                values, statement = bound.columns(several), bound.statement
-                keys = self.kind.inserted_keys(connection, statement, values, key, batch.columns)  # type: ignore[arg-type]
+                for acts in together:
+                    values, statement = bound.columns(acts), bound.statement
+                    keys += self.kind.inserted_keys(connection, statement, values, key, batch.columns)  # type: ignore[arg-type]
             self._inserted(part, several, keys)
 
         if self.optimistic or (len(acts) > 1 and self.policy.most_failures is None):
