@@ -55,7 +55,7 @@ class Answer:
         if view is not None:
             current = {"id": view.id, "position": view.position, "p": self.work.prefix}
             # With group rows between them, the line of a record on the screen is not its place among the records.
-            if self.work.groups and view.position is not None:
+            if self.work.asked.groups and view.position is not None:
                 current["line"] = line_of(self.work, layout_of(self.work), view.position)
             self.events["enlace:current"] = current
         if drawing is None:
@@ -209,7 +209,7 @@ class Answer:
     def rail(self, position: int | None, total: int | None) -> Answer:
         if total is not None:
             # The scroll bar counts lines of the screen, group rows among them; the navigator counts records.
-            lines = line_total(self.work) if self.work.groups else total
+            lines = line_total(self.work) if self.work.asked.groups else total
             self.events["enlace:total"] = {"total": lines, "p": self.work.prefix}
         for key in keys_of(self.work, "navigator"):
             context = {**rail_context(self.work, position, total), "n": prefix_of(self.work, key)}

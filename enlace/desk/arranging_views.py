@@ -16,10 +16,11 @@ from enlace.core.dataset.totals import Total
 from enlace.core.form.columns import GridColumn, moved, with_property
 from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
+from enlace.core.view import SPLITS, Arranged
 from enlace.rows.writer import row_writer
 
 from .answers import Answer
-from .arranged import SPLITS, Arranged, arranged_key
+from .arranged import arranged_key
 from .arranged import shared as shared_by
 from .contexts import columns_now, on_grid, prefix_of
 from .kept_arrangements import kept_for
@@ -154,7 +155,7 @@ def _fitting(work: Work, key: str, number: str) -> tuple[Arranged, str]:
     kept = several.filter(pk=int(number)).first() if number.isdecimal() and len(number) < 12 else None
     if kept is None:
         raise Problem("There is no such arrangement.", "Choose one from the list.", code="missing")
-    arranged = Arranged.of(kept)
+    arranged = Arranged.of(vars(kept))
     here = {field.name for field in work.dataset.shown}
     fits = tuple(column for column in arranged.columns if column.field in here)
     lacking = [column.field for column in arranged.columns if column.field not in here]

@@ -20,7 +20,7 @@ from enlace.core.problem import Problem
 from enlace.core.save.action import Action, ActionSpec
 from enlace.rows.writer import Overlay, RowWriter, row_writer
 
-from .addresses import ARRANGED, CONDITIONS, filters_text, order_text, view_text
+from .addresses import ARRANGED, filters_text, order_text, view_text
 from .arranged import SPLIT
 from .editors import EditorView, editor_views
 from .sheet import with_columns
@@ -33,11 +33,11 @@ def base_context(work: Work) -> dict[str, Any]:
         "form": work.form,
         "part": work.part,
         "dataset": work.dataset,
-        "order": order_text(work.order),
-        "terms": [("-" if down else "") + name for name, down in work.order],
-        "filters": filters_text(work.filter_texts),
-        "boxes_said": any(name != CONDITIONS for name in work.filter_texts) or bool(work.filter_faults),
-        "view": view_text(work.order, work.filter_texts, work.groups)
+        "order": order_text(work.asked.order),
+        "terms": [("-" if down else "") + name for name, down in work.asked.order],
+        "filters": filters_text(work.asked),
+        "boxes_said": bool(work.asked.boxes) or bool(work.filter_faults),
+        "view": view_text(work.asked)
         + ("&on=sheet" if work.sheet else "")
         + ("&trying=1" if work.trying else "")
         + (f"&{ARRANGED}={work.arranged_by}" if work.arranged_by else ""),

@@ -135,7 +135,7 @@ def further_grid(drawing: Drawing, key: str) -> dict[str, Any]:
     work, context = drawing.work, drawing.context
     if work is None:
         return {"key": key, "g": f"{context['p']}{key}-"}
-    if work.groups:
+    if work.asked.groups:
         html, rows = lines_of(work, layout_of(work), context["start"], context["size"], key)
     else:
         rows, pending = work.window(context["start"], context["size"])

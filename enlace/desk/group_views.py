@@ -18,7 +18,7 @@ from .work import Work
 @on_form
 def fold(request: HttpRequest, work: Work) -> HttpResponse:
     """Open or close one group (key), or (all) every one; tells the page how many lines there are then."""
-    if not work.groups:
+    if not work.asked.groups:
         raise Problem("The rows are in no groups.", "Choose in a column's menu what to group by.", code="bad")
     is_open = text_from(request, "open") == "1"
     if request.POST.get("all"):

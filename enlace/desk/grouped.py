@@ -54,7 +54,7 @@ LONGEST_GROUPS = 600
 
 def _place(work: Work) -> dict[str, Any]:
     """What one person's open groups are kept under."""
-    text = groups_text(work.groups)[:LONGEST_GROUPS]
+    text = groups_text(work.asked.groups)[:LONGEST_GROUPS]
     return {"person": work.person, "form": work.form, "part": work.part.name, "groups": text}
 
 
@@ -89,11 +89,11 @@ def adds_of(work: Work) -> list[Total]:
 
 def layout_of(work: Work) -> Layout:
     """The lines of the grid: of groups, and of the rows in open ones. Raises Problem."""
-    leaves = leaves_of(work.rows, work.groups, adds := adds_of(work))
+    leaves = leaves_of(work.rows, work.asked.groups, adds := adds_of(work))
     state = (leaves, work.store.revision)
     if work.layout is None or work.layout[0][0] is not leaves or work.layout[0][1] != state[1]:
         shown, numbers = _with_draft(work, leaves, adds)
-        work.layout = state, laid_out(shown, len(work.groups), opened(work), numbers)
+        work.layout = state, laid_out(shown, len(work.asked.groups), opened(work), numbers)
     return work.layout[1]
 
 
@@ -107,10 +107,10 @@ def _with_draft(work: Work, leaves: list[Leaf], adds: list[Total]) -> Counted:
         if key in _counted:
             return _counted[key][1]
     if state and (drafted := _drafted(work)):
-        made = laid_over(work.rows, work.groups, adds, leaves, drafted)
+        made = laid_over(work.rows, work.asked.groups, adds, leaves, drafted)
     else:
-        different = different_of(work.rows, work.groups, adds)
-        made = leaves, numbers_of(leaves, len(work.groups), adds, different)
+        different = different_of(work.rows, work.asked.groups, adds)
+        made = leaves, numbers_of(leaves, len(work.asked.groups), adds, different)
     with _lock:
         _counted[key] = leaves, made
         while len(_counted) > 1 and (
@@ -135,7 +135,7 @@ def _drafted(work: Work) -> list[Drafted]:
 
 def uncounted(work: Work) -> str:
     """Why groups do not count the draft in, as a sentence; "" where they do."""
-    if not work.groups or work.store.pending_here() <= MOST_DRAFTED:
+    if not work.asked.groups or work.store.pending_here() <= MOST_DRAFTED:
         return ""
     return f"The draft has more than {MOST_DRAFTED:,} records here: groups do not count it in until it is saved."
 
@@ -215,7 +215,7 @@ def lines_of(work: Work, layout: Layout, start: int, size: int, key: str = "") -
 
 
 def _head(work: Work, head: GroupLine, prefix: str, adds: Sequence[Total], wide: int) -> str:
-    term = work.groups[head.level]
+    term = work.asked.groups[head.level]
     field = work.dataset.any_name[term.field]
     number = work.formats.number()
     told = list(zip(adds, head.numbers.added, strict=False)) + _ends(work, head)

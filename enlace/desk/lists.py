@@ -100,7 +100,9 @@ def bring(request: HttpRequest, work: Work) -> HttpResponse:
     if form is None:
         request.session.pop(ERRAND)
         raise Problem("The form that you came from is not there any more.", "Go to the desk.", code="missing")
-    back = Work(work.person, form, work.formats, (), errand["part"], errand["master"], work.kept is not None)
+    back = Work(
+        work.person, form, work.formats, part=errand["part"], master=errand["master"], kept=work.kept is not None
+    )
     if "leave" not in request.POST:
         field = _with_list(back, errand["field"])
         assert field.lookup is not None

@@ -5,7 +5,10 @@ import secrets
 from django.conf import settings
 from django.db import models
 
+from enlace.core.view import Asked
 from enlace.workshop.models import Form
+
+from .addresses import view_text
 
 
 def _code() -> str:
@@ -242,7 +245,7 @@ class OpenGroups(models.Model):
 
 
 class KeptView(models.Model):
-    """What a person asked a grid for, under a name: an order and filters as addresses say them.
+    """What a person asked a grid for, under a name. asked: of `core.view.Asked`.
 
     part: as in DraftRecord. person: whose it is; None where a builder shares it with all who use the form.
     """
@@ -251,11 +254,16 @@ class KeptView(models.Model):
     form = models.ForeignKey(Form, models.CASCADE, related_name="views")
     part = models.CharField(max_length=60, blank=True)
     name = models.CharField(max_length=60)
-    query = models.TextField()
+    asked = models.JSONField(default=dict)
 
     class Meta:
         ordering = ["name"]
         constraints = [models.UniqueConstraint(fields=["person", "form", "part", "name"], name="one_view")]
+
+    @property
+    def query(self) -> str:
+        """What an address says to ask for it."""
+        return view_text(Asked.of(self.asked))
 
 
 class Incoming(models.Model):

@@ -17,13 +17,14 @@ from enlace.core.form.opening import opened as opened_by
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.server.engine import one_snapshot
+from enlace.core.view import Asked
 from enlace.workshop import layout
 from enlace.workshop.definitions import opened_form
 from enlace.workshop.models import Form
 from enlace.workshop.place import stand_in
 from enlace.workshop.sheet import leave_out_gone
 
-from .addresses import ARRANGED, GROUP, ONLY, ORDER, filters_in, groups_in, terms_in
+from .addresses import ARRANGED, GROUP, ONLY, ORDER, asked_in
 from .kept import KeptCopy
 from .kept_views import away_page, in_use
 from .parameters import ask_page, given_of
@@ -56,7 +57,7 @@ def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = 
         form = form_of(request, form_id)
         stand_in(request, form.project, "Desk")
         own = None if detail or not sheet or says_where(request) else steps_of(form)
-        wanted = own.order if own and own.order else terms_in(request.GET.getlist(ORDER) or request.POST.getlist(ORDER))
+        asked = _asked(request, own)
         kept = in_use(request, form)
         if (saved := new_name(master)) != master:  # the master was new when the page was shown
             if request.method == "GET" and request.headers.get("HX-Request") != "true" and request.path.endswith("/"):
@@ -68,15 +69,13 @@ def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = 
                 request.user,
                 form,
                 Formats.of(settings.LOCALE),
-                wanted,
+                asked,
                 detail,
                 master,
                 kept,
                 {**(own.parameters if own else {}), **given_of(request, form)},
-                own.filters if own and own.filters else filters_in(request.GET),
                 on_sheet=request.GET.get("on") == "sheet" or (sheet and not detail),
             )
-            work.put_together(groups_in(request.GET.getlist(GROUP)))
             work.arrange_by("".join(c for c in request.GET.get(ARRANGED, "")[:22] if c.isalnum() or c in "-_"))
             work.opening, work.trying = own, request.GET.get("trying") == "1"
             if request.method == "POST":
@@ -98,6 +97,15 @@ def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = 
             return away_page(request, form, problem)
 
     return opened
+
+
+def _asked(request: HttpRequest, own: Opening | None) -> Asked:
+    """What a request asks for. own: what the form opens by, where the request does not say itself where it stands."""
+    order = request.GET.getlist(ORDER) or request.POST.getlist(ORDER)
+    asked = asked_in({**dict(request.GET.lists()), ORDER: order})
+    if own is None:
+        return asked
+    return Asked.made(own.order or asked.order, own.filters or dict(asked.boxes), asked.conditions, asked.groups)
 
 
 def says_where(request: HttpRequest) -> bool:

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, TypeVar
 
 from enlace.core.dataset.empty_order import EMPTY
 from enlace.core.dataset.filters import WHEN
 from enlace.core.dataset.grouping import ways_of
-from enlace.core.view import Condition, Test, to_text, words_of
+from enlace.core.view import Test, to_text, words_of
 from enlace.core.view.conditions import TESTS
 
-from .addresses import CONDITIONS, Terms, view_text
+from .addresses import view_text
 from .work import Work
+
+Part = TypeVar("Part")
 
 
 @dataclass(frozen=True)
@@ -50,78 +52,70 @@ def sentence_context(work: Work) -> dict[str, Any]:
         "groups_said": _groups(work),
         "condition_faults": work.condition_faults,
         "asking": {
-            "tree": to_text(work.conditions) or "[]",
+            "tree": to_text(work.asked.conditions) or "[]",
             "fields": [
                 {"name": field.name, "label": field.label, "kind": "list" if field.lookup else field.kind}
                 for field in work.dataset.shown
                 if field.kind not in ("picture", "binary")
             ],
-            "rest": view_text(work.order, {k: v for k, v in work.filter_texts.items() if k != CONDITIONS}, work.groups),
+            "rest": view_text(replace(work.asked, conditions=())),
             "tests": {name: list(counts) for name, counts in TESTS.items()},
         },
     }
 
 
-def asked_with(work: Work, conditions: tuple[Condition, ...], texts: dict[str, str] | None = None) -> str:
-    """What to ask for with other conditions built from parts, and other texts in the boxes."""
-    said = {k: v for k, v in (work.filter_texts if texts is None else texts).items() if k != CONDITIONS}
-    if conditions:
-        said[CONDITIONS] = to_text(conditions)
-    return view_text(work.order, said, work.groups)
-
-
 def _boxes(work: Work) -> list[Said]:
     parts = []
-    for name, text in work.filter_texts.items():
-        if name == CONDITIONS:
-            continue
+    for name, text in work.asked.boxes:
         field = work.dataset.any_name[name]
-        rest = {other: said for other, said in work.filter_texts.items() if other != name}
-        kept = (*work.conditions, Test(name, "says", (text,), off=True))
+        rest = work.asked.without_box(name)
+        turned = replace(rest, conditions=(*rest.conditions, Test(name, "says", (text,), off=True)))
         said = f"{field.label} {text.removeprefix('==') if text.startswith('==') else text}"
         number = work.dataset.numbers[name]
-        parts.append(Said(said, asked_with(work, work.conditions, rest), asked_with(work, kept, rest), box=number))
+        parts.append(Said(said, view_text(rest), view_text(turned), box=number))
     return parts
 
 
 def _built(work: Work) -> list[Said]:
     parts = []
-    for i, condition in enumerate(work.conditions):
-        rest = work.conditions[:i] + work.conditions[i + 1 :]
-        turned = (*work.conditions[:i], replace(condition, off=not condition.off), *work.conditions[i + 1 :])
-        words = words_of(condition, work.dataset)
-        parts.append(Said(words, asked_with(work, rest), asked_with(work, turned), condition.off))
+    for i, condition in enumerate(work.asked.conditions):
+        rest, turned = _beside(work.asked.conditions, i, replace(condition, off=not condition.off))
+        drop, turn = (view_text(replace(work.asked, conditions=several)) for several in (rest, turned))
+        parts.append(Said(words_of(condition, work.dataset), drop, turn, condition.off))
     return parts
 
 
 def _orders(work: Work) -> list[Said]:
     parts = []
-    for i, (name, down) in enumerate(work.order):
+    for i, (name, down) in enumerate(work.asked.order):
         field = work.dataset.any_name.get(name)
         if field is None:
             continue  # where the empty ones of a field go: told with that
-        placed = next((first for other, first in work.order if other == name + EMPTY), None)
-        rest: Terms = [term for term in work.order if term[0] not in (name, name + EMPTY)]
-        turned: Terms = [*work.order[:i], (name, not down), *work.order[i + 1 :]]
+        placed = next((first for other, first in work.asked.order if other == name + EMPTY), None)
+        _, turned = _beside(work.asked.order, i, (name, not down))
         words = f"{field.label}{_way(field.kind) if down else ''}"
         if placed is not None:
             words += ", empty first" if placed else ", empty last"
-        texts = work.filter_texts
-        parts.append(Said(words, view_text(rest, texts, work.groups), view_text(turned, texts, work.groups), term=name))
+        drop, turn = view_text(work.asked.without_order(name)), view_text(replace(work.asked, order=turned))
+        parts.append(Said(words, drop, turn, term=name))
     return parts
 
 
 def _groups(work: Work) -> list[Said]:
     parts = []
-    for i, term in enumerate(work.groups):
+    for i, term in enumerate(work.asked.groups):
         field = work.dataset.any_name[term.field]
-        rest = (*work.groups[:i], *work.groups[i + 1 :])
-        turned = (*work.groups[:i], replace(term, descending=not term.descending), *work.groups[i + 1 :])
+        rest, turned = _beside(work.asked.groups, i, replace(term, descending=not term.descending))
         way = ways_of(field)[term.by]
         words = f"{field.label}{f' ({way})' if way else ''}{_way(field.kind) if term.descending else ''}"
-        drop, turn = (view_text(work.order, work.filter_texts, groups) for groups in (rest, turned))
+        drop, turn = (view_text(replace(work.asked, groups=groups)) for groups in (rest, turned))
         parts.append(Said(words, drop, turn, term=term.field))
     return parts
+
+
+def _beside(several: tuple[Part, ...], i: int, other: Part) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
+    """The parts without one of them, and with another one in its place."""
+    return (*several[:i], *several[i + 1 :]), (*several[:i], other, *several[i + 1 :])
 
 
 def _way(kind: str) -> str:

@@ -13,20 +13,16 @@ from enlace.core.dataset.empty_order import without_empties
 from enlace.core.dataset.grouping import ways_of
 from enlace.core.form import CONTROL_KINDS
 from enlace.core.problem import Problem
+from enlace.core.view import Arranged
 
 from .addresses import (
-    GROUP,
-    ORDER,
     added,
-    filters_in,
+    asked_in,
     filters_text,
-    groups_in,
     groups_text,
     order_text,
     pressed,
-    terms_in,
 )
-from .arranged import Arranged
 from .column_widths import blank_widths, widths_of
 from .contexts import as_laid_out, base_context, columns_now, on_grid, panel_context, rail_context, written
 from .controls import Drawing
@@ -56,7 +52,7 @@ def drawing_of(work: Work, view: RecordView | None, whole: bool = True, seen: in
     size = window_size(work)
     some = min(size, max(seen, LEAST_SEEN)) if seen else size
     position = view.position if view else None
-    layout = layout_of(work) if work.groups else None
+    layout = layout_of(work) if work.asked.groups else None
     line = position if layout is None or position is None else line_of(work, layout, position)
     start = max(0, (line or 0) - size // 3) & ~1  # an even one, so that stripes stay where they are
     if layout is None:
@@ -93,14 +89,14 @@ def _counted(work: Work, start: int, size: int, seen: int) -> int | None:
 
 def head_context(work: Work, key: str = "") -> dict[str, Any]:
     """The headings of a grid: its columns in order, and the boxes to filter by."""
-    shown = on_grid(work, key).shown
+    shown, typed = on_grid(work, key).shown, dict(work.asked.boxes)
     return {
         "columns": _columns(work, shown),
         "boxes": [
             Box(
                 work.dataset.numbers[f.name],
                 f,
-                work.filter_texts.get(f.name, ""),
+                typed.get(f.name, ""),
                 bool(work.filter_faults.get(f.name)),
             )
             for f in shown
@@ -175,11 +171,11 @@ class Box:
 
 
 def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[Column]:
-    terms = work.order or work.dataset.sorted_by
+    terms = work.asked.order or work.dataset.sorted_by
     fields = without_empties(terms, work.dataset)
     orders = {name: ("descending" if down else "ascending", i + 1) for i, (name, down) in enumerate(fields)}
-    filters = filters_text(work.filter_texts)
-    rest = "".join(f"&{text}" for text in (filters, groups_text(work.groups)) if text)
+    filters = filters_text(work.asked)
+    rest = "".join(f"&{text}" for text in (filters, groups_text(work.asked.groups)) if text)
     columns = []
     for field in shown:
         way, place = orders.get(field.name, ("none", 0))
@@ -216,12 +212,10 @@ def _detail(work: Work, part: FormPart, view: RecordView | None, places: Places,
 
 def _work_on(work: Work, part: FormPart, view: RecordView, place: Mapping[str, str]) -> Work:
     said = parse_qs(place.get("view", ""), max_num_fields=200)
-    asked, wanted = {name: values[0] for name, values in said.items()}, terms_in(said.get(ORDER, ()))
     detail = Work(
-        work.person, work.form, work.formats, wanted, part.name, view.id, work.kept is not None, work.parameter_values,
-        filters_in(asked), on_sheet=True, above=work,
+        work.person, work.form, work.formats, asked_in(said), part.name, view.id, work.kept is not None,
+        work.parameter_values, on_sheet=True, above=work,
     )  # fmt: skip
-    detail.put_together(groups_in(said.get(GROUP, ())))
     detail.master_values = dict(view.stored or {})
     detail.store.share(work.store)
     return detail

@@ -162,7 +162,7 @@ def _met(work: Work) -> list[PendingRecord]:
 
 def _address(work: Work, field: FieldSpec, value: Any) -> str:
     """Where only the rows of a group are."""
-    return f"{work.address}?{view_text(work.order, {**work.filter_texts, field.name: exactly_text(field, value, work.formats)}, work.groups)}"
+    return f"{work.address}?{view_text(work.asked.with_box(field.name, exactly_text(field, value, work.formats)))}"
 
 
 def _words(work: Work, field: FieldSpec, group: Group, record: PendingRecord | None) -> str:

@@ -8,7 +8,6 @@ from django.shortcuts import render
 from django.views.decorators.http import require_http_methods
 
 from . import kept_names
-from .addresses import view_text
 from .contexts import base_context
 from .models import KeptView
 from .opening import on_form
@@ -35,6 +34,5 @@ def _views(work: Work) -> QuerySet[KeptView]:
 
 
 def _keep(request: HttpRequest, work: Work) -> str:
-    query = view_text(work.order, work.filter_texts, work.groups)
     place = {"form": work.form, "part": work.part.name}
-    return kept_names.keep(request, work, _views(work), "view", place, {"query": query})
+    return kept_names.keep(request, work, _views(work), "view", place, {"asked": work.asked.kept()})

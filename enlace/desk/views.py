@@ -26,7 +26,7 @@ def rows(request: HttpRequest, work: Work) -> HttpResponse:
     """A window of rows."""
     asked = number_from(request, "size", WINDOW, 500)
     start, size = number_from(request, "start", 0), min(asked, window_size(work, asked))
-    if work.groups:
+    if work.asked.groups:
         html, _ = lines_of(work, layout_of(work), start, size, grid_from(request))
         # A draft may bring a group that nobody had before, and so a line more; and what was typed, another place.
         headers = {"Enlace-Lines": str(line_total(work)), "Enlace-Line": _line_of(work, request.GET.get("record", ""))}
@@ -68,7 +68,7 @@ def value(request: HttpRequest, work: Work) -> JsonResponse:
 def at(request: HttpRequest, work: Work) -> HttpResponse:
     """Go to a position: `position` counts from 0, `number`, which people type, from 1. `line`: of a grid with groups.
     `anew`: what shows rows as well."""
-    if work.groups and request.GET.get("line"):
+    if work.asked.groups and request.GET.get("line"):
         line, layout = number_from(request, "line", 0), layout_of(work)
         place = position_at(work, layout, line)
         return _moved(request, work, work.at(layout.heads[0].first if place is None and layout.heads else place or 0))
@@ -198,7 +198,7 @@ def new(request: HttpRequest, work: Work) -> HttpResponse:
     """A new record, after the last one. like: with the values of the record that the request names."""
     view = editing.duplicate(work, text_from(request, "record")) if request.POST.get("like") else editing.add(work)
     work.quiet = not request.POST.get("like")
-    if work.groups:
+    if work.asked.groups:
         reveal(work, view.id)
     answer = Answer(request, work).panel(view).rail(view.position, work.total()).strip()
     if not request.POST.get("in_grid"):  # there it is typed in its row

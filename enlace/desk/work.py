@@ -21,11 +21,10 @@ from django.utils.timezone import localdate
 from enlace.accounts.models import Person
 from enlace.core import hooks
 from enlace.core.dataset import DatasetSpec, FieldSpec
-from enlace.core.dataset.empty_order import base_of, with_empties, without_empties
+from enlace.core.dataset.empty_order import with_empties, without_empties
 from enlace.core.dataset.filters import read_filters
-from enlace.core.dataset.grouping import GroupTerm, Layout, Leaf, grouped_rows, ways_of
+from enlace.core.dataset.grouping import Layout, Leaf, grouped_rows
 from enlace.core.dataset.offline import as_kept
-from enlace.core.dataset.order import UNSORTABLE
 from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.window import CUT, Row, Rows
 from enlace.core.draft import PendingRecord
@@ -34,12 +33,11 @@ from enlace.core.form.opening import Opening
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint, RecordRules
-from enlace.core.view import conditions_of, filter_of, to_text
+from enlace.core.view import Arranged, Asked, filter_of
 from enlace.rows.writer import Overlay
 from enlace.workshop.models import Form
 
-from .addresses import CONDITIONS
-from .arranged import Arranged, arranged_key, in_force, shared
+from .arranged import arranged_key, in_force, shared
 from .checks import SEVERAL, Checks
 from .drafts import DraftStore
 from .kept import KeptCopy
@@ -48,6 +46,8 @@ from .master_line import line_of_master
 from .parts import FormPart, own_part, part_named, parts_of, table_part
 from .sheet import Sheet
 from .words import Words
+
+NOTHING = Asked()  # all rows, in the order of the dataset
 
 
 def digest_of(value: Any) -> str:
@@ -122,7 +122,7 @@ class Work:
     """A form, the person at it, and the order in which the person reads.
 
     part, master: for a detail of the form, its name and the record id of the master that it belongs to.
-    filter_texts: what was typed into the filters' boxes, by field; filter_faults: what can't be understood of it.
+    asked: what they asked to see; filter_faults, condition_faults: what of its filters can't be understood.
     on_sheet: the page shows the form's sheet, so that ids are told apart by part; above: the work on the master, if there is
     one already. kept: read from the person's kept copy. live: the database that saves go to; spec: the one that is read.
     """
@@ -132,12 +132,11 @@ class Work:
         person: Person,
         form: Form,
         formats: Formats,
-        wanted: Sequence[tuple[str, bool]] = (),
+        asked: Asked = NOTHING,
         part: str = "",
         master: str = "",
         kept: bool = False,
         parameter_values: Mapping[str, str] | None = None,
-        filter_texts: Mapping[str, str] | None = None,
         on_sheet: bool = False,
         above: Work | None = None,
     ) -> None:
@@ -171,7 +170,6 @@ class Work:
         self._arrangements: Mapping[tuple[str, str], Arranged] | None = None
         self._arranged_by = ""  # the token of an arrangement that an address shares
         self.opening: Opening | None = None  # where the form opens by its own steps
-        self.groups: tuple[GroupTerm, ...] = ()
         self.layout: tuple[tuple[list[Leaf], int], Layout] | None = (
             None  # of the groups' lines, once they were laid out
         )
@@ -180,24 +178,12 @@ class Work:
         self.master_values: Mapping[str, Any] | None = None  # of the master as stored, where they are known already
         self.words = Words(self.spec, formats, partial(line_of_master, self))
         self.checks = Checks(self)
-        filters, self.filter_faults = read_filters(self.dataset, filter_texts or {}, formats)
-        self.conditions = conditions_of((filter_texts or {}).get(CONDITIONS, ""))
+        self.asked = asked.fitting(self.dataset)
+        filters, self.filter_faults = read_filters(self.dataset, dict(self.asked.boxes), formats)
         # Conditions that reach over other tables are for builders: what an operator may read is what the form shows.
         far = bool(person.is_builder)
-        asked, self.condition_faults = filter_of(self.conditions, self.dataset, formats, localdate(), far)
-        shown = {field.name for field in self.dataset.shown}
-        self.filter_texts = {
-            name: said for name, said in (filter_texts or {}).items() if name in shown and said.strip()
-        }
-        self.order = tuple(
-            # From the address, so it may name anything: an order by a hidden field would tell its values.
-            term
-            for term in wanted
-            if (base := base_of(term[0], self.dataset)) in shown and self.dataset.any_name[base].kind not in UNSORTABLE
-        )
-        if self.conditions:
-            self.filter_texts[CONDITIONS] = to_text(self.conditions)
-        self._filters = (*filters, *asked)
+        built, self.condition_faults = filter_of(asked.conditions, self.dataset, formats, localdate(), far)
+        self._filters = (*filters, *built)
 
     def arranged(self, key: str = "") -> tuple[GridColumn, ...]:
         """The columns of a grid as the person wants them; none where they are as the form has them."""
@@ -230,19 +216,13 @@ class Work:
         other.formats = formats
         return other
 
-    def put_together(self, groups: Sequence[GroupTerm]) -> None:
-        """Have the rows in groups; what rows can't be put together by is left out. Before any of them is read."""
-        shown = {field.name: field for field in self.dataset.shown}
-        known = (term for term in groups if term.field in shown and term.by in ways_of(shown[term.field]))
-        self.groups = tuple(known)
-
     @cached_property
     def rows(self) -> Rows:
         """The rows that are read, in their order, which begins with that of their groups."""
         within = self._within() if self.part.name else None
-        rows = Rows.of(self.spec, self.dataset, without_empties(self.order, self.dataset), within, self._filters)
-        rows = with_empties(rows, self.order)
-        return grouped_rows(rows, self.groups) if self.groups else rows
+        rows = Rows.of(self.spec, self.dataset, without_empties(self.asked.order, self.dataset), within, self._filters)
+        rows = with_empties(rows, self.asked.order)
+        return grouped_rows(rows, self.asked.groups) if self.asked.groups else rows
 
     def _with_values(self, part: FormPart) -> FormPart:
         """A part whose query has values for its parameters. Raises Problem when somebody has to be asked for one."""

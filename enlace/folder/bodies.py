@@ -26,7 +26,7 @@ COLUMNS: dict[type[models.Model], tuple[str, ...]] = {
     Detail: ("name", "title", "columns", "master_columns"),
     ServerAction: ("title", "question", "guard", "unmet", "statements", "done"),
     Arrangement: ("part", "grid", "name", "columns", "lines", "striped", "merged", "totals", "split"),
-    KeptView: ("name", "part", "query"),
+    KeptView: ("name", "part", "asked"),
 }  # fmt: skip
 # Always said, even where they are as they always are: a reader looks for them first.
 SAID = {"name", "title", "table", "kind", "label", "expression"}

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from copy import copy
 from dataclasses import dataclass, field
 from typing import Any
+from urllib.parse import parse_qs
 
 from django.db import models, transaction
 
@@ -14,6 +15,8 @@ from enlace.core.exchange.incoming import own_names
 from enlace.core.form.document import as_values, document_of
 from enlace.core.problem import Problem
 from enlace.core.server.dialects import SERVER_KINDS
+from enlace.core.view import Asked
+from enlace.desk.addresses import asked_in
 from enlace.desk.models import Arrangement, Draft, KeptView
 from enlace.workshop import layout, sheet
 from enlace.workshop.models import Connection, Dataset, Detail, Field, Form, Project, Rule, ServerAction
@@ -53,7 +56,17 @@ def values_of(texts: Mapping[str, str]) -> Files:
     for path in files:
         if path != "project.yaml" and path.split("/")[0] not in ("connections", "datasets", "forms"):
             raise Problem(f"{path} is no file of a project.", "Leave it out.", code="bad")
+    if version < 2:
+        _read_as_addresses(files)
     return files
+
+
+def _read_as_addresses(files: Files) -> None:
+    """Until version 2 a view was the text of an address."""
+    forms = (said for path, said in files.items() if path.startswith("forms/") and isinstance(said, dict))
+    for view in (view for form in forms for view in form.get("views", ()) if isinstance(view, dict)):
+        if isinstance(query := view.pop("query", None), str):
+            view["asked"] = asked_in(parse_qs(query, max_num_fields=200)).kept()
 
 
 @transaction.atomic
@@ -233,10 +246,18 @@ def _forms(project: Project, files: Files, datasets: Mapping[str, Dataset]) -> l
             name = "arrangements" if model is Arrangement else "views"
             # Those of persons are their own, and no part of the project.
             model.objects.filter(form=form, person=None).delete()
-            _several(model, model.objects.none(), said.get(name, []), f"{where}, {name}", {"form": form})
+            more = _asks if model is KeptView else None
+            _several(model, model.objects.none(), said.get(name, []), f"{where}, {name}", {"form": form}, more=more)
         _sheet(form, said.get("sheet"), where)
         made.append(form)
     return made
+
+
+def _asks(item: KeptView, body: Any, here: str) -> None:
+    try:
+        item.asked = Asked.of(item.asked).kept()
+    except Problem as problem:
+        raise Problem(f"{here}, asked: {problem}", "Mend it in the file.", code="bad") from None
 
 
 def _dataset_of(datasets: Mapping[str, Dataset], said: Any, where: str) -> Dataset:

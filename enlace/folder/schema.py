@@ -42,7 +42,7 @@ def schema() -> dict[str, Any]:
         "detail": _object(Detail, {"dataset": text, "of": text}, ["dataset", "columns", "master_columns"]),
         "action": _object(ServerAction, {}, ["title", "statements"]),
         "arrangement": _object(Arrangement, {}, []),
-        "view": _object(KeptView, {}, ["name", "query"]),
+        "view": _object(KeptView, {}, ["name", "asked"]),
     }  # fmt: skip
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",

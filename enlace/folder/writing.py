@@ -15,7 +15,7 @@ from enlace.workshop.models import Dataset, Form, Project
 from .bodies import body
 from .texts import written
 
-FORMAT, VERSION = "enlace project", 1
+FORMAT, VERSION = "enlace project", 2
 Files = dict[str, Any]
 
 

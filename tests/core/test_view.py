@@ -3,14 +3,31 @@
 import datetime
 import json
 import unittest
+from urllib.parse import parse_qs
 
 from hypothesis import given
 from hypothesis import strategies as st
 
+from enlace.core.dataset.grouping import GroupTerm
+from enlace.core.dataset.totals import Total
+from enlace.core.form.columns import GridColumn
 from enlace.core.model.dataset import DatasetSpec, FieldSpec
 from enlace.core.problem import Problem
-from enlace.core.view import Group, Test, Typed, conditions_of, filter_of, to_text, words_of
+from enlace.core.view import (
+    SPLITS,
+    Arranged,
+    Asked,
+    Group,
+    Test,
+    Typed,
+    View,
+    conditions_of,
+    filter_of,
+    to_text,
+    words_of,
+)
 from enlace.core.view.conditions import TESTS
+from enlace.desk.addresses import asked_in, view_text
 from tests.harbour import ENGLISH
 
 FIELDS = (
@@ -39,6 +56,53 @@ CONDITIONS = st.recursive(
     ),
     max_leaves=8,
 )
+
+
+NAMES = st.sampled_from(["name", "tonnes", "day", "done", "gone", "day:empty"])
+ORDERS = st.lists(st.tuples(NAMES, st.booleans()), max_size=4, unique_by=lambda term: term[0]).map(tuple)
+GROUPS = st.lists(st.builds(GroupTerm, NAMES, st.sampled_from(["value", "month", "none"]), st.booleans()),
+                  max_size=3, unique_by=lambda term: term.field).map(tuple)  # fmt: skip
+BOXES = st.dictionaries(NAMES, VALUES.filter(str.strip), max_size=3).map(lambda boxes: tuple(boxes.items()))
+ASKED = st.builds(Asked, ORDERS, BOXES, st.lists(tests(), max_size=2).map(tuple), GROUPS)
+COLUMNS = st.lists(st.builds(GridColumn, NAMES, width=st.integers(40, 900), pin=st.sampled_from(["", "start", "end"])),
+                   max_size=4, unique_by=lambda column: column.field).map(tuple)  # fmt: skip
+ARRANGED = st.builds(
+    Arranged, COLUMNS, st.integers(1, 9), st.booleans(), st.booleans(),
+    st.lists(st.builds(Total, NAMES, st.sampled_from(["sum", "count"])), max_size=3).map(tuple),
+    st.sampled_from(SPLITS), st.lists(st.sampled_from(["i1", "kWzE"]), max_size=2).map(tuple),
+)  # fmt: skip
+
+
+class Whole(unittest.TestCase):
+    """All of it as one value."""
+
+    @given(ASKED, ARRANGED)
+    def test_stored_and_read_without_loss(self, asked, arranged):
+        view = View(asked, arranged)
+        self.assertEqual(View.of(view.to_json()), view)
+
+    @given(ASKED)
+    def test_as_an_address_says_it(self, asked):
+        self.assertEqual(asked_in(parse_qs(view_text(asked), keep_blank_values=True)), asked)
+
+    @given(ASKED)
+    def test_what_fits_a_dataset_is_what_it_can_be_asked(self, asked):
+        fits = asked.fitting(DATASET)
+        self.assertEqual(fits.fitting(DATASET), fits)
+        self.assertTrue(
+            {name for name, _ in (*fits.order, *fits.boxes)} <= {"name", "tonnes", "day", "done", "day:empty"}
+        )
+        self.assertTrue(set(fits.groups) <= set(asked.groups))
+
+    @given(st.recursive(st.none() | st.booleans() | st.integers() | st.text(max_size=5),
+                        lambda inner: st.lists(inner, max_size=3) | st.dictionaries(
+                            st.sampled_from(["version", "order", "boxes", "conditions", "groups", "columns", "totals", "rows"]),
+                            inner, max_size=4)))  # fmt: skip
+    def test_whatever_somebody_sends_is_read_or_told(self, value):
+        try:
+            View.of(json.dumps({"version": 1, **value} if isinstance(value, dict) else value))
+        except Problem as problem:
+            self.assertTrue(str(problem).endswith("."))
 
 
 class Views(unittest.TestCase):

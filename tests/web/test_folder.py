@@ -75,7 +75,7 @@ class Folder(Pages):
             f"/workshop/dataset/{dataset.pk}/rules",
             {"expression": "etd IS NULL OR etd >= eta", "message": "Ends before."},
         )
-        KeptView.objects.create(form=self.calls, name="Late", query="order=-eta")
+        KeptView.objects.create(form=self.calls, name="Late", asked={"order": [["eta", True]]})
         Arrangement.objects.create(form=self.calls, columns=["eta"], totals=[["id", "count"]])
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
 

@@ -77,8 +77,20 @@ def conditions_of(text: str) -> tuple[Condition, ...]:
         kept = None
     if not isinstance(kept, list):
         raise _wrong("they are no list")
+    return from_list(kept)
+
+
+def from_list(kept: Any) -> tuple[Condition, ...]:
+    """The conditions behind what `as_list` made. Raises Problem."""
+    if not isinstance(kept, list):
+        raise _wrong("they are no list")
     counted = [0]
     return tuple(_read(item, 1, counted) for item in kept)
+
+
+def as_list(conditions: tuple[Condition, ...]) -> list[dict[str, Any]]:
+    """The conditions as JSON has them."""
+    return [_kept(item) for item in conditions]
 
 
 def _read(kept: Any, depth: int, counted: list[int]) -> Condition:
@@ -108,11 +120,7 @@ def _read(kept: Any, depth: int, counted: list[int]) -> Condition:
 
 def to_text(conditions: tuple[Condition, ...]) -> str:
     """The conditions as text; `conditions_of` gives equal ones again."""
-    return (
-        json.dumps([_kept(item) for item in conditions], ensure_ascii=False, separators=(",", ":"))
-        if conditions
-        else ""
-    )
+    return json.dumps(as_list(conditions), ensure_ascii=False, separators=(",", ":")) if conditions else ""
 
 
 def _kept(condition: Condition) -> dict[str, Any]:
