@@ -30,6 +30,7 @@ class EditorView:
     lacking: bool = False  # its value is not in its list
     fixed: bool = False  # may not be edited while the record is as it is
     needed: bool = False
+    twin: str = ""  # behind its id, where the sheet has another editor of the field before it
 
     @property
     def inputmode(self) -> str:

@@ -8,6 +8,7 @@ from enlace.core.dataset import DatasetSpec
 from enlace.core.dataset.compiled import derived
 from enlace.core.form import CONTROL_KINDS, Control, FormDocument
 from enlace.core.form.columns import GridColumn, columns_of, over_dataset
+from enlace.core.form.fields import fields_of
 from enlace.workshop import layout
 from enlace.workshop.models import Form
 
@@ -65,6 +66,21 @@ class Sheet:
         """The columns of a grid of a part; none where nobody chose any."""
         grid = self.grid(part, key)
         return columns_of(CONTROL_KINDS["grid"].value(grid.settings, "columns")) if grid else ()
+
+    def twin(self, control: Control, field: str, dataset: DatasetSpec) -> str:
+        """What stands behind the id of an editor in a control: "" for the first one of its field and record on the sheet."""
+        several = self.controls(self.part_names[control.source])
+        panel = next((other for other in several if other.kind == "panel"), None)
+        # Its editors are the first ones wherever it stands: they are put together without looking for others.
+        panels = [panel] if panel else []
+        first = next(
+            other
+            for other in (*panels, *several)
+            if (other.kind == "editor" and other.field == field)
+            or (other.kind == "panel" and field in fields_of(other, dataset))
+            or other.id == control.id
+        )
+        return "" if first.id == control.id else f"-{control.id}"
 
     def details(self, part: str) -> list[str]:
         """The parts that belong to one and are shown on the sheet."""

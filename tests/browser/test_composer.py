@@ -37,6 +37,18 @@ class Composing(Served):
         with page.expect_response("**/edit?*"):
             page.keyboard.press("Tab")
         expect(page.locator("#strip")).to_contain_text("1 record pending")
+        # Both editors of the field show the same, whichever is typed into, and each has an id of its own.
+        beside = page.locator("#panel [data-field=flag]")
+        expect(beside).to_have_value("PT")
+        beside.fill("Z")
+        with page.expect_response("**/edit?*"):
+            page.keyboard.press("Tab")
+        expect(page.locator("#c-flag input")).to_have_value("Z")
+        for note in page.locator("[data-of=of] .note.wrong").all():
+            expect(note).to_contain_text("This does not fit AA")
+        expect(page.locator("[data-of=of] .note.wrong")).to_have_count(2)
+        ids = page.eval_on_selector_all("[id]", "several => several.map((one) => one.id)")
+        self.assertEqual(len(ids), len(set(ids)))
         page.locator("#go-next").click()
         expect(page.locator("#panel")).to_have_attribute("data-position", "1")
         expect(page.locator("#c-flag input")).not_to_have_value("PT")

@@ -24,6 +24,7 @@ def context(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
         if typed_in and {typed_in, editor.editor} == {"line", "lines"} and field.kind in TEXTS:
             editor = replace(editor, editor=typed_in)
         editor = replace(editor, field=replace(editor.field, label=label), fixed=editor.fixed or fixed)
+        editor = replace(editor, twin=sheet.twin(control, control.field, drawing.part.dataset))
     return {"label": label, "one": editor}
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from enlace.core.form import CONTROL_KINDS, Control
@@ -16,7 +17,12 @@ def context(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
     if drawing.view is None or drawing.work is None:
         return {"editors": [], "panel_columns": columns}
     names = fields_of(control, drawing.part.dataset)
-    return {"editors": [drawing.editors[n] for n in names if n in drawing.editors], "panel_columns": columns}
+    shown = [
+        replace(drawing.editors[name], twin=sheet.twin(control, name, drawing.part.dataset))
+        for name in names
+        if name in drawing.editors
+    ]
+    return {"editors": shown, "panel_columns": columns}
 
 
 EDITORS = Shown(context)

@@ -75,6 +75,11 @@ export class Source {
     return this.panel?.dataset.record === id ? this.el(`e-${number}`) : null;
   }
 
+  /** All editors of a field on the sheet; mostly there is one. */
+  editors(number) {
+    return [...document.querySelectorAll(`[data-of="of${this.p}"] [data-editor="${number}"]`)];
+  }
+
   // -- moving ----------------------------------------------------------------------------------------------
 
   move(path, pause = 0) {
@@ -302,18 +307,31 @@ export class Source {
     if (panel?.dataset.record !== detail.record) return;
     panel.dataset.state = detail.state;
     for (const note of document.querySelectorAll(`[data-of="of${this.p}"] .note:has(*)`)) {
-      if (detail.notes.includes(Number(note.id.split("-").pop()))) continue;
+      if (detail.notes.includes(Number(note.dataset.note))) continue;
       note.className = "note";
       note.replaceChildren();
     }
     this.showOthers(detail.others || {});
     for (const [number, fixed] of Object.entries(detail.fixed || {})) {
-      const other = this.el(`e-${number}`);
-      if (other?.matches("input, textarea")) other.readOnly = fixed;
+      for (const other of this.editors(number)) if (other.matches("input, textarea")) other.readOnly = fixed;
     }
-    const editor = this.el(`e-${detail.number}`);
-    if (!editor || (editor === document.activeElement && editor.value !== editor.sent && editor.sent !== undefined))
-      return;
+    for (const number of new Set([detail.number, ...detail.notes])) this.tellTwins(detail.record, number);
+    for (const editor of this.editors(detail.number)) this.toldOne(editor, detail);
+  }
+
+  /** What stands beside an editor stands beside the others of its field too: an answer has it once. */
+  tellTwins(record, number) {
+    const first = this.el(`note-${record}-${number}`);
+    for (const note of document.querySelectorAll(`[data-of="of${this.p}"] [data-note="${number}"]`)) {
+      if (!first || note === first) continue;
+      note.className = first.className;
+      note.replaceChildren(...[...first.cloneNode(true).children]);
+      for (const named of note.querySelectorAll("[id]")) named.removeAttribute("id");
+    }
+  }
+
+  toldOne(editor, detail) {
+    if (editor === document.activeElement && editor.value !== editor.sent && editor.sent !== undefined) return;
     if (detail.text !== undefined) {
       editor.value = detail.text;
       editor.sent = detail.text;
@@ -325,12 +343,13 @@ export class Source {
 
   showOthers(texts) {
     for (const [number, text] of Object.entries(texts)) {
-      const other = this.el(`e-${number}`);
-      if (!other || other === document.activeElement) continue;
-      if (other.matches("output")) other.textContent = text || "—";
-      else {
-        other.value = text;
-        other.sent = text;
+      for (const other of this.editors(number)) {
+        if (other === document.activeElement) continue;
+        if (other.matches("output")) other.textContent = text || "—";
+        else {
+          other.value = text;
+          other.sent = text;
+        }
       }
     }
   }
