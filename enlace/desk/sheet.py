@@ -50,7 +50,7 @@ class Sheet:
 
     def keys(self, part: str, kind: str) -> list[str]:
         """What tells the grids, or the navigators, of a part apart: "" for the first one, the ids of the others."""
-        return ["", *(control.id for control in self.several(part, kind)[1:])]
+        return [control.id if i else "" for i, control in enumerate(self.several(part, kind))]
 
     def grid(self, part: str, key: str = "") -> Control | None:
         """A grid of a part by its key."""
