@@ -39,6 +39,7 @@ MOST_WAITING = 10  # files of one person; the oldest goes
 KEPT_FOR = datetime.timedelta(days=3)
 STRETCH = 2_000  # rows that are checked, or put in, in one request
 SAMPLE = 6
+EVERYWHERE = "*"  # among what was mended by rows: by heading, what stands in the place of a text in all of them
 MOST_FAULTS = 300  # that are kept to be mended; the others are counted
 EXISTING = {"update": "Update it", "skip": "Leave the row out", "refuse": "Take the row for faulty"}
 
@@ -171,6 +172,10 @@ class Bringing:
         for number, (place, values) in enumerate(self.spool.stretch(self.rows_file, start, size), start + 1):
             self._places[number] = place
             texts[number] = as_texts(heads, values, csv, mended.get(str(number), {}), moments)
+        for head, instead in mended.get(EVERYWHERE, {}).items():
+            for number, row in texts.items():
+                if head in row and head not in mended.get(str(number), {}):
+                    row[head] = instead.get(row[head], row[head])
         return texts
 
     def _made(self, texts: dict[int, dict[str, str]], ruled: bool = True) -> list[Row]:
@@ -224,7 +229,7 @@ class Bringing:
     def mend(self, number: int, texts: dict[str, str]) -> None:
         """Put other texts into one faulty row, and look at it again. Raises Problem."""
         incoming = self.incoming
-        at = next((i for i, fault in enumerate(incoming.faults) if fault["row"] == number), None)
+        at = self._fault_at(number)
         if at is None:
             raise Problem("This row is not faulty any more.", "Reload the page.", code="bad")
         kept = incoming.mended.get(str(number), {})
@@ -240,6 +245,25 @@ class Bringing:
         self._count(row, 1)
         incoming.faults[at : at + 1] = [self._fault(row)] if row.faults else []
         incoming.save(update_fields=["mended", "faults", "counts"])
+
+    def mend_alike(self, number: int, texts: dict[str, str]) -> None:
+        """Put other texts in the place of those of one faulty row, wherever the file has them; it is to be checked anew then.
+
+        Raises Problem.
+        """
+        [now] = self._texts(number - 1, 1).values() if self._fault_at(number) is not None else [{}]
+        everywhere = self.incoming.mended.setdefault(EVERYWHERE, {})
+        for head, text in texts.items():
+            if head in self.incoming.mapping and text != (was := now.get(head, "")):
+                instead = everywhere.setdefault(head, {})
+                # What was put there before stood for something else in the file.
+                instead |= {old: text for old, new in instead.items() if new == was}
+                instead[was] = text
+        self._begin_anew()
+
+    def _fault_at(self, number: int) -> int | None:
+        """The place of a row among the faulty ones that are kept."""
+        return next((i for i, fault in enumerate(self.incoming.faults) if fault["row"] == number), None)
 
     def put_in(self) -> None:
         """Put the sound rows of the next stretch into the draft. Raises Problem when it would hold too many."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import replace
 from typing import Any
 
@@ -108,8 +109,10 @@ def progress(there: Bringing) -> dict[str, Any]:
     """How far the rows are checked and put in, and what was found."""
     incoming, counts = there.incoming, there.incoming.counts
     sound = counts.get("new", 0) + counts.get("update", 0)
+    said = Counter((head, fault["texts"].get(head, "")) for fault in incoming.faults for head, _ in fault["faults"])
     faults = [
         {
+            "alike": max((said[head, fault["texts"].get(head, "")] for head, _ in fault["faults"] if head), default=0),
             "row": fault["row"],
             "place": fault.get("place") or f"Row {fault['row']:,}",
             "cells": [
@@ -158,12 +161,17 @@ def put_in(request: HttpRequest, work: Work) -> JsonResponse:
 @require_POST
 @on_form
 def mend(request: HttpRequest, work: Work) -> HttpResponse:
-    """Put other texts into a faulty row, and look at it again; the list of faults as it is then."""
+    """Put other texts into a faulty row, and look at it again; the list of faults as it is then. alike: into all rows that
+    have the same texts; all of them are to be checked again then."""
     there = _begun(work)
     number = request.POST.get("row", "")
     cells = {head: f"cell-{i}" for i, head in enumerate(there.heads)}
     texts = {head: request.POST[name] for head, name in cells.items() if name in request.POST}
-    there.mend(int(number) if number.isdecimal() and len(number) < 9 else -1, texts)
+    at = int(number) if number.isdecimal() and len(number) < 9 else -1
+    if request.POST.get("alike") == "1":
+        there.mend_alike(at, texts)
+        return HttpResponse(headers={"X-Checked": "anew"})
+    there.mend(at, texts)
     return render(request, "desk/bring_in_faults.html", {**base_context(work), **progress(there)})
 
 

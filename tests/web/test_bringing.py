@@ -129,6 +129,25 @@ class Bringing(Pages):
             [("F1", "Changed quay", 197), ("Z1", "New quay", 120.5), ("Z2", "New quay", 99)],
         )
 
+    def test_one_text_is_mended_wherever_the_file_says_it(self):
+        rows = [self.ROWS[0], *([f"Y{n}", "Quay", "long" if n % 2 else "7", "7", "no"] for n in range(700))]
+        self.bring(as_csv(rows))
+        self.run_through("check")
+        self.assertEqual(self.counts(), {"new": 350, "faulty": 350})
+        self.assertContains(self.client.get(self.at), "The same in all rows that say so")
+        self.client.post(f"{self.at}/mend", {"row": "4", "cell-2": "wide", "alike": "1"}, headers=HX)
+        self.run_through("check")
+        self.assertEqual(self.counts(), {"new": 350, "faulty": 350})
+        self.assertEqual({fault["texts"]["length_m"] for fault in Incoming.objects.get().faults}, {"wide"})
+        self.client.post(f"{self.at}/mend", {"row": "8", "cell-2": "50"}, headers=HX)  # one of them by itself
+        self.client.post(f"{self.at}/mend", {"row": "4", "cell-2": "60", "alike": "1"}, headers=HX)
+        self.run_through("check")
+        self.assertEqual(self.counts(), {"new": 700})
+        self.run_through("put-in")
+        self.post(self.berths, "save")
+        stored = "SELECT length_m, count(*) FROM berth WHERE code LIKE 'Y%' GROUP BY 1 ORDER BY 1"
+        self.assertEqual(self.sql(stored), [(7, 350), (50, 1), (60, 349)])
+
     def test_all_faulty_rows_can_be_taken_out_not_only_those_that_are_listed(self):
         rows = [self.ROWS[0], *([f"Q{n // 2}", "Quay", "7" if n % 3 else "long", "7", "no"] for n in range(700))]
         self.bring(as_csv(rows))

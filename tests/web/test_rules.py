@@ -1,7 +1,9 @@
 """Rules that a builder makes: they hold in every form, are tried on all rows, and warn or hold back."""
 
 from enlace.core.dataset import RuleSpec
+from enlace.core.model.values import record_id
 from enlace.core.rules.trial import broken_rows
+from enlace.workshop.details import Above, add_detail, possible_details
 from enlace.workshop.models import Rule
 from tests.servers import OnServer, on_each_server
 from tests.web.pages import Pages
@@ -33,6 +35,22 @@ class Rules(Pages):
         self.assertContains(response, 'class="note warned"')
         self.assertNotContains(response, "attention")
         self.assertIn("Saved 1 record", self.said(self.post(self.vessels, "save")))
+
+    def test_a_message_says_what_the_rule_does_not_ask_for(self):
+        """Of a list's line, beside a field of the record and beside one of its details."""
+        calls = self.form("port_call")
+        message = "{sum(cargo_line.tonnes)} t for {vessel.name} of {vessel.gross_tonnage} GT."
+        calls.dataset.rules.create(expression="sum(cargo_line.tonnes) < 1", message=message, severity="warning")
+        calls.dataset.touch()
+        add_detail(Above(calls), next(r for r in possible_details(Above(calls)) if r.table == "cargo_line"))
+        [(name, tonnage)] = self.sql(
+            "SELECT v.name, v.gross_tonnage FROM port_call c JOIN vessel v ON v.id = c.vessel_id WHERE c.id = 1"
+        )
+        self.edit(calls, "i1", purpose="tow")
+        data = {"record": record_id((1, 1)), "field": "tonnes", "value": "9"}
+        self.client.post(f"/desk/{calls.pk}/detail/cargo_line/i1/edit", data, headers={"HX-Request": "true"})
+        page = self.client.get(f"/desk/{calls.pk}/review").content.decode()
+        self.assertEqual(page.count(f"t for {name} of {tonnage} GT."), 2, page[-3000:])
 
     def test_a_rule_that_runs_on_save_is_told_then_and_until_the_record_is_edited(self):
         self.add("length_m > 50", "{length_m} m is short.", runs="save")

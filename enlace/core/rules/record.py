@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,6 +13,8 @@ from ..expression.parse import MASTER
 from ..kinds import KINDS, raw_text
 from ..model.dataset import DatasetSpec, FieldSpec, RuleSpec
 from .computed import Computed, RecordValues, holds
+
+SAID = re.compile(r"\{([^{}]+)\}")  # in a message, what a record's value stands for
 
 
 @dataclass(frozen=True)
@@ -78,6 +80,9 @@ class RecordRules:
             for saving in (True, False)
         }
         self._own = frozenset(name for own, _, _ in self._scopes for name in own)
+        needed += [
+            frozenset(self.computed.needed(said)) for rule, _ in self._checks for said in self._said(rule.message)
+        ]
         self.related = self.computed.related | {name for item in needed for name in item if "." in name}
         self.of_master = self.computed.of_master | {n for n in self.related if n.startswith(f"{MASTER}.")}
         self._required = [f for f in dataset.fields if f.required and not f.generated]
@@ -148,6 +153,15 @@ class RecordRules:
                 sentence = with_values(self.dataset, self.sentence(rule, expression), record, values)
                 complaints.append(Complaint(_code(rule), sentence, tuple(sorted(rule.marks or concerned))))
 
+    def _said(self, message: str) -> Iterator[Expression]:
+        """What a message says of records beside its own: read with what the rule itself needs."""
+        for name in SAID.findall(message):
+            try:
+                if "." in name:
+                    yield Expression(name, names_for(self.dataset))
+            except Unsupported:
+                continue  # stays as it is written
+
     def _fields_of(self, needed: frozenset[str]) -> set[str]:
         """The saved fields behind names: a lookup's own field for what is looked up."""
         names = {name for name in needed if name in self.dataset.by_name}
@@ -210,4 +224,4 @@ def with_values(
             return "nothing" if field is not None else match[0]
         return "nothing" if made is None else raw_text(made)
 
-    return re.sub(r"\{([^{}]+)\}", value, sentence)
+    return SAID.sub(value, sentence)

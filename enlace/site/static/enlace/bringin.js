@@ -44,11 +44,13 @@ room.addEventListener("submit", async (event) => {
   // Only what was changed: an editor may show the ends of lines in another way than the file has them.
   const changed = [...form.elements].filter(({ name, value, defaultValue }) => name && value !== defaultValue);
   const data = { ...Object.fromEntries(changed.map(({ name, value }) => [name, value])), row: form.dataset.mend };
+  if (event.submitter?.name === "alike") data.alike = "1";
   const response = await posted(`${room.dataset.at}bring-in/mend`, data).catch(() => null);
   if (!response)
     return enlaceSay("Enlace can't be reached just now. What you typed stands here; press again in a moment.", true);
   const html = await response.text();
   if (!response.ok) return enlaceSay(enlaceWords(html), true);
+  if (response.headers.get("X-Checked")) return location.assign(`${location.pathname}?check=1`);
   const before = [...document.querySelectorAll("[data-mend]")].indexOf(form);
   document.getElementById("faults").innerHTML = html;
   const left = document.querySelectorAll("[data-mend]");
@@ -59,6 +61,11 @@ room.addEventListener("submit", async (event) => {
   if (button) button.textContent = `Put the ${sound} sound row${sound === "1" ? "" : "s"} into the draft`;
   if (!left.length) location.reload();
 });
+// Put into all rows that say so: they are checked again at once.
+if (new URLSearchParams(location.search).has("check")) {
+  history.replaceState(null, "", location.pathname);
+  document.querySelector("[data-run=check]")?.click();
+}
 // Where columns go is kept as soon as it is chosen, so that nothing is checked against what was meant before.
 document.getElementById("mapping")?.addEventListener("change", ({ currentTarget }) => {
   currentTarget.querySelector("[value=map]").click();
