@@ -28,8 +28,8 @@ _handlers: dict[str, list[tuple[str, Handler]]] = defaultdict(list)
 def on(event: str, handler: Handler, name: str = "") -> None:
     """Follow an event. name: of the extension, for sentences and the log. Its facts come as keywords:
 
-    READ: dataset, rows. EDITED: dataset, id, record (what is pending of it then, None where nothing is). BEFORE_SAVE: parts (each
-    with dataset and records). AFTER_SAVE, REFUSED: parts, outcomes (by the names of the parts).
+    READ: dataset, rows. EDITED: dataset, id, record (what is pending of it then, None where nothing is). BEFORE_SAVE, of a rehearsal too: parts
+    (each with dataset and records). AFTER_SAVE, REFUSED: parts, outcomes (by the names of the parts).
     """
     if event not in EVENTS:
         raise ValueError(f"There is no event {event!r}; there are {', '.join(EVENTS)}.")

@@ -28,7 +28,7 @@ from enlace.core.kinds import KINDS, Formats
 from enlace.core.kinds.knowledge import KNOWN
 from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
-from enlace.core.save import save
+from enlace.core.save import rehearse, save
 import dataclasses, sys
 formats = Formats.of("en_GB")
 spec = ConnectionSpec.of("sqlite", path=sys.argv[1])
@@ -52,10 +52,11 @@ def berth(depth):
     for name, text in (("code", "Z9"), ("quay", "New"), ("length_m", "100"), ("depth_m", depth), ("shore_power", "no")):
         record = with_text(record, berths.by_name[name], text, formats)
     return record
-try:
-    save(spec, berths, [berth("1.5")])
-except Problem as problem:
-    print(problem.what)
+for act in (save, rehearse):
+    try:
+        act(spec, berths, [berth("1.5")])
+    except Problem as problem:
+        print(problem.what)
 before = Rows.of(spec, berths).count()
 outcome = save(spec, berths, [berth("3")])
 print(outcome.committed, module.SAVED, Rows.of(spec, berths).count() - before)
@@ -78,6 +79,7 @@ class Installed(unittest.TestCase):
                 "'a\\tb\\n1\\tx y\\n'",
                 "N! None",
                 "quay_of takes 1 value, and has 2.",
+                "A berth needs two metres of water.",
                 "A berth needs two metres of water.",
                 "True [1] 1",
             ],

@@ -157,6 +157,12 @@ def rehearse_parts(spec: ConnectionSpec, parts: Sequence[Part], policy: SavePoli
 
     What it can't show: numbers that the server gave out are not given again. Raises Problem like `save_parts`.
     """
+    # Who would refuse the save refuses its rehearsal: a rehearsal that promises more than the save keeps is none.
+    hooks.tell(hooks.BEFORE_SAVE, parts=parts)
+    return _rehearsed(spec, parts, policy)
+
+
+def _rehearsed(spec: ConnectionSpec, parts: Sequence[Part], policy: SavePolicy) -> Outcomes:
     attempt = _prepared(spec, parts, policy, in_doubt=False)
     try:
         with writing(spec) as connection:
@@ -222,7 +228,7 @@ def _told_apart(spec: ConnectionSpec, attempt: Attempt) -> Outcomes:
     """The server refused at COMMIT and named no record: a rehearsal of the same tells which it was, where it can."""
     if not attempt.deferred():
         return attempt.outcomes
-    again = rehearse_parts(spec, attempt.parts, attempt.policy)
+    again = _rehearsed(spec, attempt.parts, attempt.policy)
     if not any(outcome.failed for outcome in again.values()):
         return attempt.outcomes
     for outcome in again.values():
