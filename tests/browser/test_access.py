@@ -61,6 +61,7 @@ class Axe(Served):
             "project/1/forms/",
             "form/2/",
             "project/1/wiring",
+            "project/1/states",
         ):
             page.goto(f"{self.base}/workshop/{address}")
             yield address
@@ -96,6 +97,14 @@ class Axe(Served):
         yield "desk"
         self.work("Dues by currency", page, rows=False)
         yield "a form that asks for a value"
+        page.goto(self.base + "/desk/2/bring-in")
+        content = b'ID;Status\n1;=x\n2;"two\nlines"\n3;=x\n'
+        page.locator("#file").set_input_files({"name": "calls.csv", "mimeType": "text/csv", "buffer": content})
+        page.get_by_role("button", name="Read it").click()
+        page.get_by_role("button", name="Check the rows").click()
+        expect(page.locator("[data-mend]")).to_have_count(3)
+        yield "faulty rows of a file"
+        page.get_by_role("button", name="Another file").click()
         page.goto(self.base + "/demo/")
         yield "the demo's other people"
         page.goto(self.base + "/workshop/connection/1/map")
