@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -174,11 +174,12 @@ def put_block(
     beside: Sequence[PendingRecord] = (),
     sound: bool = False,
     ready: Sequence[DraftRow] = (),
+    claim: Callable[[], None] = lambda: None,
 ) -> list[str]:
     """Put a block into the draft as one step; the ids of the records that it changed, in order.
 
     beside: new records that are put in with it. sound: these are known to need no attention. ready: others, as they are to
-    be kept.
+    be kept. claim: called within the transaction, before anything is put in; what it raises ends it.
     """
     ids = [identifier for identifier, _ in block.lines if identifier]
     stored: dict[str, dict[str, Any]] = {}
@@ -189,6 +190,7 @@ def put_block(
     before: dict[str, PendingRecord | None] = {}
     after: dict[str, PendingRecord | None] = {}
     with transaction.atomic():
+        claim()
         there = work.store.some(ids)
         new = iter(fresh)
         for identifier, cells in block.lines:

@@ -10,11 +10,13 @@ import datetime
 import hashlib
 import shutil
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import asdict
 from pathlib import Path
 from typing import IO, Any
 
 from django.conf import settings
+from django.db import transaction
 from django.utils import timezone
 
 from enlace.core.dataset import FieldSpec
@@ -49,6 +51,10 @@ def folder() -> Path:
     place: Path = settings.HOME / "incoming"
     place.mkdir(mode=0o700, exist_ok=True)
     return place
+
+
+class _Taken(Exception):
+    """Another window has put these rows in meanwhile."""
 
 
 class Bringing:
@@ -148,17 +154,28 @@ class Bringing:
 
     def check(self) -> None:
         """Look at the next stretch of rows, and keep what was found."""
-        incoming = self.incoming
-        told = self._told_apart(self._rows(incoming.checked, STRETCH))
-        self.verdicts.note(incoming.checked, [row.sound for row in told])
-        self._keep_ready(incoming.checked, told)
-        for row in told:
-            self._count(row, 1)
-            # All are counted, some are kept: a file of another table has as many faults as rows.
-            if row.faults and len(incoming.faults) < MOST_FAULTS:
-                incoming.faults.append(self._fault(row))
-        incoming.checked = min(incoming.checked + STRETCH, self.spool.count)
-        incoming.save(update_fields=["checked", "faults", "counts"])
+        incoming, start = self.incoming, self.incoming.checked
+        told = self._told_apart(self._rows(start, STRETCH))
+        faults = {row.number: self._fault(row) for row in told if row.faults}
+        with self._alone():
+            if incoming.checked != start:
+                return  # another window was at it, and may have mended some since
+            self.verdicts.note(start, [row.sound for row in told])
+            self._keep_ready(start, told)
+            for row in told:
+                self._count(row, 1)
+                # All are counted, some are kept: a file of another table has as many faults as rows.
+                if row.faults and len(incoming.faults) < MOST_FAULTS:
+                    incoming.faults.append(faults[row.number])
+            incoming.checked = min(start + STRETCH, self.spool.count)
+            incoming.save(update_fields=["checked", "faults", "counts"])
+
+    @contextmanager
+    def _alone(self) -> Iterator[None]:
+        """Nobody else changes what is kept of the file meanwhile, which is read anew for that; the server is asked before."""
+        with transaction.atomic():
+            self.incoming.refresh_from_db()
+            yield
 
     def _rows(self, start: int, size: int) -> list[Row]:
         return self._made(self._texts(start, size))
@@ -229,29 +246,30 @@ class Bringing:
     def mend(self, number: int, texts: dict[str, str]) -> None:
         """Put other texts into one faulty row, and look at it again. Raises Problem."""
         incoming = self.incoming
-        at = self._fault_at(number)
-        if at is None:
-            raise Problem("This row is not faulty any more.", "Reload the page.", code="bad")
-        kept = incoming.mended.get(str(number), {})
-        incoming.mended[str(number)] = {
-            **kept,
-            **{head: text for head, text in texts.items() if head in incoming.mapping},
-        }
+        self._need_fault(number)
+        said = {head: text for head, text in texts.items() if head in incoming.mapping}
+        mended = {**incoming.mended.get(str(number), {}), **said}
+        incoming.mended[str(number)] = mended
         # The same way as all others, so that what is mended meets lists and rules again.
         self.firsts.release(number)
         [row] = self._told_apart(self._rows(number - 1, 1))
-        self.verdicts.note(number - 1, [row.sound])
-        incoming.counts["faulty"] -= 1
-        self._count(row, 1)
-        incoming.faults[at : at + 1] = [self._fault(row)] if row.faults else []
-        incoming.save(update_fields=["mended", "faults", "counts"])
+        fault = [self._fault(row)] if row.faults else []
+        with self._alone():
+            at = self._need_fault(number)
+            incoming.mended[str(number)] = mended
+            self.verdicts.note(number - 1, [row.sound])
+            incoming.counts["faulty"] -= 1
+            self._count(row, 1)
+            incoming.faults[at : at + 1] = fault
+            incoming.save(update_fields=["mended", "faults", "counts"])
 
     def mend_alike(self, number: int, texts: dict[str, str]) -> None:
         """Put other texts in the place of those of one faulty row, wherever the file has them; it is to be checked anew then.
 
         Raises Problem.
         """
-        [now] = self._texts(number - 1, 1).values() if self._fault_at(number) is not None else [{}]
+        self._need_fault(number)
+        [now] = self._texts(number - 1, 1).values()
         everywhere = self.incoming.mended.setdefault(EVERYWHERE, {})
         for head, text in texts.items():
             if head in self.incoming.mapping and text != (was := now.get(head, "")):
@@ -261,9 +279,12 @@ class Bringing:
                 instead[was] = text
         self._begin_anew()
 
-    def _fault_at(self, number: int) -> int | None:
-        """The place of a row among the faulty ones that are kept."""
-        return next((i for i, fault in enumerate(self.incoming.faults) if fault["row"] == number), None)
+    def _need_fault(self, number: int) -> int:
+        """The place of a row among the faulty ones that are kept. Raises Problem."""
+        at = next((i for i, fault in enumerate(self.incoming.faults) if fault["row"] == number), None)
+        if at is None:
+            raise Problem("This row is not faulty any more.", "Reload the page.", code="bad")
+        return at
 
     def put_in(self) -> None:
         """Put the sound rows of the next stretch into the draft. Raises Problem when it would hold too many."""
@@ -286,9 +307,15 @@ class Bringing:
                 new.append(row.record)
         # One step of undo for a stretch: a step of a hundred thousand records would be as large as the draft.
         label = f"Bring in rows {start + 1:,} to {last:,}"
-        put_block(self.work, block, label, new, bool(sound), list(ready.values()))
-        incoming.taken = last
-        incoming.save(update_fields=["taken"])
+
+        def claim() -> None:
+            # With what goes into the draft or not at all: two windows that press at once put a row in once.
+            if not Incoming.objects.filter(pk=incoming.pk, taken=start).update(taken=last):
+                raise _Taken
+
+        with suppress(_Taken):
+            put_block(self.work, block, label, new, bool(sound), list(ready.values()), claim)
+        incoming.refresh_from_db(fields=["taken"])
 
     def faulty_rows(self) -> Iterator[list[str]]:
         """All faulty rows with their sentences: those that are not kept to be mended are looked at once more."""

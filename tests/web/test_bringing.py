@@ -10,8 +10,11 @@ from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from enlace.core.kinds import Formats
+from enlace.desk.bringing import begun
 from enlace.desk.bringing_rows import FileRows
 from enlace.desk.models import Draft, DraftRecord, Incoming, KeptMapping
+from enlace.desk.work import Work
 from enlace.workshop.details import Above, add_detail, possible_details
 from tests.web.pages import Pages
 
@@ -187,6 +190,20 @@ class Bringing(Pages):
             self.assertEqual(DraftRecord.objects.count(), 8)
             self.post(self.berths, "discard")
         self.assertEqual(*kept)
+
+    def test_two_windows_at_once_count_and_put_in_each_row_once(self):
+        self.bring(as_csv(self.ROWS))
+        one, other = (begun(Work(self.builder, self.berths, Formats.of("en_GB"))) for _ in range(2))
+        one.check()
+        one.mend(3, {"length_m": "99", "Shore power": "no"})
+        other.check()  # as it stood before
+        self.assertEqual(self.counts(), {"update": 1, "new": 2, "faulty": 1})
+        self.assertEqual([fault["row"] for fault in Incoming.objects.get().faults], [4])
+        one, other = (begun(Work(self.builder, self.berths, Formats.of("en_GB"))) for _ in range(2))
+        one.put_in()
+        other.put_in()
+        self.assertEqual(Draft.objects.get().counts["all"], 3)
+        self.assertEqual(Draft.objects.get().steps.count(), 1)
 
     def test_what_becomes_of_rows_that_are_there(self):
         self.bring(as_csv(self.ROWS[:3]))
