@@ -20,6 +20,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.lookups import listed
 from enlace.core.exchange.empties import EMPTY_TEXT, MARK
 from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.matching import matched
@@ -31,6 +32,7 @@ from enlace.core.problem import Problem
 from .blocks import Block, put_block
 from .bringing_rows import FileRows, Row, as_texts, fields_for
 from .firsts import Firsts
+from .lists import line_text
 from .models import Incoming, KeptMapping
 from .ready import Ready
 from .verdicts import Verdicts
@@ -41,6 +43,7 @@ MOST_WAITING = 10  # files of one person; the oldest goes
 KEPT_FOR = datetime.timedelta(days=3)
 STRETCH = 2_000  # rows that are checked, or put in, in one request
 SAMPLE = 6
+MOST_OFFERED = 200  # lines of a list beside the editor of a faulty row
 EVERYWHERE = "*"  # among what was mended by rows: by heading, what stands in the place of a text in all of them
 MOST_FAULTS = 300  # that are kept to be mended; the others are counted
 EXISTING = {"update": "Update it", "skip": "Leave the row out", "refuse": "Take the row for faulty"}
@@ -278,6 +281,17 @@ class Bringing:
                 instead |= {old: text for old, new in instead.items() if new == was}
                 instead[was] = text
         self._begin_anew()
+
+    def offered(self, head: str) -> list[str]:
+        """The lines of a column's list, as people read them; none of a list that is narrowed, or longer than MOST_OFFERED."""
+        field = dict(self._columns).get(head)
+        if field is None or field.lookup is None or field.lookup.narrowed:
+            return []
+        try:
+            page = listed(self.work.spec, self.work.dataset, field, size=MOST_OFFERED)
+        except Problem:
+            return []  # each row says what is wrong with the list
+        return [] if page.more else [line_text(self.work, field, option) for option in page.options]
 
     def _need_fault(self, number: int) -> int:
         """The place of a row among the faulty ones that are kept. Raises Problem."""

@@ -110,13 +110,21 @@ def progress(there: Bringing) -> dict[str, Any]:
     incoming, counts = there.incoming, there.incoming.counts
     sound = counts.get("new", 0) + counts.get("update", 0)
     said = Counter((head, fault["texts"].get(head, "")) for fault in incoming.faults for head, _ in fault["faults"])
+    offered = {head: there.offered(head) for head in there.heads if any(where == head for where, _ in said)}
+    places = {head: number for number, (head, lines) in enumerate(offered.items(), 1) if lines}
     faults = [
         {
             "alike": max((said[head, fault["texts"].get(head, "")] for head, _ in fault["faults"] if head), default=0),
             "row": fault["row"],
             "place": fault.get("place") or f"Row {fault['row']:,}",
             "cells": [
-                (head, text := fault["texts"].get(head, ""), _told(fault, head), "\n" in text or "\r" in text)
+                (
+                    head,
+                    text := fault["texts"].get(head, ""),
+                    _told(fault, head),
+                    "\n" in text or "\r" in text,
+                    places.get(head) if _told(fault, head) else None,
+                )
                 for head in there.heads
             ],
             "general": [sentence for head, sentence in fault["faults"] if head not in incoming.mapping],
@@ -130,6 +138,7 @@ def progress(there: Bringing) -> dict[str, Any]:
         "counts": counts,
         "sound": sound,
         "faults": faults,
+        "offered": [(number, offered[head]) for head, number in places.items()],
         "unkept": counts.get("faulty", 0) - len(faults),
         "whole": bool(there.spool.count) and incoming.checked >= there.spool.count,
         "done": bool(there.spool.count) and incoming.taken >= there.spool.count,

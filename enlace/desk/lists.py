@@ -31,7 +31,7 @@ def choices(request: HttpRequest, work: Work) -> HttpResponse:
     start = number_from(request, "start", 0, 10_000_000)
     typed = request.GET.get("typed", "")[:200]
     page = listed(work.spec, work.dataset, field, typed, start, record.values)
-    lines = [(start + i, choice_of(option), _words(work, field, option)) for i, option in enumerate(page.options)]
+    lines = [(start + i, choice_of(option), line_text(work, field, option)) for i, option in enumerate(page.options)]
     context = {"lines": lines, "more": start + len(lines) if page.more else None, "typed": typed, "field": field}
     context["adds"] = start == 0 and _form_of(work, field) is not None
     context["narrowed"] = bool(field.lookup and field.lookup.narrowed)
@@ -45,7 +45,8 @@ def _with_list(work: Work, name: str) -> FieldSpec:
     return field
 
 
-def _words(work: Work, field: FieldSpec, option: Option) -> str:
+def line_text(work: Work, field: FieldSpec, option: Option) -> str:
+    """A line of a list as people read it."""
     assert field.lookup is not None
     if not field.lookup.table:
         return str(option.shown[0])

@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import zipfile
+from html import escape
 from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -236,6 +237,12 @@ class Bringing(Pages):
         self.bring(as_csv(rows), at=at)
         self.run_through("check", at)
         self.assertEqual(self.counts(), {"new": 1, "faulty": 1}, Incoming.objects.get().faults)
+        rows[2][:2] = vessel, "Nobody"
+        self.bring(as_csv(rows), at=at)
+        self.run_through("check", at)
+        page = self.client.get(at).content.decode()
+        self.assertIn(f'<option value="{escape(agent)}">', page)  # a short list can be chosen from, as the sentence says
+        self.assertEqual(page.count('list="offered-1"'), 1)
 
     def test_rows_for_the_details_of_one_master(self):
         """The master need not be said; rows that say another one are told, and go to neither."""
