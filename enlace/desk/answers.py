@@ -27,10 +27,11 @@ from .controls import Drawing
 from .drawing import ALL, OF_RECORD, OF_ROWS, further_grid, grid_html, lone_controls, places_in
 from .editors import EditorView, calculated_text, editor_views
 from .grouped import layout_of, line_of, line_total
+from .record_view import RecordView, record_digest
 from .sentence import passing
 from .showing import details_of
 from .templatetags.drawn import rail
-from .work import RecordView, Work, record_digest
+from .work import Work
 
 MOST_TOLD = 600  # characters of a text that travels in an event
 

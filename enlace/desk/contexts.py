@@ -23,8 +23,9 @@ from enlace.rows.writer import Overlay, RowWriter, row_writer
 from .addresses import ARRANGED, filters_text, order_text, view_text
 from .arranged import SPLIT
 from .editors import EditorView, editor_views
+from .record_view import RecordView, record_digest
 from .sheet import with_columns
-from .work import RecordView, Work, record_digest
+from .work import Work
 
 
 def base_context(work: Work) -> dict[str, Any]:

@@ -386,8 +386,7 @@ class DraftStore:
                 continue
             owner = owners_known.setdefault((part, identifier), self._owner(part))
             faulty = (part, identifier) not in sound and self.faulty(part, record)
-            row = self._row(part, record, owner, faulty, bodies[part, identifier] or "")
-            kept.append(row._replace(record=identifier))
+            kept.append(self._row((part, identifier), record, owner, faulty, bodies[part, identifier] or ""))
         self._count([address for address in records if address not in entered], [*kept, *new])
         for part, identifiers in gone.items():
             for some in in_parts(identifiers, 500):
@@ -399,15 +398,16 @@ class DraftStore:
         """The master of what is entered in a part now."""
         return self.owner if part and part == self.part else ""
 
-    def _row(self, part: str, record: PendingRecord, owner: str, faulty: bool, body: str) -> DraftRow:
-        return DraftRow(part, record.id, owner, *self.links(part, record), record.state, faulty, record.later, body)
+    def _row(self, address: tuple[str, str], record: PendingRecord, owner: str, faulty: bool, body: str) -> DraftRow:
+        links = self.links(address[0], record)
+        return DraftRow(*address, owner, *links, record.state, faulty, record.later, body)
 
     def new_row(self, record: PendingRecord) -> DraftRow | None:
         """A new record of the part that needs no attention, as it is to be kept; None where a value of it is kept apart."""
         body = dump(record)
         if any(map(is_apart, record.now.values())):
             return None
-        return self._row(self.part, record, self._owner(self.part), False, body)
+        return self._row((self.part, record.id), record, self._owner(self.part), False, body)
 
     def _count(self, there: Iterable[tuple[str, str]], kept: Sequence[DraftRow]) -> None:
         """Keep the draft's counts: what records were before goes, what they are now comes. there: those that may be stored

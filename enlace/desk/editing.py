@@ -23,8 +23,9 @@ from enlace.core.problem import Problem
 
 from .checks import gone_fields
 from .journal import own_saves
+from .record_view import RecordView, digest_of
 from .typed import option_value, typed_in
-from .work import RecordView, Work, digest_of
+from .work import Work
 
 Stored = Mapping[str, Any] | None
 

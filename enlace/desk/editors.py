@@ -9,7 +9,8 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.expression import ExpressionError
 from enlace.core.kinds import KINDS, TEXTS, Nonconforming, stored_as
 
-from .work import RecordView, Work, digest_of
+from .record_view import RecordView, digest_of
+from .work import Work
 
 
 @dataclass(frozen=True)

@@ -28,10 +28,11 @@ from .contexts import as_laid_out, base_context, columns_now, on_grid, panel_con
 from .controls import Drawing
 from .grouped import layout_of, line_of, line_total, lines_of, uncounted
 from .parts import FormPart
+from .record_view import RecordView
 from .renamed import new_name
 from .sentence import sentence_context
 from .totals import offered
-from .work import RecordView, Work
+from .work import Work
 
 WINDOW = 60  # rows: two screens and a half; who has a higher one asks for more
 DETAIL_WINDOW = 40  # of a detail: most masters have fewer

@@ -16,8 +16,9 @@ from .contexts import rows_html
 from .editors import calculated_text, editor_views
 from .grouped import layout_of, line_of, line_total, lines_of, position_at, reveal
 from .opening import grid_from, number_from, on_form, text_from
+from .record_view import record_digest
 from .showing import WINDOW, drawing_of, window_size
-from .work import Work, record_digest
+from .work import Work
 
 
 @require_GET

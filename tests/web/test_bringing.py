@@ -241,7 +241,9 @@ class Bringing(Pages):
         self.bring(as_csv(rows), at=at)
         self.run_through("check", at)
         page = self.client.get(at).content.decode()
-        self.assertIn(f'<option value="{escape(agent)}">', page)  # a short list can be chosen from, as the sentence says
+        self.assertIn(
+            f'<option value="{escape(agent)}">', page
+        )  # a short list can be chosen from, as the sentence says
         self.assertEqual(page.count('list="offered-1"'), 1)
 
     def test_rows_for_the_details_of_one_master(self):

@@ -8,6 +8,7 @@ from functools import partial
 from ..form import CONTROL_KINDS, Control
 from ..form.edit import remove, setting
 from ..form.fields import fields_of
+from ..form.kinds import ControlKind
 from ..kinds import KINDS
 from .base import Fault, Wired
 
@@ -15,57 +16,50 @@ from .base import Fault, Wired
 def ties(wired: Wired) -> Iterator[Fault]:
     for control in wired.document.all():
         kind = CONTROL_KINDS.get(control.kind)
-        taken_out = partial(remove, ids=[control.id])
         if kind is None:
-            yield Fault(
-                "ties",
-                f"Nothing here knows a control of the kind {control.kind}.",
-                "error",
-                control.id,
-                "",
-                taken_out,
-                "Remove it",
-            )
+            yield _fault(control, f"Nothing here knows a control of the kind {control.kind}.", "")
+        elif not kind.source or (kind.name == "button" and not control.source):
             continue
-        label = kind.label.lower()
-        if not kind.source or (kind.name == "button" and not control.source):
-            continue
-        if not control.source or control.source not in wired.datasets:
-            yield Fault(
-                "ties",
-                f"The {label} {control.id} is tied to no source.",
-                "error",
-                control.id,
-                "",
-                taken_out,
-                "Remove it",
-            )
+        elif control.source not in wired.datasets:
+            yield _fault(control, f"{_named(control, kind)} is tied to no source.", "")
         elif wired.datasets[control.source] is None:
-            yield Fault(
-                "ties", f"The records of {control.source} are not there any more.", "error", control.id, control.source
-            )
-        elif kind.field and not control.field:
-            yield Fault(
-                "ties",
-                f"The {label} {control.id} is tied to no field.",
-                "error",
-                control.id,
-                control.source,
-                taken_out,
-                "Remove it",
-            )
-        elif kind.field and wired.field(control.source, control.field) is None:
-            sentence = f"The {label} {control.id} is tied to {control.field}, which is not there any more."
-            yield Fault("ties", sentence, "error", control.id, control.source, taken_out, "Remove it")
-        elif (field := wired.field(control.source, control.field)) and kind.fields and field.kind not in kind.fields:
-            sentence = f"The {label} {control.id} is tied to {field.label}, which is {KINDS[field.kind].phrase}."
-            yield Fault("ties", sentence, "error", control.id, control.source, taken_out, "Remove it")
+            sentence = f"The records of {control.source} are not there any more."
+            yield Fault("ties", sentence, "error", control.id, control.source)
+        elif sentence := _untied(wired, control, kind):
+            yield _fault(control, sentence, control.source)
         elif kind.lists and not _shown(wired, control):
-            sentence = f"The {label} {control.id} shows no field."
-            anew = bool(control.settings.get(kind.lists))
-            repair = partial(setting, identifier=control.id, name=kind.lists, text="") if anew else taken_out
-            words = "Show what it shows by itself" if anew else "Remove it"
-            yield Fault("ties", sentence, "error", control.id, control.source, repair, words)
+            yield _empty(control, kind)
+
+
+def _fault(control: Control, sentence: str, source: str) -> Fault:
+    return Fault("ties", sentence, "error", control.id, source, partial(remove, ids=[control.id]), "Remove it")
+
+
+def _named(control: Control, kind: ControlKind) -> str:
+    return f"The {kind.label.lower()} {control.id}"
+
+
+def _untied(wired: Wired, control: Control, kind: ControlKind) -> str:
+    """What is wrong with the field that a control is tied to; "" where nothing is, or where it needs none."""
+    if not kind.field:
+        return ""
+    if not control.field:
+        return f"{_named(control, kind)} is tied to no field."
+    field = wired.field(control.source, control.field)
+    if field is None:
+        return f"{_named(control, kind)} is tied to {control.field}, which is not there any more."
+    if kind.fields and field.kind not in kind.fields:
+        return f"{_named(control, kind)} is tied to {field.label}, which is {KINDS[field.kind].phrase}."
+    return ""
+
+
+def _empty(control: Control, kind: ControlKind) -> Fault:
+    """A control of several fields that shows none: what somebody chose for it is gone."""
+    sentence = f"{_named(control, kind)} shows no field."
+    if not control.settings.get(kind.lists):
+        return _fault(control, sentence, control.source)
+    anew = partial(setting, identifier=control.id, name=kind.lists, text="")
+    return Fault("ties", sentence, "error", control.id, control.source, anew, "Show what it shows by itself")
 
 
 def _shown(wired: Wired, control: Control) -> list[str]:

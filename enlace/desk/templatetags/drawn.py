@@ -43,6 +43,12 @@ def editor(context: template.Context, one: EditorView) -> SafeString:
     )
 
 
+@register.simple_tag(takes_context=True)
+def without(context: template.Context, *parts: str) -> str:
+    """Classes that name the parts which a control is to be shown without; none where it is no control of a sheet."""
+    return "".join(f" without-{part}" for part in parts if context.get("control") and not context.get(part))
+
+
 def _given(context: Context, names: tuple[str, ...]) -> dict[str, Any]:
     """What a context has of some names: to a template, what is not there is not what is None."""
     return {name: context[name] for name in names if name in context}
