@@ -6,12 +6,13 @@ import io
 import json
 import tempfile
 import unittest
+import zipfile
 from decimal import Decimal
 from pathlib import Path
 from xml.etree import ElementTree
 
 import openpyxl
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from enlace.core.dataset import FieldSpec
@@ -23,7 +24,7 @@ from enlace.core.exchange.matching import matched
 from enlace.core.exchange.ods_out import write_ods
 from enlace.core.exchange.outgoing import Sheet
 from enlace.core.exchange.package_out import write_package
-from enlace.core.exchange.readers import guessed, looked, rows
+from enlace.core.exchange.readers import guessed, heads_found, looked, rows, written_so
 from enlace.core.exchange.spool import EVERY, spooled
 from enlace.core.exchange.written import WAYS, way_found
 from enlace.core.exchange.xlsx_out import write_xlsx
@@ -52,6 +53,70 @@ class Csv(unittest.TestCase):
 PLAIN = st.text(st.characters(min_codepoint=32, exclude_categories=["Cs", "Cc", "Cn"]), max_size=12)
 # With nothing in it, with apostrophes alone, and none at all: what has but one cell in a file.
 CELLS = st.one_of(PLAIN.map(str.strip), st.sampled_from([None, "", "'", "''", "'=1"]))
+
+
+def packed(descriptor) -> bytes:
+    file = io.BytesIO()
+    with zipfile.ZipFile(file, "w") as archive:
+        archive.writestr("datapackage.json", json.dumps(descriptor))
+        archive.writestr("a.csv", "n;d\n1,5;03/04/2026\n-;-\n")
+    return file.getvalue()
+
+
+FIELDS = [{"name": "n", "type": "number", "decimalChar": ","}, {"name": "d", "type": "date", "format": "%d/%m/%Y"}]
+SCHEMA = {"fields": FIELDS, "missingValues": ["-"]}
+RESOURCE = {"name": "a", "path": "a.csv", "schema": SCHEMA, "dialect": {"delimiter": ";"}}
+WHOLE = {
+    "csv": b'a,b\r\n1,"x\ny"\r\n2,\xc3\xa9\r\n',
+    "json": b'[{"a":1,"b":[1,{"c":2}]},{"a":null}]',
+    "jsonl": b'{"a":1}\n{"a":2}\n',
+    "xml": b'<?xml version="1.0"?><r><row a="1"><b>x</b></row><row a="2"><b>y</b></row></r>',
+    "package": packed({"name": "x", "resources": [RESOURCE]}),
+}
+TORN_BY = st.sampled_from(
+    [b'"', b"\0", b"{", b"[", b"<", b"&x;", b"\xff\xfe", b",", b"\n", b"1e999", b"null", b"\\ud800", b"-", b""]
+) | st.binary(max_size=3)
+JSON = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.sampled_from(["", "n", "%d", "a.csv", ";", "utf-16"]),
+    lambda inner: (
+        st.lists(inner, max_size=2) | st.dictionaries(st.sampled_from(["name", "type", "fields", "path"]), inner)
+    ),
+)
+
+
+class Torn(unittest.TestCase):
+    """Whatever a file holds, it is read, or a sentence says what is wrong."""
+
+    def read(self, format: str, content: bytes, encoding: str = "") -> None:
+        with tempfile.NamedTemporaryFile() as file:
+            file.write(content)
+            file.flush()
+            path = Path(file.name)
+            try:
+                look = heads_found(path, looked(path, Look(format, encoding=encoding)))
+                list(rows(path, written_so(path, look, "de_DE")))
+            except Problem as problem:
+                self.assertTrue(str(problem))
+
+    @settings(max_examples=300)
+    @given(
+        st.sampled_from(sorted(WHOLE)),
+        st.lists(st.tuples(st.integers(0, 400), st.integers(0, 8), TORN_BY), min_size=1, max_size=5),
+        st.sampled_from(["", "", "utf-8", "utf-16", "cp1252"]),
+    )
+    def test_cut_off_garbled_or_in_another_encoding(self, format, edits, encoding):
+        content = WHOLE[format]
+        for place, gone, instead in edits:
+            at = place % (len(content) + 1)
+            content = content[:at] + instead + content[at + gone :]
+        self.read(format, content, encoding)
+
+    @given(st.sampled_from(["schema", "dialect", "path", "data", "fields", "missingValues", "type", "format"]), JSON)
+    def test_a_package_whose_descriptor_says_anything(self, name, value):
+        field = {**FIELDS[0], **({name: value} if name in ("type", "format") else {})}
+        schema = {**SCHEMA, "fields": [field, FIELDS[1]], **({name: value} if name in SCHEMA else {})}
+        resource = {**RESOURCE, "schema": schema, **({name: value} if name in (*RESOURCE, "data") else {})}
+        self.read("package", packed({"resources": [resource]}))
 
 
 class InAndOut(unittest.TestCase):

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import datetime
 import io
+import tempfile
+import zipfile
 from decimal import Decimal
+from pathlib import Path
 
 import openpyxl
 import python_calamine
@@ -13,8 +17,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from enlace.core.exchange.empties import marked
+from enlace.core.exchange.incoming import Look
+from enlace.core.exchange.ods_out import write_ods
 from enlace.core.exchange.outgoing import Sheet
+from enlace.core.exchange.readers import looked, rows
 from enlace.core.exchange.xlsx_out import FIRST_DAY, write_xlsx
+from enlace.core.problem import Problem
 
 HEADS = ("text", "number", "day", "moment", "hour", "yes")
 MOMENTS = st.datetimes(datetime.datetime.combine(FIRST_DAY, datetime.time()), datetime.datetime(2199, 12, 31)).map(
@@ -76,6 +84,25 @@ class Workbooks(SimpleTestCase):
         self.assertEqual({cell.data_type for line in sheet.iter_rows(min_row=2) for cell in line if cell.value}, {"s"})
         self.assertEqual(lines[1][:4], ["http://x.example", "NaN", "1900-02-28", "0001-01-01 00:00:00"])
         self.assertEqual(lines[2][3], "2026-01-01 00:00:00+00:00")
+
+    def test_a_workbook_with_a_part_that_is_broken_is_told_whichever_it_is(self):
+        """Cut off, garbled, empty, gone, or with an entity in it: read, or a sentence."""
+        book = io.BytesIO()
+        write_ods(book, [Sheet("T", ["code"], [["N1"]])])
+        for end, content in (("xlsx", written([]).getvalue()), ("ods", book.getvalue())):
+            whole = zipfile.ZipFile(io.BytesIO(content))
+            for broken in whole.namelist():
+                part = whole.read(broken)
+                entity = b'<!DOCTYPE r [<!ENTITY b "x">]>' + part.replace(b"code", b"&b;").replace(b"text", b"&b;", 1)
+                for other in (part[: len(part) // 2], b"\xff<<>>" + part[::-1], b"", None, b"<a>" * 50_000, entity):
+                    with self.subTest(end, part=broken), tempfile.NamedTemporaryFile(suffix=f".{end}") as file:
+                        with zipfile.ZipFile(file, "w") as archive:
+                            for name in whole.namelist():
+                                if name != broken or other is not None:
+                                    archive.writestr(name, whole.read(name) if name != broken else other)
+                        file.flush()
+                        with contextlib.suppress(Problem):
+                            list(rows(Path(file.name), looked(Path(file.name), Look(end))))
 
     def test_a_full_sheet_goes_on_in_the_next_one(self):
         rows = [(f"line {n}", n, None, None, None, None) for n in range(10)]

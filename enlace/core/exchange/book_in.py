@@ -12,7 +12,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import IO, Any
 
-from python_calamine import CalamineError, CalamineWorkbook
+from python_calamine import CalamineError, CalamineSheet, CalamineWorkbook
 
 from ..problem import Problem
 from .incoming import Look, Rows, headed
@@ -22,6 +22,8 @@ MOST_TIMES = 300  # that it may be packed smaller than it is
 LOCKED = 1  # of the flags of an entry (ZIP, APPNOTE 4.4.4)
 PACKINGS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 CONTENT = "content.xml"  # of a spreadsheet of OpenDocument
+# What zipfile raises for an archive that is cut off, garbled, or packed in a way that it does not know.
+TORN = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError, ValueError)
 TAB = re.compile(rb"<[\w-]+:tab(?:\s[^<>]*)?/>")
 PIECE = 1 << 20
 
@@ -33,7 +35,7 @@ def checked(path: Path) -> None:
             size = sum(item.file_size for item in archive.infolist())
             locked = any(item.flag_bits & LOCKED for item in archive.infolist())
             strange = any(item.compress_type not in PACKINGS for item in archive.infolist())
-    except (zipfile.BadZipFile, OSError, ValueError):
+    except (zipfile.BadZipFile, NotImplementedError, OSError, ValueError):
         raise Problem("The file is cut off, or no workbook at all.", "Get the whole file again.", code="bad") from None
     if locked or strange:
         what = "is locked by a password" if locked else "is packed in a way that is not read"
@@ -51,7 +53,7 @@ def look(path: Path, wanted: Look) -> Look:
         raise Problem("The workbook has no sheets.", "Choose another file.", code="bad")
     sheet = wanted.sheet if wanted.sheet in sheets else sheets[0]
     notes: tuple[str, ...] = ()
-    if getattr(book.get_sheet_by_name(sheet), "merged_cell_ranges", None):
+    if getattr(_sheet(book, sheet), "merged_cell_ranges", None):
         notes = ("The sheet has merged cells: what they hold is taken for the first of them only.",)
     return replace(wanted, sheets=sheets, sheet=sheet, notes=notes)
 
@@ -67,11 +69,24 @@ def lines(path: Path, look: Look) -> Iterator[tuple[int, list[Any]]]:
 
 
 def _rows(book: CalamineWorkbook, look: Look) -> Iterator[list[Any]]:
+    name = look.sheet or book.sheet_names[0]
     try:
-        for row in book.get_sheet_by_name(look.sheet or book.sheet_names[0]).iter_rows():
+        for row in _sheet(book, name).iter_rows():
             yield [_value(value) for value in row]
     except CalamineError as error:
-        raise Problem("The sheet can't be read.", "Open and save the file once more.", str(error), "bad") from None
+        raise _broken(name, error) from None
+
+
+def _sheet(book: CalamineWorkbook, name: str) -> CalamineSheet:
+    try:
+        return book.get_sheet_by_name(name)
+    except CalamineError as error:
+        raise _broken(name, error) from None
+
+
+def _broken(name: str, error: Exception) -> Problem:
+    hint = "Open the file in a spreadsheet and save it once more, or get the whole file again."
+    return Problem(f"The sheet {name} can't be read: {error}.", hint, code="bad")
 
 
 def _value(value: Any) -> Any:
@@ -93,7 +108,7 @@ def _book(path: Path) -> CalamineWorkbook:
             _with_tabs(archive, copy)
             copy.seek(0)
             return CalamineWorkbook.from_filelike(copy)
-    except (CalamineError, OSError, zipfile.BadZipFile, zlib.error) as error:
+    except (CalamineError, *TORN) as error:
         raise Problem(
             "The file is no workbook that can be read.", "Save it as XLSX or ODS.", str(error), "bad"
         ) from None

@@ -75,11 +75,10 @@ def lines(path: Path, look: Look) -> Iterator[tuple[int, list[str]]]:
                 # Where the row begins: a quote that is never closed is told there, not at the end of the file.
                 began = reader.line_num + 1
                 row = next(reader, None)
-            except UnicodeDecodeError as error:
+            except UnicodeError as error:
                 hint = "Choose another encoding."
-                raise Problem(
-                    f"Line {began:,} is not written in {look.encoding}: {error.reason}.", hint, code="bad"
-                ) from None
+                why = error.reason if isinstance(error, UnicodeDecodeError) else error
+                raise Problem(f"Line {began:,} is not written in {look.encoding}: {why}.", hint, code="bad") from None
             except csv.Error as error:
                 raise Problem(
                     _words(error, began), "Mend it in the file, and choose the file again.", code="bad"

@@ -12,7 +12,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 from ..problem import Problem
-from .book_in import checked
+from .book_in import TORN, checked
 from .incoming import LONGEST, Look, Rows, headed
 from .table_schema import names_of, readings
 
@@ -52,7 +52,7 @@ def descriptor(path: Path) -> dict[str, Any]:
             said = json.loads(archive.read(DESCRIPTOR))
         except KeyError:
             raise Problem(f"There is no {DESCRIPTOR} in the archive.", "Choose a Data Package.", code="bad") from None
-        except (ValueError, RecursionError, zipfile.BadZipFile) as error:
+        except (RecursionError, *TORN) as error:
             raise Problem(f"The {DESCRIPTOR} can't be read: {error}.", "Mend it in the package.", code="bad") from None
     if not isinstance(said, dict) or not isinstance(said.get("resources"), list):
         raise Problem(f"The {DESCRIPTOR} names no resources.", "Mend it in the package.", code="bad")
@@ -119,7 +119,7 @@ def _lines(path: Path, look: Look) -> Iterator[tuple[int, Sequence[Any]]]:
             raise Problem(
                 f"The package has no file {resource['path']}.", "Get the whole package.", code="bad"
             ) from None
-        except (csv.Error, UnicodeError, LookupError, zipfile.BadZipFile, TypeError, OSError, EOFError) as error:
+        except (csv.Error, LookupError, TypeError, *TORN) as error:
             sentence = f"{resource['path']} can't be read from line {number:,} on: {error}."
             raise Problem(sentence, "Mend it in the package.", code="bad") from None
 

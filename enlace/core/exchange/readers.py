@@ -63,7 +63,7 @@ def looked(path: Path, wanted: Look) -> Look:
     """What there is to know of a file. Raises Problem."""
     try:
         look: Look = _format(wanted).reader.look(path, wanted)
-    except (UnicodeDecodeError, LookupError):
+    except (UnicodeError, LookupError):
         raise Problem("The file can't be read with this encoding.", "Choose another one.", code="bad") from None
     return look
 

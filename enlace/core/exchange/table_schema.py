@@ -21,7 +21,7 @@ def readings(schema: Any, heads: Sequence[str]) -> list[Reading]:
     """By column, a function from a text of the file to it in plain notation; what does not fit the schema stays as it is."""
     said = schema if isinstance(schema, dict) else {}
     fields = [item for item in _several(said.get("fields")) if isinstance(item, dict)]
-    by_name = {field.get("name"): field for field in fields}
+    by_name = {str(field.get("name")): field for field in fields}
     common = _missing(said.get("missingValues", [""]))
     return [_reading(by_name.get(head, {}), common) for head in heads]
 
@@ -52,7 +52,7 @@ def _reading(field: Mapping[str, Any], common: set[str]) -> Reading:
 
 def _plain(field: Mapping[str, Any]) -> Reading | None:
     """How texts of a field are read, None where they are plain already."""
-    kind, written = field.get("type"), field.get("format")
+    kind, written = str(field.get("type")), field.get("format")
     if kind in ("number", "integer"):
         return _number(field)
     if kind == "boolean":
@@ -60,7 +60,7 @@ def _plain(field: Mapping[str, Any]) -> Reading | None:
         no = set(map(str, _several(field.get("falseValues")) or FALSE))
         return lambda text: "yes" if text in yes else "no" if text in no else text
     if kind in MOMENTS and isinstance(written, str) and "%" in written:
-        return _moment(written, MOMENTS[str(kind)])
+        return _moment(written, MOMENTS[kind])
     return None
 
 
