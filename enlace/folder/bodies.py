@@ -12,6 +12,8 @@ from enlace.core.problem import Problem
 from enlace.desk.models import Arrangement, KeptView
 from enlace.workshop.models import Connection, Dataset, Detail, Field, Form, Project, Rule, ServerAction
 
+from .shapes import misshapen
+
 # By model, the columns that stand in its part of a file, in their order; the first one names it.
 COLUMNS: dict[type[models.Model], tuple[str, ...]] = {
     Project: ("name", "density", "accent"),
@@ -66,6 +68,10 @@ def fill(item: models.Model, said: Any, where: str) -> list[str]:
     for name in names:
         value = said.get(name, _always(model, name))
         _check(model._meta.get_field(name), value, f"{where}, {name}")
+        if wrong := misshapen(model, name, value):
+            raise Problem(
+                f"{where}, {name}{wrong}.", "Mend it in the file; docs/project.schema.json says how.", code="bad"
+            )
         setattr(item, name, value)
     return list(names)
 

@@ -11,6 +11,7 @@ from urllib.parse import parse_qs
 
 from django.db import models, transaction
 
+from enlace.core.dataset.stored import lookup_of
 from enlace.core.exchange.incoming import own_names
 from enlace.core.form.document import as_values, document_of
 from enlace.core.problem import Problem
@@ -153,9 +154,10 @@ def _connections(project: Project, files: Files, onto: Connection | None, outcom
     by_name = {item.name: item for item in project.connections.all()}
     for slug, said in _part(files, "connections"):
         where = f"connections/{slug}.yaml"
-        item = by_name.get(said.get("name") if isinstance(said, dict) else "") or Connection(project=project)
+        item = by_name.get(str(said.get("name")) if isinstance(said, dict) else "") or Connection(project=project)
         was = (item.kind, item.parameters)
         fill(item, said, where)
+        item.parameters = {name: str(value) for name, value in item.parameters.items()}  # a port is a number to hands
         if item.kind not in SERVER_KINDS:
             raise Problem(f"{where}: there is no kind of server called {item.kind}.", "", code="bad")
         if (item.kind, item.parameters) != was:
@@ -179,12 +181,14 @@ def _datasets(
         where = f"datasets/{slug}.yaml"
         item = there.get(slug) or Dataset(project=project)
         fill(item, said, where)
-        connection = onto or connections.get(said.get("connection"))
+        connection = onto or connections.get(str(said.get("connection")))
         if connection is None:
             raise Problem(f"{where} names the connection {said.get('connection')}, which is not there.", "", code="bad")
         item.connection = connection
         item.save()
-        _several(Field, item.fields, said.get("fields"), f"{where}, fields", {"dataset": item}, place=True)
+        _several(
+            Field, item.fields, said.get("fields"), f"{where}, fields", {"dataset": item}, place=True, more=_listed
+        )
         _several(Rule, item.rules, said.get("rules", []), f"{where}, rules", {"dataset": item})
         if not item.fields.exists():
             raise Problem(f"{where} has no fields.", "A dataset needs one.", code="bad")
@@ -192,6 +196,15 @@ def _datasets(
         item.touch()
         made[slug] = item
     return made
+
+
+# By model, what no two items of a list have alike.
+ONCE: dict[type[models.Model], tuple[str, ...]] = {
+    Field: ("name",),
+    Detail: ("name",),
+    KeptView: ("part", "name"),
+    Arrangement: ("part", "grid", "name"),
+}
 
 
 def _several(
@@ -212,10 +225,16 @@ def _several(
     for item in there.all():
         known.setdefault(getattr(item, named_by), []).append(item)
     kept = []
+    once = set()
     for number, body in enumerate(said):
         here = f"{where}[{number}]"
         name = body.get(named_by) if isinstance(body, dict) else None
-        item = known[name].pop(0) if known.get(name) else model(**owner)  # type: ignore[index, arg-type]
+        alone = [body.get(part, "") for part in ONCE.get(model, ())] if isinstance(body, dict) else []
+        if alone and str(alone) in once:
+            raise Problem(f"{here}: {name or 'one'} stands there twice.", "Leave one of them out.", code="bad")
+        once.add(str(alone))
+        named = known.get(name) if isinstance(name, str) else None
+        item = named.pop(0) if named else model(**owner)
         fill(item, body, here)
         if place:
             item.place = number
@@ -253,6 +272,16 @@ def _forms(project: Project, files: Files, datasets: Mapping[str, Dataset]) -> l
     return made
 
 
+def _listed(item: Field, body: Any, here: str) -> None:
+    """Raises Problem where a list shows, or gives, what it does not have."""
+    lookup = lookup_of(item.lookup)
+    if lookup is None or not lookup.columns:
+        return
+    there = {column.name for column in lookup.columns}
+    if lacking := [name for name in (lookup.target, *lookup.shows) if name and name not in there]:
+        raise Problem(f"{here}, lookup: its columns lack {lacking[0]}.", "Mend it in the file.", code="bad")
+
+
 def _asks(item: KeptView, body: Any, here: str) -> None:
     try:
         item.asked = Asked.of(item.asked).kept()
@@ -261,7 +290,7 @@ def _asks(item: KeptView, body: Any, here: str) -> None:
 
 
 def _dataset_of(datasets: Mapping[str, Dataset], said: Any, where: str) -> Dataset:
-    dataset = datasets.get(said.get("dataset"))
+    dataset = datasets.get(str(said.get("dataset")))
     if dataset is None:
         known = ", ".join(datasets) or "none"
         raise Problem(
@@ -276,18 +305,34 @@ def _details(form: Form, said: Any, where: str, datasets: Mapping[str, Dataset])
     def more(item: Detail, body: Any, here: str) -> None:
         item.dataset = _dataset_of(datasets, body, here)
         of = body.get("of")
-        if of is not None and of not in above:
+        if of is not None and str(of) not in above:
             raise Problem(
                 f"{here} is of {of}, which does not stand before it.", "Masters come before their details.", code="bad"
             )
         item.of = above[of] if of is not None else None
         item.form = form
+        _linked(item, item.of.dataset if item.of else form.dataset, here)
         item.save()
         above[item.name] = item
 
     _several(Detail, form.details, said.get("details", []), f"{where}, details", {"form": form}, place=True, more=more)
     # A cached property, read before its details were there.
     form.__dict__.pop("all_details", None)
+
+
+def _linked(item: Detail, master: Dataset, here: str) -> None:
+    """Raises Problem where a detail and its master are not linked by columns that both have."""
+    for name, columns, dataset in (
+        ("columns", item.columns, item.dataset),
+        ("master_columns", item.master_columns, master),
+    ):
+        there = set(dataset.fields.values_list("name", flat=True))
+        if lacking := [column for column in columns if column not in there]:
+            raise Problem(f"{here}, {name}: {dataset.name} has no {lacking[0]}.", "Mend it in the file.", code="bad")
+    if len(item.columns) != len(item.master_columns):
+        raise Problem(
+            f"{here}: it has {len(item.columns)} columns for {len(item.master_columns)} of its master.", "", code="bad"
+        )
 
 
 def _sheet(form: Form, said: Any, where: str) -> None:

@@ -10,6 +10,7 @@ from enlace.desk.models import Arrangement, KeptView
 from enlace.workshop.models import Connection, Dataset, Detail, Field, Form, Project, Rule, ServerAction
 
 from .bodies import COLUMNS
+from .shapes import SHAPES
 from .writing import FORMAT, VERSION
 
 TYPES: dict[type[models.Field], str] = {
@@ -54,7 +55,7 @@ def schema() -> dict[str, Any]:
 
 
 def _object(model: type[models.Model], beside: dict[str, Any], required: list[str]) -> dict[str, Any]:
-    own = {name: _column(model._meta.get_field(name)) for name in COLUMNS[model]}
+    own = {name: SHAPES.get((model, name)) or _column(model._meta.get_field(name)) for name in COLUMNS[model]}
     body: dict[str, Any] = {"type": "object", "additionalProperties": False, "properties": {**own, **beside}}
     return {**body, "required": required} if required else body
 

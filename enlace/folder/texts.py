@@ -77,12 +77,27 @@ def written(value: Any) -> str:
     )
 
 
+def _whole(value: Any, place: str) -> Any:
+    """The value. Raises Problem, naming the place, for half of a character: nothing that keeps texts takes it."""
+    if isinstance(value, str):
+        try:
+            value.encode()
+        except UnicodeEncodeError:
+            raise Problem(f"{place} has half of a character in it.", "Mend it there.", code="bad") from None
+    for name, inner in (
+        value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    ):
+        _whole(name, place)
+        _whole(inner, f"{place}[{name}]" if isinstance(name, int) else f"{place}, {name}")
+    return value
+
+
 def read(text: str, name: str) -> Any:
     """The value behind a text. Raises Problem, naming the file and the line."""
     if len(text) > LONGEST:
         raise Problem(f"{name} is too large.", f"At most {LONGEST:,} characters are read.", code="bad")
     try:
-        return yaml.load(text, _Loader)
+        return _whole(yaml.load(text, _Loader), name)
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark
         place = f", line {mark.line + 1}, column {mark.column + 1}" if mark else ""

@@ -206,6 +206,10 @@ class Folder(Pages):
     def test_mistakes_of_hands_are_told_with_their_place_and_nothing_is_done(self):
         files = values_of(texts_of(self.project))
         before = files_of(self.project)
+        fields = files["datasets/port-call.yaml"]["fields"]
+        listed = next(field for field in fields if field.get("lookup"))
+        listed = {**listed, "lookup": {**listed["lookup"], "shows": ["gone"]}}
+        detail = {"name": "d", "title": "D", "dataset": "vessel", "columns": ["gone"], "master_columns": ["id"]}
         for path, change, words in (
             ("forms/port-call.yaml", {"dataset": "gone"}, "names the dataset gone"),
             ("forms/port-call.yaml", {"whole": "perhaps"}, "whole should be true or false"),
@@ -214,6 +218,12 @@ class Folder(Pages):
             ("datasets/vessel.yaml", {"fields": []}, "has no fields"),
             ("datasets/vessel.yaml", {"compare": "sometimes"}, "it can be edited, all, version"),
             ("connections/c0.yaml", {"kind": "abacus"}, "no kind of server"),
+            ("connections/c0.yaml", {"parameters": {"path": []}}, r"parameters, path: \[\] is not"),
+            ("datasets/vessel.yaml", {"key": [1]}, r"key\[0\]: 1 is not of type 'string'"),
+            ("datasets/vessel.yaml", {"details_known": [{"name": "x"}]}, "details_known.*is a required property"),
+            ("datasets/vessel.yaml", {"fields": 2 * files["datasets/vessel.yaml"]["fields"][:1]}, "stands there twice"),
+            ("datasets/port-call.yaml", {"fields": [listed]}, r"fields\[0\], lookup: its columns lack gone"),
+            ("forms/port-call.yaml", {"details": [detail]}, "columns: vessel has no gone"),
         ):
             with self.subTest(words), self.assertRaisesRegex(Problem, words):
                 brought_in({**files, path: {**files[path], **change}})

@@ -42,7 +42,8 @@ room.addEventListener("submit", async (event) => {
   if (!form) return;
   event.preventDefault();
   // Only what was changed: an editor may show the ends of lines in another way than the file has them.
-  const changed = [...form.elements].filter(({ name, value, defaultValue }) => name && value !== defaultValue);
+  const editors = [...form.querySelectorAll("input, textarea")];
+  const changed = editors.filter(({ value, defaultValue }) => value !== defaultValue);
   const data = { ...Object.fromEntries(changed.map(({ name, value }) => [name, value])), row: form.dataset.mend };
   if (event.submitter?.name === "alike") data.alike = "1";
   const response = await posted(`${room.dataset.at}bring-in/mend`, data).catch(() => null);
