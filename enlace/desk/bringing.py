@@ -222,7 +222,7 @@ class Bringing:
 
     def _place(self, number: int) -> str:
         """Where a row stands in its file, in words."""
-        place = self._places.get(number) or self.spool.place(self.rows_file, number)
+        place = self._places.get(number) or self.spool.place(self.rows_file, number) or number
         return f"{self.look.place.capitalize()} {place:,}"
 
     def _fault(self, row: Row) -> dict[str, Any]:

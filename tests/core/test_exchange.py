@@ -222,6 +222,11 @@ class InAndOut(unittest.TestCase):
             told = list(spool.stretch(self.folder / "rows", start, 9))
             self.assertEqual(told, several[1 + start : 10 + start])
 
+    def test_rows_that_were_kept_before_places_were_are_read(self):
+        spool = spooled(iter([(0, ["n", "t"]), (2, ["1", "x"])]), self.folder / "rows")
+        (self.folder / "rows").write_text('["1", "x"]\n')
+        self.assertEqual(list(spool.stretch(self.folder / "rows", 0, 9)), [(0, ["1", "x"])])
+
     def test_a_file_that_breaks_off_leaves_no_spool(self):
         path = self.folder / "a.csv"
         path.write_bytes(b'a\n1\n"2\n')

@@ -31,8 +31,9 @@ class Spool:
             for _ in range(start % EVERY):
                 file.readline()
             for _ in range(min(size, self.count - start)):
-                number, *texts = json.loads(file.readline())
-                yield number, texts
+                row = json.loads(file.readline())
+                # Rows that were kept before places were have none: they are counted.
+                yield (row[0], row[1:]) if isinstance(row[0], int) else (0, row)
 
     def place(self, path: Path, number: int) -> int:
         """Where in its file a row stands, counted from 1 as the rows are."""
