@@ -30,11 +30,13 @@ MOST_TOLD = 6  # sentences
 @dataclass
 class Block:
     """What a block comes to. lines: by record id, what is typed into it ("" for the id of one to be made). refused: the
-    sentences about cells that nothing can be put into, with how many cells each is about.
+    sentences about cells that nothing can be put into, with how many cells each is about. read: by id, what is stored, as
+    far as it was read for this.
     """
 
     lines: list[tuple[str, list[tuple[FieldSpec, Typed]]]] = field(default_factory=list)
     refused: Counter[str] = field(default_factory=Counter)
+    read: dict[str, dict[str, Any]] = field(default_factory=dict)
     edited: int = 0
     made: int = 0
 
@@ -89,6 +91,7 @@ def _read_part(
     known: dict[tuple[str, str], Typed | Problem],
 ) -> None:  # fmt: skip
     stored, there = work.stored_of(ids), work.store.some(ids)
+    block.read |= stored
     for i, line in enumerate(lines):
         identifier = ids[i] if i < len(ids) else ""
         texts = list(zip(fields, line, strict=False))
@@ -182,10 +185,11 @@ def put_block(
     be kept. claim: called within the transaction, before anything is put in; what it raises ends it.
     """
     ids = [identifier for identifier, _ in block.lines if identifier]
-    stored: dict[str, dict[str, Any]] = {}
+    stored = dict(block.read)
     # Read before the transaction on Enlace's own database begins: a slow server must not hold its lock.
-    for start in range(0, len(ids), AT_ONCE):
-        stored |= work.stored_of(ids[start : start + AT_ONCE])
+    lacking = [identifier for identifier in ids if identifier not in stored]
+    for start in range(0, len(lacking), AT_ONCE):
+        stored |= work.stored_of(lacking[start : start + AT_ONCE])
     fresh = editing.several_fresh(work, sum(not identifier for identifier, _ in block.lines))
     before: dict[str, PendingRecord | None] = {}
     after: dict[str, PendingRecord | None] = {}
