@@ -275,7 +275,7 @@ def _forms(project: Project, files: Files, datasets: Mapping[str, Dataset]) -> l
 def _listed(item: Field, body: Any, here: str) -> None:
     """Raises Problem where a list shows, or gives, what it does not have."""
     lookup = lookup_of(item.lookup)
-    if lookup is None or not lookup.columns:
+    if lookup is None or not lookup.table:
         return
     there = {column.name for column in lookup.columns}
     if lacking := [name for name in (lookup.target, *lookup.shows) if name and name not in there]:

@@ -208,6 +208,7 @@ class Folder(Pages):
         before = files_of(self.project)
         fields = files["datasets/port-call.yaml"]["fields"]
         listed = next(field for field in fields if field.get("lookup"))
+        bare = {**listed, "lookup": {**listed["lookup"], "columns": []}}
         listed = {**listed, "lookup": {**listed["lookup"], "shows": ["gone"]}}
         detail = {"name": "d", "title": "D", "dataset": "vessel", "columns": ["gone"], "master_columns": ["id"]}
         for path, change, words in (
@@ -223,6 +224,7 @@ class Folder(Pages):
             ("datasets/vessel.yaml", {"details_known": [{"name": "x"}]}, "details_known.*is a required property"),
             ("datasets/vessel.yaml", {"fields": 2 * files["datasets/vessel.yaml"]["fields"][:1]}, "stands there twice"),
             ("datasets/port-call.yaml", {"fields": [listed]}, r"fields\[0\], lookup: its columns lack gone"),
+            ("datasets/port-call.yaml", {"fields": [bare]}, r"fields\[0\], lookup: its columns lack id"),
             ("forms/port-call.yaml", {"details": [detail]}, "columns: vessel has no gone"),
         ):
             with self.subTest(words), self.assertRaisesRegex(Problem, words):
