@@ -203,6 +203,18 @@ class Folder(Pages):
         with self.assertRaisesRegex(Problem, "locked by a password"):
             unpacked(io.BytesIO(bytes(locked)))
 
+    def test_a_view_of_an_older_version_is_read(self):
+        texts = texts_of(self.project)
+        texts["project.yaml"] = texts["project.yaml"].replace("version: 2", "version: 1")
+        form = read(texts["forms/port-call.yaml"], "form")
+        for view in form["views"]:
+            view.pop("asked")
+            view["query"] = "order=-eta&only-status=moored"
+        texts["forms/port-call.yaml"] = written(form)
+        brought_in(values_of(texts))
+        wanted = {"order": [["eta", True]], "boxes": {"status": "moored"}}
+        self.assertEqual({str(view.asked) for view in KeptView.objects.filter(form=self.calls)}, {str(wanted)})
+
     def test_mistakes_of_hands_are_told_with_their_place_and_nothing_is_done(self):
         files = values_of(texts_of(self.project))
         before = files_of(self.project)

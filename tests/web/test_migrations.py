@@ -6,6 +6,10 @@ from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.test import TransactionTestCase
 
+from enlace.core.dataset.grouping import GroupTerm
+from enlace.core.view import Asked, Test
+from enlace.desk.addresses import view_text
+
 BEFORE = [("desk", "0008_sent_records"), ("workshop", "0014_start_page")]
 AFTER = [("desk", "0009_source_names"), ("workshop", "0015_source_names")]
 
@@ -59,3 +63,32 @@ class SourceNames(TransactionTestCase):
         main, detail = json.loads(DraftStep.objects.get().after)
         self.assertEqual((main, detail[0]), (["", "i1", "", None], "line_of_cargo_2"))
         self.assertEqual(json.loads(detail[3])["under"]["c"][0], "line_of_cargo_2")
+
+
+class KeptViews(TransactionTestCase):
+    """What a kept view asks for was the text of an address."""
+
+    def setUp(self):
+        self.addCleanup(
+            lambda: MigrationExecutor(connection).migrate(MigrationExecutor(connection).loader.graph.leaf_nodes())
+        )
+        MigrationExecutor(connection).migrate([("desk", "0018_shared_arrangement")])
+
+    def test_they_ask_for_the_same(self):
+        loader = MigrationExecutor(connection).loader
+        others = [node for node in loader.graph.leaf_nodes() if node[0] in ("accounts", "workshop")]
+        old = loader.project_state([("desk", "0018_shared_arrangement"), *others]).apps
+        make = lambda app, model, **given: old.get_model(app, model).objects.create(**given)  # noqa: E731
+        project = make("workshop", "Project", name="Harbour")
+        server = make("workshop", "Connection", project=project, name="Office", kind="sqlite", parameters={})
+        calls = make("workshop", "Dataset", project=project, connection=server, name="call", table="call")
+        form = make("workshop", "Form", project=project, dataset=calls, title="Calls")
+        asked = Asked.made([("eta", True)], {"flag": "PT"}, [Test("id", "is", ("3",))], [GroupTerm("berth")])
+        make("desk", "KeptView", form=form, name="Late", query=view_text(asked))
+        make("desk", "KeptView", form=form, name="Spoilt", query="order=eta&only-=%5B")
+        MigrationExecutor(connection).migrate([("desk", "0019_asked")])
+        from enlace.desk.models import KeptView
+
+        late, spoilt = KeptView.objects.order_by("name")
+        self.assertEqual(Asked.of(late.asked), asked)
+        self.assertEqual(spoilt.asked, {})

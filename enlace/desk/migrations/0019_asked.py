@@ -5,7 +5,8 @@ from urllib.parse import parse_qs
 from django.db import migrations, models
 
 from enlace.core.problem import Problem
-from enlace.desk.addresses import asked_in
+from enlace.core.view import Asked
+from enlace.desk.addresses import asked_in, view_text
 
 
 def read(apps, schema_editor):
@@ -17,10 +18,18 @@ def read(apps, schema_editor):
         view.save(update_fields=["asked"])
 
 
+def write(apps, schema_editor):
+    for view in apps.get_model("desk", "KeptView").objects.all():
+        view.query = view_text(Asked.of(view.asked))
+        view.save(update_fields=["query"])
+
+
 class Migration(migrations.Migration):
     dependencies = [("desk", "0018_shared_arrangement")]
     operations = [
         migrations.AddField("keptview", "asked", models.JSONField(default=dict)),
-        migrations.RunPython(read, migrations.RunPython.noop),
+        # With a default, so that the way back has something to begin with.
+        migrations.AlterField("keptview", "query", models.TextField(default="")),
+        migrations.RunPython(read, write),
         migrations.RemoveField("keptview", "query"),
     ]
