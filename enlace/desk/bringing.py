@@ -24,7 +24,7 @@ from enlace.core.dataset.lookups import listed
 from enlace.core.exchange.empties import EMPTY_TEXT, MARK
 from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.matching import matched
-from enlace.core.exchange.readers import BOOKS, guessed, heads_found, looked, rows, written_so
+from enlace.core.exchange.readers import BOOKS, begun_so, guessed, looked, rows
 from enlace.core.exchange.spool import Spool, spooled
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
@@ -102,8 +102,7 @@ class Bringing:
 
     def read(self, wanted: Look) -> None:
         """Read the file anew, in a way that somebody wants; what was found out before is gone. Raises Problem."""
-        look = heads_found(self.file, looked(self.file, wanted))
-        look = written_so(self.file, look, self.own.locale)
+        look = begun_so(self.file, looked(self.file, wanted), self.own.locale)
         spool = spooled(rows(self.file, look), self.rows_file)
         self.look, self.spool = look, spool
         self.work = self._written(self.work)

@@ -40,7 +40,7 @@ class Row(NamedTuple):
     texts: dict[str, str]
     identifier: str
     cells: tuple[tuple[FieldSpec, Typed], ...]
-    faults: tuple[tuple[str, str], ...]
+    faults: Faults
     skipped: bool = False
     record: PendingRecord | None = None
     alone: tuple[tuple[str, str], ...] = ()
@@ -228,15 +228,15 @@ class FileRows:
         ties = [(h, self._reader(f, known), self._linked[f.name]) for h, f in self.columns if f.name in self._linked]
         if not ties:
             return lambda row: ()
+        sentence = (
+            f"It belongs to another record than the one that these rows of {self.work.part.title} are brought into."
+        )
 
         def faults(row: dict[str, str]) -> Faults:
             try:
                 beside = [head for head, read, master in ties if row[head] and not _same(read(row[head]), master)]
             except Unreadable:
                 return ()  # told with its field
-            sentence = (
-                f"It belongs to another record than the one that these rows of {self.work.part.title} are brought into."
-            )
             return tuple((head, sentence) for head in beside)
 
         return faults

@@ -121,9 +121,9 @@ def progress(there: Bringing) -> dict[str, Any]:
                 (
                     head,
                     text := fault["texts"].get(head, ""),
-                    _told(fault, head),
+                    wrong := _told(fault, head),
                     "\n" in text or "\r" in text,
-                    places.get(head) if _told(fault, head) else None,
+                    places.get(head) if wrong else None,
                 )
                 for head in there.heads
             ],

@@ -79,7 +79,7 @@ def unpacked(file: IO[bytes]) -> dict[str, str]:
             inside = [item for item in items if PurePosixPath(item.filename).is_relative_to(head.parent)]
             named = {PurePosixPath(item.filename).relative_to(head.parent).as_posix(): item for item in inside}
             return {name: _text(archive.read(item), name) for name, item in named.items()}
-    except (RuntimeError, NotImplementedError):  # what zipfile raises for those
+    except RuntimeError:  # what zipfile raises for those
         hint = "Pack it without a password, in the common way."
         raise Problem(
             "The archive is locked by a password, or packed in a way that is not read.", hint, code="bad"

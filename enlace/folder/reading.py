@@ -73,7 +73,8 @@ def _read_as_addresses(files: Files) -> None:
 @transaction.atomic
 def brought_in(files: Files, name: str = "", onto: Connection | None = None, remove: bool = False) -> Outcome:
     """Bring files in. name: of the project, if not the one that they say. onto: a connection that takes the place of all of
-    theirs; the project gets one like it where it is another project's. remove: what the files do not have goes, with the drafts on it. Raises Problem; nothing is changed then.
+    theirs; the project gets one like it where it is another project's. remove: what the files do not have goes, with the
+    drafts on it. Raises Problem; nothing is changed then.
     """
     head = {**files["project.yaml"], **({"name": name} if name else {})}
     for name_apart in ("format", "version", "datasets", "forms"):
@@ -113,14 +114,14 @@ def _own(project: Project, connection: Connection) -> Connection:
     """The project's own connection to where another one leads: a project that leans on another's could not be taken out."""
     if connection.project_id == project.pk:
         return connection
-    alike = {"kind": connection.kind, "parameters": connection.parameters}
-    there = next((item for item in project.connections.all() if {n: getattr(item, n) for n in alike} == alike), None)
+    own = list(project.connections.all())
+    place = (connection.kind, connection.parameters)
+    there = next((item for item in own if (item.kind, item.parameters) == place), None)
     if there is not None:
         return there
-    names = [item.name for item in project.connections.all()]
     made = copy(connection)
     made.pk, made.project, made.practice = None, project, False
-    made.name = own_names([*names, connection.name])[-1]
+    made.name = own_names([*(item.name for item in own), connection.name])[-1]
     made.save(force_insert=True)
     return made
 

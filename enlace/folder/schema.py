@@ -61,13 +61,8 @@ def _object(model: type[models.Model], beside: dict[str, Any], required: list[st
 
 
 def _column(field: Any) -> dict[str, Any]:
-    kind = TYPES.get(type(field))
-    said: dict[str, Any] = {}
-    if kind is None:
-        always = field.get_default()
-        said = {"type": "array"} if isinstance(always, list) else {"type": "object"} if isinstance(always, dict) else {}
-    else:
-        said = {"type": [kind, "null"] if field.null else kind}
+    kind = TYPES[type(field)]
+    said: dict[str, Any] = {"type": [kind, "null"] if field.null else kind}
     if field.choices:
         said["enum"] = [value for value, _ in field.flatchoices]
     if kind == "string" and field.max_length:

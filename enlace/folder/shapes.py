@@ -13,7 +13,7 @@ from jsonschema.exceptions import best_match
 
 from enlace.core.form.columns import GridColumn
 from enlace.core.model.dataset import DetailSpec, LookupSpec
-from enlace.desk.models import Arrangement
+from enlace.desk.models import Arrangement, KeptView
 from enlace.workshop.models import Connection, Dataset, Detail, Field, Rule
 
 Shape = dict[str, Any]
@@ -70,6 +70,7 @@ SHAPES: dict[tuple[type[models.Model], str], Shape] = {
     (Detail, "master_columns"): TEXTS,
     (Arrangement, "columns"): _several({"anyOf": [TEXT, shape_of(GridColumn)]}),
     (Arrangement, "totals"): _several(_row(TEXT, TEXT)),
+    (KeptView, "asked"): {"type": "object"},  # `core.view.Asked` says what is wrong in it
 }
 
 

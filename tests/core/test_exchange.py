@@ -24,7 +24,7 @@ from enlace.core.exchange.matching import matched
 from enlace.core.exchange.ods_out import write_ods
 from enlace.core.exchange.outgoing import Sheet
 from enlace.core.exchange.package_out import write_package
-from enlace.core.exchange.readers import guessed, heads_found, looked, rows, written_so
+from enlace.core.exchange.readers import begun_so, guessed, looked, rows
 from enlace.core.exchange.spool import EVERY, spooled
 from enlace.core.exchange.written import WAYS, way_found
 from enlace.core.exchange.xlsx_out import write_xlsx
@@ -93,8 +93,8 @@ class Torn(unittest.TestCase):
             file.flush()
             path = Path(file.name)
             try:
-                look = heads_found(path, looked(path, Look(format, encoding=encoding)))
-                list(rows(path, written_so(path, look, "de_DE")))
+                look = looked(path, Look(format, encoding=encoding))
+                list(rows(path, begun_so(path, look, "de_DE")))
             except Problem as problem:
                 self.assertTrue(str(problem))
 

@@ -85,6 +85,13 @@ class Whole(unittest.TestCase):
     def test_as_an_address_says_it(self, asked):
         self.assertEqual(asked_in(parse_qs(view_text(asked), keep_blank_values=True)), asked)
 
+    def test_of_what_is_asked_twice_the_first_counts_where_it_stands(self):
+        asked = Asked.made(
+            [("a", False), ("b", False), ("a", True)], groups=[GroupTerm("c"), GroupTerm("d"), GroupTerm("c", "month")]
+        )
+        self.assertEqual(asked.order, (("a", False), ("b", False)))
+        self.assertEqual(asked.groups, (GroupTerm("c"), GroupTerm("d")))
+
     @given(ASKED)
     def test_what_fits_a_dataset_is_what_it_can_be_asked(self, asked):
         fits = asked.fitting(DATASET)

@@ -23,7 +23,7 @@ LOCKED = 1  # of the flags of an entry (ZIP, APPNOTE 4.4.4)
 PACKINGS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 CONTENT = "content.xml"  # of a spreadsheet of OpenDocument
 # What zipfile raises for an archive that is cut off, garbled, or packed in a way that it does not know.
-TORN = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError, ValueError)
+TORN = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, ValueError)
 TAB = re.compile(rb"<[\w-]+:tab(?:\s[^<>]*)?/>")
 PIECE = 1 << 20
 
@@ -35,7 +35,7 @@ def checked(path: Path) -> None:
             size = sum(item.file_size for item in archive.infolist())
             locked = any(item.flag_bits & LOCKED for item in archive.infolist())
             strange = any(item.compress_type not in PACKINGS for item in archive.infolist())
-    except (zipfile.BadZipFile, NotImplementedError, OSError, ValueError):
+    except TORN:
         raise Problem("The file is cut off, or no workbook at all.", "Get the whole file again.", code="bad") from None
     if locked or strange:
         what = "is locked by a password" if locked else "is packed in a way that is not read"

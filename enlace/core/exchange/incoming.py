@@ -42,8 +42,8 @@ class Look:
 
     format: its name in FORMATS. encoding, separator: of text files. sheet: of a workbook or a package; sheets: those that
     it has. path: of the rows within JSON or XML, names apart by "/"; paths: those that there are. heads: whether the first
-    row names the columns. above: how many rows stand above it, -1 where it is not known. written: the locale that numbers and dates are written in, ""
-    where it is not known. notes: what was found that people should know.
+    row names the columns. above: how many rows stand above it, -1 where it is not known. written: the locale that numbers
+    and dates are written in, "" where it is not known. notes: what was found that people should know.
     """
 
     format: str

@@ -33,10 +33,11 @@ def rows(path: Path, look: Look) -> Rows:
     """The headings, then the rows. Raises Problem, naming the line."""
     # What is in it says itself how it is written, and whether it has headings.
     look = replace(look, heads=True, above=0, written="")
-    several = headed(_lines(path, look), look)
+    resource = _resource(path, look)
+    several = headed(_lines(path, resource), look)
     heads = next(several)
     yield heads
-    read = readings(_resource(path, look).get("schema"), heads[1])
+    read = readings(resource.get("schema"), heads[1])
     for number, row in several:
         yield number, [own(text) for own, text in zip(read, row, strict=True)]
 
@@ -91,8 +92,7 @@ def _resource(path: Path, look: Look) -> dict[str, Any]:
     return resource
 
 
-def _lines(path: Path, look: Look) -> Iterator[tuple[int, Sequence[Any]]]:
-    resource = _resource(path, look)
+def _lines(path: Path, resource: dict[str, Any]) -> Iterator[tuple[int, Sequence[Any]]]:
     dialect = resource.get("dialect") if isinstance(resource.get("dialect"), dict) else {}
     assert isinstance(dialect, dict)
     if isinstance(resource.get("data"), list):

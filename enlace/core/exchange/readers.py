@@ -10,7 +10,7 @@ from types import ModuleType
 
 from ..problem import Problem
 from . import book_in, csv_in, json_in, package_in, xml_in
-from .incoming import SAMPLE, Look, Rows, rows_above
+from .incoming import SAMPLE, Look, Rows, headed, rows_above
 from .written import way_found
 
 
@@ -32,8 +32,6 @@ FORMATS = {
     "ods": Format("Workbook (ODS)", book_in, (".ods",)),
     "package": Format("Data Package", package_in, (".zip",)),
 }
-
-
 BOOKS = ("xlsx", "ods")
 
 
@@ -68,27 +66,29 @@ def looked(path: Path, wanted: Look) -> Look:
     return look
 
 
-def heads_found(path: Path, look: Look) -> Look:
-    """Where the headings of a file stand, as far as nobody said it. Raises Problem."""
-    if look.above >= 0:
-        return look
-    above = rows_above(_format(look).reader.lines(path, look)) if look.may_lack_heads and look.heads else 0
-    return replace(look, above=above)
-
-
-def written_so(path: Path, look: Look, own: str) -> Look:
-    """How a file writes numbers and dates, found by its first rows where nobody said it. own: the locale of who reads it.
+def begun_so(path: Path, look: Look, own: str) -> Look:
+    """Where the headings of a file stand, and how it writes numbers and dates: found by its first rows, which are read once,
+    as far as nobody said it. own: the locale of who reads it.
 
     Raises Problem.
     """
     if look.format == "package":
-        return replace(look, written="en_GB")  # its schema says how, and what is read by it is plain
+        return replace(look, above=0, written="en_GB")  # its schema says how, and what is read by it is plain
+    if look.above >= 0 and look.written:
+        return look
+    if look.may_lack_heads:
+        first = list(islice(_format(look).reader.lines(path, look), SAMPLE + max(look.above, 0)))
+        if look.above < 0:
+            look = replace(look, above=rows_above(first) if look.heads else 0)
+        begins = headed(first, look)
+    else:
+        look, begins = replace(look, above=0), rows(path, look)
     if look.written:
         return look
     # Points group digits in few files that programs write; a semicolon stands between the values of those that have
     # commas in their numbers, and what is a text in a workbook was typed by people.
     pointed = look.format not in BOOKS and look.separator != ";"
-    texts = (row for _, row in islice(rows(path, look), 1, SAMPLE))
+    texts = (row for _, row in islice(begins, 1, SAMPLE))
     return replace(look, written=way_found(texts, own, pointed))
 
 

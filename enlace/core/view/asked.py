@@ -55,13 +55,14 @@ class Asked:
         groups: Iterable[GroupTerm] = (),
     ) -> Asked:
         """Each field once in an order and in groups, the first time that it is named; boxes that say nothing are none."""
-        terms = {name: (name, down) for name, down in reversed([*order])}
-        levels = {term.field: term for term in reversed([*groups])}
-        said = {name: text for name, text in (boxes or {}).items() if text.strip()}
-        several = tuple(reversed(levels.values()))
-        return cls(
-            tuple(reversed(terms.values()))[:MOST_TERMS], tuple(said.items()), tuple(conditions), several[:MOST_LEVELS]
-        )
+        terms: dict[str, Term] = {}
+        for term in order:
+            terms.setdefault(term[0], term)
+        levels: dict[str, GroupTerm] = {}
+        for level in groups:
+            levels.setdefault(level.field, level)
+        said = tuple((name, text) for name, text in (boxes or {}).items() if text.strip())
+        return cls(tuple(terms.values())[:MOST_TERMS], said, tuple(conditions), tuple(levels.values())[:MOST_LEVELS])
 
     def kept(self) -> dict[str, Any]:
         """What JSON keeps of it: only what says something."""
