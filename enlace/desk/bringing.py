@@ -214,8 +214,11 @@ class Bringing:
             again = [
                 (words, first) for words, text in row.alone if (first := firsts.of(text, row.number)) != row.number
             ]
-            told = tuple(("", f"{self._place(first)} of the file has the same {words}.") for words, first in again)
-            made.append(row._replace(faults=(*row.faults, *told)) if told else row)
+            if not again:
+                made.append(row)
+                continue
+            told = (("", f"{self._place(first)} of the file has the same {words}.") for words, first in again)
+            made.append(row._replace(faults=(*row.faults, *told)))
         firsts.keep()
         return made
 

@@ -68,13 +68,18 @@ def as_texts(
 ) -> dict[str, str]:
     """A row's texts by heading, what was mended in the place of what the file has. moments: headings of dates with a time
     where a date alone is one at midnight, as workbooks keep it."""
-    # What was taken out with an apostrophe before its = comes back without; other formats have typed cells and need none.
-    read = csv_text if from_csv else unmarked
-    texts = {head: read(value) if value[:1] == MARK else value for head, value in zip(heads, values, strict=False)}
+    texts = dict(zip(heads, values, strict=False))
+    if MARK in "".join(values):
+        # What was taken out with an apostrophe before its = comes back without; other formats have typed cells and need
+        # none.
+        read = csv_text if from_csv else unmarked
+        texts = {head: read(value) if value[:1] == MARK else value for head, value in texts.items()}
     for head in moments:
         if ISO_DATE.fullmatch(texts[head]):
             texts[head] += " 00:00"
-    return {**texts, **{head: EMPTY_TEXT if text == MARK else text for head, text in mended.items()}}
+    for head, text in mended.items():
+        texts[head] = EMPTY_TEXT if text == MARK else text
+    return texts
 
 
 class FileRows:
@@ -93,7 +98,8 @@ class FileRows:
         """
         rows = list(texts.values())
         for head, field in self.columns:
-            if not _is_text(field):  # where no text can be, an empty one is no value
+            # Where no text can be, an empty one is no value.
+            if not _is_text(field) and EMPTY_TEXT in [row[head] for row in rows]:
                 for row in rows:
                     row[head] = row[head].removeprefix(EMPTY_TEXT)
         known = self._found_in_lists(rows) | self._as_they_stand(rows) | self._empty_texts()
@@ -102,25 +108,33 @@ class FileRows:
         asked = [identifier for identifier in ids if identifier]
         stored, there = self.work.stored_of(asked), self.work.store.some(asked)
         elsewhere = self._elsewhere(known)
-        entering = Entering(self.work, editing.fresh(self.work), self._entered(), known)
+        beside = [elsewhere(row) for row in rows]
+        new = [
+            row
+            for row, named, faults in zip(rows, ids, beside, strict=True)
+            if not faults and (not named or named not in stored)
+        ]
+        entered = iter(Entering(self.work, editing.fresh(self.work), self._entered(), known).entered(new))
         made = []
-        for number, row, named in zip(texts, rows, ids, strict=True):
-            identifier = named if named in stored else ""
-            if faults := elsewhere(row):
+        for number, row, named, faults in zip(texts, rows, ids, beside, strict=True):
+            if faults:
                 made.append(Row(number, row, "", (), faults))
-            elif not identifier:
-                record, unfit = entering.entered(row)
-                made.append(Row(number, row, "", (), tuple(unfit), record=record))
-            elif self.existing == "update":
-                before = there.get(identifier)
-                cells, unfit = self._cells(row, identifier, stored[identifier], before, known)
-                changed = filled(self.work, cells, stored[identifier], before, identifier)
-                made.append(Row(number, row, identifier, tuple(cells), tuple(unfit), record=changed))
+            elif named and named in stored:
+                made.append(self._again(number, row, named, stored[named], there.get(named), known))
             else:
-                refused = self.existing == "refuse"
-                there_already = (("", "There is a record with this key already."),) if refused else ()
-                made.append(Row(number, row, identifier, (), there_already, not refused))
+                record, unfit = next(entered)
+                made.append(Row(number, row, "", (), tuple(unfit), record=record))
         return self._ruled(made, ids, stored) if ruled else made
+
+    def _again(self, number: int, row: dict[str, str], identifier: str, stored: Any, before: Any, known: Known) -> Row:
+        """A row whose key is there already."""
+        if self.existing == "update":
+            cells, unfit = self._cells(row, identifier, stored, before, known)
+            changed = filled(self.work, cells, stored, before, identifier)
+            return Row(number, row, identifier, tuple(cells), tuple(unfit), record=changed)
+        refused = self.existing == "refuse"
+        there_already = (("", "There is a record with this key already."),) if refused else ()
+        return Row(number, row, identifier, (), there_already, not refused)
 
     def _ruled(self, rows: Sequence[Row], ids: Sequence[str], stored: Mapping[str, Any]) -> list[Row]:
         """The rows with what rules say of them, and what no other may have."""
@@ -129,15 +143,19 @@ class FileRows:
         asked = [row for row in rows if row.sound]
         if self.work.part.rules.related:
             self.work.checks.prefetch_all(self.work.part, [row.record for row in asked if row.record])
+        records = [row.record for row in asked if row.record]
+        told_sound = self.work.checks.sound(self.work.part, records)
+        fine = {record.id for record, sound in zip(records, told_sound, strict=True) if sound}
         ruled = []
         for row, identifier in zip(rows, ids, strict=True):
             if row.skipped or (row.faults and row.record is None):
                 ruled.append(row)
                 continue
-            read = stored.get(row.identifier)
-            faults = row.faults or tuple(self._told(row.record, read))
+            read, faults = stored.get(row.identifier), row.faults
+            if not faults and not (row.record and row.record.id in fine):
+                faults = tuple(self._told(row.record, read))
             held = row.record.values(read) if row.record and not row.faults else {}
-            ruled.append(row._replace(faults=faults, alone=self._alone(identifier, held)))
+            ruled.append(Row(*row[:4], faults, row.skipped, row.record, self._alone(identifier, held)))
         return ruled
 
     def _entered(self) -> list[tuple[str, FieldSpec]]:
@@ -183,7 +201,7 @@ class FileRows:
         for head, field in self.columns:
             if not _is_text(field) or field.picture or field.pattern or field.text_check:
                 continue
-            for text in {row[head] for row in rows if _is_odd(row[head])}:
+            for text in _odd([row[head] for row in rows]):
                 known[field.name, text] = self._as_it_stands(field, text)
         return known
 
@@ -303,8 +321,11 @@ def _same(a: Any, b: Any) -> bool:
     return bool(a == b) or str(a) == str(b)  # what keeps no types may have the one as a number and the other as a text
 
 
-def _is_odd(text: str) -> bool:
-    return "\r" in text or text.isspace() or text.endswith(CUT_OFF)
+def _odd(texts: list[str]) -> set[str]:
+    joined = "".join(texts)  # looked at as a whole first: most columns have none
+    if "\r" not in joined and CUT_OFF not in joined and not any(map(str.isspace, texts)):
+        return set()
+    return {text for text in texts if "\r" in text or text.isspace() or text.endswith(CUT_OFF)}
 
 
 def _is_text(field: FieldSpec) -> bool:

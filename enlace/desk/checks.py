@@ -157,6 +157,15 @@ class Checks:
             rules += self._of_master(part, pending, saving)
         return standing + rules + list(pending.refusals)
 
+    def sound(self, part: FormPart, records: Sequence[PendingRecord]) -> list[bool]:
+        """Whether each of some records is surely without complaints; the others are to be asked about one by one."""
+        known = part.dataset.by_name.keys()
+        if part.name and (part.beside or self.work.parts[part.of].rules.over_details(part.dataset.table)):
+            return [False] * len(records)
+        plain = [r.state == "new" and not (r.texts or r.waits_for or r.refusals or r.was) for r in records]
+        told = iter(part.rules.sound([r.now for r, fine in zip(records, plain, strict=True) if fine]))
+        return [fine and next(told) and r.now.keys() <= known for r, fine in zip(records, plain, strict=True)]
+
     def _of_master(self, part: FormPart, pending: PendingRecord, saving: bool) -> list[Complaint]:
         """The rules of the master that add up its details, told beside a detail that breaks them."""
         if part.beside:

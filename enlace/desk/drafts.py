@@ -15,11 +15,12 @@ from enlace.accounts.models import Person
 from enlace.core.dataset.keys import in_parts
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
 from enlace.core.draft.steps import Records
+from enlace.core.model.values import as_json
 from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
 from . import draft_blobs, draft_rows
-from .draft_blobs import is_apart
+from .draft_blobs import APART_FROM, is_apart
 from .draft_rows import DraftRow, tally
 from .links import UNKNOWN_LINK
 from .models import Draft, DraftRecord, DraftStep, JournalEntry
@@ -229,8 +230,8 @@ class DraftStore:
         number = draft.done + 1
         lines = self._lines(self._bodies(before), owners), self._lines(bodies, owners)
         texts = (
-            json.dumps([*lines[0], *([row.part, row.record, row.owner, None] for row in new)]),
-            json.dumps([*lines[1], *([row.part, row.record, row.owner, row.body] for row in new)]),
+            as_json([*lines[0], *([row.part, row.record, row.owner, None] for row in new)]),
+            as_json([*lines[1], *([row.part, row.record, row.owner, row.body] for row in new)]),
         )
         # Kept with the step, so that adding up what a draft holds does not read its texts.
         size = len(texts[0]) + len(texts[1])
@@ -405,7 +406,8 @@ class DraftStore:
     def new_row(self, record: PendingRecord) -> DraftRow | None:
         """A new record of the part that needs no attention, as it is to be kept; None where a value of it is kept apart."""
         body = dump(record)
-        if any(map(is_apart, record.now.values())):
+        # No text is shorter than what it holds.
+        if len(body) >= APART_FROM and any(map(is_apart, record.now.values())):
             return None
         return self._row((self.part, record.id), record, self._owner(self.part), False, body)
 

@@ -9,10 +9,10 @@ from typing import Any, NamedTuple
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.draft import PendingRecord
-from enlace.core.draft.pending import Held, give_new, leave_unread, new_id
+from enlace.core.draft.pending import give_new, leave_unread, new_ids
 from enlace.core.exchange.empties import EMPTY_TEXT
 from enlace.core.kinds import Unreadable
-from enlace.core.kinds.quick import text_reader
+from enlace.core.kinds.quick import ReadAll, column_reader, text_reader
 from enlace.core.problem import Problem
 
 from .blocks import shut, typed_so
@@ -20,6 +20,11 @@ from .typed import Typed
 from .work import Work
 
 MOST_REMEMBERED = 5_000  # texts of a column: what repeats itself repeats itself soon
+NOTHING, ODD = (
+    object(),
+    object(),
+)  # in the place of a value: as a new record begins; what its row has to be looked at for
+Entered = tuple[PendingRecord, list[tuple[str, str]]]
 
 
 class Meant(NamedTuple):
@@ -34,12 +39,14 @@ class Column:
     """A column of texts, what reads them, and what those that were met so far stand for.
 
     shut: why nobody enters anything there, else "". plain: a text stands for what its kind reads, and for nothing else.
+    read_all: reads texts together that are all in the plain form.
     """
 
     head: str
     field: FieldSpec
     shut: str
     read: Callable[[str], Any]
+    read_all: ReadAll
     plain: bool
     met: dict[str, Meant] = with_default(default_factory=dict)
 
@@ -67,25 +74,69 @@ class Entering:
                 spec,
                 shut(spec),
                 text_reader(spec, work.formats),
+                column_reader(spec, work.formats),
                 not (shut(spec) or spec.lookup or spec.name in told),
             )
             for head, spec in columns
         ]
-        # Where a new record begins with nothing, there is nothing to put what is entered in the place of.
-        self._bare = not (first.now or first.texts or first.waits_for)
+        self._names = [spec.name for _, spec in columns]
+        # A row is told by its columns where nothing that the record begins with stands in the way of what is entered.
+        self._by_column = bool(columns) and not (first.texts or first.waits_for.keys() & set(self._names))
 
-    def entered(self, row: Mapping[str, str]) -> tuple[PendingRecord, list[tuple[str, str]]]:
-        """A new record with a row's texts, and what can't be put where it would go, by heading."""
+    def entered(self, rows: Sequence[Mapping[str, str]]) -> list[Entered]:
+        """A new record with each row's texts, and what can't be put where it would go, by heading."""
+        ids = new_ids(len(rows))
+        if not self._by_column:
+            return [self._one(identifier, row) for identifier, row in zip(ids, rows, strict=True)]
+        told = [self._values(column, [row[column.head] for row in rows]) for column in self._columns]
+        columns, signs = [values for values, _ in told], {sign for _, some in told for sign in some}
+        odd, nothing = ODD in signs, NOTHING in signs
+        begun, waits_for, names = self.first.now, self.first.waits_for, self._names
+        made: list[Entered] = []
+        for identifier, row, values in zip(ids, rows, zip(*columns, strict=True), strict=True):
+            if odd and any(value is ODD for value in values):
+                made.append(self._one(identifier, row))
+                continue
+            now = dict(zip(names, values, strict=True))
+            if nothing:
+                now = {name: value for name, value in now.items() if value is not NOTHING}
+            made.append((PendingRecord.entered(identifier, {**begun, **now} if begun else now, waits_for), []))
+        return made
+
+    def _values(self, column: Column, texts: list[str]) -> tuple[list[Any], set[object]]:
+        """The values that texts of a column give a new record, and which of NOTHING and ODD are among them."""
+        if column.plain and (values := column.read_all(texts)) is not None:
+            return values, set()
+        told = {text: self._value(column, text) for text in set(texts)}
+        # By what they are: to compare a Decimal with something else takes Python long.
+        return [told[text] for text in texts], {v for v in told.values() if v is ODD or v is NOTHING}
+
+    def _value(self, column: Column, text: str) -> Any:
+        if self._begins_as_new(column, text):
+            return NOTHING
+        try:
+            if column.plain and text != EMPTY_TEXT:
+                value = column.read(text)
+            else:
+                [(name, value)] = ((column.met.get(text) or self._meant(column, text)).values or {}).items()
+                value = value if name == column.field.name else None
+        except ValueError:  # no value, or several fields that are filled
+            return ODD
+        return ODD if value is None else value
+
+    def _begins_as_new(self, column: Column, text: str) -> bool:
+        return not text or (text.isspace() and (column.field.name, text) not in self.known)
+
+    def _one(self, identifier: str, row: Mapping[str, str]) -> Entered:
+        """A new record with the texts of one row, whatever they are."""
         first, faults = self.first, []
         now, texts, waits_for = dict(first.now), dict(first.texts), dict(first.waits_for)
         for column in self._columns:
             text = row[column.head]
-            if not text or (text.isspace() and (column.field.name, text) not in self.known):
-                continue  # it begins as a new record begins
-            if column.plain and text != EMPTY_TEXT:
-                self._give(column, text, now, texts, waits_for)
+            if self._begins_as_new(column, text):
                 continue
-            meant = column.met.get(text) or self._meant(column, text)
+            plain = column.plain and text != EMPTY_TEXT
+            meant = _read(column, text) if plain else column.met.get(text) or self._meant(column, text)
             if meant.sentence:
                 faults.append((column.head, meant.sentence))
             elif meant.values is None:
@@ -93,19 +144,7 @@ class Entering:
             else:
                 for name, value in meant.values.items():
                     give_new(now, texts, waits_for, name, value)
-        return PendingRecord(new_id(), "new", now=now, texts=texts, waits_for=waits_for), faults
-
-    def _give(self, column: Column, text: str, now: Held, texts: Held, waits_for: Held) -> None:
-        name = column.field.name
-        try:
-            value = column.read(text)
-        except Unreadable:
-            leave_unread(now, texts, waits_for, name, text)
-        else:
-            if self._bare and value is not None:
-                now[name] = value
-            else:
-                give_new(now, texts, waits_for, name, value)
+        return PendingRecord(identifier, "new", now=now, texts=texts, waits_for=waits_for), faults
 
     def _meant(self, column: Column, text: str) -> Meant:
         if column.shut:

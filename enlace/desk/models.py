@@ -127,6 +127,8 @@ class DraftStep(models.Model):
     class Meta:
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["draft", "number"], name="one_step")]
+        # Added up at each edit: out of the index, since SQLite reaches a column through the long texts in front of it.
+        indexes = [models.Index(fields=["draft", "number", "size"], name="draft_step_size")]
 
 
 class JournalEntry(models.Model):

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import json
 import shutil
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
+
+from enlace.core.model.values import as_json, from_json
 
 from .draft_rows import DraftRow
 
@@ -20,15 +21,16 @@ class Ready:
     def keep(self, start: int, stamp: str, rows: Mapping[int, DraftRow]) -> None:
         """Keep the records of a stretch by the numbers of their rows. stamp: what they depend on."""
         self.folder.mkdir(mode=0o700, exist_ok=True)
-        self._file(start).write_text(json.dumps([stamp, list(rows.items())]))
+        kept = [[number, *row] for number, row in rows.items()]
+        self._file(start).write_bytes(as_json([stamp, kept]).encode("utf-8", "surrogatepass"))
 
     def of(self, start: int, stamp: str) -> dict[int, DraftRow]:
         """What was kept of a stretch; nothing of one that depends on something else by now, or that is not there."""
         try:
-            known, rows = json.loads(self._file(start).read_text())
+            known, rows = from_json(self._file(start).read_bytes())
         except FileNotFoundError:
             return {}
-        return {number: DraftRow(*row) for number, row in rows} if known == stamp else {}
+        return {number: DraftRow(*row) for number, *row in rows} if known == stamp else {}
 
     def forget(self) -> None:
         """Drop all of it."""

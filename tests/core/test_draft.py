@@ -1,6 +1,8 @@
 """Drafts: nothing is lost on the way to text and back, and an edit back to what was read is no edit."""
 
 import datetime
+import json
+import re
 import unittest
 import uuid
 from dataclasses import replace
@@ -12,6 +14,7 @@ from hypothesis import strategies as st
 from enlace.core.draft import Conflict, PendingRecord, conflicts, dump, load
 from enlace.core.draft.conflicts import exactly
 from enlace.core.draft.pending import new_record, removed, with_text, with_value
+from enlace.core.model.values import as_json, from_json
 from enlace.core.rules import Complaint, RecordRules
 from tests.harbour import ENGLISH, Bench, made
 
@@ -49,6 +52,16 @@ class Lossless(unittest.TestCase):
         self.assertEqual(again, record)
         types = [type(v) for v in record.now.values()]
         self.assertEqual([type(v) for v in again.now.values()], types)
+
+    # With halves of surrogate pairs and numbers of any size: what is written does not depend on what could write it.
+    plain = st.one_of(st.none(), st.booleans(), st.integers(), st.text(st.characters()), st.just("a\ud800"))
+
+    @given(st.recursive(plain, lambda inner: st.lists(inner) | st.dictionaries(st.text(st.characters()), inner)))
+    def test_json_is_what_the_standard_library_writes(self, value):
+        text = as_json(value)
+        self.assertEqual(text, json.dumps(value, ensure_ascii=False, separators=(",", ":")))
+        if not re.search("[0-9]{19}", text):  # numbers of at most 64 bits are all that it promises
+            self.assertEqual(from_json(text.encode("utf-8", "surrogatepass")), json.loads(text))
 
     def test_values_that_python_takes_for_equal_stay_apart(self):
         values = {"a": 1, "b": 1.0, "c": True, "d": Decimal("1.0"), "e": "1", "f": b"1", "g": "", "h": None, "i": -0.0}

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.kinds import KINDS, Formats, Nonconforming, Unreadable
-from enlace.core.kinds.quick import same_over_any, text_reader
+from enlace.core.kinds.quick import column_reader, same_over_any, text_reader
 from tests.core.test_patterns import LOCALES as ALL_LOCALES
 
 LOCALES = ["en_GB", "en_US", "pt_PT", "de_DE", "de_CH", "fr_FR", "sv_SE", "pl_PL", "es_ES", "nl_NL"]
@@ -70,6 +70,20 @@ class ReadByTheThousand(unittest.TestCase):
         self.assertEqual(told(text_reader(one, formats)), slow)
         if same_over_any(one):
             self.assertEqual(told(lambda text: KINDS[kind].typed_over(text, "x", one, formats)), slow)
+
+    @given(st.sampled_from(SPECS), formats, st.data())
+    def test_what_is_read_together_is_read_as_one_by_one(self, spec, formats, data):
+        kind, more = spec
+        one = field(kind, **more)
+        plain = st.sampled_from(["7", "120", "-3", "0.25", "2026-02-28", "2026-02-31", "oak", "a\nb"])
+        texts = data.draw(st.one_of(st.lists(plain, max_size=6), st.lists(plain.map(str) | NEAR, max_size=6)))
+        together = column_reader(one, formats)(texts)
+        if together is not None:
+            self.assertEqual(list(map(repr, together)), list(map(repr, map(text_reader(one, formats), texts))))
+        elif kind in ("text", "longtext") and one.storage == "":
+            self.assertFalse(
+                all(texts) and all(len(t) <= (one.length or 9e9) and not {"\r", "\0"} & {*t} for t in texts)
+            )
 
 
 class RoundTrips(unittest.TestCase):

@@ -5,15 +5,19 @@ from __future__ import annotations
 import csv
 import io
 import json
+import random
 import zipfile
+from dataclasses import replace
 from html import escape
 from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from enlace.core.draft.pending import new_record
 from enlace.core.kinds import Formats
 from enlace.desk.bringing import begun
 from enlace.desk.bringing_rows import FileRows
+from enlace.desk.entering import Entering
 from enlace.desk.models import Draft, DraftRecord, Incoming, KeptMapping
 from enlace.desk.work import Work
 from enlace.workshop.details import Above, add_detail, possible_details
@@ -191,6 +195,38 @@ class Bringing(Pages):
             self.assertEqual(DraftRecord.objects.count(), 8)
             self.post(self.berths, "discard")
         self.assertEqual(*kept)
+
+    def test_rows_are_entered_by_columns_as_they_are_one_by_one(self):
+        work = Work(self.builder, self.form("port_call"), Formats.of("pt_PT"))
+        fields = [(field.name, field) for field in work.dataset.fields]
+        texts = [
+            "",
+            " ",
+            "1",
+            "2",
+            "07:30",
+            "2026-03-01 07:30",
+            "31-03-2026",
+            "Bruma",
+            "yes",
+            "1,5",
+            "N1",
+            "\0",
+            "é" * 90,
+        ]
+        dice = random.Random(5)
+        for first in (new_record(), replace(new_record(), now={"remarks": "a", "agent_id": 2})):
+            # Some columns with one text throughout, so that whole ones are read at once.
+            columns = {name: dice.choices(texts, k=dice.choice((1, 2, 9))) for name, _ in fields}
+            rows = [{name: dice.choice(column) for name, column in columns.items()} for _ in range(200)]
+            told = []
+            for by_column in (True, False):
+                entering = Entering(work, first, fields, {})
+                self.assertTrue(entering._by_column)
+                entering._by_column = by_column
+                told.append([(replace(record, id=""), faults) for record, faults in entering.entered(rows)])
+            for row, one, other in zip(rows, *told, strict=True):
+                self.assertEqual(one, other, row)
 
     def test_two_windows_at_once_count_and_put_in_each_row_once(self):
         self.bring(as_csv(self.ROWS))

@@ -52,6 +52,14 @@ class PendingRecord:
     waits_for: Mapping[str, tuple[str, str, str]] = field(default_factory=dict)
     later: bool = False
 
+    @classmethod
+    def entered(cls, identifier: str, now: Mapping[str, Any], waits_for: Mapping[str, Any]) -> PendingRecord:
+        """A new record with all that somebody entered into it."""
+        # A hundred thousand of them come from one file, and a frozen dataclass sets each of its fields by a call.
+        made = object.__new__(cls)
+        made.__dict__.update(id=identifier, state="new", was={}, now=now, texts={}, waits_for=waits_for)
+        return made
+
     @property
     def touched(self) -> frozenset[str]:
         """The fields that somebody edited."""
@@ -70,6 +78,12 @@ class PendingRecord:
 def new_id() -> str:
     """An id for a record that the server has not got."""
     return "n" + secrets.token_hex(8)
+
+
+def new_ids(count: int) -> list[str]:
+    """Ids for several such records. They follow each other, so that a store which is ordered by them appends."""
+    first = new_id()
+    return [f"{first}{i:06x}" for i in range(count)]
 
 
 def new_record() -> PendingRecord:
@@ -232,11 +246,16 @@ Put = Callable[[Any], Any]
 AS_THEY_ARE = frozenset({int, bool, type(None)})  # in JSON too
 
 
+TEXTS_TOO = AS_THEY_ARE | {str}
+
+
 def dump(record: PendingRecord, pack: Put = packed) -> str:
     """A record as text. pack: what makes a JSON value of a stored one (a store may keep large ones apart)."""
 
+    plain = TEXTS_TOO if pack is packed else AS_THEY_ARE
+
     def mapped(values: Mapping[str, Any]) -> dict[str, Any]:
-        return {name: value if type(value) in AS_THEY_ARE else pack(value) for name, value in values.items()}
+        return {name: value if type(value) in plain else pack(value) for name, value in values.items()}
 
     body: dict[str, Any] = {"state": record.state, "key": [pack(v) for v in record.key]}
     body |= {"was": mapped(record.was), "now": mapped(record.now), "texts": dict(record.texts)}

@@ -3,11 +3,11 @@ place in the file first."""
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from ..model.values import as_json, from_json
 from .incoming import Row, Rows
 
 EVERY = 500  # rows between the places that are noted
@@ -31,7 +31,7 @@ class Spool:
             for _ in range(start % EVERY):
                 file.readline()
             for _ in range(min(size, self.count - start)):
-                row = json.loads(file.readline())
+                row = from_json(file.readline())
                 # Rows that were kept before places were have none: they are counted.
                 yield (row[0], row[1:]) if isinstance(row[0], int) else (0, row)
 
@@ -52,7 +52,7 @@ def spooled(rows: Rows, path: Path) -> Spool:
                     places.append(file.tell())
                 # Half of a surrogate pair, as JSON may have it, is kept too; whoever checks the row says what is
                 # wrong with it.
-                file.write(json.dumps([number, *texts], ensure_ascii=False).encode("utf-8", "surrogatepass") + b"\n")
+                file.write(as_json([number, *texts]).encode("utf-8", "surrogatepass") + b"\n")
                 count += 1
         # At once and whole: a file that breaks off in the middle leaves the rows of the reading before.
         fresh.replace(path)

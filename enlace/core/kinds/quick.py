@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import datetime
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from decimal import Decimal
-from typing import Any
+from typing import Any, NamedTuple
 
 from ..model.dataset import FieldSpec
 from . import KINDS
@@ -17,7 +17,19 @@ from .text import ANY, LongText, Text
 from .times import Date
 
 Read = Callable[[str], Any]
+ReadAll = Callable[[Sequence[str]], list[Any] | None]
 SAFE_DIGITS = 15  # of a decimal number that every storage keeps as it is written
+BETWEEN = "\0"  # texts of a column that are looked at together; no plain one has it
+MOST_REPEATED = 2**31  # that a pattern can count
+
+
+class Plain(NamedTuple):
+    """The plain form of a field's texts. pattern: of a whole text. longest: in characters. make: from a text of that form
+    to the value; it raises ValueError where there is none after all."""
+
+    pattern: str
+    make: Read
+    longest: int = MOST_REPEATED
 
 
 def text_reader(field: FieldSpec, formats: Formats) -> Read:
@@ -29,14 +41,53 @@ def text_reader(field: FieldSpec, formats: Formats) -> Read:
     >>> read("2026-03-31"), read("31.3.2026")
     ('2026-03-31', '2026-03-31')
     """
-    kind = KINDS[field.kind]
+    kind, form = KINDS[field.kind], _plain(field, formats)
 
     def slow(text: str) -> Any:
         return kind.typed_over(text, None, field, formats)
 
-    # By the very class: one that an extension derives from ours may read other forms, or fewer.
-    make = _QUICK.get(type(kind))
-    return make(field, formats, slow) if make and not field.format else slow
+    if form is None:
+        return slow
+    plain, make, longest = re.compile(form.pattern), form.make, form.longest
+
+    def read(text: str) -> Any:
+        if len(text) <= longest and plain.fullmatch(text):
+            try:
+                return make(text)
+            except ValueError:
+                pass  # the kind says what is wrong with it
+        return slow(text)
+
+    return read
+
+
+def column_reader(field: FieldSpec, formats: Formats) -> ReadAll:
+    """A function from texts to the values that `text_reader` reads, where all of them are in the plain form; else to None.
+
+    >>> read = column_reader(FieldSpec("pieces", "Pieces", "whole"), Formats.of("pt_PT"))
+    >>> read(["12", "-7"]), read(["12", "1 200"])
+    ([12, -7], None)
+    """
+    form = _plain(field, formats)
+    if form is None:
+        return lambda texts: None
+    plain, make, longest = re.compile(f"(?:(?:{form.pattern}){BETWEEN})*"), form.make, form.longest
+
+    def read(texts: Sequence[str]) -> list[Any] | None:
+        # One look at all of them: a call for each costs more than what is looked at.
+        joined = BETWEEN.join((*texts, ""))
+        if (
+            joined.count(BETWEEN) != len(texts)
+            or not plain.fullmatch(joined)
+            or max(map(len, texts), default=0) > longest
+        ):
+            return None
+        try:
+            return list(map(make, texts))
+        except ValueError:
+            return None
+
+    return read
 
 
 def same_over_any(field: FieldSpec) -> bool:
@@ -47,61 +98,50 @@ def same_over_any(field: FieldSpec) -> bool:
     return kind in (Text, LongText) and field.storage != ANY
 
 
-def _text(field: FieldSpec, formats: Formats, slow: Read) -> Read:
+def _plain(field: FieldSpec, formats: Formats) -> Plain | None:
+    # By the very class: one that an extension derives from ours may read other forms, or fewer.
+    make = _FORMS.get(type(KINDS[field.kind]))
+    return make(field, formats) if make and not field.format else None
+
+
+def _text(field: FieldSpec, formats: Formats) -> Plain | None:
     if field.picture or field.pattern or field.text_check or field.storage in ("uuid", "json", ANY):
-        return slow
-    most = 2**63 if field.length is None else field.length
-
-    def read(text: str) -> Any:
-        return text if 0 < len(text) <= most and "\x00" not in text and "\r" not in text else slow(text)
-
-    return read
+        return None
+    # How many characters it may have is looked at apart: a pattern that counts is slower.
+    return Plain(r"[^\0\r]+", str, MOST_REPEATED if field.length is None else field.length)
 
 
-def _whole(field: FieldSpec, formats: Formats, slow: Read) -> Read:
+def _whole(field: FieldSpec, formats: Formats) -> Plain | None:
     least, greatest = bounds(field.storage)
     # As many digits as fit whatever they are.
-    plain = re.compile(rf"{'-?' if least else ''}[0-9]{{1,{len(str(greatest)) - 1}}}")
-    return lambda text: int(text) if plain.fullmatch(text) else slow(text)
+    return Plain(rf"{'-?' if least else ''}[0-9]{{1,{len(str(greatest)) - 1}}}", int)
 
 
-def _decimal(field: FieldSpec, formats: Formats, slow: Read) -> Read:
+def _decimal(field: FieldSpec, formats: Formats) -> Plain | None:
     after = SAFE_DIGITS if field.scale is None else field.scale
     before = SAFE_DIGITS if field.precision is None else field.precision - (field.scale or 0)
     # Where the point is the sign of groups, "1.234" may be a thousand.
-    fraction = rf"(\.[0-9]{{1,{after}}})?" if after > 0 and formats.group != "." else ""
+    fraction = rf"(?:\.[0-9]{{1,{after}}})?" if after > 0 and formats.group != "." else ""
     if before < 1 or field.storage == "float32":
-        return slow
-    plain, made = re.compile(rf"-?[0-9]{{1,{before}}}{fraction}"), float if _is_float(field) else Decimal
-
-    def read(text: str) -> Any:
-        return made(text) if len(text) <= SAFE_DIGITS and plain.fullmatch(text) else slow(text)
-
-    return read
+        return None
+    made = float if field.storage.startswith("float") else Decimal
+    return Plain(rf"-?[0-9]{{1,{before}}}{fraction}", made, SAFE_DIGITS)
 
 
-def _is_float(field: FieldSpec) -> bool:
-    return field.storage.startswith("float")
-
-
-def _date(field: FieldSpec, formats: Formats, slow: Read) -> Read:
+def _date(field: FieldSpec, formats: Formats) -> Plain | None:
     if field.storage in ("julian day", "unix seconds", "unix milliseconds"):
-        return slow
-    plain, native = re.compile("[0-9]{4}-[0-9]{2}-[0-9]{2}"), field.storage == "native"
-
-    def read(text: str) -> Any:
-        if plain.fullmatch(text):
-            try:
-                day = datetime.date.fromisoformat(text)
-            except ValueError:
-                return slow(text)  # which says what is wrong with it
-            return day if native else text
-        return slow(text)
-
-    return read
+        return None
+    native = field.storage == "native"
+    return Plain("[0-9]{4}-[0-9]{2}-[0-9]{2}", datetime.date.fromisoformat if native else _real_day)
 
 
-_QUICK: dict[type[Kind], Callable[[FieldSpec, Formats, Read], Read]] = {
+def _real_day(text: str) -> str:
+    """The text of a day, where there is one. Raises ValueError."""
+    datetime.date.fromisoformat(text)
+    return text
+
+
+_FORMS: dict[type[Kind], Callable[[FieldSpec, Formats], Plain | None]] = {
     Text: _text,
     LongText: _text,
     Whole: _whole,

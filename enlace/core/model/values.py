@@ -11,6 +11,8 @@ from collections.abc import Callable, Sequence
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
+import orjson
+
 # Types that JSON lacks, as {"$": tag, "v": text}. Longest match first: bool is an int, datetime a date.
 _TAGS: tuple[tuple[str, type, Callable[[Any], Any], Callable[[Any], Any]], ...] = (
     ("decimal", Decimal, str, Decimal),
@@ -21,11 +23,33 @@ _TAGS: tuple[tuple[str, type, Callable[[Any], Any], Callable[[Any], Any]], ...] 
     ("uuid", uuid.UUID, str, uuid.UUID),
     ("bytes", bytes, lambda v: base64.b64encode(v).decode(), base64.b64decode),
 )
-# JSON without blanks; made once: `json.dumps` makes an encoder for each id and each record.
-as_json = json.JSONEncoder(ensure_ascii=False, separators=(",", ":")).encode
+_any_json = json.JSONEncoder(ensure_ascii=False, separators=(",", ":")).encode
+# Values with a type of their own are written by `packed`, and by no package's own idea of them.
+_PLAIN = orjson.OPT_PASSTHROUGH_DATETIME | orjson.OPT_PASSTHROUGH_DATACLASS | orjson.OPT_PASSTHROUGH_SUBCLASS
 LONGEST_ID = 60_000
 MOST_DIGITS = 20_000  # of a decimal number, before or after the point
 _READERS = {tag: read for tag, _, _, read in _TAGS}
+
+
+def as_json(value: Any) -> str:
+    """JSON without blanks, of what has no floats.
+
+    >>> as_json(["Cais Norte", 10**30, None, {"a": True}])
+    '["Cais Norte",1000000000000000000000000000000,null,{"a":true}]'
+    """
+    try:
+        return orjson.dumps(value, option=_PLAIN).decode()
+    except TypeError:
+        # Numbers beyond 64 bits and halves of surrogate pairs, which databases have and JSON as such does not exclude.
+        return _any_json(value)
+
+
+def from_json(text: str | bytes) -> Any:
+    """The value behind what `as_json` made of texts and of numbers of at most 64 bits. Raises ValueError."""
+    try:
+        return orjson.loads(text)
+    except ValueError:
+        return json.loads(text)  # which takes halves of surrogate pairs
 
 
 def packed(value: Any) -> Any:
