@@ -82,6 +82,7 @@ def _bring(results: Results) -> None:
     results.bound("(o) memory growth meanwhile", told["MB"], "MB", 100)
     name = "(q) 10 000 lines of five cells put into a grid, against csv and the same rules"
     results.ratio(name, told["paste"], told["paste by hand"], "ms", 3.0)
+    results.ratio(f"{name}, over stored records", told["paste over"], told["paste over by hand"], "ms", 3.0)
 
 
 def _write(results: Results, content: list[list[str]]) -> None:

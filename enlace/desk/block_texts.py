@@ -8,7 +8,7 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import whole_list
 from enlace.core.dataset.narrowing import BrokenList
 from enlace.core.kinds import Unreadable
-from enlace.core.kinds.quick import same_over_any, text_reader
+from enlace.core.kinds.quick import column_reader, same_over_any, text_reader
 from enlace.core.problem import Problem
 
 from .typed import Typed, typed_from
@@ -43,8 +43,13 @@ def _in_list(work: Work, field: FieldSpec, texts: Collection[str]) -> dict[str, 
 def _plain(work: Work, field: FieldSpec, texts: Collection[str]) -> dict[str, Typed]:
     if not same_over_any(field):
         return {}
+    several = [text for text in texts if text.strip()]  # what an empty one stands for depends on the record
+    together = column_reader(field, work.formats)(several)
+    if together is not None:
+        values = zip(several, together, strict=True)
+        return {text: Typed(work.dataset, field, work.formats, text, {field.name: value}) for text, value in values}
     read, made = text_reader(field, work.formats), {}
-    for text in filter(str.strip, texts):  # what an empty one stands for depends on the record
+    for text in several:
         try:
             made[text] = Typed(work.dataset, field, work.formats, text, {field.name: read(text)})
         except Unreadable:

@@ -159,12 +159,17 @@ class Checks:
 
     def sound(self, part: FormPart, records: Sequence[PendingRecord]) -> list[bool]:
         """Whether each of some records is surely without complaints; the others are to be asked about one by one."""
-        known = part.dataset.by_name.keys()
         if part.name and (part.beside or self.work.parts[part.of].rules.over_details(part.dataset.table)):
             return [False] * len(records)
-        plain = [r.state == "new" and not (r.texts or r.waits_for or r.refusals or r.was) for r in records]
-        told = iter(part.rules.sound([r.now for r, fine in zip(records, plain, strict=True) if fine]))
-        return [fine and next(told) and r.now.keys() <= known for r, fine in zip(records, plain, strict=True)]
+        known, states = part.dataset.by_name.keys(), {"new": True, "edited": False}
+        sound: set[str] = set()
+        for state, new in states.items():
+            plain = [
+                r for r in records if r.state == state and not (r.texts or r.waits_for or r.refusals or r.conflict)
+            ]
+            told = part.rules.sound([r.values() for r in plain], new)
+            sound |= {r.id for r, fine in zip(plain, told, strict=True) if fine and r.now.keys() <= known}
+        return [record.id in sound for record in records]
 
     def _of_master(self, part: FormPart, pending: PendingRecord, saving: bool) -> list[Complaint]:
         """The rules of the master that add up its details, told beside a detail that breaks them."""

@@ -38,8 +38,8 @@ class DraftStore:
     """The draft of one person on one form, seen from one of its parts.
 
     part: the dataset of the form that record ids are of ("" is the form's own). owner: the master's record id, for a
-    detail. practice: whether the form works on a practice copy, which has drafts of its own. faulty: tells whether a
-    record of a part needs attention before it can be saved; kept with the record, so that counting does not mean
+    detail. practice: whether the form works on a practice copy, which has drafts of its own. faulty: tells of some
+    records of a part which need attention before they can be saved; kept with them, so that counting does not mean
     looking at each. links: what links a detail to its masters (`enlace.desk.links`). edited: is told, once it is
     certain, of each record that a person's act changed: its part, its id, and what is pending of it then.
     """
@@ -48,7 +48,7 @@ class DraftStore:
         self,
         person: Person,
         form: Form,
-        faulty: Callable[[str, PendingRecord], bool] = lambda part, record: False,
+        faulty: Callable[[str, Sequence[PendingRecord]], Sequence[bool]] = lambda part, several: [False] * len(several),
         part: str = "",
         owner: str = "",
         practice: bool = False,
@@ -98,8 +98,12 @@ class DraftStore:
         """Those of the records that are pending."""
         if self._empty or not self.draft:
             return {}
+        wanted = set(identifiers)
+        # A small draft is read as a whole, rather than looked through for each of very many.
+        if self.draft.counts.get("all", 0) < len(wanted) > 1:
+            return {r.record: self._loaded(r) for r in self._mine if r.record in wanted}
         # SQLite binds no more than a thousand values in older builds; a window of rows is smaller, a save is not.
-        parts = in_parts(list(identifiers), 500)
+        parts = in_parts(list(wanted), 500)
         return {r.record: self._loaded(r) for some in parts for r in self._mine.filter(record__in=some)}
 
     def all(self) -> dict[str, PendingRecord]:
@@ -364,7 +368,25 @@ class DraftStore:
 
     def _bodies(self, records: Records) -> Bodies:
         """The text form of each record, large values put apart."""
-        return {address: None if record is None else dump(record, self._pack) for address, record in records.items()}
+        return {address: None if record is None else self._body(record) for address, record in records.items()}
+
+    def _body(self, record: PendingRecord) -> str:
+        body = dump(record)
+        # No text is shorter than what it holds: a short one holds nothing that is kept apart.
+        return body if len(body) < APART_FROM else dump(record, self._pack)
+
+    def _need_attention(self, records: Records, sound: Collection[tuple[str, str]]) -> set[tuple[str, str]]:
+        """The addresses of the records that need attention, those of a part asked about together."""
+        by_part: dict[str, dict[tuple[str, str], PendingRecord]] = {}
+        for address, record in records.items():
+            if record is not None and address not in sound:
+                by_part.setdefault(address[0], {})[address] = record
+        return {
+            address
+            for part, several in by_part.items()
+            for address, faulty in zip(several, self.faulty(part, list(several.values())), strict=True)
+            if faulty
+        }
 
     def _write(
         self,
@@ -381,13 +403,14 @@ class DraftStore:
         gone: dict[str, list[str]] = {}
         kept: list[DraftRow] = []
         owners_known = dict(owners or {})
+        faulty = self._need_attention(records, sound)
         for (part, identifier), record in records.items():
             if record is None:
                 gone.setdefault(part, []).append(identifier)
                 continue
             owner = owners_known.setdefault((part, identifier), self._owner(part))
-            faulty = (part, identifier) not in sound and self.faulty(part, record)
-            kept.append(self._row((part, identifier), record, owner, faulty, bodies[part, identifier] or ""))
+            address, body = (part, identifier), bodies[part, identifier] or ""
+            kept.append(self._row(address, record, owner, address in faulty, body))
         self._count([address for address in records if address not in entered], [*kept, *new])
         for part, identifiers in gone.items():
             for some in in_parts(identifiers, 500):
@@ -420,7 +443,7 @@ class DraftStore:
         assert self.draft is not None
         counts = Counter({**dict.fromkeys(COUNTED, 0), **self.draft.counts})
         by_part: dict[str, list[str]] = {}
-        for part, identifier in there:
+        for part, identifier in there if counts["all"] else ():
             by_part.setdefault(part, []).append(identifier)
         for part, identifiers in by_part.items():
             for some in in_parts(identifiers, 500):

@@ -38,7 +38,7 @@ class Typed:
         def current(name: str) -> Any:
             return stored and stored.get(name)
 
-        if self.left_empty and edit.record.state == "new" and self.field.default is not None:
+        if edit.record.state == "new" and self.field.default is not None and self.left_empty:
             edit.leave(self.field.name)
         elif self.unread:
             edit.unread(self.field, self.text, current(self.field.name))

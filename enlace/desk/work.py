@@ -110,7 +110,7 @@ class Work:
         self.practice = bool(form.dataset.connection.practice)
         # What nobody follows is not put together: a discarded draft may have thousands of records.
         edited = self._edited if hooks.wanted(hooks.EDITED) else None
-        self.store = DraftStore(person, form, self._is_faulty, part, master, self.practice, self._links, edited)
+        self.store = DraftStore(person, form, self._faulty, part, master, self.practice, self._links, edited)
         self._above = above
         self._arrangements: Mapping[tuple[str, str], Arranged] | None = None
         self._arranged_by = ""  # the token of an arrangement that an address shares
@@ -189,13 +189,17 @@ class Work:
             by_name[name] = table_part(self.live, name)
         return by_name
 
-    def _is_faulty(self, part: str, record: PendingRecord) -> bool:
+    def _faulty(self, part: str, records: Sequence[PendingRecord]) -> list[bool]:
         # A draft may hold records of a part that was taken from the form since; they stay until somebody saves or
         # discards.
         if part not in self.parts:
-            return False
-        told = self.checks.complaints(record, part=self.parts[part], ask=False)
-        return bool(record.conflict) or any(complaint.holds_back for complaint in told)
+            return [False] * len(records)
+        own = self.parts[part]
+        sound = self.checks.sound(own, records)
+        return [
+            not fine and (bool(r.conflict) or any(c.holds_back for c in self.checks.complaints(r, part=own, ask=False)))
+            for r, fine in zip(records, sound, strict=True)
+        ]
 
     def _edited(self, part: str, identifier: str, record: PendingRecord | None) -> None:
         if part in self.parts:

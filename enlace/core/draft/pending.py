@@ -93,14 +93,15 @@ def new_record() -> PendingRecord:
 
 def as_read(dataset: DatasetSpec, identifier: str, key: tuple[Any, ...], row: Mapping[str, Any]) -> PendingRecord:
     """A pending record without edits, over a record as just read."""
-    whole = dataset.compare == "all"  # then a save looks at every field, the long ones too
-    short = {name: value for name, value in row.items() if whole or not is_long(value)}
+    # Where a save looks at every field, the long ones are kept too.
+    whole = dataset.compare == "all" or not any(map(is_long, row.values()))
+    short = dict(row) if whole else {name: value for name, value in row.items() if not is_long(value)}
     return PendingRecord(identifier, "edited", key, short)
 
 
 def is_long(value: Any) -> bool:
     """Whether a value is too long to be kept as read for a field that nobody edits."""
-    return isinstance(value, str | bytes) and len(value) > KEEP_WHOLE
+    return isinstance(value, (str, bytes)) and len(value) > KEEP_WHOLE
 
 
 def with_text(
@@ -209,9 +210,10 @@ class Edit:
     def made(self) -> PendingRecord:
         """The record as it is now, without refusals that were about what was edited, or about the whole of it."""
         # Whether the server still refuses that is not known after an edit.
-        left = (r for r in self.record.refusals if r.fields and self.names.isdisjoint(r.fields))
-        return replace(
-            self.record, was=self.was, now=self.now, texts=self.texts, waits_for=self.waits_for, refusals=tuple(left)
+        was = self.record
+        left = tuple(r for r in was.refusals if r.fields and self.names.isdisjoint(r.fields))
+        return PendingRecord(
+            was.id, was.state, was.key, self.was, self.now, self.texts, was.conflict, left, self.waits_for, was.later
         )
 
 

@@ -126,18 +126,18 @@ class RecordRules:
             self._broken(told, values, record, touched, self._running[new, saving])
         return told
 
-    def sound(self, records: Sequence[Mapping[str, Any]]) -> list[bool]:
-        """Whether there is surely nothing to say of each of some new records, all of whose values somebody entered. The others
-        have to be looked at with `complaints`.
+    def sound(self, records: Sequence[Mapping[str, Any]], new: bool) -> list[bool]:
+        """Whether there is surely nothing to say of each of some records, whatever of them was edited. The others have to be
+        looked at with `complaints`. Arguments as there.
 
         >>> berths = DatasetSpec("berth", (FieldSpec("depth_m", "Depth", "whole"),), rules=(RuleSpec("depth_m > 0"),))
-        >>> RecordRules(berths).sound([{"depth_m": 9}, {"depth_m": -1}])
+        >>> RecordRules(berths).sound([{"depth_m": 9}, {"depth_m": -1}], new=True)
         [True, False]
         """
         if not self._plain:
             return [False] * len(records)
         required = [field.name for field in self._required] + [field.name for field, _ in self._at_times]
-        running = [(run, own) for _, _, run, own, _, _ in self._running[True, False]]
+        running = [(run, own) for _, _, run, own, _, _ in self._running[new, False]]
         with arithmetic():
             return [self._is_sound(record, required, running) for record in records]
 
