@@ -27,9 +27,13 @@ AT_ONCE = 500
 @on_form
 def chosen_cells(request: HttpRequest, work: Work) -> JsonResponse:
     """The words for a block of cells, the draft counted in. from, count: its rows; column, wide: its columns in a grid."""
-    start, count = number_from(request, "from", 0), number_from(request, "count", 0, MOST_ROWS)
+    start, count = number_from(request, "from", 0), number_from(request, "count", 0)
     column, wide = number_from(request, "column", 0), number_from(request, "wide", 1, 1000)
     fields = on_grid(work, grid_from(request)).shown[column : column + wide]
+    if count > MOST_ROWS:
+        write = work.formats.number()
+        more = f"{write(count * len(fields))} cells; of at most {write(MOST_ROWS)} rows they are added up here"
+        return JsonResponse({"words": f"{more}. Totals in the column's menu add up all rows."})
     return JsonResponse({"words": _words(work, fields, _values(work, fields, start, count), count * len(fields))})
 
 

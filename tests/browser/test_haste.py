@@ -78,6 +78,19 @@ class Haste(Served):
             page.evaluate("() => window.stood.filter((one) => !one.isConnected).map((one) => one.outerHTML)"), []
         )
 
+    def test_tab_and_letters_go_to_the_editors_that_are_still_on_their_way(self):
+        page = self.work("Vessel")
+        self.cell(2, 3).click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i3")
+        page.route("**/record?*", lambda route: (page.wait_for_timeout(300), route.continue_()))
+        page.keyboard.press("ArrowDown")
+        for _ in range(3):
+            page.keyboard.press("Tab")
+        page.keyboard.type("Bruma")
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i4")
+        expect(page.get_by_label("Name", exact=False).and_(page.locator("#panel input:focus"))).to_have_value("Bruma")
+        page.keyboard.press("Escape")
+
     def test_a_press_that_waits_for_an_act_is_not_lost(self):
         page = self.vessels()
         self.type_into("Name", "Haste One")

@@ -1,6 +1,7 @@
 // Acts on many records: asked in a box below the sentence, looked at, then done as one step. Find and replace is one, the
 // same values for several records another.
 
+import { closeBox, openBox } from "./openbox.js";
 import { posted } from "./posting.js";
 
 /** sourceOf(element): the source that an element belongs to. */
@@ -26,9 +27,8 @@ export function boxed(sourceOf) {
 
   async function toggle(button) {
     const box = boxOf(button);
-    box.hidden = !box.hidden;
-    button.setAttribute("aria-expanded", !box.hidden);
-    if (box.hidden) return;
+    if (!box.hidden) return closeBox(box, button);
+    openBox(box, button);
     const source = sourceOf(button);
     const chosen = "boxedChosen" in button.dataset ? `?${new URLSearchParams(source.grid?.chosen.told ?? {})}` : "";
     await source.page.settled();
@@ -57,8 +57,7 @@ export function boxed(sourceOf) {
     const source = sourceOf(form);
     const box = form.closest("[data-boxed-in]");
     await source.send(`${nameOf(form)}/run`, { ...said(form), record: source.record || "" });
-    box.hidden = true;
-    buttonOf(box).setAttribute("aria-expanded", "false");
+    closeBox(box, buttonOf(box));
     source.grid?.focus();
   }
 

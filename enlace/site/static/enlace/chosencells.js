@@ -1,6 +1,7 @@
 // Several cells of a grid: chosen by Shift, told to those who add them up, copied to a spreadsheet and pasted from one.
 
 // What spreadsheets take a cell for that holds a text, whatever it looks like: "00123" keeps its zeros, "=1" is no formula.
+const MOST_LINES = 20_000; // that a block has, as the server takes them
 const COUNTED = ["whole", "decimal", "date", "time", "datetime"];
 const AS_TEXT = ` style="mso-number-format:'\\@'" sdnum="1033;0;@"`;
 
@@ -69,6 +70,7 @@ export class ChosenCells {
   constructor(grid, { block, ranged }) {
     Object.assign(this, { grid, block, ranged });
     this.anchor = null; // where the range was begun
+    this.whole = {}; // whether it has all rows, and all columns
     grid.rows.addEventListener("paste", (event) => this.pasted(event));
     grid.rows.addEventListener("copy", (event) => this.copied(event));
   }
@@ -76,21 +78,42 @@ export class ChosenCells {
   /** Before a move: with Shift it reaches from where one stands, or stood; else one cell is chosen alone. */
   reach(shift) {
     const { current, column } = this.grid;
-    if (!shift) this.anchor = null;
+    if (!shift) this.alone();
     else this.anchor ||= { position: current.position, column };
   }
 
-  /** The cells from where a range was begun to the current one; null for one cell alone. */
+  /** One cell is chosen alone. */
+  alone() {
+    this.anchor = null;
+    this.whole = {};
+  }
+
+  /** The cells from where a range was begun to the current one, whole rows or columns of them; null for one cell alone. */
   get range() {
     if (!this.anchor || this.grid.current.position === null) return null;
     const [{ position, column }, here] = [this.anchor, this.grid.current.position];
-    if (position === here && column === this.grid.column) return null;
+    const { rows, columns } = this.whole;
+    if (position === here && column === this.grid.column && !rows && !columns) return null;
     return {
-      top: Math.min(position, here),
-      bottom: Math.max(position, here),
-      left: Math.min(column, this.grid.column),
-      right: Math.max(column, this.grid.column),
+      top: rows ? 0 : Math.min(position, here),
+      bottom: rows ? this.grid.total - 1 : Math.max(position, here),
+      left: columns ? 1 : Math.min(column, this.grid.column),
+      right: columns ? this.grid.columns : Math.max(column, this.grid.column),
     };
+  }
+
+  /** A range as far as the page has its rows: a column of ten million has more than can be gone through. */
+  seen({ top, bottom }) {
+    const { first, rows } = this.grid;
+    return { top: Math.max(top, first), bottom: Math.min(bottom, first + rows.children.length - 1) };
+  }
+
+  /** Choose whole rows (columns), whole columns (rows), or all, from what is chosen by now. */
+  spread(more) {
+    const { current, column } = this.grid;
+    this.anchor ||= { position: current.position, column };
+    Object.assign(this.whole, more);
+    this.mark();
   }
 
   mark() {
@@ -103,7 +126,8 @@ export class ChosenCells {
     this.some = Boolean(range);
     this.tell(range);
     if (!range) return;
-    for (let at = range.top; at <= range.bottom; at++)
+    const { top, bottom } = this.seen(range);
+    for (let at = top; at <= bottom; at++)
       for (const cell of [...(this.grid.row(at)?.children || [])].slice(range.left, range.right + 1)) {
         cell.classList.add("in-range");
         cell.setAttribute("aria-selected", "true");
@@ -113,7 +137,10 @@ export class ChosenCells {
   /** Say which cells are chosen, once for each choice: by the places of their records. */
   tell(range) {
     const lines = range
-      ? [...this.grid.rows.children].slice(range.top - this.grid.first, range.bottom - this.grid.first + 1)
+      ? [...this.grid.rows.children].slice(
+          Math.max(0, range.top - this.grid.first),
+          Math.max(0, range.bottom - this.grid.first + 1),
+        )
       : [];
     const heads = lines.filter((row) => row.dataset.group !== undefined).length;
     const told = range && {
@@ -138,12 +165,13 @@ export class ChosenCells {
       right: this.grid.column,
     };
     const lines = [];
-    for (let position = top; position <= bottom; position++) {
+    const seen = this.seen({ top, bottom });
+    for (let position = seen.top; position <= seen.bottom; position++) {
       const row = this.grid.row(position);
       if (row?.dataset.group !== undefined) continue;
       if (row) lines.push([...row.children].slice(left, right + 1).map((cell) => cell.textContent));
     }
-    const groups = [...this.grid.rows.children].slice(top - this.grid.first, bottom - this.grid.first + 1);
+    const groups = [...this.grid.rows.children].slice(seen.top - this.grid.first, seen.bottom - this.grid.first + 1);
     const heads = groups.filter((row) => row.dataset.group !== undefined).length;
     return { lines, top, left, whole: lines.length + heads === bottom - top + 1 };
   }
@@ -166,17 +194,30 @@ export class ChosenCells {
     );
   }
 
-  /** A key about several cells: fill, clear, or choose one alone again; whether it was one. */
+  /** A key about several cells: choose whole rows or columns, fill, clear, or choose one alone again; whether it was one. */
   key(event) {
-    if (!this.range) return false;
-    const { top, bottom, left, right } = this.range;
-    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "d") {
+    const ctrl = event.ctrlKey || event.metaKey;
+    const space = event.key === " " && !event.altKey;
+    if (ctrl && event.key.toLowerCase() === "a") this.spread({ rows: true, columns: true });
+    else if (space && (ctrl || event.shiftKey))
+      this.spread({ ...(ctrl && { rows: true }), ...(event.shiftKey && { columns: true }) });
+    else return this.range ? this.about(this.range, event, ctrl) : false;
+    return true;
+  }
+
+  about({ top, bottom, left, right }, event, ctrl) {
+    const act = ctrl && event.key.toLowerCase() === "d" ? "fill" : event.key === "Delete" ? "clear" : "";
+    if (act && bottom - top >= MOST_LINES)
+      enlaceSay(`At most ${MOST_LINES.toLocaleString()} lines at once. Choose fewer, or press Change several.`);
+    else if (act === "fill" && !this.grid.row(top))
+      enlaceSay("The first of the chosen rows is not on the page. Go to it, and choose from there.");
+    else if (act === "fill") {
       const [first] = this.texts().lines;
       this.put("fill", { top: top + 1, left }, Array(bottom - top).fill(first));
-    } else if (event.key === "Delete") {
+    } else if (act === "clear") {
       this.put("clear", { top, left }, Array(bottom - top + 1).fill(Array(right - left + 1).fill("")));
     } else if (event.key === "Escape") {
-      this.anchor = null;
+      this.alone();
       this.mark();
     } else return false;
     return true;

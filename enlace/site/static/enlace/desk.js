@@ -5,7 +5,9 @@ import { boxed } from "./boxed.js";
 import { Choices } from "./choices.js";
 import "./controls/index.js";
 import { LAST } from "./controls/navigator.js";
+import { DeskKeys } from "./deskkeys.js";
 import { apply, Edits } from "./edits.js";
+import { holdTab, stopOf } from "./focus.js";
 import { renewRow } from "./renewrow.js";
 import { Source } from "./source.js";
 import "./sheetpage.js";
@@ -172,10 +174,7 @@ function goToControl(id) {
   if (!control) return enlaceSay("That control is not on the sheet any more.");
   for (let page = control.closest("[role=tabpanel]"); page; page = page.parentElement.closest("[role=tabpanel]"))
     if (page.hidden) document.getElementById(page.getAttribute("aria-labelledby"))?.click();
-  const into =
-    control.querySelector('[role="gridcell"][tabindex="0"]') ||
-    [...control.querySelectorAll(FOCUSABLE)].find((element) => element.offsetParent && !element.closest("[inert]"));
-  (into || control).focus();
+  (stopOf(control) || control).focus();
 }
 document.addEventListener("submit", (event) => {
   if (event.target.id === "rehearse" && busy()) {
@@ -496,88 +495,12 @@ document.addEventListener("keydown", (event) => {
     document.getElementById(key === "z" && !event.shiftKey ? "act-undo" : "act-redo")?.click();
   }
 });
-// Keys of a form: each act has one, and "?" lists them.
-const KEYS = [
-  ["Ctrl+S", "Save"],
-  ["Ctrl+Z, Ctrl+Y", "Undo, redo (outside an editor)"],
-  ["Alt+Shift+N", "New record", () => press("act-new")],
-  ["Alt+Shift+U", "New record like this one", () => like(here())],
-  ["Alt+Shift+R", "Remove the record", () => press("act-remove")],
-  ["Alt+Shift+F", "Filter", () => press("act-filter")],
-  ["Alt+Shift+C", "Conditions for the rows", () => press("act-conditions")],
-  ["Alt+Shift+S", "The same values for several records", () => press("act-several")],
-  ["Alt+Shift+L", "Find in the rows; Enter goes on, Shift+Enter back", () => here().el("find")?.focus()],
-  ["Shift+F10", "Acts of the column"],
-  ["Alt and left or right", "In the sentence: a field of the order, or of the groups, earlier or later"],
-  ["Alt+Shift+G", "Go to the grid", () => here().grid?.focus()],
-  ["Alt+Shift+E", "Go to the editors", () => editors()],
-  ["Alt+Shift+D", "Go to the next records on the sheet", () => nextSource()],
-  ["F6, Shift+F6", "From control to control"],
-  ["F2 or Enter", "Edit the cell; Escape leaves it as it was"],
-  ["Shift and arrows", "Choose several cells; Ctrl+C copies them, Ctrl+V puts a block in, Delete clears it"],
-  ["Ctrl+; and Ctrl+'", "Today, and the value above, into the cell"],
-  ["Ctrl+D", "Fill the chosen cells with what stands in the first row"],
-  ["?", "This list"],
-];
+const here = () => sourceOf(document.activeElement);
 function like(source) {
   if (!source.record) return enlaceSay("There is no record to make one like.");
   source.send("new", { like: 1, record: source.record, position: source.position });
 }
-const here = () => sourceOf(document.activeElement);
-const press = (name) => (here().el(name) || here().el(`panel-${name}`) || document.getElementById(name))?.click();
-const FOCUSABLE = "[tabindex='0'], input:enabled, button:enabled, a[href], select:enabled, textarea:enabled";
-const FIRST = "[data-field]:not([readonly]):not([disabled])";
-function editors() {
-  const own = [...document.querySelectorAll(`[data-of="of${here().p}"]`)];
-  const editor = own
-    .map((control) => (control.querySelector("[data-grid]") ? null : control.querySelector(FIRST)))
-    .find(Boolean);
-  editor?.focus();
-}
-function nextSource() {
-  const several = [...sources.values()].filter((source) => source.grid?.root.offsetParent);
-  several[(several.indexOf(here()) + 1) % several.length]?.grid.focus();
-}
-function controlToControl(back) {
-  const several = [...document.querySelectorAll(".control:not(:has(.control))")].filter(
-    (control) => control.offsetParent,
-  );
-  const at = several.findIndex((control) => control.contains(document.activeElement));
-  for (let step = 1; step <= several.length; step++) {
-    const next = several[(at + (back ? -step : step) + 2 * several.length) % several.length];
-    const into =
-      next.querySelector('[role="gridcell"][tabindex="0"]') ||
-      [...next.querySelectorAll(FOCUSABLE)].find((element) => element.offsetParent && !element.closest("[inert]"));
-    if (into) return into.focus();
-  }
-}
-document.addEventListener("keydown", (event) => {
-  const typing = event.target.matches?.("input:not([type='range']), textarea, select");
-  if (event.key === "F6") {
-    event.preventDefault();
-    return controlToControl(event.shiftKey);
-  }
-  if (event.key === "?" && !typing && !event.target.closest?.('[role="gridcell"]')) {
-    event.preventDefault();
-    return listKeys();
-  }
-  if (!event.altKey || !event.shiftKey || event.ctrlKey) return;
-  const known = KEYS.find(([keys, , act]) => act && keys === `Alt+Shift+${event.code.replace("Key", "")}`);
-  if (!known) return;
-  event.preventDefault();
-  known[2]();
-});
-function listKeys() {
-  const box = document.getElementById("keys");
-  box.querySelector("dl").replaceChildren(
-    ...KEYS.flatMap(([keys, words]) => {
-      const [term, told] = [document.createElement("dt"), document.createElement("dd")];
-      term.textContent = keys;
-      told.textContent = words;
-      return [term, told];
-    }),
-  );
-  box.showModal();
-}
-document.getElementById("act-keys")?.addEventListener("click", listKeys);
+const keys = new DeskKeys(document.getElementById("keys"), { here, sources, run, like, settled });
+document.getElementById("act-keys")?.addEventListener("click", () => keys.list());
+holdTab(settled);
 desk.dataset.ready = ""; // from here on the page does what is pressed

@@ -352,7 +352,7 @@ export class Grid {
 
   moveTo(position, column) {
     position = Math.min(Math.max(0, position), this.total - 1);
-    this.column = Math.min(Math.max(1, column), this.head.querySelectorAll("[data-number]").length);
+    this.column = Math.min(Math.max(1, column), this.columns);
     const far = position !== this.current.position;
     this.passed = this.current.id ?? this.passed; // from a record on to a group: its answer may still be on the way
     this.current = { id: this.row(position)?.dataset.id ?? null, position };
@@ -408,7 +408,7 @@ export class Grid {
     const cell = event.target.closest?.('[role="gridcell"]');
     if (!cell || this.editing || this.cells?.waits(event)) return;
     const { position } = this.current;
-    const end = this.head.querySelectorAll("[data-number]").length;
+    const end = this.columns;
     const page = Math.max(1, this.visible - 1);
     const ctrl = event.ctrlKey || event.metaKey;
     const shift = event.shiftKey;
@@ -419,10 +419,10 @@ export class Grid {
       return this.turn(group, folds[event.key]);
     }
     const moves = {
-      ArrowDown: [position + 1, this.column],
-      ArrowUp: [position - 1, this.column],
-      ArrowRight: [position, this.column + 1],
-      ArrowLeft: [position, this.column - 1],
+      ArrowDown: [ctrl ? this.total - 1 : position + 1, this.column],
+      ArrowUp: [ctrl ? 0 : position - 1, this.column],
+      ArrowRight: [position, ctrl ? end : this.column + 1],
+      ArrowLeft: [position, ctrl ? 1 : this.column - 1],
       PageDown: [position + page, this.column],
       PageUp: [position - page, this.column],
       Home: [ctrl ? 0 : position, 1],
@@ -431,7 +431,7 @@ export class Grid {
     if (event.key === "ArrowUp" && position === 0 && !ctrl && !event.altKey) {
       event.preventDefault();
       if (!this.kept?.enter(this.column)) this.headings[this.column - 1]?.focus();
-    } else if (event.key === "ArrowDown" && position === this.total - 1 && !shift && this.blank?.focus()) {
+    } else if (event.key === "ArrowDown" && position === this.total - 1 && !shift && !ctrl && this.blank?.focus()) {
       event.preventDefault();
     } else if (moves[event.key] && !event.altKey) {
       event.preventDefault();
@@ -456,6 +456,11 @@ export class Grid {
       event.preventDefault();
       this.startEdit(event.key);
     }
+  }
+
+  /** How many columns there are. */
+  get columns() {
+    return this.head.querySelectorAll("[data-number]").length;
   }
 
   /** What takes the focus of each heading. */

@@ -1,6 +1,7 @@
 // The boxes above a grid with what is kept by name: views (what was asked for) and arrangements (how the grid stands).
 
 import { pathOf } from "./fragment.js";
+import { closeBox, openBox } from "./openbox.js";
 import { posted } from "./posting.js";
 
 /** sourceOf(element): the source that it belongs to. ask(source, path): the text of an answer, null where it is an error. */
@@ -11,9 +12,8 @@ export function keeping(sourceOf, ask) {
     const which = button.dataset.kept;
     const sentence = button.closest("[data-sentence]");
     const box = sentence.querySelector(`[data-kept-box="${which}"]`);
-    box.hidden = !box.hidden;
-    button.setAttribute("aria-expanded", !box.hidden);
-    if (box.hidden) return;
+    if (!box.hidden) return closeBox(box, button);
+    openBox(box, button);
     const source = sourceOf(sentence);
     box.innerHTML = (await ask(source, path(source, which))) ?? "";
     box.querySelector("a, button, input")?.focus();
@@ -60,5 +60,11 @@ export function keeping(sourceOf, ask) {
     if (!keptPut) return;
     const source = sourceOf(box);
     source.send("columns", { act: "apply", value: keptPut, grid: source.grid.which, record: source.record || "" });
+  });
+  document.addEventListener("keydown", (event) => {
+    const box = event.key === "Escape" && !event.defaultPrevented && event.target.closest?.("[data-kept-box]");
+    if (!box) return;
+    const { keptBox } = box.dataset;
+    closeBox(box, box.closest("[data-sentence]").querySelector(`[data-kept="${keptBox}"]`));
   });
 }
