@@ -22,7 +22,7 @@ from enlace.rows.writer import row_writer
 from .answers import Answer
 from .arranged import arranged_key
 from .arranged import shared as shared_by
-from .contexts import columns_now, on_grid, prefix_of
+from .contexts import as_laid_out, columns_now, on_grid, prefix_of
 from .kept_arrangements import kept_for
 from .opening import grid_from, on_form, text_from
 from .showing import drawing_of
@@ -109,8 +109,9 @@ def _changed(request: HttpRequest, work: Work, key: str, act: str) -> tuple[Arra
     if act == "apply":
         return _fitting(work, key, value)
     several = columns_now(work, key)
+    order = [field.name for field in as_laid_out(work, key).shown]
     for one in _named(request) or [name]:
-        several = changed(several, act, one, value)
+        several = _shown_again(several, one, order) if act == "show" else changed(several, act, one, value)
     return replace(now, columns=tuple(several)), ""
 
 
@@ -167,15 +168,23 @@ def _fitting(work: Work, key: str, number: str) -> tuple[Arranged, str]:
     return replace(arranged, columns=fits, totals=totals, rows=work.arrangement(key).rows), told
 
 
+def _shown_again(several: Sequence[GridColumn], name: str, order: Sequence[str]) -> list[GridColumn]:
+    """The columns with one that was hidden, behind those that the form has in front of it. Raises Problem."""
+    if name not in order:
+        raise Problem("The grid has no such column.", "Refresh the form.", code="bad")
+    made, before = [column for column in several if column.field != name], order[: order.index(name)]
+    behind = [i for i, column in enumerate(made) if column.field in before]
+    made.insert(behind[-1] + 1 if behind else 0, GridColumn(name))
+    return made
+
+
 def changed(several: Sequence[GridColumn], act: str, name: str, value: str) -> list[GridColumn]:
-    """The columns after an act: "width", "widths" (all of them), "hide", "show", "pin", "earlier", "later", "before" (another
+    """The columns after an act: "width", "widths" (all of them), "hide", "pin", "earlier", "later", "before" (another
     one), "swap" (with another one). Raises Problem."""
     made = list(several)
     at = next((i for i, column in enumerate(made) if column.field == name), None)
     if act == "widths":
         return _all_widths(made, value)
-    if act == "show" and at is None and name:
-        return [*made, GridColumn(name)]
     if at is None:
         raise Problem("The grid has no such column.", "Refresh the form.", code="bad")
     if act in ("width", "pin"):

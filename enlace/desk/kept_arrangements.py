@@ -15,7 +15,7 @@ from enlace.core.problem import Problem
 
 from . import kept_names
 from .arranged import arranged_key
-from .contexts import base_context, columns_now
+from .contexts import as_laid_out, base_context, columns_now
 from .models import Arrangement, SharedArrangement
 from .opening import grid_from, on_form
 from .work import Work
@@ -42,7 +42,9 @@ def kept_arrangements(request: HttpRequest, work: Work) -> HttpResponse:
         )
     here = {field.name for field in work.dataset.shown}
     fitting = [kept for kept in kept_for(work) if _fits(kept, here)]
-    context = {**base_context(work), "several": fitting, "said": said, "key": key, "token": token}
+    shown = {column.field for column in columns_now(work, key)}
+    columns = [(field, field.name in shown) for field in as_laid_out(work, key).shown]
+    context = {**base_context(work), "several": fitting, "said": said, "key": key, "token": token, "columns": columns}
     return render(request, "desk/arrangements.html", context)
 
 

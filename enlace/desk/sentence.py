@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
+from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.empty_order import EMPTY
 from enlace.core.dataset.filters import WHEN
 from enlace.core.dataset.grouping import ways_of
@@ -93,7 +94,7 @@ def _orders(work: Work) -> list[Said]:
             continue  # where the empty ones of a field go: told with that
         placed = next((first for other, first in work.asked.order if other == name + EMPTY), None)
         _, turned = _beside(work.asked.order, i, (name, not down))
-        words = f"{field.label}{_way(field.kind) if down else ''}"
+        words = f"{field.label}{_way(field) if down else ''}"
         if placed is not None:
             words += ", empty first" if placed else ", empty last"
         drop, turn = view_text(work.asked.without_order(name)), view_text(replace(work.asked, order=turned))
@@ -107,7 +108,7 @@ def _groups(work: Work) -> list[Said]:
         field = work.dataset.any_name[term.field]
         rest, turned = _beside(work.asked.groups, i, replace(term, descending=not term.descending))
         way = ways_of(field)[term.by]
-        words = f"{field.label}{f' ({way})' if way else ''}{_way(field.kind) if term.descending else ''}"
+        words = f"{field.label}{f' ({way})' if way else ''}{_way(field) if term.descending else ''}"
         drop, turn = (view_text(replace(work.asked, groups=groups)) for groups in (rest, turned))
         parts.append(Said(words, drop, turn, term=term.field))
     return parts
@@ -118,11 +119,10 @@ def _beside(several: tuple[Part, ...], i: int, other: Part) -> tuple[tuple[Part,
     return (*several[:i], *several[i + 1 :]), (*several[:i], other, *several[i + 1 :])
 
 
-def _way(kind: str) -> str:
-    return (
-        ", latest first"
-        if kind in ("date", "datetime", "time")
-        else ", greatest first"
-        if kind in ("whole", "decimal")
-        else ", from the end"
-    )
+def _way(field: FieldSpec) -> str:
+    """How a field is ordered the other way round; of one with a list what it shows is."""
+    if field.lookup is None and field.kind in ("date", "datetime", "time"):
+        return ", latest first"
+    if field.lookup is None and field.kind in ("whole", "decimal"):
+        return ", greatest first"
+    return ", yes first" if field.kind == "yesno" else ", from Z to A"

@@ -79,6 +79,14 @@ class Asking(Served):
         page.keyboard.press("Shift+F10")
         page.get_by_role("menuitem", name="Show Name").click()
         expect(head("name")).to_have_count(1)
+        page.keyboard.press("Alt+Shift+K")
+        tick = page.locator("[data-show-column=name]")
+        for count in (0, 1):
+            tick.press(" ")
+            expect(head("name")).to_have_count(count)
+            expect(tick).to_be_focused()  # the box is open where it was, though the grid came anew
+        page.keyboard.press("Escape")
+        expect(tick).to_be_hidden()
         before = head("flag").bounding_box()["width"]
         box = head("flag").bounding_box()
         page.mouse.move(box["x"] + box["width"] - 2, box["y"] + 10)

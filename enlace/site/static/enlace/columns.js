@@ -12,6 +12,19 @@ const TOTALS = {
   first: "First",
   last: "Last",
 };
+const [BY_SIZE, BY_TIME] = [
+  ["Smallest first", "Greatest first"],
+  ["Earliest first", "Latest first"],
+];
+const ENDS = {
+  whole: BY_SIZE,
+  decimal: BY_SIZE,
+  date: BY_TIME,
+  time: BY_TIME,
+  datetime: BY_TIME,
+  yesno: ["No first", "Yes first"],
+};
+const FEW = 5; // hidden columns, that the menu itself offers
 const LEAST = 30; // pixels
 const MOST = 1000;
 const within = (width) => Math.round(Math.min(Math.max(LEAST, width), MOST));
@@ -143,10 +156,14 @@ export function columns(sourceOf, { menus, byCell, values }) {
         () => source.send("new", { like: 1, record: source.record, position: source.position }),
       ],
       [each("Hide this column", "Hide these # columns"), all("hide")],
-      ...hidden.map(([other, words]) => [`Show ${words}`, () => arrange(source, "show", other)]),
+      ...(hidden.length > FEW
+        ? [deeper("Show", () => shows(source, hidden), "Hidden columns")]
+        : shows(source, hidden)),
       ...("arranged" in dataset ? [["All as the form has it", () => arrange(source, "reset", "")]] : []),
     ];
   }
+  const shows = (source, hidden) =>
+    hidden.map(([other, words]) => [`Show ${words}`, () => arrange(source, "show", other)]);
   const keepsRow = (source) => JSON.parse(source.grid.root.dataset.keptRows || "[]").includes(source.record);
   function orders(source, head) {
     const link = head.querySelector("a");
@@ -157,9 +174,13 @@ export function columns(sourceOf, { menus, byCell, values }) {
       asked.append("order", term);
       return source.arrange(asked);
     };
+    const [least, greatest] = ("list" in head.dataset ? null : ENDS[head.dataset.kind]) || [
+      "From A to Z",
+      "From Z to A",
+    ];
     return [
-      ["Smallest first", order(head.dataset.name)],
-      ["Greatest first", order(`-${head.dataset.name}`)],
+      [least, order(head.dataset.name)],
+      [greatest, order(`-${head.dataset.name}`)],
       ["As one more of the order", () => source.arrange(new URLSearchParams(link.dataset.also))],
     ];
   }

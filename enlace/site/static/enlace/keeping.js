@@ -1,5 +1,6 @@
 // The boxes above a grid with what is kept by name: views (what was asked for) and arrangements (how the grid stands).
 
+import { arrange } from "./columns.js";
 import { pathOf } from "./fragment.js";
 import { closeBox, openBox } from "./openbox.js";
 import { posted } from "./posting.js";
@@ -60,6 +61,19 @@ export function keeping(sourceOf, ask) {
     if (!keptPut) return;
     const source = sourceOf(box);
     source.send("columns", { act: "apply", value: keptPut, grid: source.grid.which, record: source.record || "" });
+  });
+  document.addEventListener("change", async ({ target }) => {
+    const { showColumn } = target.dataset ?? {};
+    if (!showColumn) return;
+    const source = sourceOf(target);
+    const { keptBox } = target.closest("[data-kept-box]").dataset;
+    await arrange(source, target.checked ? "show" : "hide", showColumn);
+    // The grid came anew, and the box with it: it is open again where it was.
+    const button = source.el(`act-${keptBox}`);
+    if (!button || button.getAttribute("aria-expanded") === "true") return;
+    await toggle(button);
+    const box = button.closest("[data-sentence]").querySelector(`[data-kept-box="${keptBox}"]`);
+    box.querySelector(`[data-show-column="${CSS.escape(showColumn)}"]`)?.focus();
   });
   document.addEventListener("keydown", (event) => {
     const box = event.key === "Escape" && !event.defaultPrevented && event.target.closest?.("[data-kept-box]");
