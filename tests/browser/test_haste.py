@@ -91,6 +91,30 @@ class Haste(Served):
         expect(page.get_by_label("Name", exact=False).and_(page.locator("#panel input:focus"))).to_have_value("Bruma")
         page.keyboard.press("Escape")
 
+    def test_what_is_typed_right_behind_a_move_goes_into_the_record_that_it_leads_to(self):
+        page = self.work("Vessel")
+        self.cell(0, 3).click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i1")
+        session = page.context.new_cdp_session(page)
+        session.send("Network.enable")
+        slow = {"offline": False, "latency": 250, "downloadThroughput": -1, "uploadThroughput": -1}
+        session.send("Network.emulateNetworkConditions", slow)
+        page.keyboard.press("Alt+Shift+KeyE")
+        page.keyboard.press("Tab")
+        for name in ("Haste A", "Haste B", "Haste C"):
+            page.keyboard.type(name)
+            page.keyboard.press("Alt+Shift+ArrowDown")
+        self.cell(5, 3).click()  # waits behind what was typed
+        page.keyboard.press("Alt+Shift+KeyE")
+        page.keyboard.press("Tab")
+        page.keyboard.type("Haste F")
+        page.keyboard.press("Enter")
+        for row, name in ((0, "Haste A"), (1, "Haste B"), (2, "Haste C"), (5, "Haste F")):
+            expect(self.cell(row, 3)).to_have_text(name)
+        expect(page.locator("#strip")).to_contain_text("4 records pending")
+        page.locator("#act-discard").click()
+        page.get_by_role("button", name="Discard").last.click()
+
     def test_a_press_that_waits_for_an_act_is_not_lost(self):
         page = self.vessels()
         self.type_into("Name", "Haste One")

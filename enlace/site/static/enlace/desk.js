@@ -7,7 +7,7 @@ import "./controls/index.js";
 import { LAST } from "./controls/navigator.js";
 import { DeskKeys } from "./deskkeys.js";
 import { apply, Edits } from "./edits.js";
-import { holdTab, stopOf } from "./focus.js";
+import { HeldKeys, stopOf } from "./focus.js";
 import { renewRow } from "./renewrow.js";
 import { Source } from "./source.js";
 import "./sheetpage.js";
@@ -72,6 +72,13 @@ document.addEventListener("htmx:beforeRequest", ({ target, detail }) => {
   });
 });
 const busy = () => edits.busy || moving() || acting > 0;
+/** The records that somebody went to are there. */
+async function arrived() {
+  while (moving() || acting) {
+    await Promise.all([...sources.values()].map((source) => source.moving));
+    if (acting) await new Promise((later) => setTimeout(later, 15));
+  }
+}
 // Everything typed has arrived, and the record that the person went to is the current one.
 async function settled() {
   while (busy()) {
@@ -500,7 +507,12 @@ function like(source) {
   if (!source.record) return enlaceSay("There is no record to make one like.");
   source.send("new", { like: 1, record: source.record, position: source.position });
 }
-const keys = new DeskKeys(document.getElementById("keys"), { here, sources, run, like, settled });
+const keys = new DeskKeys(document.getElementById("keys"), {
+  here,
+  sources,
+  run,
+  like,
+  held: new HeldKeys(arrived),
+});
 document.getElementById("act-keys")?.addEventListener("click", () => keys.list());
-holdTab(settled);
 desk.dataset.ready = ""; // from here on the page does what is pressed

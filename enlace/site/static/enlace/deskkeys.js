@@ -1,6 +1,7 @@
 // The keys of a form: each act has one, and "?" lists them.
 
-import { stopOf } from "./focus.js";
+import { LAST } from "./controls/navigator.js";
+import { focusOn, stopOf } from "./focus.js";
 
 const MOVES = { Home: "first", ArrowUp: "back", ArrowDown: "next", End: "last" };
 const FIRST = "[data-field]:not([readonly]):not([disabled])";
@@ -28,9 +29,9 @@ const ELSEWHERE = [
 
 export class DeskKeys {
   /** here(): the source of what has the focus. sources: all of them, by name. run(source, { act }): what buttons run.
-   *  like(source): a new record like its current one. settled(): once nothing is under way. */
-  constructor(box, { here, sources, run, like, settled }) {
-    Object.assign(this, { box, here, sources, run, settled });
+   *  like(source): a new record like its current one. held: keys that wait for editors. */
+  constructor(box, { here, sources, run, like, held }) {
+    Object.assign(this, { box, here, sources, held, from: null, to: null, going: null });
     const press = (name) => () => this.element(name)?.click();
     const does = (act) => () => run(here(), { act });
     this.acts = [
@@ -53,7 +54,7 @@ export class DeskKeys {
       ["H", "Rehearse the save", does("rehearse")],
       ["X", "Discard all that is pending", does("discard")],
       ["G", "Go to the grid", () => here().grid?.focus()],
-      ["E", "Go to the editors", () => this.editors()],
+      ["E", "Go to the editors", () => held.after(() => this.editors())],
       ["D", "Go to the next records on the sheet", () => this.nextSource()],
     ];
     document.addEventListener("keydown", (event) => this.key(event));
@@ -78,18 +79,31 @@ export class DeskKeys {
     input?.select();
   }
 
-  /** What was typed is kept before one goes on, and the focus stays in the field where it is. */
-  async move(act) {
-    const source = this.here();
-    const { field } = document.activeElement?.dataset ?? {};
-    const grid = document.activeElement?.closest("[role='gridcell']");
-    document.activeElement?.blur();
-    await this.settled();
-    await this.run(source, { act });
-    await this.settled();
-    if (grid) return source.grid?.focus();
+  /** Go on in the records from wherever one stands: what was typed is kept before, and the focus stays in the field. Of
+   *  several presses in a row only where they lead is asked for. */
+  move(act) {
+    this.from ??= { source: this.here(), element: document.activeElement };
+    const { source } = this.from;
+    const at = this.to ?? source.position;
+    this.to = { first: 0, back: Math.max(at - 1, 0), next: at === LAST ? at : at + 1, last: LAST }[act];
+    this.going ??= this.goOn(source);
+    this.held.until(this.going);
+  }
+
+  async goOn(source) {
+    const { element } = this.from;
+    const { field } = element?.dataset ?? {};
+    const inGrid = element?.closest("[role='gridcell']");
+    element?.blur();
+    for (let to = null; to !== this.to; ) {
+      to = this.to;
+      await source.goTo(to);
+    }
+    Object.assign(this, { from: null, to: null, going: null });
     const again = field && source.panel?.querySelector(`[data-field="${CSS.escape(field)}"]`);
-    (again || source.el(`go-${act}`))?.focus();
+    if (inGrid) source.grid?.focus();
+    else if (again) focusOn(again);
+    else if (element?.isConnected) element.focus();
   }
 
   editors() {
@@ -97,7 +111,7 @@ export class DeskKeys {
     const editor = own
       .map((control) => (control.querySelector("[data-grid]") ? null : control.querySelector(FIRST)))
       .find(Boolean);
-    editor?.focus();
+    focusOn(editor);
   }
 
   nextSource() {
@@ -120,7 +134,7 @@ export class DeskKeys {
     const typing = event.target.matches?.("input:not([type='range']), textarea, select");
     const inGrid = event.target.closest?.('[role="gridcell"]');
     const act = this.actOf(event);
-    if (event.key === "F6") this.controlToControl(event.shiftKey);
+    if (event.key === "F6") this.held.after(() => this.controlToControl(event.shiftKey));
     else if (event.key === "F1" || (event.key === "?" && !typing && !inGrid)) this.list();
     else if (act) act();
     else return;

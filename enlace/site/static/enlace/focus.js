@@ -1,7 +1,9 @@
 // What can have the focus, in the order in which Tab goes through it.
 
 const FOCUSABLE = "[tabindex], input:enabled, button:enabled, a[href], select:enabled, textarea:enabled, summary";
-const SOON = 2_000; // milliseconds that a Tab waits for editors
+const TYPED_INTO = "input:not([type=checkbox], [type=radio], [type=range], [type=button]), textarea";
+const MODIFIERS = ["Shift", "Control", "Alt", "Meta", "AltGraph"];
+const LONGEST = 15_000; // milliseconds that keys wait for editors
 
 /** What Tab stops at within an element. */
 export function stopsOf(root) {
@@ -15,38 +17,125 @@ export function stopOf(control) {
   return control.querySelector('[role="gridcell"][tabindex="0"]') || stopsOf(control)[0];
 }
 
-/** Tab waits while the editors of another record are on their way, as what is typed behind it does: the browser would pass
- *  them over. settled(): once they are there. */
-export function holdTab(settled) {
-  let held = null; // what was pressed meanwhile: 1 and -1 for Tab with and without Shift, and letters
+/** Focus as Tab gives it: what stands in an editor is chosen, so that typing takes its place. */
+export function focusOn(element) {
+  element?.focus();
+  if (element?.matches(TYPED_INTO)) element.select();
+}
 
-  function replay() {
-    const pressed = held;
-    held = null;
-    for (const one of pressed) {
-      if (typeof one === "string") document.execCommand("insertText", false, one);
-      else {
-        const stops = stopsOf(document.body);
-        const next = stops[(stops.indexOf(document.activeElement) + one + stops.length) % stops.length];
-        next?.focus();
-        if (next?.matches("input:not([type=checkbox], [type=radio], [type=range])")) next.select();
+/** What is pressed while the editors of another record are on their way waits for them: the browser would pass over them, and
+ *  letters would go to where the focus still is. */
+export class HeldKeys {
+  /** arrived(): once the records are there that somebody went to. */
+  constructor(arrived) {
+    this.arrived = arrived;
+    this.held = null; // acts, one for each key
+    this.waits = 0; // for how many things
+    this.pressed = null; // a function that gives what the mouse was last pressed on
+    document.addEventListener("keydown", (event) => this.key(event), true);
+    document.addEventListener("pointerdown", (event) => this.pointed(event), true);
+    for (const kind of ["mousedown", "click", "dblclick"])
+      document.addEventListener(kind, (event) => this.clicked(event), true);
+  }
+
+  /** Do something now, or once the editors are there that are on their way. */
+  after(act) {
+    if (!this.held && !document.querySelector("[inert]")) return act();
+    if (!this.held) this.until(this.arrived());
+    this.held.push(act);
+  }
+
+  /** Hold what is pressed until something is done; where that takes too long it is dropped. */
+  until(done) {
+    this.held ??= [];
+    this.waits += 1;
+    const late = new Promise((resolve) => setTimeout(resolve, LONGEST, true));
+    Promise.race([done, late]).then((isLate) => {
+      this.waits -= 1;
+      if (isLate === true && this.held.length) {
+        this.held = []; // in another record it would be wrong
+        enlaceSay("The record is not there yet. What you pressed since then is not done: press it again.", true);
       }
+      if (!this.waits) this.replay();
+    });
+  }
+
+  replay() {
+    const acts = this.held;
+    this.held = null;
+    while (acts.length) {
+      acts.shift()();
+      if (!this.held && !document.querySelector("[inert]")) continue;
+      // What was pressed led to another record itself.
+      for (const act of acts) this.after(act);
+      return;
     }
   }
 
-  document.addEventListener(
-    "keydown",
-    (event) => {
-      if (event.ctrlKey || event.altKey || event.metaKey || event.target.closest?.("dialog")) return;
-      const tab = event.key === "Tab";
-      const begins = tab && !event.target.matches("input, textarea, select") && document.querySelector("[inert]");
-      if (!begins && !(held && (tab || event.key.length === 1))) return;
-      event.preventDefault();
-      event.stopImmediatePropagation();
-      if (!held) Promise.race([settled(), new Promise((done) => setTimeout(done, SOON))]).then(replay);
-      held ??= [];
-      held.push(tab ? (event.shiftKey ? -1 : 1) : event.key);
-    },
-    true,
-  );
+  key(event) {
+    if (MODIFIERS.includes(event.key) || event.replayed || event.target.closest?.("dialog")) return;
+    const { key, code, shiftKey, ctrlKey, altKey, metaKey } = event;
+    const free = ctrlKey || altKey || metaKey;
+    const tab = key === "Tab" && !free && !event.target.matches("input, textarea, select");
+    if (!this.held && !(tab && document.querySelector("[inert]"))) return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+    this.after(() => press({ key, code, shiftKey, ctrlKey, altKey, metaKey, bubbles: true, cancelable: true }));
+  }
+
+  /** A press of the mouse behind keys that wait waits too: it must not lead them elsewhere. */
+  clicked(event) {
+    const { type, clientX, clientY, shiftKey, ctrlKey, altKey, metaKey, isTrusted } = event;
+    if (!this.held || !isTrusted || event.target.closest?.("dialog")) return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+    const init = { clientX, clientY, shiftKey, ctrlKey, altKey, metaKey, bubbles: true, cancelable: true };
+    // What a press begins on is what it is about, even where the page moves beneath it.
+    if (type === "mousedown") this.pressed = findable(event);
+    const again = this.pressed ?? findable(event);
+    this.after(() => {
+      const there = again();
+      if (type === "mousedown") there?.closest(FOCUSABLE)?.focus();
+      else there?.dispatchEvent(new MouseEvent(type, init));
+    });
+  }
+
+  /** A press of the mouse into an editor that is on its way: the editor of the same field has the focus then. */
+  pointed({ clientX: x, clientY: y }) {
+    const under = (element) => {
+      const { left, right, top, bottom } = element.getBoundingClientRect();
+      return x >= left && x <= right && y >= top && y <= bottom;
+    };
+    const part = [...document.querySelectorAll("[inert]")].find(under);
+    const { id } = [...(part?.querySelectorAll(FOCUSABLE) ?? [])].find(under) ?? {};
+    if (id) this.after(() => document.getElementById(id)?.focus());
+  }
+}
+
+/** A function that gives what was pressed again: notes that come and go move what stands below them, and rows come anew. */
+function findable({ target, clientX, clientY }) {
+  const { id } = target.closest(FOCUSABLE) ?? {};
+  const row = target.closest(".record[data-id]");
+  const [rows, column] = row ? [row.parentElement, [...row.children].indexOf(target.closest("[role=gridcell]"))] : [];
+  return () => {
+    if (target.isConnected) return target;
+    if (id) return document.getElementById(id);
+    if (row) return rows.querySelector(`[data-id="${CSS.escape(row.dataset.id)}"]`)?.children[column];
+    return document.elementFromPoint(clientX, clientY);
+  };
+}
+
+/** Press a key where the focus is now. */
+function press(init) {
+  const { activeElement } = document;
+  const event = Object.assign(new KeyboardEvent("keydown", init), { replayed: true });
+  const typed = activeElement.matches(TYPED_INTO);
+  if (!activeElement.dispatchEvent(event) || init.altKey || init.metaKey) return;
+  if (init.ctrlKey) {
+    if (init.key === "a" && typed) activeElement.select();
+  } else if (init.key === "Tab") {
+    const stops = stopsOf(document.body);
+    focusOn(stops[(stops.indexOf(activeElement) + (init.shiftKey ? -1 : 1) + stops.length) % stops.length]);
+  } else if (typed && init.key.length === 1) document.execCommand("insertText", false, init.key);
+  else if (typed && init.key === "Backspace") document.execCommand("delete");
 }
