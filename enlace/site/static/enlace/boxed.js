@@ -32,7 +32,9 @@ export function boxed(sourceOf) {
     const source = sourceOf(button);
     const chosen = "boxedChosen" in button.dataset ? `?${new URLSearchParams(source.grid?.chosen.told ?? {})}` : "";
     await source.page.settled();
-    box.innerHTML = (await textOf(fetch(source.address(`${button.dataset.boxed}${chosen}`), { headers }))) ?? "";
+    const html = await textOf(fetch(source.address(`${button.dataset.boxed}${chosen}`), { headers }));
+    if (html === null) return closeBox(box, button);
+    box.innerHTML = html;
     box.querySelector("input:not([type=hidden]):enabled, select, textarea")?.focus();
   }
 

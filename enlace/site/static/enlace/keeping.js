@@ -16,7 +16,9 @@ export function keeping(sourceOf, ask) {
     if (!box.hidden) return closeBox(box, button);
     openBox(box, button);
     const source = sourceOf(sentence);
-    box.innerHTML = (await ask(source, path(source, which))) ?? "";
+    const html = await ask(source, path(source, which));
+    if (html === null) return closeBox(box, button);
+    box.innerHTML = html;
     box.querySelector("a, button, input")?.focus();
   }
   async function send(box, data) {
