@@ -73,6 +73,7 @@ def panel_context(work: Work, view: RecordView | None) -> dict[str, Any]:
     context["panel_columns"] = CONTROL_KINDS["panel"].value(panel.settings, "columns") if panel else 1
     context["seen"] = record_digest(view.stored)
     context["actions"] = offered(work, view)
+    context["acts_apart"] = all(action["apart"] for action in context["actions"])
     shown = work.sheet.details(work.part.name) if work.sheet else ()
     context["details"] = [
         part for part in work.parts.values() if part.name and part.of == work.part.name and part.name not in shown
@@ -99,7 +100,7 @@ def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
     """The form's server actions, each with whether it can be run on a record now."""
     if work.part.name:
         return []
-    offers = []
+    offers, apart = [], work.sheet.own_buttons if work.sheet else frozenset()
     for action in work.form.actions.all():
         try:
             ready = ready_action(work.dataset, action.to_spec(), work.form.dataset.connection.kind)
@@ -110,9 +111,9 @@ def offered(work: Work, view: RecordView) -> list[dict[str, Any]]:
         if view.stored is not None and view.pending is None:
             related = related_values(work.spec, work.dataset, ready.related, view.stored) if ready.related else None
             may = ready.allows(view.stored, related)
-        offers.append(
-            {"pk": action.pk, "title": action.title, "question": action.question, "may": may, "token": token_hex(16)}
-        )
+        offer = {"pk": action.pk, "title": action.title, "question": action.question, "may": may}
+        # The one on the sheet presses the panel's, which is not seen a second time.
+        offers.append({**offer, "token": token_hex(16), "apart": action.title in apart})
     return offers
 
 

@@ -36,6 +36,13 @@ class Sheet:
         """The name of a source by its part's."""
         return {part: name for name, part in self.part_names.items()}
 
+    @cached_property
+    def own_buttons(self) -> frozenset[str]:
+        """The titles of the server actions that have a button on the sheet."""
+        buttons = [control.settings for control in self.document.all() if control.kind == "button"]
+        runs = [own for own in buttons if CONTROL_KINDS["button"].value(own, "act") == "action"]
+        return frozenset(str(own.get("to") or "") for own in runs)
+
     def controls(self, part: str) -> list[Control]:
         """The controls that show a part."""
         return self.document.tied(self.source_names.get(part, ""))

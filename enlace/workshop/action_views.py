@@ -47,7 +47,7 @@ def _page(request: HttpRequest, form: Form, action: ServerAction) -> HttpRespons
                 tried = _tried(request, form, action)
             else:
                 action.save()
-                messages.success(request, f"Saved. {action.title} is on a button of the form from now on.")
+                messages.success(request, f"Applied. {action.title} is on a button of the form from now on.")
                 return redirect(form)
         except Problem as problem:
             told = str(problem) + (f" ({problem.words})" if problem.words else "")

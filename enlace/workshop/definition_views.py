@@ -86,7 +86,7 @@ def saving(request: HttpRequest, dataset_id: int) -> HttpResponse:
     dataset.each = "each" in request.POST
     dataset.save(update_fields=["compare", "version", "each"])
     dataset.touch()
-    messages.success(request, "Saved. All forms of this dataset save in this way from now on.")
+    messages.success(request, "Applied. All forms of this dataset save in this way from now on.")
     return redirect(dataset)
 
 
@@ -105,7 +105,7 @@ def sorting(request: HttpRequest, dataset_id: int) -> HttpResponse:
         return dataset_page(request, dataset, problem, "order")
     Dataset.objects.filter(pk=dataset.pk).update(sorted_by=[list(term) for term in terms], row_condition=only)
     dataset.touch()
-    messages.success(request, "Saved. All forms of this dataset show these rows, in this order, from now on.")
+    messages.success(request, "Applied. All forms of this dataset show these rows, in this order, from now on.")
     return redirect(dataset)
 
 
@@ -135,7 +135,7 @@ def form(request: HttpRequest, form_id: int) -> HttpResponse:
             opened.place = _place(request)
             opened.counted, opened.listed = "counted" in request.POST, "listed" in request.POST
             opened.save()
-            messages.success(request, "Saved.")
+            messages.success(request, "Applied.")
             return redirect(opened)
         except Problem as problem:
             told = str(problem)

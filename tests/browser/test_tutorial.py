@@ -32,7 +32,7 @@ class Tutorial(Served):
         page.get_by_role("link", name="New connection").click()
         page.get_by_label("Name").fill("Harbour")
         page.get_by_label("File").fill(str(self.harbour))
-        self.button("Save and test").click()
+        self.button("Apply and test").click()
         expect(page.locator("#test .fine")).to_have_count(5)
         self.says_it("Open **pilot**", "Press **Make a form**", "“1 of 9”")
         page.get_by_role("link", name="pilot", exact=True).click()

@@ -56,7 +56,7 @@ function show(html, asked) {
     }).mark();
   result.querySelector("input")?.focus();
 }
-const readOnly = () => enlaceSay("The rows of a query are for looking at. Save it as a dataset to edit them.");
+const readOnly = () => enlaceSay("The rows of a query are for looking at. Keep it as a dataset to edit them.");
 
 run.addEventListener("click", () => go());
 plan.addEventListener("click", () => go({ plan: 1 }));
