@@ -157,7 +157,7 @@ class Shots(Served):
         self.work("Vessel", page)
         for field, several in (
             ("name", [["Place …", "Stay at the start"]]),
-            ("flag", [["Smallest first"], ["Totals below …", "Different values"]]),
+            ("flag", [["From A to Z"], ["Totals below …", "Different values"]]),
             ("length_m", [["Totals below …", "Average"], ["Totals below …", "Greatest"]]),
             ("beam_m", [["Rows …", "Equal values written once where rows are ordered"]]),
         ):
