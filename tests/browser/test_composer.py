@@ -56,6 +56,23 @@ class Composing(Served):
         page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
         self.says("discarded", page)
 
+    def test_the_settings_stand_beside_what_is_chosen(self):
+        page = self.compose(1)
+        for name in ("vessel_grid", "vessel_panel"):
+            control, card = page.locator(f"[data-stage] [data-control={name}]"), page.locator(".card-of")
+            control.focus()
+            page.keyboard.press("Enter")
+            expect(card).to_contain_text(name)
+            here, there = control.bounding_box(), card.bounding_box()
+            apart = here["x"] + here["width"] <= there["x"] or there["x"] + there["width"] <= here["x"]
+            self.assertTrue(apart, (here, there))
+            page.keyboard.press("Enter")
+            expect(card.locator(":focus")).to_have_count(1)
+            page.keyboard.press("Escape")
+            expect(control).to_be_focused()
+        card.get_by_role("button", name="Close").click()
+        expect(card).to_have_count(0)
+
     def test_a_grid_without_editors_edits_long_texts_whole(self):
         page = self.compose(1)
         text = "line one\n" + "y" * 300

@@ -4,6 +4,7 @@ import { Idiomorph } from "../vendor/idiomorph.esm.js";
 import { posted } from "./posting.js";
 import "./controls/tabs.js";
 import { links } from "./links.js";
+import { SettingsCard } from "./settingscard.js";
 import { layOut } from "./sheetpage.js";
 import { setWidths } from "./widths.js";
 
@@ -11,6 +12,7 @@ const root = document.getElementById("composer");
 const body = () => root.firstElementChild;
 const chosen = () => body().dataset.chosen.split(" ").filter(Boolean);
 const control = (id) => root.querySelector(`[data-stage] [data-control="${CSS.escape(id)}"]`);
+const settings = new SettingsCard(root, chosen, () => choose([]));
 let running = Promise.resolve();
 
 let waiting = 0; // acts that are on their way, or about to be
@@ -101,6 +103,7 @@ function prepare() {
     edge.className = "edge";
     control.append(edge);
   }
+  settings.place();
 }
 
 /** Links between sources, as arcs at the edge of the boards: from what belongs to what it belongs to. */
