@@ -116,7 +116,8 @@ def _button(control: Control, wired: Wired) -> Iterator[Fault]:
         )
 
 
-DESK_KEYS = frozenset("nursfclged")  # that every form has by itself, with Alt and Shift
+# With Alt and Shift, of what every form does all day: a button had better not take them from it, as it may others.
+DESK_KEYS = frozenset("nursfclged")
 
 
 def shortcuts(wired: Wired) -> Iterator[Fault]:
