@@ -20,10 +20,8 @@ from .typed import Typed
 from .work import Work
 
 MOST_REMEMBERED = 5_000  # texts of a column: what repeats itself repeats itself soon
-NOTHING, ODD = (
-    object(),
-    object(),
-)  # in the place of a value: as a new record begins; what its row has to be looked at for
+# In the place of a value: as a new record begins; what its row has to be looked at for.
+NOTHING, ODD = object(), object()
 Entered = tuple[PendingRecord, list[tuple[str, str]]]
 
 
@@ -105,7 +103,8 @@ class Entering:
 
     def _values(self, column: Column, texts: list[str]) -> tuple[list[Any], set[object]]:
         """The values that texts of a column give a new record, and which of NOTHING and ODD are among them."""
-        if column.plain and (values := column.read_all(texts)) is not None:
+        # Blanks alone may say nothing, whatever they would be read as.
+        if column.plain and not any(map(str.isspace, texts)) and (values := column.read_all(texts)) is not None:
             return values, set()
         told = {text: self._value(column, text) for text in set(texts)}
         # By what they are: to compare a Decimal with something else takes Python long.

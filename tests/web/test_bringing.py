@@ -199,25 +199,18 @@ class Bringing(Pages):
     def test_rows_are_entered_by_columns_as_they_are_one_by_one(self):
         work = Work(self.builder, self.form("port_call"), Formats.of("pt_PT"))
         fields = [(field.name, field) for field in work.dataset.fields]
-        texts = [
-            "",
-            " ",
-            "1",
-            "2",
-            "07:30",
-            "2026-03-01 07:30",
-            "31-03-2026",
-            "Bruma",
-            "yes",
-            "1,5",
-            "N1",
-            "\0",
-            "é" * 90,
-        ]
+        odd = ["1,5", "31-03-2026", "Bruma", "N1", "\0", "é" * 90, "x"]
+        fitting = {"whole": ["1", "2"], "decimal": ["2", "15"], "date": ["2026-03-01"], "datetime": ["2026-03-01 07:30"],
+                   "time": ["07:30"], "yesno": ["yes", "no"], "longtext": ["Bruma", " "]}  # fmt: skip
         dice = random.Random(5)
-        for first in (new_record(), replace(new_record(), now={"remarks": "a", "agent_id": 2})):
-            # Some columns with one text throughout, so that whole ones are read at once.
-            columns = {name: dice.choices(texts, k=dice.choice((1, 2, 9))) for name, _ in fields}
+        for first in (new_record(), replace(new_record(), now={"notes": "a", "agent_id": 2})):
+            columns = {}
+            for name, field in fields:
+                fit = fitting.get(field.kind, ["berthed"])
+                # Most rows are plain throughout; some columns have cells without anything in them.
+                columns[name] = [*fit, *(fit if dice.random() < 0.6 else [""])] * 20
+                if dice.random() < 0.5:
+                    columns[name].append(dice.choice(odd))
             rows = [{name: dice.choice(column) for name, column in columns.items()} for _ in range(200)]
             told = []
             for by_column in (True, False):

@@ -20,7 +20,7 @@ Read = Callable[[str], Any]
 ReadAll = Callable[[Sequence[str]], list[Any] | None]
 SAFE_DIGITS = 15  # of a decimal number that every storage keeps as it is written
 BETWEEN = "\0"  # texts of a column that are looked at together; no plain one has it
-MOST_REPEATED = 2**31  # that a pattern can count
+LONGEST = 2**31  # characters of any text
 
 
 class Plain(NamedTuple):
@@ -29,7 +29,7 @@ class Plain(NamedTuple):
 
     pattern: str
     make: Read
-    longest: int = MOST_REPEATED
+    longest: int = LONGEST
 
 
 def text_reader(field: FieldSpec, formats: Formats) -> Read:
@@ -108,7 +108,7 @@ def _text(field: FieldSpec, formats: Formats) -> Plain | None:
     if field.picture or field.pattern or field.text_check or field.storage in ("uuid", "json", ANY):
         return None
     # How many characters it may have is looked at apart: a pattern that counts is slower.
-    return Plain(r"[^\0\r]+", str, MOST_REPEATED if field.length is None else field.length)
+    return Plain(r"[^\0\r]+", str, LONGEST if field.length is None else field.length)
 
 
 def _whole(field: FieldSpec, formats: Formats) -> Plain | None:
