@@ -85,11 +85,11 @@ class Patterns(Served):
         self.cell(0, 1).click()
         shown = self.page.locator("#rows .record").count()
         self.page.keyboard.press("PageDown")
-        self.page.wait_for_function(f"({PLACE})()?.[0] > 0")
+        self.page.wait_for_function(f"() => ({PLACE})()?.[0] > 0")
         down, _ = self.page.evaluate(PLACE)
         self.assertLess(down, shown)
         self.page.keyboard.press("PageUp")
-        self.page.wait_for_function(f"({PLACE})()?.[0] === 0")
+        self.page.wait_for_function(f"() => ({PLACE})()?.[0] === 0")
 
     def test_cells_rows_and_columns_are_chosen(self):
         for keys, block in CHOICES:
@@ -99,7 +99,7 @@ class Patterns(Served):
                 for key in keys:
                     self.page.keyboard.press(key)
                 if block is None:
-                    self.page.wait_for_function(f"({CHOSEN})().length === 0")
+                    self.page.wait_for_function(f"() => ({CHOSEN})().length === 0")
                     continue
                 top, left, bottom, right = self.real(block)
                 rows = [row for row in range(top, bottom + 1) if self.page.locator(f'#rows [data-at="{row}"]').count()]
@@ -124,7 +124,7 @@ class Patterns(Served):
     def test_one_stop_for_tab(self):
         self.stand((2, 3))
         self.page.keyboard.press("Tab")
-        self.page.wait_for_function(f"({PLACE})() === null")
+        self.page.wait_for_function(f"() => ({PLACE})() === null")
         self.page.keyboard.press("Shift+Tab")
         expect(self.cell(2, 3)).to_be_focused()
 
