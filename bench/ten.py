@@ -13,6 +13,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager, suppress
+from functools import partial
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
@@ -176,30 +177,28 @@ def _places(results: Results, what: str, rows: Rows, most: float, times: int = T
         rows.window(count // 2, SIZE)  # the first far jump begins to build them
     while time.monotonic() < rested and any(thread.name == "anchors" for thread in threading.enumerate()):
         time.sleep(1)
-    dice = random.Random(3)
-    pairs = []
-    for _ in range(times):
-        start = dice.randrange(count - SIZE)
-        pairs.append((milliseconds(lambda: rows.window(start, SIZE)), milliseconds(lambda: rows.window(0, SIZE))))  # noqa: B023
-    ours, first = (statistics.median(pair[i] for pair in pairs) for i in (0, 1))
+    ours, first, slowest = _by_turns(lambda start: rows.window(start, SIZE), count - SIZE, times)
     results.ratio(f"(q) any window of {what} against the first one, beside commits", ours, first, "ms", most)
-    slowest = max(pair[0] for pair in pairs)
     print(f"       the slowest place: {slowest:.1f} ms", flush=True)
+
+
+def _by_turns(window: Callable[[int], object], most: int, times: int = TIMES) -> tuple[float, float, float]:
+    """Medians of a window at any place below one and of the first one, by turns, and the longest of the former; in ms."""
+    dice = random.Random(3)
+    starts = [dice.randrange(most) for _ in range(times)]
+    pairs = [(milliseconds(partial(window, start)), milliseconds(partial(window, 0))) for start in starts]
+    anywhere, first = zip(*pairs, strict=True)
+    return statistics.median(anywhere), statistics.median(first), max(anywhere)
 
 
 def _places_by_hand(path: Path) -> None:
     """What the file itself gives: a statement with the driver alone that knows the value at which the place begins."""
-    dice = random.Random(3)
     with closing(sqlite3.connect(path)) as db:
 
         def window(code: int) -> None:
             db.execute("SELECT * FROM reading WHERE code >= ? ORDER BY code, id LIMIT ?", (code, SIZE)).fetchall()
 
-        pairs = []
-        for _ in range(TIMES):
-            code = dice.randrange(int(ROWS * 0.99))
-            pairs.append((milliseconds(lambda: window(code)), milliseconds(lambda: window(0))))  # noqa: B023
-    place, first = (statistics.median(pair[i] for pair in pairs) for i in (0, 1))
+        place, first, _ = _by_turns(window, int(ROWS * 0.99))
     print(f"       by hand: {place:.2f} ms, the first {first:.2f} ms, ratio {place / first:.2f}", flush=True)
 
 

@@ -109,7 +109,7 @@ def _changed(request: HttpRequest, work: Work, key: str, act: str) -> tuple[Arra
     if act == "apply":
         return _fitting(work, key, value)
     several = columns_now(work, key)
-    order = [field.name for field in as_laid_out(work, key).shown]
+    order = [field.name for field in as_laid_out(work, key).shown] if act == "show" else []
     for one in _named(request) or [name]:
         several = _shown_again(several, one, order) if act == "show" else changed(several, act, one, value)
     return replace(now, columns=tuple(several)), ""

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import re
+from itertools import chain
 from typing import Any
 
 from django.db import models
 from django.db.models.functions import Length
 
+from enlace.core.draft import PendingRecord
 from enlace.core.model.values import packed, unpacked
 from enlace.core.problem import Problem
 
@@ -22,6 +24,13 @@ BLOB = re.compile(r'\{"\$":"blob","v":"([0-9a-f]{64})"')  # as the text form of 
 def is_apart(value: Any) -> bool:
     """Whether a value is kept apart from its record."""
     return isinstance(value, str | bytes) and len(value) >= APART_FROM
+
+
+def holds_apart(record: PendingRecord) -> bool:
+    """Whether a value of a record is kept apart from it."""
+    theirs = record.conflict.theirs if record.conflict else None
+    several = chain(record.key, record.was.values(), record.now.values(), theirs.values() if theirs else ())
+    return any(map(is_apart, several))
 
 
 def pack(draft: Draft | None, value: Any) -> Any:

@@ -20,7 +20,7 @@ from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
 from . import draft_blobs, draft_rows
-from .draft_blobs import APART_FROM, is_apart
+from .draft_blobs import holds_apart
 from .draft_rows import DraftRow, tally
 from .links import UNKNOWN_LINK
 from .models import Draft, DraftRecord, DraftStep, JournalEntry
@@ -371,9 +371,7 @@ class DraftStore:
         return {address: None if record is None else self._body(record) for address, record in records.items()}
 
     def _body(self, record: PendingRecord) -> str:
-        body = dump(record)
-        # No text is shorter than what it holds: a short one holds nothing that is kept apart.
-        return body if len(body) < APART_FROM else dump(record, self._pack)
+        return dump(record, self._pack) if holds_apart(record) else dump(record)
 
     def _need_attention(self, records: Records, sound: Collection[tuple[str, str]]) -> set[tuple[str, str]]:
         """The addresses of the records that need attention, those of a part asked about together."""
@@ -428,11 +426,9 @@ class DraftStore:
 
     def new_row(self, record: PendingRecord) -> DraftRow | None:
         """A new record of the part that needs no attention, as it is to be kept; None where a value of it is kept apart."""
-        body = dump(record)
-        # No text is shorter than what it holds.
-        if len(body) >= APART_FROM and any(map(is_apart, record.now.values())):
+        if holds_apart(record):
             return None
-        return self._row((self.part, record.id), record, self._owner(self.part), False, body)
+        return self._row((self.part, record.id), record, self._owner(self.part), False, dump(record))
 
     def _count(self, there: Iterable[tuple[str, str]], kept: Sequence[DraftRow]) -> None:
         """Keep the draft's counts: what records were before goes, what they are now comes. there: those that may be stored

@@ -16,7 +16,7 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import found_by_text
 from enlace.core.draft import Conflict, PendingRecord, conflicts
 from enlace.core.draft.conflicts import exactly
-from enlace.core.draft.pending import Edit, as_read, new_id, new_record, removed, with_text, with_value
+from enlace.core.draft.pending import Edit, as_read, new_ids, new_record, removed, with_text, with_value
 from enlace.core.kinds import KINDS, Unreadable
 from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
@@ -129,7 +129,7 @@ def several_fresh(work: Work, count: int) -> list[PendingRecord]:
     if not count:
         return []
     first = fresh(work)
-    return [first, *(replace(first, id=new_id()) for _ in range(count - 1))]
+    return [first, *(replace(first, id=identifier) for identifier in new_ids(count - 1))]
 
 
 def add(work: Work) -> RecordView:

@@ -246,14 +246,11 @@ def removed(record: PendingRecord) -> PendingRecord | None:
 
 Put = Callable[[Any], Any]
 AS_THEY_ARE = frozenset({int, bool, type(None)})  # in JSON too
-
-
 TEXTS_TOO = AS_THEY_ARE | {str}
 
 
 def dump(record: PendingRecord, pack: Put = packed) -> str:
     """A record as text. pack: what makes a JSON value of a stored one (a store may keep large ones apart)."""
-
     plain = TEXTS_TOO if pack is packed else AS_THEY_ARE
 
     def mapped(values: Mapping[str, Any]) -> dict[str, Any]:

@@ -147,15 +147,7 @@ class RecordRules:
             if (value := record.get(name)) is None or (value.__class__ is str and not value):
                 return False
         values = {name: read(record[name]) for name, read in self._read.items() if name in record}
-        for run, own in running:
-            if own.issubset(record):
-                try:
-                    holds_so = run(values)
-                except (KeyError, ExpressionError, ArithmeticError, TypeError, ValueError):
-                    return False
-                if holds_so is False or (holds_so is not None and holds_so == 0):
-                    return False
-        return True
+        return all(_is_broken(run, values) is False for run, own in running if own.issubset(record))
 
     def _lacks(self, complaints: list[Complaint], field: FieldSpec, touches: bool, not_there_yet: bool) -> None:
         """Say that a field needs a value: once somebody touched it, or of a new record before it is saved."""
@@ -181,12 +173,7 @@ class RecordRules:
                 continue
             if not whole and not own <= there:
                 continue
-            # A CHECK is broken only when it is false; unknown passes (ISO/IEC 9075-2, 4.25.3 "check constraints").
-            try:
-                holds_so = run(values)
-            except (KeyError, ExpressionError, ArithmeticError, TypeError, ValueError):
-                continue  # it needs something that was not read, or can't be computed: the server tells
-            if holds_so is False or (holds_so is not None and holds_so == 0):
+            if _is_broken(run, values):
                 sentence = with_values(self.dataset, self.sentence(rule, expression), record, values)
                 complaints.append(Complaint(_code(rule), sentence, tuple(sorted(rule.marks or concerned))))
 
@@ -240,6 +227,16 @@ class RecordRules:
             if constraint == rule.name or flat == "".join(rule.expression.split()).lower():
                 return self.sentence(rule, expression), tuple(sorted(expression.names))
         return None
+
+
+def _is_broken(run: Callable[[Any], Any], values: Mapping[str, Any]) -> bool | None:
+    """Whether a rule is broken; None where it needs something that was not read, or can't be computed: the server tells."""
+    try:
+        holds_so = run(values)
+    except (KeyError, ExpressionError, ArithmeticError, TypeError, ValueError):
+        return None
+    # A CHECK is broken only when it is false; unknown passes (ISO/IEC 9075-2, 4.25.3 "check constraints").
+    return holds_so is False or (holds_so is not None and bool(holds_so == 0))
 
 
 def _code(rule: RuleSpec) -> str:

@@ -1,9 +1,9 @@
 // Several cells of a grid: chosen by Shift, told to those who add them up, copied to a spreadsheet and pasted from one.
 
 // What spreadsheets take a cell for that holds a text, whatever it looks like: "00123" keeps its zeros, "=1" is no formula.
-const MOST_LINES = 20_000; // that a block has, as the server takes them
 const COUNTED = ["whole", "decimal", "date", "time", "datetime"];
 const AS_TEXT = ` style="mso-number-format:'\\@'" sdnum="1033;0;@"`;
+const MOST_LINES = 20_000; // that a block has, as the server takes them
 
 /** Lines of texts as a spreadsheet takes them: tabs between, quoted where a text has a tab, a line or a quote in it; and as a
  *  table. isText: of each column, whether its values are texts. */
@@ -102,10 +102,10 @@ export class ChosenCells {
     };
   }
 
-  /** A range as far as the page has its rows: a column of ten million has more than can be gone through. */
-  seen({ top, bottom }) {
+  /** The rows of a range that the page has: a column of ten million has more than can be gone through. */
+  rowsOf({ top, bottom }) {
     const { first, rows } = this.grid;
-    return { top: Math.max(top, first), bottom: Math.min(bottom, first + rows.children.length - 1) };
+    return [...rows.children].slice(Math.max(0, top - first), Math.max(0, bottom - first + 1));
   }
 
   /** Choose whole rows (columns), whole columns (rows), or all, from what is chosen by now. */
@@ -126,9 +126,8 @@ export class ChosenCells {
     this.some = Boolean(range);
     this.tell(range);
     if (!range) return;
-    const { top, bottom } = this.seen(range);
-    for (let at = top; at <= bottom; at++)
-      for (const cell of [...(this.grid.row(at)?.children || [])].slice(range.left, range.right + 1)) {
+    for (const row of this.rowsOf(range))
+      for (const cell of [...row.children].slice(range.left, range.right + 1)) {
         cell.classList.add("in-range");
         cell.setAttribute("aria-selected", "true");
       }
@@ -136,12 +135,7 @@ export class ChosenCells {
 
   /** Say which cells are chosen, once for each choice: by the places of their records. */
   tell(range) {
-    const lines = range
-      ? [...this.grid.rows.children].slice(
-          Math.max(0, range.top - this.grid.first),
-          Math.max(0, range.bottom - this.grid.first + 1),
-        )
-      : [];
+    const lines = range ? this.rowsOf(range) : [];
     const heads = lines.filter((row) => row.dataset.group !== undefined).length;
     const told = range && {
       from: this.grid.placeOf(heads && lines[0]?.dataset.group !== undefined ? range.top + 1 : range.top),
@@ -164,16 +158,10 @@ export class ChosenCells {
       left: this.grid.column,
       right: this.grid.column,
     };
-    const lines = [];
-    const seen = this.seen({ top, bottom });
-    for (let position = seen.top; position <= seen.bottom; position++) {
-      const row = this.grid.row(position);
-      if (row?.dataset.group !== undefined) continue;
-      if (row) lines.push([...row.children].slice(left, right + 1).map((cell) => cell.textContent));
-    }
-    const groups = [...this.grid.rows.children].slice(seen.top - this.grid.first, seen.bottom - this.grid.first + 1);
-    const heads = groups.filter((row) => row.dataset.group !== undefined).length;
-    return { lines, top, left, whole: lines.length + heads === bottom - top + 1 };
+    const seen = this.rowsOf({ top, bottom });
+    const records = seen.filter((row) => row.dataset.group === undefined);
+    const lines = records.map((row) => [...row.children].slice(left, right + 1).map((cell) => cell.textContent));
+    return { lines, top, left, whole: seen.length === bottom - top + 1 };
   }
 
   copied(event) {

@@ -12,7 +12,7 @@ const root = document.getElementById("composer");
 const body = () => root.firstElementChild;
 const chosen = () => body().dataset.chosen.split(" ").filter(Boolean);
 const control = (id) => root.querySelector(`[data-stage] [data-control="${CSS.escape(id)}"]`);
-const settings = new SettingsCard(root, chosen, () => choose([]));
+const settings = new SettingsCard(root, { chosen, find: control, leave: () => choose([]) });
 let running = Promise.resolve();
 
 let waiting = 0; // acts that are on their way, or about to be

@@ -82,8 +82,8 @@ async function arrived() {
 // Everything typed has arrived, and the record that the person went to is the current one.
 async function settled() {
   while (busy()) {
-    await Promise.all([edits.idle(), ...[...sources.values()].map((source) => source.moving)]);
-    if (acting) await new Promise((later) => setTimeout(later, 15));
+    await edits.idle();
+    await arrived();
   }
 }
 

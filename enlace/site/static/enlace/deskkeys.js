@@ -74,9 +74,7 @@ export class DeskKeys {
   }
 
   into(name) {
-    const input = this.element(name);
-    input?.focus();
-    input?.select();
+    focusOn(this.element(name));
   }
 
   /** Go on in the records from wherever one stands: what was typed is kept before, and the focus stays in the field. Of

@@ -9,13 +9,15 @@ import { posted } from "./posting.js";
 export function keeping(sourceOf, ask) {
   const path = (source, which) => (which === "arrangements" ? pathOf(which, source.grid) : which);
 
+  const boxOf = (button) => button.closest("[data-sentence]").querySelector(`[data-kept-box="${button.dataset.kept}"]`);
+  const buttonOf = (box) => box.closest("[data-sentence]").querySelector(`[data-kept="${box.dataset.keptBox}"]`);
+
   async function toggle(button) {
     const which = button.dataset.kept;
-    const sentence = button.closest("[data-sentence]");
-    const box = sentence.querySelector(`[data-kept-box="${which}"]`);
+    const box = boxOf(button);
     if (!box.hidden) return closeBox(box, button);
     openBox(box, button);
-    const source = sourceOf(sentence);
+    const source = sourceOf(button);
     const html = await ask(source, path(source, which));
     if (html === null) return closeBox(box, button);
     box.innerHTML = html;
@@ -74,13 +76,12 @@ export function keeping(sourceOf, ask) {
     const button = source.el(`act-${keptBox}`);
     if (!button || button.getAttribute("aria-expanded") === "true") return;
     await toggle(button);
-    const box = button.closest("[data-sentence]").querySelector(`[data-kept-box="${keptBox}"]`);
-    box.querySelector(`[data-show-column="${CSS.escape(showColumn)}"]`)?.focus();
+    boxOf(button)
+      .querySelector(`[data-show-column="${CSS.escape(showColumn)}"]`)
+      ?.focus();
   });
   document.addEventListener("keydown", (event) => {
     const box = event.key === "Escape" && !event.defaultPrevented && event.target.closest?.("[data-kept-box]");
-    if (!box) return;
-    const { keptBox } = box.dataset;
-    closeBox(box, box.closest("[data-sentence]").querySelector(`[data-kept="${keptBox}"]`));
+    if (box) closeBox(box, buttonOf(box));
   });
 }

@@ -18,9 +18,10 @@ export function placed(control, stage, width, height) {
 }
 
 export class SettingsCard {
-  /** root: the composer. chosen(): the ids of what is chosen. leave(): nothing is chosen any more. */
-  constructor(root, chosen, leave) {
-    Object.assign(this, { root, chosen });
+  /** root: the composer. chosen(): the ids of what is chosen. find(id): a control on the sheet. leave(): nothing is chosen any
+   *  more. */
+  constructor(root, { chosen, find, leave }) {
+    Object.assign(this, { root, chosen, find });
     root.addEventListener("click", ({ target }) => target.closest("[data-close-card]") && leave());
     root.addEventListener("scroll", ({ target }) => target.matches?.(".stage") && this.place(), true);
     addEventListener("resize", () => this.place());
@@ -33,7 +34,7 @@ export class SettingsCard {
 
   get control() {
     const [id] = this.chosen();
-    return id ? this.root.querySelector(`[data-stage] [data-control="${CSS.escape(id)}"]`) : null;
+    return id ? this.find(id) : null;
   }
 
   place() {
