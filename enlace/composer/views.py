@@ -230,7 +230,7 @@ def _drawn(request: HttpRequest, form: Form) -> tuple[Any, dict[str, Any], str]:
         assert work.sheet is not None
         drawings = {work.sheet.source_names[drawing.part.name]: drawing for drawing in several}
         rows = {name: [row.values for row in drawing.rows[:SAMPLE]] for name, drawing in drawings.items()}
-        return draw(request, work.sheet, drawings), rows, ""
+        return draw(work.sheet, drawings), rows, ""
     except Problem as problem:
         return "", {}, str(problem)
 

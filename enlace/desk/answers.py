@@ -30,7 +30,7 @@ from .grouped import layout_of, line_of, line_total
 from .record_view import RecordView, record_digest
 from .sentence import passing
 from .showing import details_of
-from .templatetags.drawn import rail
+from .templatetags.drawn import panel, rail
 from .work import Work
 
 MOST_TOLD = 600  # characters of a text that travels in an event
@@ -62,9 +62,9 @@ class Answer:
         if drawing is None:
             context = {**base_context(self.work), **panel_context(self.work, view)}
             drawing = Drawing(self.work.part, context, self.work, view)
-        self._part("panel.html", drawing)
+        self.parts.append(panel(drawing.context, swap=True))
         if self.work.sheet is not None:
-            self.parts += lone_controls(self.request, self.work.sheet, drawing, OF_RECORD if moved else ALL)
+            self.parts += lone_controls(self.work.sheet, drawing, OF_RECORD if moved else ALL)
             self._details(view)
         return self
 
@@ -75,13 +75,10 @@ class Answer:
             self.work.store.look_again()  # the act that leads here may have changed the draft
         for detail in details_of(self.work, view, places, whole=False):
             assert self.work.sheet is not None
-            self._part("panel.html", detail)
+            self.parts.append(panel(detail.context, swap=True))
             self._rails(detail)
-            self.parts += lone_controls(self.request, self.work.sheet, detail)
+            self.parts += lone_controls(self.work.sheet, detail)
             self._source(detail)
-
-    def _part(self, name: str, drawing: Drawing, **more: str) -> None:
-        self.parts.append(render_to_string(f"desk/{name}", {**drawing.context, "swap": True, **more}, self.request))
 
     def _rails(self, drawing: Drawing) -> None:
         """Each navigator of a part."""
@@ -122,7 +119,7 @@ class Answer:
         own += [(more["g"], {**drawing.context, **more}) for key, more in further.items() if key != SPLIT]
         for prefix, context in own:
             # Its rows come behind it with the place of the source, as they do on each move.
-            html = grid_html(self.request, drawing, {**context, "rows": ""}, further.get(SPLIT))
+            html = grid_html(drawing, {**context, "rows": ""}, further.get(SPLIT))
             self.parts.append(format_html('<template data-grid-of="{}">{}</template>', prefix, html))
         self._source(drawing, further)
         return self
@@ -168,7 +165,7 @@ class Answer:
         if self.work.sheet is not None:
             # What only shows, charts and values, follows at once; editors keep what is being typed in them.
             drawing = Drawing(self.work.part, base_context(self.work), self.work, view)
-            self.parts += lone_controls(self.request, self.work.sheet, drawing, OF_ROWS, ("value",))
+            self.parts += lone_controls(self.work.sheet, drawing, OF_ROWS, ("value",))
         return self.template("notes.html", record=view, editors=spoken)
 
     def masters(self) -> Answer:
@@ -196,7 +193,7 @@ class Answer:
             self.parts.append(row_html(above, view))
             drawing = Drawing(above.part, base_context(above), above, view)
             assert above.sheet is not None
-            self.parts += lone_controls(self.request, above.sheet, drawing, (), ("value",))
+            self.parts += lone_controls(above.sheet, drawing, (), ("value",))
             pending = view.pending
             master = above.part.master_of(pending) if pending else above.part.master_by(view.stored or {})
             work = above

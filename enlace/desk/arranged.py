@@ -10,7 +10,8 @@ from django.db.models import Q
 from enlace.core.view import Arranged
 from enlace.workshop.models import Form
 
-from .models import SharedArrangement
+from .existing import exists
+from .models import Arrangement, SharedArrangement
 
 # The key of the second view of a grid that is split: no control has an id with a dash in it.
 SPLIT = "split-view"
@@ -33,6 +34,8 @@ def shared(form: Form, token: str) -> dict[tuple[str, str], Arranged]:
 
 def in_force(form: Form, person: Any) -> Mapping[tuple[str, str], Arranged]:
     """By part and a grid's key, how it is arranged for a person: by themselves, else for all."""
+    if not exists(Arrangement, form_id=form.pk, name=""):
+        return {}
     several = form.arrangements.filter(Q(person=person) | Q(person=None), name="")
     by_grid: dict[tuple[str, str], Arranged] = {}
     for kept in sorted(several, key=lambda kept: kept.person_id is not None):

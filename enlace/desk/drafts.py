@@ -22,6 +22,7 @@ from enlace.workshop.models import Form
 from . import draft_blobs, draft_rows
 from .draft_blobs import holds_apart
 from .draft_rows import DraftRow, tally
+from .existing import exists
 from .links import UNKNOWN_LINK
 from .models import Draft, DraftRecord, DraftStep, JournalEntry
 
@@ -71,7 +72,8 @@ class DraftStore:
     def draft(self) -> Draft | None:
         """The draft's row, None as long as nothing was ever edited."""
         if not self._looked:
-            self._draft = Draft.objects.filter(person=self.person, form=self.form, practice=self.practice).first()
+            its = {"person_id": self.person.pk, "form_id": self.form.pk, "practice": self.practice}
+            self._draft = Draft.objects.filter(**its).first() if exists(Draft, **its) else None
             self._looked = True
         return self._draft
 

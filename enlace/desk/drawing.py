@@ -20,22 +20,22 @@ from .controls import SHOWN, Drawing
 from .grouped import layout_of, lines_of
 from .sheet import Sheet
 from .showing import head_context
-from .templatetags.drawn import table
+from .templatetags.drawn import panel, table
 
 OF_RECORD, OF_ROWS = ("record",), ("rows",)
 ALL = OF_RECORD + OF_ROWS
 
 
-def lone_sheet(request: HttpRequest, drawing: Drawing) -> SafeString:
+def lone_sheet(drawing: Drawing) -> SafeString:
     """The sheet of one part by itself: a navigator, a grid and a panel beside it."""
     several = (("navigator", "x1 y1 w12 high1"), ("grid", "x1 y2 w8 high12 fill"), ("panel", "x9 y2 w4 high12 fill"))
     made = [
         (
             css,
             kind,
-            grid_html(request, drawing, drawing.context)
+            grid_html(drawing, drawing.context)
             if kind == "grid"
-            else render_to_string(f"desk/controls/{kind}.html", drawing.context, request),
+            else render_to_string(f"desk/controls/{kind}.html", drawing.context),
         )
         for kind, css in several
     ]
@@ -44,27 +44,24 @@ def lone_sheet(request: HttpRequest, drawing: Drawing) -> SafeString:
     return format_html_join("\n", wrap, parts)
 
 
-def bare_panel(request: HttpRequest, drawing: Drawing) -> SafeString:
+def bare_panel(drawing: Drawing) -> SafeString:
     """What has to be said of a record whose panel is not on the sheet: its state, its actions, its conflict."""
-    html = mark_safe(render_to_string("desk/panel.html", drawing.context, request))
-    return format_html('<div data-of="of{}">{}</div>', drawing.context["p"], html)
+    return format_html('<div data-of="of{}">{}</div>', drawing.context["p"], panel(drawing.context, False))
 
 
-def draw(request: HttpRequest, sheet: Sheet, drawings: Mapping[str, Drawing]) -> SafeString:
+def draw(sheet: Sheet, drawings: Mapping[str, Drawing]) -> SafeString:
     """All controls of the sheet."""
-    return _several(request, sheet, sheet.document.controls, drawings)
+    return _several(sheet, sheet.document.controls, drawings)
 
 
-def _several(
-    request: HttpRequest, sheet: Sheet, several: tuple[Control, ...], drawings: Mapping[str, Drawing]
-) -> SafeString:
+def _several(sheet: Sheet, several: tuple[Control, ...], drawings: Mapping[str, Drawing]) -> SafeString:
     made = []
     for control in several:
         place = control.place
         css = f"x{place.x} y{place.y} w{place.w} high{place.h}" + (" fill" if place.fill else "")
         drawing = drawings.get(control.source)
         p = drawing.context["p"] if drawing else ""
-        html = draw_control(request, sheet, control, drawings)
+        html = draw_control(sheet, control, drawings)
         name = control.kind if control.kind in CONTROL_KINDS else "unknown"
         made.append((name, css, control.kind, control.id, "" if drawing is None else f"of{p}", html, name))
     # Each control is an element of its kind, which `static/enlace/controls` knows by its name.
@@ -72,9 +69,7 @@ def _several(
     return format_html_join("\n", wrap, made)
 
 
-def draw_control(
-    request: HttpRequest, sheet: Sheet, control: Control, drawings: Mapping[str, Drawing], swap: bool = False
-) -> SafeString:
+def draw_control(sheet: Sheet, control: Control, drawings: Mapping[str, Drawing], swap: bool = False) -> SafeString:
     """One control. A kind that nobody knows is said to be one."""
     kind = CONTROL_KINDS.get(control.kind)
     if kind is None:
@@ -98,10 +93,10 @@ def draw_control(
     if control.kind in OWN and drawing is not None and (key := _key(sheet, control, drawing)):
         context |= OWN[control.kind](drawing, key)
     if control.kind == "group":
-        context["inner"] = _several(request, sheet, control.children, drawings)
+        context["inner"] = _several(sheet, control.children, drawings)
     if control.kind == "tabs":
         pages = [
-            (page.id, page.settings.get("title", "Page"), _several(request, sheet, page.children, drawings))
+            (page.id, page.settings.get("title", "Page"), _several(sheet, page.children, drawings))
             for page in control.children
         ]
         context |= {
@@ -109,20 +104,18 @@ def draw_control(
             "pages": [dict(zip(("id", "title", "inner"), page, strict=True)) for page in pages],
         }
     if name == "grid" and drawing is not None:
-        return grid_html(request, drawing, context)
-    return mark_safe(render_to_string(f"desk/controls/{name}.html", context, request))
+        return grid_html(drawing, context)
+    return mark_safe(render_to_string(f"desk/controls/{name}.html", context))
 
 
-def grid_html(
-    request: HttpRequest, drawing: Drawing, context: Mapping[str, Any], second: Mapping[str, Any] | None = None
-) -> SafeString:
+def grid_html(drawing: Drawing, context: Mapping[str, Any], second: Mapping[str, Any] | None = None) -> SafeString:
     """A grid, with a second view of its rows where the person has it split. second: what that one shows, where it is known."""
     split = drawing.work.arrangement().split if drawing.work is not None and not context.get("key") else ""
     if split:
         apart = {**context, **(second or further_grid(drawing, SPLIT)), "apart": True}
         apart["rows"] = apart["rows"] if context["rows"] else ""
         context = {**context, "split": split, "second": table(apart)}
-    return mark_safe(render_to_string("desk/controls/grid.html", dict(context), request))
+    return mark_safe(render_to_string("desk/controls/grid.html", dict(context)))
 
 
 def _key(sheet: Sheet, control: Control, drawing: Drawing) -> str:
@@ -161,7 +154,7 @@ def drawn_as(sheet: Sheet, control: Control) -> str:
 
 
 def lone_controls(
-    request: HttpRequest, sheet: Sheet, drawing: Drawing, follows: tuple[str, ...] = ALL, kinds: tuple[str, ...] = ()
+    sheet: Sheet, drawing: Drawing, follows: tuple[str, ...] = ALL, kinds: tuple[str, ...] = ()
 ) -> list[str]:
     """The controls of a part that stand by themselves and follow something, or are of some kinds, to be replaced where
     the page shows them.
@@ -171,7 +164,7 @@ def lone_controls(
     for control in sheet.controls(drawing.part.name):
         drawer = SHOWN.get(drawn_as(sheet, control))
         if drawer is not None and (drawer.followed_by(control) in follows or control.kind in kinds):
-            made.append(draw_control(request, sheet, control, {name: drawing}, swap=True))
+            made.append(draw_control(sheet, control, {name: drawing}, swap=True))
     return made
 
 

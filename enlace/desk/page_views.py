@@ -79,13 +79,13 @@ def page(request: HttpRequest, work: Work) -> HttpResponse:
     }
     if work.sheet is None:
         return render(
-            request, "desk/work.html", {**context, "sheet": lone_sheet(request, main), "fills": True, "holders": [main]}
+            request, "desk/work.html", {**context, "sheet": lone_sheet(main), "fills": True, "holders": [main]}
         )
     several = [main, *details_of(work, view, places_in(request))]
     drawings = {work.sheet.source_names[drawing.part.name]: drawing for drawing in several}
     fills = any(control.place.fill for control in work.sheet.document.controls)
-    sheet = draw(request, work.sheet, drawings)
-    bare = [bare_panel(request, drawing) for drawing in several if work.sheet.panel(drawing.part.name) is None]
+    sheet = draw(work.sheet, drawings)
+    bare = [bare_panel(drawing) for drawing in several if work.sheet.panel(drawing.part.name) is None]
     more = {"sheet": sheet, "fills": fills, "holders": several, "bare": bare}
     return render(request, "desk/work.html", {**context, **more})
 
@@ -157,4 +157,4 @@ def control(request: HttpRequest, work: Work) -> HttpResponse:
     identifier = request.GET.get("record", "")
     view = work.record(identifier, number_from(request, "position", 0)) if identifier else None
     drawing = Drawing(work.part, base_context(work), work, view)
-    return HttpResponse(draw_control(request, sheet, asked, {source: drawing}))
+    return HttpResponse(draw_control(sheet, asked, {source: drawing}))

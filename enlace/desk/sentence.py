@@ -5,7 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
-from enlace.core.dataset import FieldSpec
+from django.utils.html import json_script
+from django.utils.safestring import SafeString
+
+from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset.compiled import derived
 from enlace.core.dataset.empty_order import EMPTY
 from enlace.core.dataset.filters import WHEN
 from enlace.core.dataset.grouping import ways_of
@@ -54,15 +58,22 @@ def sentence_context(work: Work) -> dict[str, Any]:
         "condition_faults": work.condition_faults,
         "asking": {
             "tree": to_text(work.asked.conditions) or "[]",
-            "fields": [
-                {"name": field.name, "label": field.label, "kind": "list" if field.lookup else field.kind}
-                for field in work.dataset.shown
-                if field.kind not in ("picture", "binary")
-            ],
+            "fields": _fields(work.dataset),
             "rest": view_text(replace(work.asked, conditions=())),
-            "tests": {name: list(counts) for name, counts in TESTS.items()},
+            "tests": _TESTS,
         },
     }
+
+
+# What conditions are built from, as the page's scripts read it.
+_TESTS = json_script({name: list(counts) for name, counts in TESTS.items()})
+NOTHING_ASKED = {"fields": json_script([]), "tests": json_script({})}
+
+
+@derived
+def _fields(dataset: DatasetSpec) -> SafeString:
+    shown = (field for field in dataset.shown if field.kind not in ("picture", "binary"))
+    return json_script([{"name": f.name, "label": f.label, "kind": "list" if f.lookup else f.kind} for f in shown])
 
 
 def _boxes(work: Work) -> list[Said]:

@@ -30,7 +30,7 @@ from .grouped import layout_of, line_of, line_total, lines_of, uncounted
 from .parts import FormPart
 from .record_view import RecordView
 from .renamed import new_name
-from .sentence import sentence_context
+from .sentence import NOTHING_ASKED, sentence_context
 from .totals import offered
 from .work import Work
 
@@ -245,7 +245,7 @@ def _blanks(work: Work, part: FormPart) -> list[Drawing]:
     context = {
         "form": work.form, "part": part, "dataset": part.dataset, "order": "", "filters": "", "view": "on=sheet", "at": "",
         "practice": work.practice, "kept": work.kept, **dict.fromkeys("pgn", f"{part.name}--"), "blank": True, "rows": "", "start": 0,
-        "size": DETAIL_WINDOW, "boxes": [], "wrong": [], "asking": {"fields": [], "tests": {}}, "widths": blank_widths(part.dataset, shown),
+        "size": DETAIL_WINDOW, "boxes": [], "wrong": [], "asking": NOTHING_ASKED, "widths": blank_widths(part.dataset, shown),
         "columns": [Column(part.dataset.numbers[f.name], f) for f in shown],
         **panel_context(work, None), **rail_context(work, None, 0), "panel_acts": False,
     }  # fmt: skip

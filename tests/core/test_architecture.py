@@ -57,20 +57,6 @@ class House(unittest.TestCase):
             hosts = re.findall(r"(?:https?:)?//[a-z0-9.-]+\.[a-z]{2,}", path.read_text())
             self.assertEqual([h for h in hosts if "www.w3.org" not in h], [], path)
 
-    def test_all_scripts_of_a_form_are_asked_for_at_once(self):
-        """What a module imports is known only once it is there: a page names all of them, or they come one after the other."""
-        static = ROOT / "enlace/site/static"
-        left, known = [static / "enlace/desk.js"], set()
-        while left:
-            path = left.pop()
-            for name in re.findall(r'(?:from|import) "(\.[^"]+)"', path.read_text()):
-                if (other := (path.parent / name).resolve()) not in known:
-                    known.add(other)
-                    left.append(other)
-        page = (ROOT / "enlace/desk/templates/desk/work.html").read_text()
-        named = {(static / name).resolve() for name in re.findall(r"get_static_prefix %}([^\"]+)", page)}
-        self.assertEqual(named, known)
-
     def test_the_check_of_shortcuts_knows_the_keys_of_every_form(self):
         page = (ROOT / "enlace/site/static/enlace/deskkeys.js").read_text()
         told = [key.lower() for key in re.findall(r'^      \["([A-Z])", ', page, re.MULTILINE)]

@@ -7,6 +7,8 @@ from types import SimpleNamespace
 from django.db import connection, connections, transaction
 from django.template.loader import render_to_string
 from django.test import SimpleTestCase, TransactionTestCase, override_settings
+from django.utils.html import json_script
+from django.utils.safestring import mark_safe
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -14,9 +16,10 @@ from enlace.accounts.models import Person
 from enlace.core.dataset import FieldSpec
 from enlace.core.model.dataset import LookupSpec
 from enlace.desk.editors import EditorView
+from enlace.desk.sentence import Said
 from enlace.desk.showing import Box, Column
 from enlace.desk.skeleton import Kept, Skeleton, mark
-from enlace.desk.templatetags.drawn import editor, rail, table
+from enlace.desk.templatetags.drawn import asking, editor, panel, rail, table
 from enlace.workshop.definitions import opened_form
 from enlace.workshop.models import Connection, Dataset, Form, Project
 from tests.web.pages import PLAIN_FILES, Pages
@@ -97,6 +100,43 @@ class Drawn(SimpleTestCase):
                 "totals": typed[2], "row_lines": 2, "kept_rows": typed[0], "blank_row": editable,
             }  # fmt: skip
             self.assertEqual(flat(table(context)), flat(render_to_string("desk/controls/grid_table.html", context)))
+
+    @settings(max_examples=60, deadline=None)
+    @given(
+        st.lists(st.builds(Said, texts, texts, texts, st.booleans(), st.integers(0, 3), texts), max_size=2),
+        optional,
+        st.booleans(),
+        st.tuples(texts, texts),
+    )
+    def test_what_is_asked_of_a_grid(self, said, total, yes, several):
+        for text in several:
+            context = {
+                "dataset": SimpleNamespace(editable=yes, lacking_keys=not total), "part": SimpleNamespace(title="<Cargo>"),
+                "p": "a--", "at": text, "order": text, "filters": text, "passing": text, "boxes_said": yes, "uncounted": text, "grid_total": total,
+                "filters_said": said, "groups_said": said[:1], "orders_said": said, "condition_faults": (text,), "terms": [text] * yes, "wrong": [text],
+                "asking": {"tree": text or "[]", "rest": text, "fields": json_script([text]), "tests": json_script({})},
+            }  # fmt: skip
+            self.assertEqual(flat(asking(context)), flat(render_to_string("desk/asking.html", context)))
+
+    @settings(max_examples=100, deadline=None)
+    @given(
+        st.lists(editors(), max_size=2),
+        st.sampled_from(("", "", "new")),
+        optional,
+        st.booleans(),
+        st.tuples(texts, texts),
+    )
+    def test_a_panel(self, several, state, position, yes, ids):
+        for identifier in ids:
+            context = {
+                "dataset": SimpleNamespace(editable=yes, lacking_keys=not yes), "part": SimpleNamespace(title="<Cargo>"), "p": "a--" * yes,
+                "record": SimpleNamespace(id=identifier, state=state, position=position), "at": identifier, "seen": identifier,
+                "panel_acts": yes, "panel_columns": 2, "details": [], "actions": [], "general": [identifier] * (not yes), "editors": several,
+            }  # fmt: skip
+            for shown in (context, {**context, "record": None, "editors": []}):
+                fields = mark_safe("\n".join(editor(shown, one) for one in shown["editors"]))
+                whole = render_to_string("desk/panel.html", {**shown, "fields": fields, "swap": yes})
+                self.assertEqual(flat(panel(shown, yes)), flat(whole))
 
     def test_what_is_kept_is_bounded(self):
         kept = Kept(most=4_000)

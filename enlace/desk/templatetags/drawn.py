@@ -21,10 +21,11 @@ ASKED = ("p", "n", "at_first", "at_last", "boxes_said", "blank")
 
 @dataclass(frozen=True)
 class Shown:
-    """What the template of an editor asks of its record."""
+    """What the template of an editor, or of a panel, asks of its record."""
 
     id: str
     state: str
+    position: int | str | None = None
 
 
 @register.simple_tag(takes_context=True)
@@ -41,6 +42,38 @@ def editor(context: template.Context, one: EditorView) -> SafeString:
     return drawn(
         "desk/editor.html", (("one", shape), ("record", Shown(mark("record"), record.state)), ("p", p)), printed
     )
+
+
+PANEL_ASKED = ("p", "panel_columns", "panel_acts", "acts_apart")
+PANEL_SAYS = ("details", "actions", "lines", "gone", "pending", "general", "conflict")  # sentences and acts of a record
+
+
+def panel(context: Context, swap: bool) -> SafeString:
+    """The panel of a record, with its editors. swap: to be put into a page that shows it."""
+    record = context["record"]
+    fields = mark_safe("\n".join(editor(context, one) for one in context["editors"]))
+    asked = {**_given(context, PANEL_ASKED), "swap": swap, "editors": bool(fields)}
+    if record and (record.state or any(context.get(name) for name in PANEL_SAYS)):
+        said = {
+            name: context[name] for name in (*PANEL_SAYS, "at", "form", "part", "dataset", "seen") if name in context
+        }
+        return mark_safe(render_to_string("desk/panel.html", {**asked, **said, "record": record, "fields": fields}))
+    printed = {"fields": fields, **_given(context, ("at", "seen")), "record": "", "position": ""}
+    asked |= {name: mark(name) for name in ("fields", "at", "seen") if name in printed}
+    asked["record"] = None
+    if record:
+        place = record.position
+        printed |= {"record": record.id, "position": "" if place is None else place}
+        asked["record"] = Shown(mark("record"), "", mark("position"))
+    dataset = context["dataset"]
+    asked |= {"part": Titled(context["part"].title), "dataset": Enterable(dataset.editable, bool(dataset.lacking_keys))}
+    return drawn("desk/panel.html", tuple(asked.items()), printed)
+
+
+@register.simple_tag(takes_context=True, name="panel")
+def panel_tag(context: template.Context) -> SafeString:
+    """The panel of the record that the context shows."""
+    return panel(context, False)
 
 
 @register.simple_tag(takes_context=True)
@@ -104,6 +137,38 @@ def table(context: Context) -> SafeString:
     asked |= {name: bool(context.get(name)) for name in ("filters", "groups_said")}
     asked |= {"part": Titled(context["part"].title), "dataset": Gridded(dataset.editable, bool(dataset.key))}
     return drawn("desk/controls/grid_table.html", tuple(asked.items()), printed)
+
+
+ASKING_PRINTED = ("at", "order", "passing")
+ASKING_ASKED = ("p", "blank", "boxes_said", "uncounted")
+ASKING_SEVERAL = ("filters_said", "groups_said", "orders_said", "condition_faults", "terms", "wrong")
+
+
+@register.simple_tag(takes_context=True)
+def asking(context: Context) -> SafeString:
+    """What is asked of a grid: its sentence, what conditions are built from, and the form of the boxes."""
+    dataset, of = context["dataset"], context["asking"]
+    printed = _given(context, ASKING_PRINTED) | {name: of[name] for name in Asking.__annotations__ if name in of}
+    asked = _given(context, ASKING_ASKED)
+    asked |= {name: value and mark(name) for name, value in printed.items() if name in ASKING_PRINTED}
+    asked |= {name: tuple(context[name]) for name in ASKING_SEVERAL if name in context}
+    asked |= {"filters": bool(context.get("filters")), "grid_total": None if context.get("grid_total") is None else 0}
+    # A tree of no conditions is asked about.
+    marks = {
+        name: of.get(name) if of.get(name) == "[]" else mark(name) for name in Asking.__annotations__ if name in of
+    }
+    asked |= {"part": Titled(context["part"].title), "dataset": Enterable(dataset.editable, bool(dataset.lacking_keys))}
+    return drawn("desk/asking.html", (*asked.items(), ("asking", Asking(**marks))), printed)
+
+
+@dataclass(frozen=True)
+class Asking:
+    """What conditions are built from: the tree of those in force, what an address says beside them, fields and tests."""
+
+    tree: str = ""
+    rest: str = ""
+    fields: str = ""
+    tests: str = ""
 
 
 @dataclass(frozen=True)

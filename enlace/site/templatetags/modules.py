@@ -1,0 +1,49 @@
+"""A script that is a module, with all that it imports asked for at once."""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from pathlib import Path
+from posixpath import dirname, join, normpath
+
+from django import template
+from django.contrib.staticfiles.finders import find
+from django.templatetags.static import PrefixNode, static
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString, mark_safe
+
+register = template.Library()
+_IMPORTED = re.compile(r'^(?:import|\} from|import .* from) "(\.[^"]+)"', re.MULTILINE)
+
+
+@register.simple_tag
+@cache  # the files of an application change with its version, which is another process
+def module(name: str) -> SafeString:
+    """The script element of a module, behind a link for each module that it imports, by whatever way.
+
+    What a module imports is known only once it is there: a page names all of them, or they come one after the other.
+    """
+    prefix = PrefixNode.handle_simple("STATIC_URL")  # as modules name each other: without what tells versions apart
+    links = format_html_join("\n", '<link rel="modulepreload" href="{}{}">', ((prefix, one) for one in imported(name)))
+    return mark_safe(links + format_html('\n<script type="module" src="{}"></script>', static(name)))
+
+
+def imported(name: str) -> list[str]:
+    """The modules that a module imports, and those that these do, by name; none twice. Those that it asks for only when
+    it needs them are not among them."""
+    found: set[str] = set()
+    left = [name]
+    while left:
+        here = left.pop()
+        for other in _IMPORTED.findall(_source(here)):
+            path = normpath(join(dirname(here), other))
+            if path not in found:
+                found.add(path)
+                left.append(path)
+    return sorted(found - {name})
+
+
+def _source(name: str) -> str:
+    path = find(name)
+    return Path(path).read_text(encoding="utf-8") if isinstance(path, str) else ""
