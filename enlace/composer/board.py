@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.form import CONTROL_KINDS, Control, FormDocument, Source
-from enlace.core.form.columns import columns_of
+from enlace.core.form.columns import GridColumn, columns_of
 from enlace.core.form.document import put
-from enlace.core.form.edit import kind_of
+from enlace.core.form.edit import kind_of, listing
 from enlace.core.form.fields import fields_of
 from enlace.core.problem import Problem
 from enlace.core.wiring import Wired
@@ -103,13 +103,7 @@ def cross(document: FormDocument, identifier: str, field: str, dataset: DatasetS
         if field in named
         else [name for name in shown if name in {*named, field}]
     )
-    if not left:
-        raise Problem("Something has to be left to show.", "Remove the control instead.", code="bad")
     # What a builder said of a column (its heading, its width) stays when columns beside it come or go.
     known = {column.field: column for column in columns_of(control.settings.get(setting, ()))}
-    kept = [known[name].kept() if name in known else name for name in left]
-    settings = {**control.settings, setting: kept}
-    # Just what the control shows by itself: said by nothing, so that a field that is added later appears too.
-    if kept == fields_of(replace(control, settings={}), dataset):
-        settings.pop(setting)
-    return put(document, replace(control, settings=settings))
+    several = [known.get(name, GridColumn(name)) for name in left]
+    return listing(document, control, several, fields_of(replace(control, settings={}), dataset))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from django.conf import settings
@@ -19,6 +20,7 @@ from enlace.core.form.columns import GridColumn, columns_of
 from enlace.core.form.difference import differences, title_of
 from enlace.core.form.edit import holder_of, kind_of
 from enlace.core.form.fields import fields_of
+from enlace.core.form.kinds.base import Setting
 from enlace.core.form.opening import words
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
@@ -272,19 +274,33 @@ def _field_choices(wired: Wired, source: str) -> list[tuple[str, str]]:
     return [(field.name, field.label) for field in dataset.shown] if dataset else []
 
 
-def _column_lines(wired: Wired, control: Control) -> list[dict[str, Any]]:
-    """The columns of a grid in their order, then the fields that it leaves out, each with what is said of it."""
-    dataset = wired.datasets.get(control.source)
-    if dataset is None:
-        return []
-    known = {column.field: column for column in columns_of(control.settings.get("columns", ()))}
+@dataclass(frozen=True)
+class Listed:
+    """The fields that a control lists: those that it shows, in their order, then the others. own: whether that is said by
+    the form. columns: whether each says more than that it is there.
+    """
+
+    setting: Setting
+    lines: list[dict[str, Any]]
+    own: bool
+    columns: bool
+
+
+def _listed(wired: Wired, control: Control) -> Listed | None:
+    """The fields that a control lists; None for one that lists none, or while its dataset is not known."""
+    dataset, name = wired.datasets.get(control.source), kind_of(control).lists
+    if dataset is None or not name:
+        return None
+    known = {column.field: column for column in columns_of(control.settings.get(name, ()))}
     shown = fields_of(control, dataset)
     order = [*shown, *(field.name for field in dataset.shown if field.name not in shown)]
-    return [
-        {"field": dataset.any_name[name], "shown": name in shown, "column": known.get(name, GridColumn(name))}
-        for name in order
-        if name in dataset.any_name and not dataset.any_name[name].hidden
+    lines = [
+        {"field": dataset.any_name[one], "shown": one in shown, "column": known.get(one, GridColumn(one))}
+        for one in order
+        if one in dataset.any_name and not dataset.any_name[one].hidden
     ]
+    setting = kind_of(control).setting(name)
+    return Listed(setting, lines, name in control.settings, setting.kind == "columns")
 
 
 def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, Any]:
@@ -293,16 +309,10 @@ def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, A
     kind = kind_of(control)
     lines = []
     for setting in kind.settings:
-        if setting.kind == "columns":
-            continue  # a table of their own
+        if setting.kind in ("columns", "fields"):
+            continue  # a list to tick
         value = kind.value(control.settings, setting.name)
-        text = (
-            ", ".join(map(str, value))
-            if isinstance(value, list)
-            else ("yes" if value else "")
-            if setting.kind == "yes or no"
-            else value
-        )
+        text = ("yes" if value else "") if setting.kind == "yes or no" else value
         lines.append({"setting": setting, "text": text, "own": setting.name in control.settings})
     dataset = wired.datasets.get(control.source)
     return {
@@ -311,8 +321,7 @@ def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, A
         "title": title_of(control),
         "lines": lines,
         "fields": [(f.name, f.label) for f in dataset.shown] if dataset else [],
-        "columns": _column_lines(wired, control) if kind.name == "grid" else [],
-        "own_columns": "columns" in control.settings,
+        "listed": _listed(wired, control),
         "tab": _tab_place(wired.document, identifier),
         "faults": [fault for fault in faults if fault.control == identifier],
     }

@@ -130,9 +130,21 @@ class Composing(Served):
         page.locator(".adds summary").click()
         page.locator("[data-add=cards]").click()
         expect(page.locator("[data-control=cards]")).to_have_class(re.compile("chosen"))
-        page.locator("#set-fields").fill("vessel_id, purpose, eta")
-        page.keyboard.press("Tab")
-        expect(page.locator("[data-control=cards] .card-record").first.locator("[data-line]")).to_have_count(3)
+        shown = page.get_by_role("list", name="Fields").get_by_role("listitem")
+        lines = page.locator("[data-control=cards] .card-record").first.locator("[data-line]")
+        ticked = lines.count()
+        for label in shown.locator("label").all_inner_texts():  # untick what it has by itself, tick others
+            box = page.get_by_role("list", name="Fields").get_by_label(label.strip(), exact=True)
+            wanted = label.strip() in ("Vessel", "Purpose", "ETA")
+            if box.is_checked() != wanted:
+                box.set_checked(wanted)
+                ticked += 1 if wanted else -1
+                expect(lines).to_have_count(ticked)
+        # The last one that was ticked is moved before the others by keys alone, the focus stays on its button.
+        page.get_by_role("button", name="Purpose one place earlier").focus()
+        page.keyboard.press("Enter")
+        expect(lines.nth(1)).to_contain_text("Purpose")
+        expect(page.get_by_role("button", name="Purpose one place earlier")).to_be_focused()
         self.work("Port call", page)
         cards = page.locator("[data-control=cards]")
         current = cards.locator("[data-card][aria-selected=true]")

@@ -269,6 +269,20 @@ class Controls(Sheets):
         self.act("set", ids="vessel_grid", name="columns", value="")
         self.assertNotIn("columns", self.document().control("vessel_grid").settings)
 
+    def test_the_fields_of_a_panel_are_listed_as_columns_are(self):
+        shown = [field.name for field in self.vessel.dataset.to_spec().shown]
+        listed = lambda: self.document().control("vessel_panel").settings.get("fields", shown)  # noqa: E731
+        self.act("column", ids="vessel_panel", field=shown[1], change="earlier")
+        self.act("column", ids="vessel_panel", field=shown[-1], change="shown")
+        self.assertEqual(listed(), [shown[1], shown[0], *shown[2:-1]])
+        self.act("column", ids="vessel_panel", field=shown[-1], change="shown")
+        self.act("column", ids="vessel_panel", field=shown[1], change="later")
+        self.assertNotIn("fields", self.document().control("vessel_panel").settings)  # as it is by itself
+        self.act("column", 400, ids="vessel_panel", field=shown[1], change="width", value="321")
+        for name in shown[:-1]:
+            self.act("column", ids="vessel_panel", field=name, change="shown")
+        self.act("column", 400, ids="vessel_panel", field=shown[-1], change="shown")  # nothing would be left
+
     def test_controls_go_to_another_form(self):
         html = self.act("show", ids="vessel_grid vessel_panel")
         copied = unescape(re.search(r'data-copy="([^"]*)"', html)[1])

@@ -128,29 +128,43 @@ def setting(document: FormDocument, identifier: str, name: str, text: str) -> Fo
 def column(
     document: FormDocument, identifier: str, names: Sequence[str], field: str, change: str, text: str
 ) -> FormDocument:
-    """A grid with a column changed. names: its columns now, or those that stand for none.
+    """A control with one of the fields that it lists changed. names: those that it shows by itself, in order.
 
-    change: "shown", "earlier" or "later" in their order, or what the column says differently. Raises Problem.
+    change: "shown", "earlier" or "later" in their order, or what the column of a grid says differently. Raises Problem.
     """
     control = document.control(identifier)
-    if kind_of(control).setting("columns").kind != "columns":
-        raise Problem("Only a grid has columns.", "Choose a grid.", code="bad")
-    kept = columns_of(kind_of(control).value(control.settings, "columns")) or tuple(GridColumn(name) for name in names)
+    kind = kind_of(control)
+    if not kind.lists:
+        raise Problem(f"A {kind.label.lower()} lists no fields.", "Choose a grid, or a panel.", code="bad")
+    kept = columns_of(kind.value(control.settings, kind.lists)) or tuple(GridColumn(name) for name in names)
     at = next((i for i, other in enumerate(kept) if other.field == field), None)
     several = list(kept)
     if change == "shown" and at is None:
         several.append(GridColumn(field))
     elif at is None:
-        raise Problem("The grid has no such column.", "Tick it first.", code="bad")
+        raise Problem("It does not show this field.", "Tick it first.", code="bad")
     elif change == "shown":
         del several[at]
     elif change in ("earlier", "later"):
         several = moved(several, at, change)
-    else:
+    elif kind.setting(kind.lists).kind == "columns":
         several[at] = with_property(several[at], change, text)
+    else:
+        raise Problem("Only the columns of a grid say anything differently.", "Choose a grid.", code="bad")
+    return listing(document, control, several, names)
+
+
+def listing(
+    document: FormDocument, control: Control, several: Sequence[GridColumn], names: Sequence[str]
+) -> FormDocument:
+    """A control that lists some columns or fields. names: those that it shows by itself. Raises Problem for none."""
     if not several:
-        raise Problem("A grid needs a column.", "Remove the grid instead.", code="bad")
-    settings = {**control.settings, "columns": [other.kept() for other in several]}
+        raise Problem("Something has to be left to show.", "Remove the control instead.", code="bad")
+    setting_name = kind_of(control).lists
+    settings = {**control.settings, setting_name: [other.kept() for other in several]}
+    # Just what the control shows by itself: said by nothing, so that a field that is added later appears too.
+    if settings[setting_name] == list(names):
+        del settings[setting_name]
     return put(document, replace(control, settings=settings))
 
 

@@ -8,5 +8,8 @@ BRANCHES = ControlKind(
     "Rows with the rows of their details inside them, to any depth",
     source=True,
     size=(12, 8),
-    settings=(LABEL, Setting("fields", "Fields", "fields", [], help="Of its own rows. Left empty, the first six.")),
+    settings=(
+        LABEL,
+        Setting("fields", "Fields", "fields", [], help="Of its own rows; where nobody says which, the first six."),
+    ),
 )

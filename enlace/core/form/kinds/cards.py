@@ -10,9 +10,7 @@ CARDS = ControlKind(
     size=(12, 8),
     edits=True,
     settings=(
-        Setting(
-            "fields", "Fields", "fields", [], help="Names of fields with commas between. Left empty, the first five."
-        ),
+        Setting("fields", "Fields", "fields", [], help="Where nobody says which, the first five."),
         Setting("layout", "Shows", "choice", "flow", (("flow", "Many records"), ("one", "One record at a time"))),
         Setting("picture", "Picture of the field", "field", help="Stands on each card. Left empty, none."),
         Setting(

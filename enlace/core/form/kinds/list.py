@@ -10,7 +10,7 @@ LIST = ControlKind(
     size=(3, 8),
     settings=(
         LABEL,
-        Setting("fields", "Fields of a line", "fields", [], help="Left empty, the first that is a text."),
+        Setting("fields", "Fields of a line", "fields", [], help="Where nobody says which, the first that is a text."),
         Setting("by", "In groups by the field", "field", help="Left empty, no groups."),
     ),
 )

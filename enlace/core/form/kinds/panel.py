@@ -10,9 +10,7 @@ PANEL = ControlKind(
     size=(4, 10),
     edits=True,
     settings=(
-        Setting(
-            "fields", "Fields", "fields", [], help="Names of fields with commas between, in order. Left empty, all."
-        ),
+        Setting("fields", "Fields", "fields", []),
         Setting("columns", "Columns of editors", "number", 1, least=1, most=4),
         Setting("acts", "Buttons to add, remove and reset", "yes or no", False),
     ),
