@@ -170,9 +170,9 @@ class OnServer:
         )
 
 
-def on_each_server(namespace: dict, *tests: type) -> None:
-    """Put a test case for each server into a module's namespace, for each class of tests."""
+def on_each_server(namespace: dict, *tests: type, servers: tuple[str, ...] = SERVERS) -> None:
+    """Put a test case for each server into a module's namespace, for each class of tests. servers: that have what is tested."""
     for test in tests:
-        for kind in SERVERS:
+        for kind in servers:
             name = f"{test.__name__}_{kind}"
             namespace[name] = type(name, (test, unittest.TestCase), {"kind": kind, "__module__": test.__module__})

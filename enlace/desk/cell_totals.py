@@ -9,6 +9,7 @@ from typing import Any
 from django.http import HttpRequest, JsonResponse
 from django.views.decorators.http import require_GET
 
+from enlace.core import exact
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.totals import NUMBERS
 from enlace.core.kinds import KINDS, Nonconforming
@@ -58,9 +59,10 @@ def _words(work: Work, fields: Iterable[FieldSpec], values: list[tuple[FieldSpec
     numbers = [number for field, value in values if (number := _number(field, value)) is not None]
     if not numbers:
         return ", ".join(parts)
-    total = sum(numbers, Decimal(0))
-    average = total / len(numbers)
-    for name, value in (("sum", total), ("average", average), ("least", min(numbers)), ("greatest", max(numbers))):
+    total = exact.total(numbers)
+    least, greatest = min(numbers, key=exact.rank), max(numbers, key=exact.rank)
+    average = exact.divided(total, len(numbers))
+    for name, value in (("sum", total), ("average", average), ("least", least), ("greatest", greatest)):
         parts.append(f"{name} {_written(work, value)}")
     return ", ".join(parts)
 
@@ -75,7 +77,9 @@ def _number(field: FieldSpec, value: Any) -> Decimal | None:
 
 def _written(work: Work, value: Decimal) -> str:
     """A number with its digits, but no more than six behind the point."""
-    short = round(value, 6).normalize()
+    if not value.is_finite():
+        return str(value)
+    short = exact.WIDE.normalize(exact.rounded(value, 6))
     field = FieldSpec("n", "", "decimal", scale=max(0, -int(short.as_tuple().exponent)))
     try:
         return KINDS["decimal"].formatter(field, work.formats)(short)

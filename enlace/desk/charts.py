@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from math import ceil, floor, log10
+from math import ceil, floor, isfinite, log10
 from typing import Any
 
 from sqlalchemy import func, select
 
+from enlace.core import exact
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.source import SHOWN
 from enlace.core.kinds import KINDS
@@ -37,7 +38,7 @@ class Amount:
         if function == "count":
             return self.count
         if function == "avg":
-            return None if not self.count else self.sum / self.count
+            return None if not self.count else exact.divided(Decimal(self.sum), self.count)
         return {"sum": self.sum, "min": self.least, "max": self.greatest}[function]
 
 
@@ -96,10 +97,10 @@ def _count(
     group = groups.setdefault(key, Amount(_words(work, by, key)))
     group.count += sign
     if value is not None:
-        group.sum += sign * value
+        group.sum = exact.plus(Decimal(group.sum), sign * value)
         if sign > 0:
-            group.least = value if group.least is None else min(group.least, value)
-            group.greatest = value if group.greatest is None else max(group.greatest, value)
+            group.least = value if group.least is None else min(group.least, value, key=exact.rank)
+            group.greatest = value if group.greatest is None else max(group.greatest, value, key=exact.rank)
 
 
 def _number(value: Any) -> Any:
@@ -138,7 +139,7 @@ class Drawn:
 def drawn(groups: Sequence[tuple[str, Any]], shape: str, number: FieldSpec | None, work: Work) -> Drawn:
     """Where the bars, points or the line of some values stand."""
     # Only for places on the screen; what is written beside them stays exact.
-    values = [float(value) if value is not None else 0.0 for _, value in groups]
+    values = [_height(value) for _, value in groups]
     least, most = min([0.0, *values]), max([0.0, *values]) or 1.0
     span, room = (most - least) or 1.0, HEIGHT - FOOT - TOP
     write = _writer(number, work)
@@ -160,6 +161,12 @@ def drawn(groups: Sequence[tuple[str, Any]], shape: str, number: FieldSpec | Non
     marks = [(y(float(mark)), write(mark)) for mark in marks_between(least, most, number is None)]
     line = " ".join(f"{bar['middle']},{bar['top']}" for bar in bars) if shape == "line" else ""
     return Drawn(bars, marks, line, "; ".join(f"{bar['name']} {bar['text']}" for bar in bars))
+
+
+def _height(value: Any) -> float:
+    """How high a value is drawn; what is no finite number has no height."""
+    number = float(value) if value is not None else 0.0
+    return number if isfinite(number) else 0.0
 
 
 def marks_between(least: float, most: float, whole: bool = False) -> list[Decimal]:

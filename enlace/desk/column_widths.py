@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from decimal import Decimal
+from math import isfinite
 
 from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.window import Row
@@ -46,7 +47,8 @@ def _width(work: Work, field: FieldSpec, rows: Sequence[Row]) -> int:
     names = [other.name for other in (work.dataset.fields if stored else work.dataset.extra)]
     place = names.index(field.name)
     values = [row.values[place] if stored else row.extra[place] for row in rows if stored or place < len(row.extra)]
-    numbers = [value for value in values if isinstance(value, int | float | Decimal)]
+    # Those that are no finite numbers are short words.
+    numbers = [v for v in values if isinstance(v, int) or (isinstance(v, float | Decimal) and isfinite(v))]
     write = KINDS[field.kind].formatter(field, work.formats)
     longest = max(len(write(value)) for value in {min(numbers), max(numbers)}) if numbers else 0
     return max(field.width, int(longest * DIGIT) + BESIDE)

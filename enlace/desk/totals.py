@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from decimal import Decimal
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -84,7 +85,9 @@ def shown_total(work: Work, total: Total, value: Any) -> str:
         return "none"
     if total.function in ("min", "max", "first", "last"):
         return KINDS[field.kind].formatter(field, work.formats)(value)[:200]
-    scale = -value.as_tuple().exponent if hasattr(value, "as_tuple") else None
+    if isinstance(value, Decimal) and not value.is_finite():
+        return str(value)
+    scale = -int(value.as_tuple().exponent) if isinstance(value, Decimal) else None
     return work.formats.number(max(scale, 0) if scale is not None else None)(value)
 
 

@@ -19,6 +19,7 @@ STATUS = {
     "missing": 404,
     "gone": 404,
     "table gone": 404,
+    "unreadable": 404,
     "bad": 400,
     "forbidden": 403,
     "locked": 503,

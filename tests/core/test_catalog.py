@@ -12,7 +12,7 @@ from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog, run_step
 from enlace.core.server.dialects.sqlite_checks import checks_in
-from tests.harbour import ENGLISH, Bench, harbour_copy, made, new_path
+from tests.harbour import ENGLISH, Bench, forget, harbour_copy, made, new_path
 
 
 def steps(path) -> list:
@@ -172,6 +172,31 @@ class StrangeNames(unittest.TestCase):
             bench.rows.window(0, 10)
         self.assertIn("no longer has a table or column", str(caught.exception))
         self.assertEqual(ENGLISH.locale, "en_GB")
+
+
+class Unreadable(unittest.TestCase):
+    """What stands in the list and can't be read hides nothing else."""
+
+    def test_a_view_of_what_is_gone_and_a_table_of_no_module(self):
+        path = new_path()
+        db = sqlite3.connect(path)
+        db.executescript(
+            "CREATE TABLE ship (id INTEGER PRIMARY KEY, name TEXT); CREATE VIEW broken AS SELECT * FROM gone;"
+            "CREATE TABLE call (id INTEGER PRIMARY KEY, ship_id INTEGER REFERENCES ship); CREATE VIEW named AS SELECT name FROM ship;"
+            "CREATE VIEW by_program AS SELECT of_a_program(name) AS n FROM ship; PRAGMA writable_schema = ON;"
+            "INSERT INTO sqlite_master VALUES ('table', 'map', 'map', 0, 'CREATE VIRTUAL TABLE map USING no_module(x)')"
+        )
+        db.close()
+        spec = ConnectionSpec.of("sqlite", path=str(path))
+        self.addCleanup(forget)
+        for name in ("ship", "call", "named"):
+            self.assertEqual(make_dataset(spec, name).table, name)
+        self.assertIsNotNone(make_dataset(spec, "call").by_name["ship_id"].lookup)
+        self.assertEqual(Catalog.of(spec).tables, ("call", "ship"))
+        for name, words in (("broken", "gone"), ("by_program", "of_a_program")):
+            with self.assertRaisesRegex(Problem, f"can't say what columns “{name}” has") as told:
+                make_dataset(spec, name)
+            self.assertIn(words, told.exception.words)
 
 
 class ChecksOfSqlite(unittest.TestCase):

@@ -140,6 +140,19 @@ class RoundTrips(unittest.TestCase):
         self.assertEqual(KINDS["time"].parse(KINDS["time"].text(value, spec), spec, ENGLISH), value)
 
 
+class Calculated(unittest.TestCase):
+    def test_large_amounts_keep_their_cents(self):
+        show = KINDS["decimal"].formatter(FieldSpec("c", "C", "decimal", formula="a * b"), Formats.of("en_GB"))
+        for value, shown in (
+            (Decimal("121481481495.1401"), "121,481,481,495.1401"),
+            (98765432109.87 * 1.23, "121,481,481,495.14"),
+            (0.1 + 0.2, "0.3"),
+            (Decimal(1) / 3, "0.3333"),
+            (Decimal("0.00012345678901234567"), "0.000123456789012"),
+        ):
+            self.assertEqual(show(value), shown)
+
+
 class Sentences(unittest.TestCase):
     def test_the_largest_single_is_typed_as_it_is_shown(self):
         single = field("decimal", storage="float32")

@@ -94,4 +94,51 @@ class Totals(OnServer):
         self.assertEqual(spread(Rows.of(self.spec, bench.dataset, within=[("agent_id", None)]), "weight"), [])
 
 
+class LongNumbers(OnServer):
+    """More digits than Python's usual context keeps, as MariaDB and PostgreSQL have them."""
+
+    def prepare(self):
+        self.place.run("CREATE TABLE vast (id INTEGER PRIMARY KEY, n DECIMAL(50, 10))")
+        numbers = ["1234567890123456789012345678901234567890.1234567891", "-0.0000000001", "3.5"]
+        self.place.run("INSERT INTO vast VALUES " + ", ".join(f"({i}, {n})" for i, n in enumerate(numbers, 1)))
+
+    def test_no_digit_is_lost(self):
+        bench = self.bench("vast")
+        draft = [bench.edit("i2", n="1000000000000000000000000000.0000000001"), removed(bench.read("i3"))]
+        wanted = [Total("n", function) for function in ("sum", "max", "avg")]
+        told = totals(bench.rows, wanted, draft)
+        self.assertTrue(save(self.spec, bench.dataset, draft).committed)
+        [(added, greatest)] = self.place.run("SELECT sum(n), max(n) FROM vast")
+        self.assertEqual(told[:2], [added, greatest])
+        self.assertGreater(len(added.as_tuple().digits), 40)
+        self.assertEqual(told[2], Decimal("617283945062228394506172839450617283945.061728394600"))
+
+
+class NoFiniteNumbers(OnServer):
+    """NaN and infinity, which PostgreSQL keeps among numbers: NaN stands after all others."""
+
+    def prepare(self):
+        self.place.run("CREATE TABLE odd (id integer PRIMARY KEY, n numeric, d double precision)")
+        self.place.run("INSERT INTO odd VALUES (1, 'NaN', 'Infinity'), (2, 2.5, '-Infinity'), (3, 'NaN', 1), (4, 4, 7)")
+
+    def test_as_after_the_save(self):
+        bench = self.bench("odd")
+        wanted = [Total(name, function) for name in ("n", "d") for function in FUNCTIONS]
+        for draft in (
+            [],
+            [bench.edit("i2", n="7", d="5")],
+            [bench.edit("i1", n="1", d="2"), removed(bench.read("i3"))],
+        ):
+            told = totals(bench.rows, wanted, draft)
+            if draft:
+                self.assertTrue(save(self.spec, bench.dataset, draft).committed)
+            after = totals(bench.rows, wanted)
+            self.assertEqual(list(map(str, told)), list(map(str, after)))
+        # No number with NaN in it is left: 1, 7 and 4.
+        self.assertEqual((told[2], told[4]), (Decimal(12), Decimal(1)))
+        self.assertEqual(sum(bar.count for bar in spread(bench.rows, "n")), 3)
+
+
 on_each_server(globals(), Totals)
+on_each_server(globals(), LongNumbers, servers=("postgresql", "mariadb"))
+on_each_server(globals(), NoFiniteNumbers, servers=("postgresql",))

@@ -265,3 +265,45 @@ class Lists(Pages):
         for said, count in (("==", 1), ("no value", 1), ("==x", 998), ("==X", 0)):
             response = self.client.get(f"/desk/{self.call.pk}/count", {"only-flag": said})
             self.assertEqual(json.loads(response["HX-Trigger"])["enlace:total"]["total"], count, said)
+
+
+class NoFiniteNumbers(Pages):
+    """NaN, infinity and very long numbers in a column of numbers: shown, added up and put into groups like others."""
+
+    def test_on_every_page(self):
+        place = Place("postgresql")
+        self.addCleanup(place.close)
+        long = "1234567890123456789012345678901234567890.125"
+        place.run("CREATE TABLE gauge (id integer PRIMARY KEY, name text, n numeric, d double precision)")
+        place.run(
+            "INSERT INTO gauge VALUES (1, 'a', 'NaN', 'Infinity'), (2, 'a', 2.5, '-Infinity'), (3, 'b', 'Infinity', 1),"
+            f" (4, 'b', {long}, 'NaN')"
+        )
+        form = self.form("gauge", self.connect(place.spec))
+        at = f"/desk/{form.pk}/"
+        self.edit(form, "i2", n="3.5", d="7")
+        for page in (
+            "",
+            "rows?start=0&size=50",
+            "?group=name",
+            "?group=n",
+            "values?field=n",
+            "values?field=d",
+            "table",
+        ):
+            told = self.client.get(at + page)
+            self.assertEqual(told.status_code, 200, page)
+        for field in ("n", "d"):
+            for function in ("sum", "avg", "min", "max", "distinct", "first"):
+                self.client.post(at + "columns", {"act": "total", "field": field, "value": function})
+        self.assertContains(self.client.get(at + "totals"), "NaN")
+        self.assertContains(self.client.get(at + "?group=name"), "NaN")
+        cells = self.client.get(at + "cells?from=0&count=4&column=2&wide=1").json()["words"]
+        self.assertIn("least 3.5, greatest NaN", cells)
+        self.edit(form, "i1", n="1", d="2")
+        self.edit(form, "i3", n="2")
+        cells = self.client.get(at + "cells?from=0&count=4&column=2&wide=1").json()["words"]
+        self.assertIn("sum 1,234,567,890,123,456,789,012,345,678,901,234,567,896.625", cells)
+        self.assertContains(self.client.get(at + "totals"), "1,234,567,890,123,456,789,012,345,678,901,234,567,896.625")
+        self.post(form, "save", token="a" * 32)
+        self.assertContains(self.client.get(at + "totals"), "1,234,567,890,123,456,789,012,345,678,901,234,567,896.625")

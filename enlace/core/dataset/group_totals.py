@@ -19,7 +19,7 @@ from ..server.dialects import server_kind
 from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .related import spelled
 from .source import source_table
-from .totals import Pending, Tally, Total
+from .totals import Pending, Tally, Total, as_number
 
 Link = tuple[Any, ...]
 
@@ -45,12 +45,16 @@ def group_totals(
     numbers: dict[Link, list[Any]] = {link: [] for link in drafted}
     for total in wanted:
         sums = groups.sums(total)
+        odd = taken_out and any(not as_number(added).is_finite() for _, added in sums.values())
+        untouched = groups.sums(total, taken_out) if odd else {}
         ends = groups.ends(total, taken_out)
         for link, several in drafted.items():
             rows = there.get(link, {})
             tally = Tally(
                 dataset.by_name[total.field], *sums.get(link, (0, None)), [r[total.field] for r in rows.values()]
             )
+            if not tally.sum.is_finite():  # no subtraction brings back what NaN was added to
+                tally.sum = as_number(untouched.get(link, (0, None))[1]) if odd else tally.sum
             tally.ends = {total.function: ends.get(link)} if total.function in ("min", "max") else {}
             # A sum is what the server has, less what the touched rows had, and what the draft wants of them.
             tally.lay_over(total.field, several, rows)
@@ -77,6 +81,9 @@ class _Groups:
     def _link(self, values: Sequence[Any]) -> Link | None:
         return self.links.get(self.alike(tuple(values)))
 
+    def _but(self, keys: list[Link]) -> list[ColumnElement[bool]]:
+        return [not_(key_in(self.key, part)) for part in in_parts(keys, KEYS_A_STATEMENT)]
+
     def _in_links(self, part: list[Link]) -> ColumnElement[bool]:
         return key_in(self.columns, part)
 
@@ -93,14 +100,15 @@ class _Groups:
                     by_link[link][keys[key]] = dict(zip(ordered, row[width + len(self.columns) :], strict=True))
         return by_link
 
-    def sums(self, total: Total) -> dict[Link, tuple[int, Any]]:
-        """By link, how many values a column has, and their sum where that is asked for."""
+    def sums(self, total: Total, but: list[Link] | None = None) -> dict[Link, tuple[int, Any]]:
+        """By link, how many values a column has, and their sum where that is asked for. but: the keys of rows left out."""
+        left = self._but(but or [])
         column = self.table.c[total.field]
         adding = total.function in ("sum", "avg")
         asked = [func.count(column), *([func.sum(column)] if adding else [])]
         by_link = {}
         for part in in_parts(list(self.links), KEYS_A_STATEMENT):
-            statement = select(*self.columns, *asked).where(self._in_links(part)).group_by(*self.columns)
+            statement = select(*self.columns, *asked).where(self._in_links(part), *left).group_by(*self.columns)
             for row in self.connection.execute(statement):
                 link = self._link(row[: len(self.columns)])
                 if link is not None:
@@ -113,7 +121,7 @@ class _Groups:
             return {}
         column = self.table.c[total.field]
         best = func.min(column) if total.function == "min" else func.max(column)
-        untouched = [not_(key_in(self.key, part)) for part in in_parts(touched, KEYS_A_STATEMENT)]
+        untouched = self._but(touched)
         by_link = {}
         for part in in_parts(list(self.links), KEYS_A_STATEMENT):
             statement = select(*self.columns, best).where(and_(self._in_links(part), *untouched))

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 from typing import Any
 
+from .. import exact
 from ..model.dataset import DatasetSpec, FieldSpec
 from ..model.values import record_id
 from ..problem import Problem
@@ -326,7 +327,7 @@ def merged(total: Total, some: Any, more: Any) -> Any:
     if total.function == "distinct":
         return some
     try:
-        return min(some, more) if total.function == "min" else max(some, more)
+        return min(some, more, key=exact.rank) if total.function == "min" else max(some, more, key=exact.rank)
     except TypeError:  # a column without a type of its own holds both texts and numbers
         return some
 
@@ -335,7 +336,7 @@ def _sum(some: Any, more: Any) -> Any:
     if some is None or more is None:
         return more if some is None else some
     # A server's sum may be a binary fraction, and a draft's a decimal one.
-    return some + more if type(some) is type(more) else as_number(some) + as_number(more)
+    return some + more if type(some) is type(more) is int else exact.plus(as_number(some), as_number(more))
 
 
 def _value(total: Total, state: Any) -> Any:
@@ -343,4 +344,4 @@ def _value(total: Total, state: Any) -> Any:
     if total.function != "avg" or state is None:
         return state
     added, count = state
-    return None if not count or added is None else as_number(added) / count
+    return None if not count or added is None else exact.divided(as_number(added), count)

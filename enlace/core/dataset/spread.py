@@ -67,4 +67,5 @@ def _step(whole_way: Decimal, whole: bool) -> Decimal:
 def _number(field: Any, raw: Any) -> Decimal | None:
     """A stored number as a decimal; None for what is none, such as a text in a column of numbers."""
     read = KINDS[field.kind].read(raw, field)
-    return None if read is None or isinstance(read, Nonconforming) else Decimal(str(read))
+    number = None if read is None or isinstance(read, Nonconforming) else Decimal(str(read))
+    return number if number is not None and number.is_finite() else None

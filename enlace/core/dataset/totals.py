@@ -12,9 +12,10 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any, Protocol
 
-from sqlalchemy import ColumnElement, func, select
+from sqlalchemy import ColumnElement, func, not_, select
 from sqlalchemy.engine import Connection
 
+from .. import exact
 from ..kinds import KINDS, Nonconforming
 from ..model.dataset import FieldSpec
 from ..model.values import key_of
@@ -33,6 +34,7 @@ FUNCTIONS = {
     "max": "Greatest",
 }
 NUMBERS = ("whole", "decimal")
+CENTS = 2  # digits behind the point that even a large sum shows
 ORDERED = (*NUMBERS, "date", "time", "datetime")
 
 
@@ -112,6 +114,12 @@ def _tally(connection: Connection, rows: Rows, name: str, wanted: Sequence[Total
     ).one()
     gone = [item[name] for item in there.values()]
     tally = Tally(rows.dataset.by_name[name], int(count), sums[0] if sums else None, gone)
+    if there and not tally.sum.is_finite():  # no subtraction brings back what NaN was added to
+        keys = [rows.source.base.c[n] for n in rows.dataset.key]
+        parts = in_parts([key_of(identifier) for identifier in there], KEYS_A_STATEMENT)
+        left = [rows.belonging(), *(not_(key_in(keys, part)) for part in parts)]
+        statement = select(func.sum(column)).select_from(rows.source_with()).where(*left)
+        tally.sum = as_number(connection.execute(statement, rows.bound_values).scalar())
     tally.ends = {end: _end(connection, rows, column, end, there) for end in ("min", "max") if end in functions}
     return tally
 
@@ -154,6 +162,8 @@ def alike(field: FieldSpec, dialect: str) -> Callable[[Any], Any]:
     def same(raw: Any) -> Any:
         read = kind.read(raw, field)
         value = raw if isinstance(read, Nonconforming) else read
+        if isinstance(value, Decimal) and value.is_nan():
+            return "NaN"  # one is like another here, if not to Python
         # MariaDB's collations take texts for one that differ in capitals, accents or blanks at the end.
         return folded(value).rstrip() if dialect == "mariadb" and isinstance(value, str) else value
 
@@ -190,7 +200,7 @@ class Tally:
         self.field = field
         values = [item for item in gone if item is not None]
         self.count, self.unknown = count - len(values), 0
-        self.sum = Decimal(0) if added is None else as_number(added) - sum(map(as_number, values))
+        self.sum = Decimal(0) if added is None else exact.minus(as_number(added), exact.total(map(as_number, values)))
         self.ends: dict[str, Any] = {}
         self.different = 0
 
@@ -208,7 +218,7 @@ class Tally:
             self.unknown += self.field.numbered
             return
         self.count += 1
-        self.sum += as_number(raw)
+        self.sum = exact.plus(self.sum, as_number(raw))
         for end, best in self.ends.items():
             if best is None or beyond(self.field, raw, best, end):
                 self.ends[end] = raw
@@ -222,7 +232,7 @@ class Tally:
             return self.ends[function]
         if not self.count:
             return None
-        return tidied(self.field, self.sum if function == "sum" else self.sum / self.count, function)
+        return tidied(self.field, self.sum if function == "sum" else exact.divided(self.sum, self.count), function)
 
 
 def as_number(raw: Any) -> Decimal:
@@ -238,14 +248,20 @@ def beyond(field: FieldSpec, raw: Any, best: Any, end: str) -> bool:
     a, b = kind.read(raw, field), kind.read(best, field)
     if isinstance(a, Nonconforming) or isinstance(b, Nonconforming):
         return False
-    return bool(a < b) if end == "min" else bool(a > b)
+    return exact.rank(a) < exact.rank(b) if end == "min" else exact.rank(a) > exact.rank(b)
 
 
 def tidied(field: FieldSpec, value: Decimal, function: str) -> Any:
     """A sum or an average without the digits that binary fractions add; an average with two digits more than its values."""
+    if not value.is_finite():
+        return value
     if field.kind == "whole" and function == "sum":
         return int(value)
     scale = 0 if field.kind == "whole" else field.scale
     if scale is None:
-        return Decimal(f"{value:.12g}")
-    return round(value, scale + (2 if function == "avg" else 0))
+        # Of what a binary fraction holds fifteen digits are right, and no more than twelve are wanted where there is no need.
+        digits = max(12, value.adjusted() + 1 + CENTS)
+        if field.storage.startswith("float") or field.storage == "numeric15":
+            return Decimal(f"{value:.{min(digits, 15)}g}")
+        return value if function == "sum" else Decimal(f"{value:.{digits + CENTS}g}")
+    return exact.rounded(value, scale + (2 if function == "avg" else 0))

@@ -61,9 +61,9 @@ class Formats:
         return lambda value: write(value).translate(swap)
 
     def general(self) -> Callable[[float], str]:
-        """A function that writes a float with groups and the 12 digits that binary fractions leave; below 1e12 plainly."""
+        """A function that writes a float with groups and the digits that are right in binary fractions; below 1e12 plainly."""
         swap = str.maketrans({",": self.group, ".": self.decimal})
-        write = "{:,.12g}".format
+        write = "{:,.15g}".format
         return write if (self.decimal, self.group) == (".", ",") else lambda value: write(value).translate(swap)
 
     def date(self) -> Callable[[datetime.date], str]:

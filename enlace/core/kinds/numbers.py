@@ -5,9 +5,11 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable
-from decimal import MAX_EMAX, MIN_EMIN, Context, Decimal, InvalidOperation
+from decimal import Context, Decimal, InvalidOperation
 from typing import Any
 
+from .. import exact
+from ..exact import WIDE
 from ..model.dataset import FieldSpec
 from .base import Kind, Nonconforming, Unreadable, raw_text
 from .formats import Formats
@@ -15,8 +17,6 @@ from .patterns import empty_by, read_by, shown_by
 
 # SQLite's INTEGER and the widest integer of the other servers are 64 bits, signed.
 LEAST, GREATEST = -(2**63), 2**63 - 1
-# Decimals of servers have more digits than Python's usual context keeps (MariaDB 65, PostgreSQL thousands).
-WIDE = Context(prec=20_000, Emax=MAX_EMAX, Emin=MIN_EMIN)
 LARGEST_SINGLE = (2 - 2**-23) * 2.0**127  # IEEE 754, binary32
 SHOWN = Context(prec=12)  # digits of a calculated number that has no format
 PLACES = 4  # after its point, where it is no tiny one
@@ -200,9 +200,9 @@ class Number(Kind):
                 return by_format(value)
             if field.formula and field.scale is None:
                 # Without the digits that binary fractions add, and not all of a third.
-                value = Decimal(f"{raw:.12g}") if isinstance(raw, float) else SHOWN.plus(value).normalize(WIDE)
-                if value.adjusted() >= -2:
-                    value = round(value, PLACES).normalize(WIDE)
+                value = Decimal(f"{raw:.15g}") if isinstance(raw, float) else value
+                tiny = value.adjusted() < -2
+                value = (SHOWN.plus(value) if tiny else exact.rounded(value, PLACES)).normalize(WIDE)
                 value = Decimal(f"{value:f}")
             if field.scale is None:
                 return plain(value) if -15 < value.adjusted() < 20 else str(raw)

@@ -10,7 +10,7 @@ import datetime
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal, InvalidOperation, localcontext
 from functools import lru_cache
 from typing import Any
 
@@ -18,6 +18,7 @@ from babel import Locale
 from babel.dates import format_datetime, get_day_names, get_month_names, get_period_names
 from babel.numbers import get_decimal_symbol, get_group_symbol, list_currencies, parse_pattern
 
+from ..exact import WIDE
 from .formats import Formats
 
 MOST = 80
@@ -119,7 +120,8 @@ class NumberPattern:
         self._written = lru_cache(maxsize=KEPT)(self._made)
 
     def _write(self, value: Decimal) -> str:
-        return str(self._pattern.apply(value, self.locale, currency=self.options.currency or None))
+        with localcontext(WIDE):  # Babel rounds in the context at hand, and a number of more digits is refused there
+            return str(self._pattern.apply(value, self.locale, currency=self.options.currency or None))
 
     def write(self, value: Decimal | int | float) -> str:
         """A number as the pattern shows it."""

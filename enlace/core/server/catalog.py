@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -61,13 +61,17 @@ class Catalog:
         return cls.of(spec)
 
     def table(self, name: str) -> Table:
-        """A table or view by its exact name; raises Problem that names the closest one otherwise."""
+        """A table or view by its exact name; raises Problem that names the closest one otherwise.
+
+        What stands in the list may be beyond reading all the same: a view of a table that is gone, a table of a module that
+        is not there. That is a Problem "unreadable".
+        """
         if name not in self._details:
             if name not in self.tables and name not in self.views:
                 near = closest(name, [*self.tables, *self.views])
                 hint = f"The closest name is “{near}”." if near else "Look at the list of tables."
                 raise Problem(f"There is no table or view “{name}” in this database.", hint, code="missing")
-            self._details[name] = _read_table(self, name)
+            self._details[name] = _described(self, name)
         return self._details[name]
 
     def sample(self, name: str) -> list[tuple[Any, ...]]:
@@ -109,16 +113,21 @@ class Catalog:
             with reading(self.spec) as connection:
                 told = server_kind(self.spec.kind).single_keys(connection)
             if told is None:
-                keys = (
-                    (table, columns)
-                    for table in map(self.table, self.tables)
-                    for columns in (table.key, *_uniques(table))
-                )
+                keys = ((table, columns) for table in self._readable() for columns in (table.key, *_uniques(table)))
                 told = [(table.name, columns[0]) for table, columns in keys if len(columns) == 1]
             told = [pair for pair in told if pair[0] in self.tables]
-            told += [(view, column.name) for view in self.views for column in self.table(view).columns]
+            told += [(view, column) for view in self.views for column in self.column_names()[view]]
             self._keys = list(dict.fromkeys(told))
         return self._keys
+
+    def _readable(self) -> Iterator[Table]:
+        """All tables but those that are beyond reading."""
+        for name in self.tables:
+            try:
+                yield self.table(name)
+            except Problem as problem:
+                if problem.code != "unreadable":
+                    raise
 
     def name_of(self, name: str) -> str:
         """How the database writes the name of a table or view, capitals apart; "" when there is none."""
@@ -158,9 +167,26 @@ def _read(spec: ConnectionSpec) -> Catalog:
         inspector = inspect(connection)
         hidden = server_kind(spec.kind).internal_tables(connection)
         tables = tuple(sorted((name for name in inspector.get_table_names() if name not in hidden), key=str.lower))
-        views = tuple(sorted(inspector.get_view_names(), key=str.lower))
+        views = tuple(sorted(server_kind(spec.kind).view_names(connection), key=str.lower))
         references = tuple(server_kind(spec.kind).references(connection))
     return Catalog(spec, tables, views, references)
+
+
+def _described(catalog: Catalog, name: str) -> Table:
+    try:
+        table = _read_table(catalog, name)
+    except Problem as problem:
+        if problem.code not in ("table gone", "other"):
+            raise  # it says nothing of this one: the server is away, or busy
+        raise _unreadable(name, problem.words) from problem
+    if not table.columns:
+        raise _unreadable(name, "")
+    return table
+
+
+def _unreadable(name: str, words: str) -> Problem:
+    hint = "What it is made of may be gone or be unknown there. Mend it in the database, or leave it out."
+    return Problem(f"The database can't say what columns “{name}” has.", hint, words, code="unreadable")
 
 
 def _read_table(catalog: Catalog, name: str) -> Table:

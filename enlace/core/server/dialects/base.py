@@ -99,6 +99,10 @@ class ServerKind:
         """(table, column) of the keys of one column in all tables, the primary ones first; None where each has to be read."""
         return None
 
+    def view_names(self, connection: Connection) -> list[str]:
+        """All views."""
+        return inspect(connection).get_view_names()
+
     def column_names(self, connection: Connection) -> list[tuple[str, str]]:
         """(table, column) of all columns of all tables and views, those of a table in their order."""
         several = inspect(connection).get_multi_columns().items()

@@ -8,7 +8,7 @@ from collections.abc import Hashable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
-from sqlalchemy import URL, ColumnElement, Insert, Text, cast, create_engine, event, func, literal_column, text
+from sqlalchemy import URL, ColumnElement, Insert, Text, cast, create_engine, event, func, inspect, literal_column, text
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError
 
@@ -171,6 +171,9 @@ class PostgreSQL(NetworkServer):
 
     def key(self, connection: Connection, table: str) -> tuple[str, ...]:
         return tuple(connection.execute(text(_KEY), {"t": table}).scalars())
+
+    def view_names(self, connection: Connection) -> list[str]:
+        return [*super().view_names(connection), *inspect(connection).get_materialized_view_names()]
 
     def column_names(self, connection: Connection) -> list[tuple[str, str]]:
         return [(str(table), str(name)) for table, name in connection.execute(text(_COLUMN_NAMES))]

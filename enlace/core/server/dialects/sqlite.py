@@ -11,7 +11,7 @@ import threading
 import time
 from collections import Counter, OrderedDict
 from collections.abc import Collection, Hashable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
@@ -227,7 +227,14 @@ class Sqlite(ServerKind):
         return made
 
     def column_names(self, connection: Connection) -> list[tuple[str, str]]:
-        return [(str(table), str(name)) for table, name in connection.execute(text(_COLUMN_NAMES))]
+        try:
+            return _pairs(connection, _COLUMN_NAMES)
+        except DBAPIError:  # one that can't be read (a view of a table that is gone) breaks off the whole list
+            found = []
+            for name in connection.execute(text(_NAMES)).scalars().all():
+                with suppress(DBAPIError):
+                    found += _pairs(connection, _COLUMN_NAMES_OF, name=name)
+            return found
 
     def declared_columns(self, connection: Connection, table: str) -> list[Column]:
         statement = text('SELECT name, type, "notnull", dflt_value, pk, hidden FROM pragma_table_xinfo(:t)')
@@ -382,6 +389,8 @@ _COLUMN_NAMES = """
 SELECT t.name, c.name FROM sqlite_master t, pragma_table_xinfo(t.name) c WHERE t.type IN ('table', 'view')
 AND t.name NOT LIKE 'sqlite!_%' ESCAPE '!' ORDER BY t.name, c.cid
 """
+_NAMES = "SELECT name FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite!_%' ESCAPE '!'"
+_COLUMN_NAMES_OF = "SELECT :name, c.name FROM pragma_table_xinfo(:name) c ORDER BY c.cid"
 _TABLES = "SELECT name FROM sqlite_master WHERE type = 'table'"
 _REFERENCES = """
 SELECT m.name AS source, m.sql AS sql, f.id AS id, f."table" AS target, f."from" AS here, f."to" AS there,
@@ -407,6 +416,10 @@ _REFUSALS = (
     (r"interrupted", "slow"),
     (r"(string or blob too big|too many SQL variables).*", "too big"),
 )
+
+
+def _pairs(connection: Connection, statement: str, **values: str) -> list[tuple[str, str]]:
+    return [(str(table), str(name)) for table, name in connection.execute(text(statement), values)]
 
 
 def _open(path: str) -> sqlite3.Connection:
