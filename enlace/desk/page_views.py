@@ -16,9 +16,9 @@ from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
 from .contexts import base_context, strip_context
-from .controls import Drawing
+from .controls import SHOWN, Drawing
 from .controls.branches import branches_of, shown_first
-from .drawing import bare_panel, draw, draw_control, lone_sheet, places_in
+from .drawing import bare_panel, draw, draw_control, drawn_as, lone_sheet, places_in
 from .kept import KeptCopy
 from .lists import errand_of
 from .opening import number_from, on_form, text_from
@@ -154,6 +154,8 @@ def control(request: HttpRequest, work: Work) -> HttpResponse:
     asked, source = sheet.document.control(text_from(request, "control")), sheet.source_names[work.part.name]
     if asked.source != source:
         raise Problem("This control shows other records.", "Reload the page.", code="bad")
+    if drawn_as(sheet, asked) not in SHOWN:
+        raise Problem("This control is not drawn by itself.", "Reload the page.", code="bad")
     identifier = request.GET.get("record", "")
     view = work.record(identifier, number_from(request, "position", 0)) if identifier else None
     drawing = Drawing(work.part, base_context(work), work, view)

@@ -377,7 +377,7 @@ class AtTheDesk(Sheets):
         self.assertRegex(html, rf'src="/desk/{self.vessel.pk}/picture\?record=i{count}&amp;field=photo')
         moved = self.client.get(f"/desk/{self.vessel.pk}/record?record=i1&on=sheet", headers={"HX-Request": "true"})
         self.assertIn('id="c-cards"', moved.content.decode())  # one at a time it goes with each move
-        for wrong in ("gone", "call_grid"):
+        for wrong in ("gone", "call_grid", "vessel_grid", "vessel_panel", "vessel_navigator"):
             self.assertEqual(
                 self.client.get(f"/desk/{self.vessel.pk}/control?on=sheet&control={wrong}").status_code, 400
             )

@@ -1,6 +1,8 @@
 // The blank row behind the last one: who types into it enters a new record. What is typed while the record is made
 // goes on in its cell.
 
+import { isDead, typedBy } from "./typing.js";
+
 export class BlankRow {
   /** make(): has a new record made; resolves once the grid stands on it. */
   constructor(grid, make) {
@@ -29,11 +31,13 @@ export class BlankRow {
     const { grid } = this;
     const end = this.row.children.length - 1;
     const to = { ArrowLeft: grid.column - 1, ArrowRight: grid.column + 1, Home: 1, End: end }[event.key];
-    const typed = event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey && event.key !== " ";
+    const typed = typedBy(event).trim();
     if (to !== undefined) this.focus(Math.min(Math.max(1, to), end));
     else if (event.key === "ArrowUp" || event.key === "PageUp") grid.moveTo(grid.total - 1, grid.column);
     else if (event.key === "Enter" || event.key === "F2") this.begin("");
-    else if (typed) this.begin(event.key);
+    else if (isDead(event))
+      return this.begin(""); // the letter below the accent is typed there
+    else if (typed) this.begin(typed);
     else return;
     event.preventDefault();
     event.stopPropagation();

@@ -1,6 +1,7 @@
 // Editing in the grid: a cell becomes an input, Enter and Tab keep what was typed, Escape drops it.
 
 import { Choices } from "./choices.js";
+import { typedBy } from "./typing.js";
 
 const SHOWN = 200; // characters of a text that a cell shows at the most
 const ELSEWHERE = ["longtext", "picture", "binary"]; // edited beside the grid, where there is room
@@ -90,11 +91,11 @@ export class CellEditor {
   /** Whether a key is for a cell that waits for what it holds: it is typed there, or leaves it, once that has come. */
   waits(event) {
     const { opening } = this;
-    if (!opening || event.ctrlKey || event.altKey || event.metaKey) return false;
     const { key, shiftKey } = event;
-    const typed = key === "Enter" && opening.long ? "\n" : key;
-    if (["Enter", "Tab", "Escape"].includes(typed)) opening.left ||= { key, shiftKey };
-    else if (typed.length !== 1) return false;
+    const typed = key === "Enter" && opening?.long ? "\n" : typedBy(event);
+    if (!opening || (!typed && (event.ctrlKey || event.altKey || event.metaKey))) return false;
+    if (!typed && ["Enter", "Tab", "Escape"].includes(key)) opening.left ||= { key, shiftKey };
+    else if (!typed) return false;
     else if (!opening.left) opening.text = (opening.text ?? "") + typed;
     event.preventDefault();
     return true;

@@ -1,5 +1,7 @@
 // Several cells of a grid: chosen by Shift, told to those who add them up, copied to a spreadsheet and pasted from one.
 
+import { letterOf } from "./typing.js";
+
 // What spreadsheets take a cell for that holds a text, whatever it looks like: "00123" keeps its zeros, "=1" is no formula.
 const COUNTED = ["whole", "decimal", "date", "time", "datetime"];
 const AS_TEXT = ` style="mso-number-format:'\\@'" sdnum="1033;0;@"`;
@@ -186,7 +188,7 @@ export class ChosenCells {
   key(event) {
     const ctrl = event.ctrlKey || event.metaKey;
     const space = event.key === " " && !event.altKey;
-    if (ctrl && event.key.toLowerCase() === "a") this.spread({ rows: true, columns: true });
+    if (ctrl && letterOf(event) === "A") this.spread({ rows: true, columns: true });
     else if (space && (ctrl || event.shiftKey))
       this.spread({ ...(ctrl && { rows: true }), ...(event.shiftKey && { columns: true }) });
     else return this.range ? this.about(this.range, event, ctrl) : false;
@@ -194,7 +196,7 @@ export class ChosenCells {
   }
 
   about({ top, bottom, left, right }, event, ctrl) {
-    const act = ctrl && event.key.toLowerCase() === "d" ? "fill" : event.key === "Delete" ? "clear" : "";
+    const act = ctrl && letterOf(event) === "D" ? "fill" : event.key === "Delete" ? "clear" : "";
     if (act && bottom - top >= MOST_LINES)
       enlaceSay(`At most ${MOST_LINES.toLocaleString()} lines at once. Choose fewer, or press Change several.`);
     else if (act === "fill" && !this.grid.row(top))

@@ -7,6 +7,7 @@ import { links } from "./links.js";
 import { SettingsCard } from "./settingscard.js";
 import { layOut } from "./sheetpage.js";
 import { setWidths } from "./widths.js";
+import { letterOf } from "./typing.js";
 
 const root = document.getElementById("composer");
 const body = () => root.firstElementChild;
@@ -297,18 +298,18 @@ links(root, act);
 root.addEventListener("keydown", (event) => {
   const typing = event.target.matches("input, textarea, select");
   const ctrl = event.ctrlKey || event.metaKey;
-  const key = event.key.toLowerCase();
-  if (!typing && ctrl && (key === "z" || key === "y")) {
+  const key = letterOf(event);
+  if (!typing && ctrl && (key === "Z" || key === "Y")) {
     event.preventDefault();
-    return act(key === "z" && !event.shiftKey ? "undo" : "redo");
+    return act(key === "Z" && !event.shiftKey ? "undo" : "redo");
   }
-  if (!typing && ctrl && key === "v") {
+  if (!typing && ctrl && key === "V") {
     event.preventDefault();
     return paste();
   }
   const control = event.target.closest("[data-stage] [data-control]");
   if (!control || typing) return;
-  if (ctrl && key === "c" && chosen().length && !String(getSelection())) {
+  if (ctrl && key === "C" && chosen().length && !String(getSelection())) {
     event.preventDefault();
     return copy(root.querySelector("[data-copy]").dataset.copy);
   }
@@ -325,7 +326,7 @@ root.addEventListener("keydown", (event) => {
   } else if (event.key === "Delete") {
     event.preventDefault();
     act("remove", { ids });
-  } else if (ctrl && key === "d") {
+  } else if (ctrl && key === "D") {
     event.preventDefault();
     act("duplicate", { ids });
   } else if (event.key === "Enter" || event.key === " ") {

@@ -11,6 +11,7 @@ import { HeldKeys, stopOf } from "./focus.js";
 import { renewRow } from "./renewrow.js";
 import { Source } from "./source.js";
 import "./sheetpage.js";
+import { letterOf } from "./typing.js";
 
 const desk = document.getElementById("desk");
 const page = { each: "each" in desk.dataset, edits: new Edits(), settled, source: named, below, places };
@@ -489,17 +490,17 @@ desk.addEventListener("htmx:confirm", (event) => {
 document.addEventListener("keydown", (event) => {
   if (!(event.ctrlKey || event.metaKey) || event.altKey) return;
   const typing = event.target.matches?.("input:not([type='range']), textarea, select");
-  const key = event.key.toLowerCase();
-  if (key === "s") {
+  const key = letterOf(event);
+  if (key === "S") {
     event.preventDefault();
     const back = document.activeElement;
     back?.blur();
     if ("trying" in desk.dataset) settled().then(() => document.getElementById("rehearse")?.requestSubmit());
     else settled().then(() => document.getElementById("act-save")?.click());
     back?.focus?.();
-  } else if (!typing && (key === "z" || key === "y")) {
+  } else if (!typing && (key === "Z" || key === "Y")) {
     event.preventDefault();
-    document.getElementById(key === "z" && !event.shiftKey ? "act-undo" : "act-redo")?.click();
+    document.getElementById(key === "Z" && !event.shiftKey ? "act-undo" : "act-redo")?.click();
   }
 });
 const here = () => sourceOf(document.activeElement);

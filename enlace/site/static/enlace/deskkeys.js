@@ -2,6 +2,7 @@
 
 import { LAST } from "./controls/navigator.js";
 import { focusOn, stopOf } from "./focus.js";
+import { letterOf } from "./typing.js";
 
 const MOVES = { Home: "first", ArrowUp: "back", ArrowDown: "next", End: "last" };
 const FIRST = "[data-field]:not([readonly]):not([disabled])";
@@ -142,7 +143,7 @@ export class DeskKeys {
   actOf(event) {
     if (!event.altKey || !event.shiftKey || event.ctrlKey) return null;
     if (event.key in MOVES) return () => this.move(MOVES[event.key]);
-    return this.own.find(([key]) => `Key${key}` === event.code)?.[2];
+    return this.own.find(([key]) => key === letterOf(event))?.[2];
   }
 
   list() {

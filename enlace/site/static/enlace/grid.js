@@ -7,6 +7,7 @@ import { ChosenCells } from "./chosencells.js";
 import { merge } from "./merging.js";
 import { pin } from "./pins.js";
 import { setWidths } from "./widths.js";
+import { isDead, typedBy } from "./typing.js";
 
 const MOST_HEIGHT = 6_000_000;
 const PAUSE = 60;
@@ -440,7 +441,7 @@ export class Grid {
     } else if (ctrl && event.key === ";") {
       event.preventDefault();
       this.startEdit(today());
-    } else if (ctrl && event.key === "'") {
+    } else if (ctrl && (event.key === "'" || (event.key === "Dead" && event.code === "Quote"))) {
       event.preventDefault();
       const above = this.row(position - 1)?.children[this.column];
       if (above) this.startEdit(above.textContent);
@@ -452,9 +453,11 @@ export class Grid {
     } else if (event.key === "Delete") {
       event.preventDefault();
       this.startEdit("");
-    } else if (event.key.length === 1 && !ctrl && !event.altKey && event.key !== " ") {
+    } else if (isDead(event)) {
+      this.startEdit(""); // the accent, and the letter below it, go where the focus is by then
+    } else if (typedBy(event).trim()) {
       event.preventDefault();
-      this.startEdit(event.key);
+      this.startEdit(typedBy(event));
     }
   }
 

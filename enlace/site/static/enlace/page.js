@@ -1,4 +1,15 @@
 // What every page has: questions before an act, and the quiet line that tells what happened.
+
+// While a word is put together (an accent and its letter, a syllable of Chinese or Japanese), its keys are for that alone:
+// the Enter that takes the word leaves no cell. 229 is what a browser without `isComposing` says then (UI Events, 7.3.1).
+window.addEventListener(
+  "keydown",
+  (event) => {
+    const composed = event.isComposing || event.keyCode === 229;
+    if (composed && !event.target.closest?.(".cm-editor")) event.stopImmediatePropagation();
+  },
+  true,
+);
 (() => {
   const said = () => document.getElementById("said");
 
