@@ -354,17 +354,25 @@ def _sheet(form: Form, said: Any, where: str) -> None:
 
 
 def misfits(project: Project) -> list[str]:
-    """What of the datasets does not fit the tables that they are connected with now, in words."""
-    told = []
+    """What of the datasets does not fit the tables that they are connected with now, in words; of a database that can't be
+    asked that alone, once."""
+    told, unasked = [], set()
     for dataset in project.datasets.select_related("connection"):
+        if dataset.connection_id in unasked:
+            continue
         try:
             drift = sheet.drift(dataset)
         except Problem as problem:
-            told.append(f"{dataset.name}: {problem}")
+            of_table = problem.code in ("missing", "table gone", "unreadable")
+            if of_table:
+                told.append(f"It does not fit: {dataset.name}: {problem}")
+            else:
+                told.append(f"Whether it fits {dataset.connection.name} is not known. {problem}")
+                unasked.add(dataset.connection_id)
             continue
-        told += [f"{dataset.name}: the table has no {item.name}." for item in drift.gone]
+        told += [f"It does not fit: {dataset.name}: the table has no {item.name}." for item in drift.gone]
         told += [
-            f"{dataset.name}: {was.name} was {was.type_text}, and is {now.type_text} there."
+            f"It does not fit: {dataset.name}: {was.name} was {was.type_text}, and is {now.type_text} there."
             for was, now in drift.changed
         ]
     return told

@@ -121,7 +121,7 @@ def _brought(
 ) -> Outcome:
     outcome = brought_in(files, project.name, onto, remove=True)
     keep_state(project, request.user, words)
-    several = [*outcome.told, *(f"It does not fit: {sentence}" for sentence in misfits(project))]
+    several = [*outcome.told, *misfits(project)]
     count = len(outcome.changes)
     messages.success(request, f"{count} thing{'s' * (count != 1)} changed." if count else "Nothing was different.")
     for sentence in several[:20]:

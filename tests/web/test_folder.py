@@ -146,6 +146,18 @@ class Folder(Pages):
         )
         self.assertIn("It does not fit: port_call: the table has no notes.", told)
 
+    def test_a_database_that_is_away_is_told_once(self):
+        self.form("pilot")
+        self.command("export", "Porto", self.folder)
+        self.connection.parameters = {"path": str(self.folder / "gone.sqlite3")}
+        self.connection.save()
+        told = self.command(
+            "import", self.folder, "--name", "Fifth", "--onto", f"Porto/{self.connection.name}", "--yes"
+        )
+        [line] = [line for line in told.splitlines() if line.startswith("Whether it fits")]
+        self.assertIn("is not known. The database file can't be opened.", line)
+        self.assertNotIn("does not fit", told)
+
     def test_onto_a_connection_of_another_project_the_project_gets_its_own(self):
         """What was moved can be taken out and checked by itself, and the secret goes along with its server."""
         other = Project.objects.create(name="Elsewhere")

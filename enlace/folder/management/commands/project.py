@@ -89,7 +89,7 @@ class Command(BaseCommand):
             return
         keep_state(outcome.project, None, "A folder was brought in")
         for sentence in misfits(outcome.project):
-            self.stdout.write(f"It does not fit: {sentence}")
+            self.stdout.write(sentence)
 
     def compare(self, options: dict[str, Any]) -> None:
         mine = values_of(disk.got(options["folder"]))
