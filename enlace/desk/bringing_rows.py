@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
@@ -13,9 +14,9 @@ from enlace.core.draft import PendingRecord
 from enlace.core.exchange.csv_out import csv_text
 from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
 from enlace.core.exchange.outgoing import CUT_OFF
-from enlace.core.kinds import TEXTS, Unreadable
+from enlace.core.kinds import KINDS, TEXTS, Unreadable
 from enlace.core.kinds.quick import text_reader
-from enlace.core.kinds.times import ISO_DATE
+from enlace.core.kinds.times import AS_NUMBERS, ISO_DATE
 from enlace.core.model.values import record_id
 from enlace.core.problem import Problem
 
@@ -26,6 +27,7 @@ from .entering import Entering
 from .typed import Typed, typed_from
 from .work import Work
 
+NUMBER = re.compile(r"-?[0-9]{6,18}(\.[0-9]+)?")  # fewer digits are a date as somebody writes it
 Known = dict[tuple[str, str], Typed | Problem]
 Faults = tuple[tuple[str, str], ...]
 Columns = Sequence[tuple[str, FieldSpec]]  # headings, and the fields that they go to
@@ -195,10 +197,17 @@ class FileRows:
         return known
 
     def _as_they_stand(self, rows: Sequence[dict[str, str]]) -> Known:
-        """Texts of a file that would stand for something else if a person typed them: blanks alone, the ends of lines, and
-        those that a format cut off."""
+        """Texts of a file that would stand for something else if a person typed them: blanks alone, the ends of lines, those
+        that a format cut off, and numbers as which a column keeps its dates."""
         known: Known = {}
         for head, field in self.columns:
+            if field.storage in AS_NUMBERS:
+                for text in {row[head] for row in rows}:
+                    if NUMBER.fullmatch(text):
+                        number = float(text) if "." in text else int(text)
+                        known[field.name, text] = Typed(
+                            self.work.dataset, field, self.work.formats, text, {field.name: number}
+                        )
             if not _is_text(field) or field.picture or field.pattern or field.text_check:
                 continue
             for text in _odd([row[head] for row in rows]):
@@ -233,7 +242,10 @@ class FileRows:
 
         def identifier(row: dict[str, str]) -> str:
             try:
-                key = tuple(read(row[head]) if head and row[head] else linked.get(name) for name, head, read in readers)
+                key = tuple(
+                    ("" if row[head] == EMPTY_TEXT else read(row[head])) if head and row[head] else linked.get(name)
+                    for name, head, read in readers
+                )
             except Unreadable:
                 return ""
             # No value in a key: the database makes it, so the row is a new record.
@@ -293,8 +305,12 @@ class FileRows:
                 continue
             block = Block()
             take_in(self.work, block, identifier, there, stored, [(field, row[head])], known)
+            typed = [cell for _, several in block.lines for cell in several]
+            unfit = block.refused or any(one.values is None for _, one in typed)
+            if unfit and self._written_so(row[head], field, stored, there):
+                continue
             faults += [(head, sentence) for sentence in block.refused]
-            cells += [cell for _, several in block.lines for cell in several]
+            cells += typed
         return cells, faults
 
     def _stands_so(self, text: str, name: str, stored: Any, there: Any) -> bool:
@@ -302,6 +318,14 @@ class FileRows:
         Where values are taken out as they are shown, an empty text is told from no value by nothing."""
         was = stored.get(name)
         return isinstance(was, str) and text == was and not (there and name in there.touched)
+
+    def _written_so(self, text: str, field: FieldSpec, stored: Any, there: Any) -> bool:
+        """Whether a text is how a stored value is taken out that nobody could type, such as a word in a column of numbers."""
+        was = stored.get(field.name)
+        if was is None or (there and field.name in there.touched):
+            return False
+        kind, formats = KINDS[field.kind], self.work.formats
+        return text in (kind.text(was, field), kind.as_typed(was, field, formats), kind.formatter(field, formats)(was))
 
     def _told(self, record: PendingRecord | None, stored: Any) -> list[tuple[str, str]]:
         """What holds a record back, by the headings of its fields."""

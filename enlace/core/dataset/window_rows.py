@@ -46,7 +46,7 @@ def window_columns(dataset: DatasetSpec, server: str) -> tuple[ColumnElement[Any
         column: ColumnElement[Any] = source.column(field.name)
         if field.kind in ("picture", "binary"):
             column = kind.size_of(column)
-        elif field.kind in ("text", "longtext"):
+        elif field.kind in ("text", "longtext") and field.storage != "inet":  # cut, PostgreSQL tells its mask as well
             column = kind.shortened_computed(column, CUT) if field.formula else kind.shortened(column, CUT)
         made.append(column.label(f"f{i}"))
     for i, (name, (_, lookup)) in enumerate(dataset.looked_up.items()):

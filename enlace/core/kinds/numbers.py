@@ -18,6 +18,7 @@ from .patterns import empty_by, read_by, shown_by
 # SQLite's INTEGER and the widest integer of the other servers are 64 bits, signed.
 LEAST, GREATEST = -(2**63), 2**63 - 1
 LARGEST_SINGLE = (2 - 2**-23) * 2.0**127  # IEEE 754, binary32
+FIFTEEN = Context(prec=15)
 SHOWN = Context(prec=12)  # digits of a calculated number that has no format
 PLACES = 4  # after its point, where it is no tiny one
 NOT_FINITE = {"nan": "NaN", "infinity": "Infinity", "inf": "Infinity", "-infinity": "-Infinity", "-inf": "-Infinity"}
@@ -142,6 +143,9 @@ class Number(Kind):
         return number
 
     def _check_digits(self, number: Decimal, field: FieldSpec) -> None:
+        if field.storage == "numeric15" and number.is_finite() and Decimal(repr(float(number))) == number:
+            # As a calculation there leaves it (3 * 1.1 is 3.3000000000000003): it is kept as it is, whatever its end says.
+            number = FIFTEEN.plus(number)
         _sign, digits, exponent = WIDE.normalize(number).as_tuple()
         assert isinstance(exponent, int)
         after = max(0, -exponent)

@@ -15,6 +15,7 @@ from .patterns import BadPattern, empty_by, pattern_of, read_by, shown_by
 
 UNIX_EPOCH = datetime.datetime(1970, 1, 1)
 JULIAN_UNIX_EPOCH = 2440587.5  # the Julian day of 1970-01-01T00:00, a fact of astronomy's day count
+AS_NUMBERS = ("julian day", "unix seconds", "unix milliseconds")  # storages of dates that are numbers
 ISO_DATE = re.compile(r"(\d{4})-(\d{1,2})-(\d{1,2})", re.ASCII)
 LONGEST_DATE = 10  # characters of one that is kept as a text
 OTHER_DATE = re.compile(r"(\d{1,2})[./ -](\d{1,2})[./ -](\d{4})", re.ASCII)
@@ -158,7 +159,7 @@ class Date(Kind):
         if not text.strip():
             return None
         value = date_from(text, formats)
-        if field.storage in ("julian day", "unix seconds", "unix milliseconds"):
+        if field.storage in AS_NUMBERS:
             return _number_from_stamp(datetime.datetime(value.year, value.month, value.day), field.storage)
         return value if field.storage == "native" else value.isoformat()
 
@@ -274,7 +275,7 @@ class DateTime(Kind):
         if field.storage == "native utc":
             # Without an offset the time is meant as it is shown: in UTC.
             return value.astimezone(datetime.UTC) if value.tzinfo else value.replace(tzinfo=datetime.UTC)
-        if field.storage in ("julian day", "unix seconds", "unix milliseconds"):
+        if field.storage in AS_NUMBERS:
             return _number_from_stamp(
                 value.replace(tzinfo=None) - (value.utcoffset() or datetime.timedelta()), field.storage
             )

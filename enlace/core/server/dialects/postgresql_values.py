@@ -21,7 +21,7 @@ AS_THEY_ARE = {
 INTEGERS = {"smallint": "int2", "integer": "int4", "bigint": "int8"}
 # Types whose text form can be typed: storage → the type's name starts so.
 TYPED_AS_TEXT = {
-    "uuid": "uuid", "json": "json", "jsonb": "json", "interval": "interval", "inet": "text", "cidr": "text",
+    "uuid": "uuid", "json": "json", "jsonb": "json", "interval": "interval", "inet": "inet", "cidr": "text",
     "macaddr": "text", "xml": "text", "time with time zone": "text", "money": "text", "bit": "text",
     "bit varying": "text", "citext": "text", "\"char\"": "text", "name": "text",
 }  # fmt: skip
