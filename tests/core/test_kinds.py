@@ -173,7 +173,7 @@ class Sentences(unittest.TestCase):
         self.assertIn("this is 2 too long", told("text", "abcde", length=3))
         self.assertIn("At most 2 digits after the point", told("decimal", "1.234", scale=2, precision=6))
         self.assertIn("at most 4 digits before the point", told("decimal", "12345", scale=2, precision=6))
-        self.assertIn("15 digits", told("decimal", "1234567890.1234567", storage="numeric15"))
+        self.assertIn("15 digits", told("decimal", "12345678901.12345678", storage="numeric15"))
         self.assertIn("Type yes or no", told("yesno", "perhaps"))
         self.assertIn("NUL", told("text", "a\0b"))
 
