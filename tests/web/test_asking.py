@@ -13,6 +13,7 @@ import openpyxl
 
 from enlace.core.dataset.finding import look
 from enlace.core.exchange.csv_out import unguarded
+from tests.servers import Place
 from tests.web.pages import Pages
 
 
@@ -380,3 +381,59 @@ class Arranging(Pages):
         self.assertNotIn("remarks", self.heads())
         for act, field, value in (("width", "name", "wide"), ("hide", "gone", ""), ("dance", "name", "")):
             self.act(act, field, value, 400)
+
+
+ODD = {
+    "sqlite": (
+        "CREATE TABLE odd (id INTEGER PRIMARY KEY, words TEXT, n NUMERIC, d REAL, day DATE, at DATETIME)",
+        "INSERT INTO odd VALUES (1, ' a ', 1.1, 9e999, '2020-01-02', 1577836801), (2, 'A', 3 * 1.1, 1.1, '31/12/2020', NULL),"
+        " (3, x'00ff', 'none', NULL, NULL, 1577836802), (4, '', NULL, 1.1, '2020-01-02', 0)",
+    ),
+    "mariadb": (
+        "CREATE TABLE odd (id INT PRIMARY KEY, words VARCHAR(9) CHARACTER SET latin1, f FLOAT, u UUID, ip INET6, e ENUM('x', 'Y'), day DATE)",
+        "INSERT INTO odd VALUES (1, 'é', 1.1, uuid(), '::1', 'x', '2020-01-02'), (2, 'e', 2.2, uuid(), '::2', 'Y', NULL),"
+        " (3, ' é', 1.1, NULL, '::1', 'x', '2020-03-02'), (4, 'É', 1e30, NULL, NULL, NULL, '2021-01-01')",
+    ),
+    "postgresql": (
+        "CREATE TABLE odd (id int PRIMARY KEY, words text, c char(4), r real, n numeric, ip inet, p point, x xml, u uuid, a int[], day date, at timestamptz)",
+        "INSERT INTO odd VALUES (1, ' a ', 'x', 1.1, 'NaN', '10.0.0.1', '(1,2)', '<a/>', gen_random_uuid(), '{1,2}', 'infinity', now()),"
+        " (2, 'A', 'X', 2.2, 1.1, '10.0.0.0/8', '(1,3)', '<b/>', NULL, '{}', '0044-03-15 BC', '-infinity'),"
+        " (3, '', '', 'NaN', 1.10, '10.0.0.1', NULL, NULL, NULL, NULL, '2020-01-02', NULL), (4, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL)",
+    ),
+}
+
+
+class ValuesOnEachServer(Pages):
+    def counted(self, at: str, field: str, said: str) -> int:
+        told = self.client.get(f"{at}count", {f"only-{field}": said})
+        return json.loads(told["HX-Trigger"])["enlace:total"]["total"]
+
+    def test_as_many_rows_pass_as_a_value_is_said_to_have(self):
+        for kind, statements in ODD.items():
+            place = Place(kind)
+            self.addCleanup(place.close)
+            for statement in statements:
+                place.run(statement)
+            form = self.form("odd", self.connect(place.spec))
+            at = f"/desk/{form.pk}/"
+            for field in form.dataset.to_spec().shown:
+                for by in ("year", "month", "day") if field.kind in ("date", "datetime") else ("",):
+                    with self.subTest(kind, field=field.name, by=by):
+                        self.as_said(at, field.name, by)
+                with self.subTest(kind, field=field.name):
+                    value = self.client.get(f"{at}exactly", {"record": "i1", "field": field.name}).json()["value"]
+                    self.assertGreaterEqual(self.counted(at, field.name, value), 1, value)
+
+    def as_said(self, at: str, field: str, by: str) -> None:
+        told = self.client.get(f"{at}values", {"field": field, "by": by})
+        if told.status_code == 400:  # the server compares no two of them
+            self.assertContains(told, "be counted by this field", status_code=400)
+            return
+        line = (
+            r'<input type="checkbox" value="([^"]*)"( disabled)?>\s*<span>.*?</span>\s*<span class="soft digits">(\d+)<'
+        )
+        lines = re.findall(line, told.content.decode())
+        self.assertEqual(sum(int(count) for *_, count in lines), 4)
+        for value, off, count in lines:
+            if not off:
+                self.assertEqual(self.counted(at, field, unescape(value)), int(count), value)

@@ -19,11 +19,12 @@ from sqlalchemy import ColumnElement, Text, and_, case, cast, false, literal, no
 from ..expression import Expression, Names, Unsupported
 from ..expression.push import Sql, condition
 from ..kinds import KINDS, TEXTS, Formats, Unreadable
+from ..kinds.numbers import NOT_FINITE
 from ..model.dataset import BETWEEN, DatasetSpec, FieldSpec
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
-from ..server.names import Raw
+from ..server.names import Raw, single_of
 from .asked import own_rows, written_rows
 from .bound import bound_value, escaped, only_bound
 from .keys import key_in
@@ -38,7 +39,7 @@ _EMPTY = {"empty": "empty", "not empty": "filled", "no value": "null"}
 
 @dataclass(frozen=True)
 class Filter:
-    """One test of one field. test: "is" (to the last letter), "null", "has", "=", "<>", ">", ">=", "<", "<=", "from" (and before `end`), "to" (and up to
+    """One test of one field. test: "is" (to the last letter; `end`: as it is written), "null", "has", "=", "<>", ">", ">=", "<", "<=", "from" (and before `end`), "to" (and up to
     `end`), "empty" or "filled"; or "when", of no field: the dataset's own condition."""
 
     field: str
@@ -47,6 +48,7 @@ class Filter:
     end: Any = None
 
 
+LOOSE = ("sqlite", "kept")  # servers whose columns hold what is of no type of theirs
 WHEN = Filter("", "when")
 
 
@@ -88,7 +90,7 @@ def read_filters(
         try:
             if len(said.strip()) > LONGEST:
                 raise Unreadable(f"At most {LONGEST} characters can be looked for.")
-            filters.append(_read(field, said.strip(), formats))
+            filters.append(_read(field, said, formats))
         except Unreadable as error:
             wrong[name] = f"{field.label}: {error} {HINT}"
     return tuple(filters), wrong
@@ -99,7 +101,7 @@ def read_box(field: FieldSpec, said: str, formats: Formats) -> Filter:
     if len(said.strip()) > LONGEST or not said.strip():
         raise Unreadable(f"{field.label}: type something to look for, at most {LONGEST} characters.")
     try:
-        return _read(field, said.strip(), formats)
+        return _read(field, said, formats)
     except Unreadable as error:
         raise Unreadable(f"{field.label}: {error}") from None
 
@@ -108,8 +110,9 @@ def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
     if "\0" in said:
         raise Unreadable("It contains a NUL character, which databases do not keep.")
     # Before all other tests: what follows is taken to the letter, even the word “empty”.
-    if said.startswith("=="):
-        return _exactly(field, said[2:].strip(), formats)
+    if (exact := said.lstrip()).startswith("=="):
+        return _exactly(field, exact[2:], formats)
+    said = said.strip()
     if test := _EMPTY.get(said.lower()):
         return Filter(field.name, test)
     compared = _COMPARISON.fullmatch(said)
@@ -140,13 +143,20 @@ def _exactly(field: FieldSpec, said: str, formats: Formats) -> Filter:
     if field.kind in ("picture", "binary"):
         raise Unreadable("Only “empty” and “not empty” can be asked of it.")
     try:
-        return Filter(field.name, "is", KINDS[field.kind].typed_over(said, None, _free(field), formats))
+        said = said.strip()
+        # As it is written too: SQLite's columns may hold a date as somebody wrote it.
+        return Filter(field.name, "is", KINDS[field.kind].typed_over(said, None, _free(field), formats), said)
     except Unreadable:
-        return Filter(field.name, "is", said)  # SQLite's columns may hold what is not of their type
+        word = NOT_FINITE.get(said.strip().lower()) if field.storage == "float" else None
+        if word:
+            return Filter(field.name, "is", float(word))
+        return Filter(field.name, "is", said.strip())  # SQLite's columns may hold what is not of their type
 
 
 def exactly_text(field: FieldSpec, value: Any, formats: Formats) -> str:
-    """What asks a field's box for a stored value."""
+    """What asks a field's box for a stored value; "" where nothing does: bytes are no text."""
+    if isinstance(value, bytes):
+        return ""
     return "no value" if value is None else f"=={KINDS[field.kind].as_typed(value, field, formats)}"
 
 
@@ -246,6 +256,8 @@ def condition_of(wanted: AnyFilter, source: Source) -> ColumnElement[bool]:
     column = source.column(wanted.field)
     if wanted.test == "null":
         return column.is_(None)
+    if field.storage.startswith("float32"):  # 1.1 is another number as a double than it is as a single
+        wanted = replace(wanted, value=single_of(wanted.value), end=single_of(wanted.end))
     if wanted.test == "is":
         return _is_exactly(wanted, field, column, source)
     if wanted.test in ("empty", "filled"):
@@ -264,8 +276,13 @@ def condition_of(wanted: AnyFilter, source: Source) -> ColumnElement[bool]:
 def _is_exactly(wanted: Filter, field: FieldSpec, column: Any, source: Source) -> ColumnElement[bool]:
     if field.formula:
         return _calculated(replace(wanted, test="="), field, source)
-    kind = server_kind(source.server)
-    return kind.exactly(column, literal(kind.bound(wanted.value), Raw()), isinstance(wanted.value, str))
+    kind, told = server_kind(source.server), isinstance(wanted.value, str)
+    if told and field.kind in TEXTS:
+        column = kind.in_words(column, field.storage)
+    same = kind.exactly(column, literal(kind.bound(wanted.value), Raw()), told)
+    if wanted.end is None or source.server not in LOOSE:
+        return same
+    return or_(same, kind.exactly(column, literal(wanted.end, Raw()), True))
 
 
 def _between(wanted: Filter, column: Any, value: Any, end: Any) -> ColumnElement[bool]:

@@ -7,8 +7,9 @@ from contextlib import nullcontext
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import and_, func, select
+from sqlalchemy import ColumnElement, and_, func, select
 
+from ..kinds import TEXTS
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import reading
@@ -51,6 +52,9 @@ def frequent(rows: Rows, name: str, most: int = MOST, seconds: float = SECONDS) 
     return Values(*grouped(rows, name, 0, most, among=PARTS[-1]), PARTS[-1])
 
 
+NOT_COUNTED = "Rows can't be counted by this field."
+
+
 def grouped(
     rows: Rows, name: str, start: int = 0, most: int = MOST, only: Sequence[Any] | None = None,
     seconds: float | None = None, among: int = 0,
@@ -63,7 +67,7 @@ def grouped(
     dataset, source = rows.dataset, rows.source
     field = dataset.any_name.get(name)
     if field is None or field.kind in ("longtext", "picture", "binary"):
-        raise Problem("Rows can't be counted by this field.", "Choose another one.", code="bad")
+        raise Problem(NOT_COUNTED, "Choose another one.", code="bad")
     needed, shown = [name], []
     for lookup, (other_field, spec) in dataset.looked_up.items():
         if other_field.name == name and spec.shows:
@@ -79,10 +83,23 @@ def grouped(
         met = met.limit(among)
     inner = met.subquery("met")
     count = func.count().label("n")
-    statement = select(*inner.c, count).group_by(*inner.c).order_by(count.desc(), inner.c.v)
     kind = server_kind(rows.spec.kind)
-    with reading(rows.spec) as connection, kind.limited(connection, seconds) if seconds else nullcontext():
-        told = connection.execute(statement.limit(most + 1).offset(start), rows.bound_values)
-        lines = [tuple(row) for row in told]
+    value: ColumnElement[Any] = inner.c.v
+    apart = value
+    if field.kind in TEXTS and field.storage in ("", "text"):
+        # A column's collation may take two texts for one; who picks one of them means that alone.
+        apart, value = kind.apart(value)
+    others = [column for column in inner.c if column is not inner.c.v]
+    statement = select(value, *others, count).group_by(apart, *others).order_by(count.desc(), value)
+    try:
+        with reading(rows.spec) as connection, kind.limited(connection, seconds) if seconds else nullcontext():
+            told = connection.execute(statement.limit(most + 1).offset(start), rows.bound_values)
+            lines = [tuple(row) for row in told]
+    except Problem as problem:
+        if problem.code != "type":
+            raise
+        raise Problem(
+            NOT_COUNTED, "Choose another one.", problem.words, "bad"
+        ) from problem  # it compares no two of them
     groups = [Group(row[0], row[1:-1], int(row[-1])) for row in lines[:most]]
     return groups, len(lines) > most

@@ -128,8 +128,9 @@ class Server:
         return f"(CAST(EXTRACT(EPOCH FROM ({a} - {b})) AS NUMERIC) / 86400)"
 
     def extracted(self, moment: str, unit: str) -> str:
-        part = f"EXTRACT({unit} FROM {moment})"
-        return f"CAST(FLOOR({part}) AS INTEGER)"
+        # What never ends has no year: infinity is no whole number.
+        part = f"NULLIF(NULLIF(FLOOR(EXTRACT({unit} FROM {moment})), 'Infinity'), '-Infinity')"
+        return f"CAST({part} AS INTEGER)"
 
 
 class MariaDB(Server):

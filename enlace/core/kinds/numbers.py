@@ -118,7 +118,9 @@ class Number(Kind):
             return raw
         if isinstance(raw, int) and not isinstance(raw, bool):
             return Decimal(raw)
-        if isinstance(raw, float) and (math.isfinite(raw) or field.storage == "float nan"):
+        if isinstance(raw, float) and (
+            math.isfinite(raw) or (field.storage.startswith("float") and field.storage.endswith(" nan"))
+        ):
             return Decimal(repr(raw))
         return Nonconforming(raw)
 
@@ -127,7 +129,7 @@ class Number(Kind):
         if not text.strip():
             return None
         if field.storage.endswith(" nan") and (word := NOT_FINITE.get(text.strip().lower())):
-            return float(word) if field.storage == "float nan" else Decimal(word)
+            return float(word) if field.storage.startswith("float") else Decimal(word)
         try:
             number = Decimal(plain_number(text, formats))
         except InvalidOperation:
@@ -135,10 +137,12 @@ class Number(Kind):
         self._check_digits(number, field)
         if field.storage.startswith("float"):
             approximate = float(number)
-            if math.isinf(approximate) or (field.storage == "float32" and abs(approximate) > 1.00001 * LARGEST_SINGLE):
+            if math.isinf(approximate) or (
+                field.storage.startswith("float32") and abs(approximate) > 1.00001 * LARGEST_SINGLE
+            ):
                 raise Unreadable("The number is too large for this column.")
             # The fewest digits that tell the largest single are a little more than it, and MariaDB refuses them.
-            most = LARGEST_SINGLE if field.storage == "float32" else math.inf
+            most = LARGEST_SINGLE if field.storage.startswith("float32") else math.inf
             return max(-most, min(approximate, most))
         return number
 

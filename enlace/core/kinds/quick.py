@@ -122,7 +122,7 @@ def _decimal(field: FieldSpec, formats: Formats) -> Plain | None:
     before = SAFE_DIGITS if field.precision is None else field.precision - (field.scale or 0)
     # Where the point is the sign of groups, "1.234" may be a thousand.
     fraction = rf"(?:\.[0-9]{{1,{after}}})?" if after > 0 and formats.group != "." else ""
-    if before < 1 or field.storage == "float32":
+    if before < 1 or field.storage.startswith("float32"):
         return None
     made = float if field.storage.startswith("float") else Decimal
     return Plain(rf"-?[0-9]{{1,{before}}}{fraction}", made, SAFE_DIGITS)

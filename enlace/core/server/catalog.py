@@ -240,7 +240,7 @@ def identity_of(
     """
     nullable = {column.name for column in columns if column.nullable}
     # A number of single precision does not equal what the server itself tells of it.
-    vague = {column.name for column in columns if column.storage == "float32"}
+    vague = {column.name for column in columns if column.storage.startswith("float32")}
     if (
         key
         and vague.isdisjoint(key)

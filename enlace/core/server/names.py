@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Collection, Iterable
+from decimal import Decimal
 from typing import Any
 
 from sqlalchemy import TableClause, column, literal_column, table
@@ -30,6 +31,16 @@ class Single(Raw):
 
     def result_processor(self, dialect: Any, coltype: Any) -> Any:
         return shortest_single
+
+
+def single_of(value: Any) -> Any:
+    """A number as a column of IEEE 754 singles holds it, for a comparison with that; what is too large for one as it is."""
+    if not isinstance(value, int | float | Decimal):
+        return value
+    try:
+        return struct.unpack("f", struct.pack("f", value))[0]
+    except OverflowError:
+        return value
 
 
 def shortest_single(value: Any) -> Any:

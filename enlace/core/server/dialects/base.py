@@ -185,6 +185,14 @@ class ServerKind:
         """A value as the driver wants it."""
         return value
 
+    def in_words(self, column: ColumnElement[Any], storage: str) -> ColumnElement[Any]:
+        """A column of texts, or of what is told as one, to be compared with a text. storage: of the field."""
+        return column
+
+    def apart(self, column: ColumnElement[Any]) -> tuple[ColumnElement[Any], ColumnElement[Any]]:
+        """What tells the texts of a column apart to the last letter, to group by; and the text of such a group."""
+        return column, column
+
     def exactly(self, column: ColumnElement[Any], value: ColumnElement[Any], is_text: bool) -> ColumnElement[bool]:
         """The condition that a column holds a value to the last letter, NULL equal to NULL."""
         return column.is_not_distinct_from(value)

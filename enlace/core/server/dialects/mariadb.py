@@ -180,6 +180,12 @@ class MariaDB(NetworkServer):
     def bound(self, value: Any) -> Any:
         return int(value) if isinstance(value, bool) else value
 
+    def in_words(self, column: ColumnElement[Any], storage: str) -> ColumnElement[Any]:
+        return cast(column, CHAR(charset="utf8mb4"))  # whatever characters the column has, or a type of its own (UUID)
+
+    def apart(self, column: ColumnElement[Any]) -> tuple[ColumnElement[Any], ColumnElement[Any]]:
+        return cast(column, LargeBinary), func.min(column)
+
     def exactly(self, column: ColumnElement[Any], value: ColumnElement[Any], is_text: bool) -> ColumnElement[bool]:
         # Collations take capitals, accents or blanks at the end for the same: the bytes are compared.
         if is_text:

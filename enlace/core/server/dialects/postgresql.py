@@ -206,6 +206,10 @@ class PostgreSQL(NetworkServer):
         apart = func.normalize(func.lower(cast(column, Text)), literal_column("NFD"))
         return func.regexp_replace(apart, "[\u0300-\u036f]", "", "g")
 
+    def in_words(self, column: ColumnElement[Any], storage: str) -> ColumnElement[Any]:
+        # XML, points and rows are equal to nothing; an index of texts serves all the same.
+        return column if storage in COMPARED else cast(column, Text)
+
     def bound(self, value: Any) -> Any:
         return value
 
@@ -251,6 +255,7 @@ def _unstated(words: str, state: str) -> str:
 
 
 # PostgreSQL, "Appendix A. PostgreSQL Error Codes".
+COMPARED = ("uuid", "inet", "interval")  # storages of texts that the server reads as its own type, and compares as that
 _COLUMN_NAMES = """
 SELECT c.relname, a.attname FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid WHERE a.attnum >
 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'v', 'm', 'f') AND pg_table_is_visible(c.oid)

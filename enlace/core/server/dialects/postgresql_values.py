@@ -107,7 +107,7 @@ def _family(base: str, sort: str) -> tuple[str, str, int | None, int | None, int
         precision = sizes[0] if sizes else None
         return "decimal", "exact nan", None, precision, sizes[1] if len(sizes) > 1 else (0 if sizes else None)
     if name in ("real", "double precision"):
-        return "decimal", "float nan", None, None, None
+        return "decimal", "float32 nan" if name == "real" else "float nan", None, None, None
     plain = {
         "boolean": ("yes or no", ""),
         "date": ("date", "native"),

@@ -339,6 +339,10 @@ class Sqlite(ServerKind):
             return value.isoformat()
         return value
 
+    def apart(self, column: ColumnElement[Any]) -> tuple[ColumnElement[Any], ColumnElement[Any]]:
+        to_the_letter = column.collate("BINARY")
+        return to_the_letter, to_the_letter
+
     def exactly(self, column: ColumnElement[Any], value: ColumnElement[Any], is_text: bool) -> ColumnElement[bool]:
         # A column's own collation may take two texts for one (SQLite, "Datatypes In SQLite", section 7).
         return (column.collate("BINARY") if is_text else column).is_(value)
