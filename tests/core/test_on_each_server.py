@@ -11,7 +11,7 @@ from sqlalchemy import text
 
 from enlace.core.dataset import anchor_building, anchors
 from enlace.core.dataset.empty_order import EMPTY, with_empties, without_empties
-from enlace.core.dataset.filters import Written
+from enlace.core.dataset.filters import Written, read_filters
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.conflicts import resolved
 from enlace.core.draft.pending import removed, with_text
@@ -371,3 +371,63 @@ class Behaviour(OnServer):
 
 
 on_each_server(globals(), Behaviour)
+
+
+class Singles(OnServer):
+    """Numbers of single precision: 1.1 is another number as a double, and is what people see."""
+
+    def prepare(self):
+        kind = {"postgresql": "real", "mariadb": "FLOAT"}[self.kind]
+        self.place.run(f"CREATE TABLE gauge (id INTEGER PRIMARY KEY, level {kind})")
+        self.place.run("INSERT INTO gauge VALUES " + ", ".join(f"({n}, {n % 7 + 0.1})" for n in range(1, 22)))
+
+    def test_they_are_found_where_they_stand(self):
+        dataset = self.bench("gauge").dataset
+        for down in (False, True):
+            rows = Rows.of(self.spec, dataset, (("level", down),))
+            several = [row.id for row in rows.window(0, 50)]
+            self.assertEqual([rows.position(one) for one in several], list(range(21)))
+            self.assertEqual([r.id for start in range(0, 21, 4) for r in rows.window(start, 4)], several)
+
+    def test_they_are_asked_for_as_they_are_shown(self):
+        dataset = self.bench("gauge").dataset
+        for said, count in (
+            ("1.1", 3),
+            ("==1.1", 3),
+            (">1.1", 15),
+            (">=1.1", 18),
+            ("<1.1", 3),
+            ("1.1..2.1", 6),
+            ("<>1.1", 18),
+        ):
+            filters, wrong = read_filters(dataset, {"level": said}, ENGLISH)
+            self.assertFalse(wrong)
+            self.assertEqual(Rows.of(self.spec, dataset, filters=filters).count(), count, said)
+
+
+class OddTypes(OnServer):
+    """Types whose values PostgreSQL compares with nothing."""
+
+    def prepare(self):
+        self.place.run("CREATE TYPE pair AS (a integer, b text)")
+        self.place.run("CREATE TABLE odd (id integer PRIMARY KEY, x xml, p point, q pair, j json, ip inet)")
+        self.place.run(
+            """INSERT INTO odd VALUES (1, '<a/>', '(1,2)', '(1,x)', '{"a":  1}', '10.0.0.1'), (2, NULL, NULL, NULL, NULL, NULL)"""
+        )
+
+    def test_they_are_shown_edited_and_told_as_changed(self):
+        bench = self.bench("odd")
+        self.assertEqual([bench.dataset.by_name[n].kind for n in "xpqj"], ["longtext"] * 4)
+        self.assertEqual(bench.rows.window(0, 1)[0].values, (1, "<a/>", "(1,2)", "(1,x)", '{"a":  1}', "10.0.0.1"))
+        mine = bench.edit("i1", x="<mine/>", j='{"a": 2}', ip="10.0.0.2")
+        late = bench.edit("i1", x="<late/>")
+        self.assertTrue(save(self.spec, bench.dataset, [mine]).committed)
+        self.assertEqual(
+            self.place.run("SELECT x::text, j::text, ip::text FROM odd WHERE id = 1"),
+            [("<mine/>", '{"a": 2}', "10.0.0.2/32")],
+        )
+        self.assertEqual(list(save(self.spec, bench.dataset, [late]).conflicts), ["i1"])
+
+
+on_each_server(globals(), Singles, servers=("postgresql", "mariadb"))
+on_each_server(globals(), OddTypes, servers=("postgresql",))

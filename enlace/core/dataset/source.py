@@ -26,7 +26,7 @@ from ..expression.parse import MASTER
 from ..expression.push import Sql, pushed
 from ..model.dataset import ColumnSpec, DatasetSpec, DetailSpec, FieldSpec, LookupSpec
 from ..server.dialects import server_kind
-from ..server.names import Raw, quoted_table
+from ..server.names import Raw, RoundedSingle, Single, quoted_table
 from .compiled import derived
 from .parameters import THERE_TOO, WRITES, bound_text
 
@@ -53,13 +53,16 @@ def list_table(lookup: LookupSpec, names: Iterable[str]) -> Any:
     return statement.columns(*(column(name, Raw()) for name in names)).subquery(lookup.table)
 
 
+SINGLES = {"float32": RoundedSingle, "float32 nan": Single}  # by storage
+
+
 @derived
 def source_table(dataset: DatasetSpec) -> TableClause:
     """The table of a dataset with its saved fields' columns, its key and its locator."""
     locator = [dataset.locator] if dataset.locator else []
     names = dict.fromkeys([*(f.name for f in dataset.fields), *dataset.key, *locator])
-    single = {f.name for f in dataset.fields if f.storage == "float32"}
-    return quoted_table(dataset.table, names, single)
+    singles = {f.name: SINGLES[f.storage] for f in dataset.fields if f.storage in SINGLES}
+    return quoted_table(dataset.table, names, singles)
 
 
 @dataclass(frozen=True)

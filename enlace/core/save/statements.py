@@ -10,7 +10,8 @@ from typing import Any
 from sqlalchemy import ColumnElement, Delete, Insert, TableClause, Update, and_, bindparam, delete, insert, update
 
 from ..dataset.window import source_table
-from ..model.dataset import DatasetSpec
+from ..kinds import TEXTS
+from ..model.dataset import DatasetSpec, FieldSpec
 from ..server.dialects import ServerKind
 from .plan import INSERT, REMOVE, Act, Batch
 
@@ -90,18 +91,22 @@ class Statements:
         conditions = []
         for i, name in enumerate(self.dataset.key):
             field = self.dataset.by_name.get(name)
-            is_text = field is not None and field.kind in ("text", "longtext")
             # The columns that stand in for a key may hold NULL, or texts that the collation takes for one another.
-            conditions.append(self.kind.exactly(self.table.c[name], bindparam(f"k{i}"), is_text))
+            conditions.append(self._exactly(name, field, f"k{i}"))
         return and_(*conditions)
 
     def _as_read(self, names: Sequence[str], values: dict[str, Values]) -> ColumnElement[bool]:
         conditions = []
         for i, name in enumerate(names):
             values[f"w{i}"] = partial(_as_it_was, name)
-            is_text = self.dataset.by_name[name].kind in ("text", "longtext")
-            conditions.append(self.kind.exactly(self.table.c[name], bindparam(f"w{i}"), is_text))
+            conditions.append(self._exactly(name, self.dataset.by_name[name], f"w{i}"))
         return and_(True, *conditions)
+
+    def _exactly(self, name: str, field: FieldSpec | None, bound: str) -> ColumnElement[bool]:
+        column: ColumnElement[Any] = self.table.c[name]
+        if field is None or field.kind not in TEXTS:
+            return self.kind.exactly(column, bindparam(bound), False)
+        return self.kind.exactly(self.kind.in_words(column, field.storage), bindparam(bound), True)
 
 
 def _same(value: Any, acts: Sequence[Act]) -> list[Any]:

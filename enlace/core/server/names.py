@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Collection, Iterable
+from collections.abc import Iterable, Mapping
 from decimal import Decimal
 from typing import Any
 
@@ -22,6 +22,15 @@ class Raw(UserDefinedType[Any]):
 
 
 class Single(Raw):
+    """IEEE 754 singles: what they are compared with is rounded as they are, since 1.1 is another number as a double."""
+
+    cache_ok = True
+
+    def bind_processor(self, dialect: Any) -> Any:
+        return single_of
+
+
+class RoundedSingle(Single):
     """FLOAT of MariaDB, which it rounds to six digits in its answers: read as DOUBLE, then written shortest."""
 
     cache_ok = True
@@ -55,14 +64,14 @@ def shortest_single(value: Any) -> Any:
     return value
 
 
-def quoted_table(name: str, columns: Iterable[str], single: Collection[str] = ()) -> TableClause:
+def quoted_table(name: str, columns: Iterable[str], types: Mapping[str, type[Raw]] | None = None) -> TableClause:
     """A table with untyped columns: values come and go as the driver has them.
 
     A column is always written together with its table: SQLite takes a quoted name that it does not know
     for a text, but not after a table's name (SQLite, "Quirks", section 8).
-    single: those that hold IEEE 754 singles which the server would round when asked.
+    types: of those that hold IEEE 754 singles.
     """
-    return table(quoted_name(name, True), *(quoted_column(c, Single if c in single else Raw) for c in columns))
+    return table(quoted_name(name, True), *(quoted_column(c, (types or {}).get(c, Raw)) for c in columns))
 
 
 def quoted_column(name: str, kind: type[Raw] = Raw) -> ColumnClause:

@@ -83,6 +83,8 @@ def _kind_of_family(column: Column, values: list[Any]) -> tuple[str, dict[str, A
         return _bytes_kind(column, values), {}
     if column.family == "long text":
         return "longtext", {"length": column.length}
+    if column.storage == "incomparable":
+        return "longtext", {}  # as one it is neither sorted by nor counted
     if column.family == "text":
         unbounded = column.type_text.lower() == "text" and not column.storage
         size = [column.length] if column.length else []

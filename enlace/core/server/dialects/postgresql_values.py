@@ -18,11 +18,13 @@ AS_THEY_ARE = {
     "bool", "int2", "int4", "int8", "float4", "float8", "numeric", "bytea", "date", "time", "timestamp", "timestamptz",
     "text", "varchar", "name", "oid",
 }  # fmt: skip
+# No two values of these are in any order, or equal (PostgreSQL, "Geometric Functions and Operators", 9.11).
+INCOMPARABLE = ("point", "line", "lseg", "box", "path", "polygon", "circle")
 INTEGERS = {"smallint": "int2", "integer": "int4", "bigint": "int8"}
 # Types whose text form can be typed: storage → the type's name starts so.
 TYPED_AS_TEXT = {
     "uuid": "uuid", "json": "json", "jsonb": "json", "interval": "interval", "inet": "inet", "cidr": "text",
-    "macaddr": "text", "xml": "text", "time with time zone": "text", "money": "text", "bit": "text",
+    "macaddr": "text", "time with time zone": "text", "money": "text", "bit": "text",
     "bit varying": "text", "citext": "text", "\"char\"": "text", "name": "text",
 }  # fmt: skip
 
@@ -97,6 +99,10 @@ def _family(base: str, sort: str) -> tuple[str, str, int | None, int | None, int
         return "shown", "", None, None, None
     if sort == "e":
         return "text", "", None, None, None
+    if sort == "c" or name in INCOMPARABLE:
+        return "shown", "incomparable", None, None, None
+    if name == "xml":
+        return "long text", "", None, None, None
     if name in INTEGERS:
         return "whole", INTEGERS[name], None, None, None
     if name in ("character varying", "character"):
