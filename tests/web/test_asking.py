@@ -421,6 +421,9 @@ class ValuesOnEachServer(Pages):
                     with self.subTest(kind, field=field.name, by=by):
                         self.as_said(at, field.name, by)
                 with self.subTest(kind, field=field.name):
+                    if field.kind == "longtext":
+                        self.assertIn(field.name, ("p", "x"))
+                        continue
                     value = self.client.get(f"{at}exactly", {"record": "i1", "field": field.name}).json()["value"]
                     self.assertGreaterEqual(self.counted(at, field.name, value), 1, value)
 
@@ -437,3 +440,25 @@ class ValuesOnEachServer(Pages):
         for value, off, count in lines:
             if not off:
                 self.assertEqual(self.counted(at, field, unescape(value)), int(count), value)
+
+    def test_the_same_rows_pass_on_each_server(self):
+        words = ("Straße", "STRASSE", "οδός", "ΟΔΌΣ", "a", "a ", "Á", None, "")
+        clocks = ("12:30", "12:30:00", "12:30:00.000000", "12:31:00", *[None] * 5)  # as other programs write them
+        marks = (True, True, True, False, False, False, None, None, None)
+        expected = {
+            "words": {"straße": 2, "=strasse": 2, "οδος": 2, "=ΟΔΟΣ": 2, "=a": 2, "==a": 1, "==a ": 1, "<>a": 7, "empty": 2},
+            "clock": {"12:30": 3, ">12:30": 1, ">=12:30": 4, "<12:31": 3, "<=12:30": 3, "<>12:30": 6, "12:00..12:30": 3},
+            "mark": {"yes": 3, "<>yes": 6, "no": 3, "==yes": 3, "==gone": 0},
+            "id": {"==gone": 0, "1..3": 3},
+        }  # fmt: skip
+        for kind in ODD:
+            place = Place(kind)
+            self.addCleanup(place.close)
+            place.run("CREATE TABLE said (id INTEGER PRIMARY KEY, words VARCHAR(20), clock TIME, mark BOOLEAN)")
+            for number, line in enumerate(zip(words, clocks, marks, strict=True), 1):
+                place.run("INSERT INTO said VALUES (:id, :w, :c, :m)", id=number, **dict(zip("wcm", line, strict=True)))
+            at = f"/desk/{self.form('said', self.connect(place.spec)).pk}/"
+            for field, boxes in expected.items():
+                for said, count in boxes.items():
+                    with self.subTest(kind, field=field, said=said):
+                        self.assertEqual(self.counted(at, field, said), count)

@@ -128,6 +128,8 @@ def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
         return Filter(field.name, test or "has", rest)
     if field.kind in TEXTS:
         return Filter(field.name, test or "has", rest)
+    if test and field.kind == "yesno" and test not in ("=", "<>"):
+        raise Unreadable("Type yes or no.")
     if test:
         return _compared(field, test, rest, formats)
     least, dots, most = said.partition("..")
@@ -269,20 +271,54 @@ def condition_of(wanted: AnyFilter, source: Source) -> ColumnElement[bool]:
         return _told(wanted.test, [column], wanted.value, source)
     if field.formula:
         return _calculated(wanted, field, source)
+    if source.server in LOOSE and field.kind in ("time", "datetime") and isinstance(wanted.value, str):
+        return _spelled(wanted, column)
     bound = server_kind(source.server).bound
-    return _between(wanted, column, bound(wanted.value), bound(wanted.end))
+    # As literals: of True and False SQLAlchemy would make words of its own, which it compares with nothing.
+    value, end = (literal(bound(given), Raw()) for given in (wanted.value, wanted.end))
+    return _between(wanted, column, value, end)
 
 
 def _is_exactly(wanted: Filter, field: FieldSpec, column: Any, source: Source) -> ColumnElement[bool]:
     if field.formula:
         return _calculated(replace(wanted, test="="), field, source)
     kind, told = server_kind(source.server), isinstance(wanted.value, str)
-    if told and field.kind in TEXTS:
+    if told:  # of another kind it is what nobody can type there, such as infinity
         column = kind.in_words(column, field.storage)
     same = kind.exactly(column, literal(kind.bound(wanted.value), Raw()), told)
     if wanted.end is None or source.server not in LOOSE:
         return same
     return or_(same, kind.exactly(column, literal(wanted.end, Raw()), True))
+
+
+_CLOCK = re.compile(r"(.*)(\d\d:\d\d)(?::(\d\d)(?:\.(\d+))?)?")
+
+
+def _spellings(text: str) -> tuple[str, str]:
+    """The least and the greatest of the texts that are one time: 12:30, 12:30:00 and 12:30:00.000000."""
+    match = _CLOCK.fullmatch(text)
+    if not match:
+        return text, text
+    day, minute, second, part = match[1], match[2], match[3] or "00", (match[4] or "").rstrip("0")
+    greatest = f"{day}{minute}:{second}.{part.ljust(6, '0')}"
+    if part or second != "00":
+        return f"{day}{minute}:{second}{'.' if part else ''}{part}", greatest
+    return (day[:-1] if day and minute == "00:00" else day + minute), greatest
+
+
+def _spelled(wanted: Filter, column: Any) -> ColumnElement[bool]:
+    """A test of times that a column holds as texts, each spelled in any way."""
+    least, greatest = _spellings(wanted.value)
+    ends = _spellings(wanted.end) if isinstance(wanted.end, str) else (wanted.end, wanted.end)
+    tests = {
+        "=": lambda: and_(column >= least, column <= greatest),
+        "<>": lambda: or_(column < least, column > greatest, column.is_(None)),
+        ">": lambda: column > greatest,
+        "<=": lambda: column <= greatest,
+        "to": lambda: and_(column >= least, column <= ends[1]),
+    }
+    made = tests.get(wanted.test)
+    return made() if made else _between(wanted, column, least, ends[0])
 
 
 def _between(wanted: Filter, column: Any, value: Any, end: Any) -> ColumnElement[bool]:
@@ -310,10 +346,12 @@ def _told(test: str, columns: list[Any], value: str, source: Source) -> ColumnEl
     if test in patterns:
         met = or_(*(text.like(patterns[test].format(escaped(folded(value))), escape="!") for text in texts))
         return met if test != "lacks" else case((met, false()), else_=true())
+    # MariaDB takes texts for equal that differ in blanks at their end; LIKE does not.
+    same = [t.like(escaped(folded(value)), escape="!") if kind.name == "mariadb" else t == wanted for t in texts]
     if test == "=":
-        return or_(*(text == wanted for text in texts))
+        return or_(*same)
     if test == "<>":
-        return and_(*(or_(text != wanted, text.is_(None)) for text in texts))
+        return and_(*(or_(not_(one), text.is_(None)) for one, text in zip(same, texts, strict=True)))
     compared = {">": texts[0] > wanted, ">=": texts[0] >= wanted, "<": texts[0] < wanted, "<=": texts[0] <= wanted}
     return compared[test]
 

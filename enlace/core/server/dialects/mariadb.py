@@ -174,8 +174,9 @@ class MariaDB(NetworkServer):
     # -- writing values --------------------------------------------------------------------------------
 
     def folded(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
-        # This collation takes letters for the same whatever their capitals and accents.
-        return cast(column, CHAR(charset="utf8mb4")).collate("utf8mb4_unicode_ci")
+        # This collation takes letters for the same whatever their capitals and accents; LIKE goes by single letters.
+        written = func.replace(cast(column, CHAR(charset="utf8mb4")), "ß", "ss")
+        return written.collate("utf8mb4_unicode_ci")
 
     def bound(self, value: Any) -> Any:
         return int(value) if isinstance(value, bool) else value
