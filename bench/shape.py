@@ -125,8 +125,9 @@ def rules(results: Results, spec: ConnectionSpec, folder: Path) -> None:
     checked, touched = RecordRules(dataset), frozenset(names)
 
     def ours() -> None:
-        for record in records:
-            assert not checked.complaints(record, touched, True)
+        # As an import asks: one by one only those that are not sound at first sight.
+        for record, sound in zip(records, checked.sound(records, new=True), strict=True):
+            assert sound or not checked.complaints(record, touched, True)
 
     def theirs() -> None:
         target = folder / "by_hand.sqlite3"
