@@ -34,6 +34,14 @@ class EditorView:
     twin: str = ""  # behind its id, where the sheet has another editor of the field before it
 
     @property
+    def asked(self) -> tuple[Any, ...]:
+        """All of it but what it only prints: what a template asks about."""
+        return (
+            self.number, self.field, self.editor, self.state, self.message, self.was, self.odd, self.waits, self.void,
+            self.lacking, self.fixed, self.needed, self.twin,
+        )  # fmt: skip
+
+    @property
     def inputmode(self) -> str:
         return KINDS[self.field.kind].inputmode
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import re
 import threading
-from collections.abc import Hashable, Mapping
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass
 from secrets import token_hex
 from typing import Any
@@ -67,7 +67,12 @@ def _escaped(value: Any) -> str:
 
 def drawn(template: str, shape: Shape, printed: Mapping[str, Any]) -> SafeString:
     """A template with what it is given. shape: that as pairs, with marks for all that is only printed."""
-    return _kept.of(template, shape).filled(printed)
+    return _kept.of(template, shape, lambda: shape).filled(printed)
+
+
+def drawn_as(template: str, key: Hashable, shape: Callable[[], Shape], printed: Mapping[str, Any]) -> SafeString:
+    """As `drawn`, for a shape that takes longer to make than its key: that has all that tells one shape from another."""
+    return _kept.of(template, key, shape).filled(printed)
 
 
 class Kept:
@@ -78,14 +83,16 @@ class Kept:
         self._by_shape: dict[Hashable, Skeleton] = {}
         self._lock = threading.Lock()
 
-    def of(self, template: str, shape: Shape) -> Skeleton:
-        key = (template, shape)
+    def of(self, template: str, shaped: Hashable, shape: Callable[[], Shape]) -> Skeleton:
+        key = (template, shaped)
         with self._lock:
             skeleton = self._by_shape.pop(key, None)
             if skeleton is not None:
                 self._by_shape[key] = skeleton  # at the end again: the front is what nobody has asked for longest
                 return skeleton
-        made = Skeleton.of(render_to_string(template, dict(shape)))  # outside the lock: two threads may make one twice
+        made = Skeleton.of(
+            render_to_string(template, dict(shape()))
+        )  # outside the lock: two threads may make one twice
         with self._lock:
             if key not in self._by_shape:
                 self._by_shape[key] = made

@@ -6,6 +6,7 @@ else, and here each field's writer is made once and then called for every row.
 
 from __future__ import annotations
 
+import datetime
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -33,7 +34,9 @@ class Overlay:
     words: Callable[[FieldSpec, Mapping[str, Any]], str]
 
 
-MOST_READY = 2_000  # cells of a list that are kept
+MOST_READY = 2_000  # cells of a column that are kept
+# Types whose equal values are written alike: 1.5 and 1.50 as Decimals are not, nor is 1 as True is.
+REMEMBERED = frozenset({str, float, datetime.date, datetime.datetime, datetime.time})
 STATE_WORDS = {"edited": "edited", "new": "new", "removed": "to be removed", "conflict": "conflict"}
 
 
@@ -270,12 +273,23 @@ def _plain_shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
     )
     is_text = field.kind in TEXTS
     reads_length = field.kind in ("picture", "binary")
+    ready: dict[Any, str] = {}  # the same days and amounts come again and again
 
     def write(value: Any) -> str:
         if is_text and type(value) is str:
             return cell_of(value)
         if value is None:
             return empty
+        if type(value) not in REMEMBERED:
+            return written(value)
+        cell = ready.get(value)
+        if cell is None:
+            cell = written(value)
+            if value and len(ready) < MOST_READY:  # 0.0 and -0.0 are equal, and not written alike
+                ready[value] = cell
+        return cell
+
+    def written(value: Any) -> str:
         if type(value) in usual:
             return cell_of(show(value))
         if isinstance(value, ExpressionError):

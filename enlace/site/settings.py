@@ -153,7 +153,7 @@ STATIC_URL = "static/"
 STATIC_ROOT = HOME / "static"
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
-    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+    "staticfiles": {"BACKEND": "enlace.site.files.Files"},
 }
 
 # A text of several megabytes is one form field; a picture has its own limit in enlace.desk.pictures.

@@ -1,5 +1,6 @@
 """What is drawn from a skeleton is what its template makes; what is kept of definitions is what stands in them."""
 
+import dataclasses
 import re
 from concurrent.futures import ThreadPoolExecutor
 from types import SimpleNamespace
@@ -143,7 +144,10 @@ class Drawn(SimpleTestCase):
         record = SimpleNamespace(id="1", state="")
         for number in range(40):
             one = EditorView(number, FieldSpec("x", "X", "text"), "line", "", "", "", "", "", "", False, "")
-            kept.of("desk/editor.html", (("one", one), ("record", record.state), ("p", "")))
+            shape = (("one", one), ("record", record.state), ("p", ""))
+            kept.of("desk/editor.html", shape, lambda shape=shape: shape)
+        fields = {field.name for field in dataclasses.fields(EditorView)}
+        self.assertEqual(len(one.asked), len(fields - {"text", "print"}))
         self.assertLessEqual(kept.held, 4_000)
         self.assertGreater(len(kept._by_shape), 1)
         self.assertEqual(kept.held, sum(skeleton.size for skeleton in kept._by_shape.values()))

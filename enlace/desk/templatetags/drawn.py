@@ -10,7 +10,7 @@ from django.template.loader import render_to_string
 from django.utils.safestring import SafeString, mark_safe
 
 from ..editors import EditorView
-from ..skeleton import drawn, mark
+from ..skeleton import Shape, drawn, drawn_as, mark
 
 register = template.Library()
 Context = Any  # a mapping, or a template's context, which has the same two ways to ask
@@ -38,10 +38,12 @@ def editor(context: template.Context, one: EditorView) -> SafeString:
     printed = {"record": record.id, "text": one.text, "print": one.print}
     # A list of yes and no asks what its text is.
     text = one.text if one.editor == "tick" else one.text and mark("text")
-    shape = replace(one, text=text, print=mark("print"))
-    return drawn(
-        "desk/editor.html", (("one", shape), ("record", Shown(mark("record"), record.state)), ("p", p)), printed
-    )
+
+    def shape() -> Shape:
+        shown = replace(one, text=text, print=mark("print"))
+        return ("one", shown), ("record", Shown(mark("record"), record.state)), ("p", p)
+
+    return drawn_as("desk/editor.html", (*one.asked, text, record.state, p), shape, printed)
 
 
 PANEL_ASKED = ("p", "panel_columns", "panel_acts", "acts_apart")
