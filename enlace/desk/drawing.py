@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Any
 
 from django.http import HttpRequest
@@ -20,26 +21,30 @@ from .controls import SHOWN, Drawing
 from .grouped import layout_of, lines_of
 from .sheet import Sheet
 from .showing import head_context
-from .templatetags.drawn import panel, table
+from .templatetags.drawn import asking, navigator, panel, table
 
 OF_RECORD, OF_ROWS = ("record",), ("rows",)
 ALL = OF_RECORD + OF_ROWS
+# Kinds that are drawn from skeletons alone, beside the grid; the others have a template each.
+WRITTEN: dict[str, Callable[[Mapping[str, Any]], SafeString]] = {
+    "navigator": navigator,
+    "panel": partial(panel, swap=False),
+}
 
 
 def lone_sheet(drawing: Drawing) -> SafeString:
     """The sheet of one part by itself: a navigator, a grid and a panel beside it."""
     several = (("navigator", "x1 y1 w12 high1"), ("grid", "x1 y2 w8 high12 fill"), ("panel", "x9 y2 w4 high12 fill"))
-    made = [
+    parts = [
         (
+            kind,
             css,
             kind,
-            grid_html(drawing, drawing.context)
-            if kind == "grid"
-            else render_to_string(f"desk/controls/{kind}.html", drawing.context),
+            WRITTEN[kind](drawing.context) if kind in WRITTEN else grid_html(drawing, drawing.context),
+            kind,
         )
         for kind, css in several
     ]
-    parts = [(kind, css, kind, mark_safe(html), kind) for css, kind, html in made]
     wrap = '<enlace-{} class="control {}" data-kind="{}" data-of="of">{}</enlace-{}>'
     return format_html_join("\n", wrap, parts)
 
@@ -105,6 +110,8 @@ def draw_control(sheet: Sheet, control: Control, drawings: Mapping[str, Drawing]
         }
     if name == "grid" and drawing is not None:
         return grid_html(drawing, context)
+    if name in WRITTEN:
+        return WRITTEN[name](context)
     return mark_safe(render_to_string(f"desk/controls/{name}.html", context))
 
 
@@ -114,8 +121,13 @@ def grid_html(drawing: Drawing, context: Mapping[str, Any], second: Mapping[str,
     if split:
         apart = {**context, **(second or further_grid(drawing, SPLIT)), "apart": True}
         apart["rows"] = apart["rows"] if context["rows"] else ""
-        context = {**context, "split": split, "second": table(apart)}
-    return mark_safe(render_to_string("desk/controls/grid.html", dict(context)))
+        pair = (
+            '<div class="split {}">{}<enlace-grid class="second" data-kind="grid" data-of="of{}">{}</enlace-grid></div>'
+        )
+        own = format_html(pair, split, table(context), context["p"], table(apart))
+    else:
+        own = table(context)
+    return own if context.get("key") else mark_safe(asking(context) + own)
 
 
 def _key(sheet: Sheet, control: Control, drawing: Drawing) -> str:

@@ -7,6 +7,7 @@ from typing import Any
 
 from django import template
 from django.template.loader import render_to_string
+from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from ..editors import EditorView
@@ -15,6 +16,7 @@ from ..skeleton import Shape, drawn, drawn_as, mark
 register = template.Library()
 Context = Any  # a mapping, or a template's context, which has the same two ways to ask
 
+NAVIGATOR_PARTS = ("moves", "place", "acts", "asks")
 PRINTED = ("at", "position", "number", "total", "total_text", "back", "next", "last")  # by a navigator
 ASKED = ("p", "n", "at_first", "at_last", "boxes_said", "blank")
 
@@ -72,16 +74,11 @@ def panel(context: Context, swap: bool) -> SafeString:
     return drawn("desk/panel.html", tuple(asked.items()), printed)
 
 
-@register.simple_tag(takes_context=True, name="panel")
-def panel_tag(context: template.Context) -> SafeString:
-    """The panel of the record that the context shows."""
-    return panel(context, False)
-
-
-@register.simple_tag(takes_context=True)
-def without(context: template.Context, *parts: str) -> str:
-    """Classes that name the parts which a control is to be shown without; none where it is no control of a sheet."""
-    return "".join(f" without-{part}" for part in parts if context.get("control") and not context.get(part))
+def navigator(context: Context) -> SafeString:
+    """A navigator, without the parts that its control has been told to leave out."""
+    control = context.get("control")
+    left_out = "".join(f" without-{part}" for part in NAVIGATOR_PARTS if control and not context.get(part))
+    return format_html('<div class="navigator{}">{}</div>', left_out, rail(context, swap=False))
 
 
 def _given(context: Context, names: tuple[str, ...]) -> dict[str, Any]:
@@ -122,12 +119,6 @@ GRID_ASKED = (
 )  # fmt: skip
 
 
-@register.simple_tag(takes_context=True)
-def grid_table(context: template.Context) -> SafeString:
-    """A grid with its headings, and the rows that the context holds."""
-    return table(context)
-
-
 def table(context: Context) -> SafeString:
     """A grid with its headings and rows."""
     dataset = context["dataset"]
@@ -146,7 +137,6 @@ ASKING_ASKED = ("p", "blank", "boxes_said", "uncounted")
 ASKING_SEVERAL = ("filters_said", "groups_said", "orders_said", "condition_faults", "terms", "wrong")
 
 
-@register.simple_tag(takes_context=True)
 def asking(context: Context) -> SafeString:
     """What is asked of a grid: its sentence, what conditions are built from, and the form of the boxes."""
     dataset, of = context["dataset"], context["asking"]
@@ -179,9 +169,3 @@ class Gridded:
 
     editable: bool
     key: bool
-
-
-@register.simple_tag(takes_context=True, name="rail")
-def rail_tag(context: template.Context) -> SafeString:
-    """The navigator of the part that the context shows."""
-    return rail(context, False)
