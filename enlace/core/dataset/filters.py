@@ -282,10 +282,14 @@ def condition_of(wanted: AnyFilter, source: Source) -> ColumnElement[bool]:
 def _is_exactly(wanted: Filter, field: FieldSpec, column: Any, source: Source) -> ColumnElement[bool]:
     if field.formula:
         return _calculated(replace(wanted, test="="), field, source)
-    kind, told = server_kind(source.server), isinstance(wanted.value, str)
+    kind, told, stored = server_kind(source.server), isinstance(wanted.value, str), column
     if told:  # of another kind it is what nobody can type there, such as infinity
         column = kind.in_words(column, field.storage)
-    same = kind.exactly(column, literal(kind.bound(wanted.value), Raw()), told)
+    value = literal(kind.bound(wanted.value), Raw())
+    # No value is NULL here, and PostgreSQL looks in an index for what is equal, not for what is not distinct.
+    same = column == value if source.server == "postgresql" else kind.exactly(column, value, told)
+    if source.server == "mariadb" and told and field.kind in TEXTS and not field.storage:
+        same = and_(stored == value, same)  # an index finds what its collation takes for it, then its bytes tell
     if wanted.end is None or source.server not in LOOSE:
         return same
     return or_(same, kind.exactly(column, literal(wanted.end, Raw()), True))
