@@ -44,7 +44,8 @@ from .anchors import (
     large,
     stretch_around,
 )
-from .filters import WHEN, AnyFilter, condition_of, needed_by
+from .filter_conditions import condition_of, needed_by
+from .filters import WHEN, AnyFilter
 from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .order import OrderPart, order_by, reversed_order, segments, total_order
 from .ordered import Ordered, Stretch
