@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import logging
 import os
 import re
 import sqlite3
@@ -11,7 +10,7 @@ import threading
 import time
 from collections import Counter, OrderedDict
 from collections.abc import Collection, Hashable, Iterator, Mapping, Sequence
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
@@ -34,9 +33,7 @@ from sqlalchemy import (
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError, DisconnectionError
 from sqlalchemy.pool import QueuePool
-from sqlglot import exp
 
-from ...model.catalog import Column, Reference
 from ...model.connection import ConnectionSpec
 from ...problem import Problem
 from ..apart import Apart
@@ -44,17 +41,14 @@ from ..limits import STATEMENT_SECONDS
 from ..places import checked_file, still
 from ..refusal import Refusal
 from . import sqlite_functions
-from .base import Parameter, ServerKind, named_act
-from .sqlite_checks import checks_in
+from .base import Parameter
+from .sqlite_catalog import SqliteCatalog
 from .sqlite_sentences import SENTENCES
 
-logging.getLogger("sqlglot").setLevel(logging.ERROR)  # what it can't parse is dealt with here
-MOST_LOOKED_AT = 50_000  # rows
-STANDS_FOR: dict[str, Any] = {"integer": 0, "real": 0.5, "text": "t", "blob": b""}
 WAIT_FOR_LOCK_MS = 4_000
 
 
-class Sqlite(ServerKind):
+class Sqlite(SqliteCatalog):
     name = "sqlite"
     label = "SQLite file"
     parameters = (
@@ -131,28 +125,6 @@ class Sqlite(ServerKind):
             # The transaction's own limit begins anew: what was asked meanwhile took a known share of it.
             self._count_anew(connection)
 
-    def internal_tables(self, connection: Connection) -> set[str]:
-        listed = connection.execute(text("PRAGMA table_list")).all()
-        names = {row.name for row in listed if row.type == "shadow" or row.name.lower().startswith("sqlite_")}
-        for row in listed:
-            # The module of a virtual table may not be there.
-            if row.type == "virtual" and row.name not in names:
-                quoted = exp.to_identifier(row.name, quoted=True).sql(dialect="sqlite")
-                try:
-                    connection.exec_driver_sql(f"SELECT * FROM {quoted} LIMIT 1").all()
-                except DBAPIError:
-                    names.add(row.name)
-        return names
-
-    def stored_types(self, connection: Connection, table: str, columns: Sequence[str]) -> dict[str, list[Any]]:
-        by_column: dict[str, list[Any]] = {}
-        for name in columns:
-            quoted = [exp.to_identifier(text, quoted=True).sql(dialect="sqlite") for text in (name, table)]
-            some = f"SELECT {quoted[0]} AS v FROM {quoted[1]} LIMIT {MOST_LOOKED_AT}"
-            types = text(f"SELECT DISTINCT typeof(v) FROM ({some}) WHERE v IS NOT NULL".replace(":", "\\:"))
-            by_column[name] = [STANDS_FOR[value] for value in connection.execute(types).scalars()]
-        return by_column
-
     @contextmanager
     def hurried(self, connection: Connection) -> Iterator[None]:
         driver: Any = connection.connection.driver_connection
@@ -161,14 +133,6 @@ class Sqlite(ServerKind):
             yield
         finally:
             driver.execute(f"PRAGMA busy_timeout = {WAIT_FOR_LOCK_MS}")
-
-    def trigger_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
-        statement = text("SELECT sql FROM sqlite_master WHERE type = 'trigger' AND tbl_name = :t COLLATE NOCASE")
-        texts = []
-        for sql in connection.execute(statement, {"t": table}).scalars():
-            head, _, body = re.sub(r"\s+", " ", sql).partition(" BEGIN ")
-            texts.append((head, body))
-        return texts
 
     def loose_references(self, connection: Connection, tables: Collection[str]) -> Counter[tuple[str, str]]:
         counter: Counter[tuple[str, str]] = Counter()
@@ -205,93 +169,6 @@ class Sqlite(ServerKind):
     # -- the catalog ---------------------------------------------------------------------------------
 
     # SQLAlchemy finds actions and deferral by parsing the statements of tables, and misses some of them.
-    def references(self, connection: Connection) -> list[Reference]:
-        named = {name.lower(): name for name in connection.execute(text(_TABLES)).scalars()}
-        by_number: dict[tuple[str, int], list[Any]] = {}
-        for row in connection.execute(text(_REFERENCES)):
-            by_number.setdefault((row.source, row.id), []).append(row)
-        made = []
-        for (source, _), rows in by_number.items():
-            first = rows[0]
-            target = named.get(first.target.lower(), first.target)
-            columns = tuple(row.here for row in rows)
-            # A reference that names no columns is to the primary key (SQLite, "Foreign Key Support", 3).
-            there = tuple(row.there for row in rows) if first.there else self.key(connection, target)
-            if len(there) == len(columns):
-                made.append(
-                    Reference(
-                        "", source, columns, target, there, named_act(first.on_delete), named_act(first.on_update),
-                        bool(DEFERRED.search(first.sql or "")),
-                    )
-                )  # fmt: skip
-        return made
-
-    def column_names(self, connection: Connection) -> list[tuple[str, str]]:
-        try:
-            return _pairs(connection, _COLUMN_NAMES)
-        except DBAPIError:  # one that can't be read (a view of a table that is gone) breaks off the whole list
-            found = []
-            for name in connection.execute(text(_NAMES)).scalars().all():
-                with suppress(DBAPIError):
-                    found += _pairs(connection, _COLUMN_NAMES_OF, name=name)
-            return found
-
-    def declared_columns(self, connection: Connection, table: str) -> list[Column]:
-        statement = text('SELECT name, type, "notnull", dflt_value, pk, hidden FROM pragma_table_xinfo(:t)')
-        rows = connection.execute(statement, {"t": table}).all()
-        key_size = sum(1 for row in rows if row.pk)
-        # Where the key has an index of its own it is not the row number: so it is without a row number, and so is
-        # INTEGER PRIMARY KEY DESC (SQLite, "CREATE TABLE", 5), which may hold NULL like any other declared key.
-        indexed = text("SELECT 1 FROM pragma_index_list(:t) WHERE origin = 'pk'")
-        own_index = connection.execute(indexed, {"t": table}).first() is not None
-        without_rowid = self.row_locator(connection, table) is None
-        columns = []
-        for row in rows:
-            if row.hidden == 1:  # a hidden column of a virtual table
-                continue
-            # INTEGER PRIMARY KEY is the rowid itself: SQLite numbers it when it is left out.
-            rowid_alias = (
-                row.pk == 1 and key_size == 1 and row.type.upper() == "INTEGER" and not (without_rowid or own_index)
-            )
-            columns.append(
-                Column(
-                    name=row.name,
-                    type_text=row.type,
-                    nullable=not row.notnull and not rowid_alias and not (row.pk and without_rowid),
-                    default=row.dflt_value,
-                    numbered=rowid_alias,
-                    computed=row.hidden in (2, 3),
-                )
-            )
-        return columns
-
-    def check_texts(self, connection: Connection, table: str) -> list[tuple[str, str]]:
-        statement = text("SELECT sql FROM sqlite_master WHERE type = 'table' AND name = :t COLLATE NOCASE")
-        sql = connection.execute(statement, {"t": table}).scalar()
-        return checks_in(sql) if sql else []
-
-    def unique_sets(self, connection: Connection, table: str) -> list[tuple[str, tuple[str, ...]]]:
-        statement = text(
-            "SELECT l.name AS index_name, i.name AS column_name FROM pragma_index_list(:t) l, pragma_index_info(l.name) i "
-            "WHERE l.\"unique\" AND l.origin <> 'pk' AND NOT l.partial ORDER BY l.seq DESC, i.seqno"
-        )
-        sets: dict[str, list[str | None]] = {}
-        for row in connection.execute(statement, {"t": table}):
-            sets.setdefault(row.index_name, []).append(row.column_name)
-        # An index over an expression has no column name there: it is left to the server.
-        whole = [(name, tuple(c for c in columns if c)) for name, columns in sets.items() if None not in columns]
-        return [("" if name.startswith("sqlite_autoindex") else name, columns) for name, columns in whole]
-
-    def row_locator(self, connection: Connection, table: str) -> str | None:
-        rows = connection.execute(text("PRAGMA table_list")).all()
-        for row in rows:
-            named = row.name.lower() == table.lower() and row.schema == "main"
-            if named and (row.type not in ("table", "virtual") or row.wr):
-                return None
-        taken = connection.execute(text("SELECT lower(name) FROM pragma_table_xinfo(:t)"), {"t": table}).scalars()
-        free = {"rowid", "_rowid_", "oid"} - set(taken)
-        return min(free) if free else None
-
     def catalog_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
         return _watch(spec["path"], "PRAGMA schema_version")
 
@@ -347,10 +224,6 @@ class Sqlite(ServerKind):
         # A column's own collation may take two texts for one (SQLite, "Datatypes In SQLite", section 7).
         return (column.collate("BINARY") if is_text else column).is_(value)
 
-    def has_triggers(self, connection: Connection, table: str) -> bool:
-        statement = text("SELECT 1 FROM sqlite_master WHERE type = 'trigger' AND tbl_name = :t COLLATE NOCASE")
-        return connection.execute(statement, {"t": table}).first() is not None
-
     def generated_keys(
         self,
         connection: Connection,
@@ -376,33 +249,6 @@ class Sqlite(ServerKind):
             step.rollback()
         return super().generated_keys(connection, statement, values, key, columns)
 
-    def storage_of(self, values: list[Any], kind: str) -> str:
-        numbers = [v for v in values if isinstance(v, int | float) and not isinstance(v, bool)]
-        if not values or len(numbers) * 2 <= len(values):
-            texts = [v for v in values if isinstance(v, str)]
-            return "text T" if texts and sum("T" in v for v in texts) * 2 > len(texts) else "text"
-        typical = sorted(abs(v) for v in numbers)[len(numbers) // 2]
-        if kind in ("date", "datetime"):
-            if typical < 4_000_000:
-                return "julian day"
-            return "unix milliseconds" if typical > 20_000_000_000 else "unix seconds"
-        return "seconds"
-
-
-_COLUMN_NAMES = """
-SELECT t.name, c.name FROM sqlite_master t, pragma_table_xinfo(t.name) c WHERE t.type IN ('table', 'view')
-AND t.name NOT LIKE 'sqlite!_%' ESCAPE '!' ORDER BY t.name, c.cid
-"""
-_NAMES = "SELECT name FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite!_%' ESCAPE '!'"
-_COLUMN_NAMES_OF = "SELECT :name, c.name FROM pragma_table_xinfo(:name) c ORDER BY c.cid"
-_TABLES = "SELECT name FROM sqlite_master WHERE type = 'table'"
-_REFERENCES = """
-SELECT m.name AS source, m.sql AS sql, f.id AS id, f."table" AS target, f."from" AS here, f."to" AS there,
-       f.on_delete AS on_delete, f.on_update AS on_update
-FROM sqlite_master m, pragma_foreign_key_list(m.name) f WHERE m.type = 'table' ORDER BY m.name, f.id, f.seq
-"""
-DEFERRED = re.compile(r"\bINITIALLY\s+DEFERRED\b", re.IGNORECASE)
-
 
 _REFUSALS = (
     (r"NOT NULL constraint failed: (?P<columns>.+)", "not null"),
@@ -420,10 +266,6 @@ _REFUSALS = (
     (r"interrupted", "slow"),
     (r"(string or blob too big|too many SQL variables).*", "too big"),
 )
-
-
-def _pairs(connection: Connection, statement: str, **values: str) -> list[tuple[str, str]]:
-    return [(str(table), str(name)) for table, name in connection.execute(text(statement), values)]
 
 
 def _open(path: str) -> sqlite3.Connection:
