@@ -462,3 +462,5 @@ class ValuesOnEachServer(Pages):
                 for said, count in boxes.items():
                     with self.subTest(kind, field=field, said=said):
                         self.assertEqual(self.counted(at, field, said), count)
+            self.client.post(f"{at}columns", {"act": "total", "field": "words", "value": "distinct"})
+            self.assertRegex(self.client.get(f"{at}totals").content.decode(), r"Different</span> <output>8<", kind)

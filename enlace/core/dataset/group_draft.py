@@ -25,7 +25,7 @@ from .grouping import VALUE, GroupTerm, Leaf, Numbers, column_of, field_of, merg
 from .keys import KEYS_A_STATEMENT, in_parts
 from .lookups import shown_for
 from .source import names_for
-from .totals import Total, alike, beyond, present
+from .totals import Total, alike, beyond, present, to_the_letter
 from .window import Rows
 
 MOST_DRAFTED = 5_000  # records of a draft that a statement leaves out
@@ -162,7 +162,7 @@ def _more_different(
     for i, total in enumerate(adds):
         if total.function != "distinct":
             continue
-        same = alike(rows.dataset.by_name[total.field], server_kind(rows.spec.kind).name)
+        same = alike(rows.dataset.by_name[total.field])
         brought: dict[Key, set[Any]] = defaultdict(set)
         for values, one in placed:
             if (value := one.values.get(total.field)) is not None:
@@ -182,15 +182,17 @@ def _stored(
 ) -> dict[Key, set[Any]]:  # fmt: skip
     """By group of any level, which of some values of a field its rows hold that no draft touches."""
     source, names = rows.source, names_of(rows, terms)
-    columns = [*(source.c[one] for one in names), source.c[name]]
+    kind, groups = server_kind(rows.spec.kind), [source.c[one] for one in names]
+    apart, shown = to_the_letter(kind, rows.dataset.by_name[name], source.c[name])
+    columns = [*groups, shown]
     held: dict[Key, set[Any]] = defaultdict(set)
-    bound = server_kind(rows.spec.kind).bound
+    bound = kind.bound
     with reading(rows.spec) as connection:
         for part in in_parts([bound(value) for value in wanted], KEYS_A_STATEMENT):
             statement = select(*(column.label(f"g{i}") for i, column in enumerate(columns)))
             statement = statement.select_from(rows.source_with([*names, name]))
-            among = and_(rows.belonging(), columns[-1].in_(part), *left_out(rows, without))
-            for row in connection.execute(statement.where(among).group_by(*columns), rows.bound_values):
+            among = and_(rows.belonging(), source.c[name].in_(part), *left_out(rows, without))
+            for row in connection.execute(statement.where(among).group_by(*groups, apart), rows.bound_values):
                 for depth in range(1, len(terms) + 1):
                     held[tuple(row[:depth])].add(same(row[-1]))
     return held

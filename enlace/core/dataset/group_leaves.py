@@ -14,7 +14,7 @@ from ..server.dialects import server_kind
 from ..server.engine import engine_for, reading
 from .grouping import VALUE, GroupTerm, Leaf, column_of, field_of, name_of
 from .keys import KEYS_A_STATEMENT, in_parts, key_in
-from .totals import Total
+from .totals import Total, to_the_letter
 from .window import Rows
 
 MOST_GROUPS = 200_000  # more can't be looked through by anybody
@@ -100,7 +100,8 @@ def _counted(rows: Rows, terms: Sequence[GroupTerm], adds: Sequence[Total], with
     for total in adds:
         column = source.c[total.field]
         if total.function == "distinct":
-            added.append(func.count(column.distinct()))
+            apart, _ = to_the_letter(server_kind(rows.spec.kind), rows.dataset.by_name[total.field], column)
+            added.append(func.count(apart.distinct()))
         elif total.function == "avg":  # two: its sum and its count
             added += [func.sum(column), func.count(column)]
         else:
@@ -134,7 +135,9 @@ def _different(
 ) -> list[tuple[tuple[int, Key], int]]:
     source, names = rows.source, names_of(rows, terms)
     wanted = [i for i, total in enumerate(adds) if total.function == "distinct"]
-    counts = [func.count(source.c[adds[i].field].distinct()).label(f"s{i}") for i in wanted]
+    kind, fields = server_kind(rows.spec.kind), [rows.dataset.by_name[adds[i].field] for i in wanted]
+    apart = [to_the_letter(kind, field, source.c[field.name])[0] for field in fields]
+    counts = [func.count(one.distinct()).label(f"s{i}") for i, one in zip(wanted, apart, strict=True)]
     told: list[tuple[tuple[int, Key], int]] = []
     with reading(rows.spec) as connection:
         for depth in range(1, len(terms)):

@@ -7,13 +7,13 @@ from contextlib import nullcontext
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, and_, func, select
+from sqlalchemy import and_, func, select
 
-from ..kinds import TEXTS
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import reading
 from .source import SHOWN
+from .totals import to_the_letter
 from .window import Rows
 
 MOST = 200
@@ -84,11 +84,7 @@ def grouped(
     inner = met.subquery("met")
     count = func.count().label("n")
     kind = server_kind(rows.spec.kind)
-    value: ColumnElement[Any] = inner.c.v
-    apart = value
-    if field.kind in TEXTS and field.storage in ("", "text"):
-        # A column's collation may take two texts for one; who picks one of them means that alone.
-        apart, value = kind.apart(value)
+    apart, value = to_the_letter(kind, field, inner.c.v)  # who picks a text means that alone
     others = [column for column in inner.c if column is not inner.c.v]
     statement = select(value, *others, count).group_by(apart, *others).order_by(count.desc(), value)
     try:

@@ -16,10 +16,10 @@ from sqlalchemy import ColumnElement, func, not_, select
 from sqlalchemy.engine import Connection
 
 from .. import exact
-from ..kinds import KINDS, Nonconforming
+from ..kinds import KINDS, TEXTS, Nonconforming
 from ..model.dataset import FieldSpec
 from ..model.values import key_of
-from ..server.dialects import server_kind
+from ..server.dialects import ServerKind, server_kind
 from ..server.dialects.sqlite_functions import folded
 from ..server.engine import reading
 from .keys import KEYS_A_STATEMENT, in_parts, key_in
@@ -133,9 +133,11 @@ def _different(
     """
     column = rows.source.base.c[name]
     source = rows.source_with()
-    some = select(func.count(column.distinct())).select_from(source).where(rows.belonging())
+    field, kind = rows.dataset.by_name[name], server_kind(connection.dialect.name)
+    apart, shown = to_the_letter(kind, field, column)
+    some = select(func.count(apart.distinct())).select_from(source).where(rows.belonging())
     count = int(connection.execute(some, rows.bound_values).scalar() or 0)
-    kind, same = server_kind(connection.dialect.name), alike(rows.dataset.by_name[name], connection.dialect.name)
+    same = alike(field)
     changes: dict[Any, int] = defaultdict(int)
     wanted = {}  # by what tells values apart, one of them
     for pending in {p.id: p for p in drafted}.values():
@@ -149,14 +151,21 @@ def _different(
                 wanted[same(value)] = value
     stored: dict[Any, int] = defaultdict(int)
     for part in in_parts([kind.bound(value) for value in wanted.values()], KEYS_A_STATEMENT):
-        counted = select(column, func.count()).select_from(source).where(column.in_(part), rows.belonging())
-        for value, several in connection.execute(counted.group_by(column), rows.bound_values):
+        counted = select(shown, func.count()).select_from(source).where(column.in_(part), rows.belonging())
+        for value, several in connection.execute(counted.group_by(apart), rows.bound_values):
             stored[same(value)] += int(several)
     return count + sum((stored[v] + by > 0) - (stored[v] > 0) for v, by in changes.items())
 
 
-def alike(field: FieldSpec, dialect: str) -> Callable[[Any], Any]:
-    """What makes values of a field equal to their server: a draft may hold 0.5 as another type than a row does."""
+def to_the_letter(kind: ServerKind, field: FieldSpec, column: ColumnElement[Any]) -> tuple[ColumnElement[Any], ...]:
+    """What tells the values of a field apart, to group by, and the value of such a group: a column's collation may take two
+    texts for one, which people see as two."""
+    return kind.apart(column) if field.kind in TEXTS and field.storage in ("", "text") else (column, column)
+
+
+def alike(field: FieldSpec, dialect: str = "") -> Callable[[Any], Any]:
+    """What makes values of a field equal: a draft may hold 0.5 as another type than a row does. dialect: equal as the
+    collations of a server have it, "" to the letter."""
     kind = KINDS[field.kind]
 
     def same(raw: Any) -> Any:
