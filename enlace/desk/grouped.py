@@ -24,6 +24,7 @@ from enlace.core.dataset.grouping import (
     NewLines,
     Numbers,
     Opened,
+    first_letter,
     key_of_group,
     laid_out,
     numbers_of,
@@ -290,7 +291,7 @@ def words_of(work: Work, term: GroupTerm, field: FieldSpec, value: Any) -> str:
     if term.by == "year":
         return str(int(value))
     if term.by == "letter":
-        return str(value)
+        return first_letter(str(value))  # MariaDB tells any of those that its collation takes for one
     if term.by.isdecimal():
         step = int(term.by)
         return f"{work.formats.number()(int(value))} to {'' if field.kind == 'whole' else 'below '}{work.formats.number()(int(value) + step - (field.kind == 'whole'))}"

@@ -462,5 +462,9 @@ class ValuesOnEachServer(Pages):
                 for said, count in boxes.items():
                     with self.subTest(kind, field=field, said=said):
                         self.assertEqual(self.counted(at, field, said), count)
+            rows = self.client.get(f"{at}rows", {"start": 0, "size": 60, "group": "words:letter"}).content.decode()
+            groups = re.findall(r'data-group="\w+".*?<strong>(.*?)</strong>\s*<span[^>]*>(\d+)<', rows, re.DOTALL)
+            told = [("(empty text)", "1"), ("(empty)", "1"), ("A", "3"), ("S", "2"), ("Ο", "2")]
+            self.assertEqual(sorted(groups), told, kind)
             self.client.post(f"{at}columns", {"act": "total", "field": "words", "value": "distinct"})
             self.assertRegex(self.client.get(f"{at}totals").content.decode(), r"Different</span> <output>8<", kind)

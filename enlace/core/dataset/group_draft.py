@@ -21,7 +21,7 @@ from ..model.values import key_of
 from ..server.dialects import server_kind
 from ..server.engine import reading
 from .group_leaves import Key, different_of, leaves_of, left_out, names_of
-from .grouping import VALUE, GroupTerm, Leaf, Numbers, column_of, field_of, merged, name_of, numbers_of
+from .grouping import VALUE, GroupTerm, Leaf, Numbers, as_called, column_of, field_of, merged, name_of, numbers_of
 from .keys import KEYS_A_STATEMENT, in_parts
 from .lookups import shown_for
 from .source import names_for
@@ -194,7 +194,7 @@ def _stored(
             among = and_(rows.belonging(), source.c[name].in_(part), *left_out(rows, without))
             for row in connection.execute(statement.where(among).group_by(*groups, apart), rows.bound_values):
                 for depth in range(1, len(terms) + 1):
-                    held[tuple(row[:depth])].add(same(row[-1]))
+                    held[as_called(terms, row[:depth])].add(same(row[-1]))
     return held
 
 

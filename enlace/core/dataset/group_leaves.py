@@ -12,7 +12,7 @@ from sqlalchemy import ColumnElement, Select, and_, func, not_, select
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import engine_for, reading
-from .grouping import VALUE, GroupTerm, Leaf, column_of, field_of, name_of
+from .grouping import VALUE, GroupTerm, Leaf, as_called, column_of, field_of, name_of
 from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .totals import Total, to_the_letter
 from .window import Rows
@@ -122,7 +122,7 @@ def _counted(rows: Rows, terms: Sequence[GroupTerm], adds: Sequence[Total], with
             code="bad",
         )
     levels = len(terms)
-    return [Leaf(row[:levels], int(row[levels]), _states(adds, row[levels + 1 :])) for row in lines]
+    return [Leaf(as_called(terms, row[:levels]), int(row[levels]), _states(adds, row[levels + 1 :])) for row in lines]
 
 
 def _states(adds: Sequence[Total], told: Sequence[Any]) -> tuple[Any, ...]:
@@ -143,5 +143,5 @@ def _different(
         for depth in range(1, len(terms)):
             statement = _asked(rows, names[:depth], counts, [adds[i].field for i in wanted], without)
             for row in connection.execute(statement, rows.bound_values):
-                told += [((i, tuple(row[:depth])), int(n)) for i, n in zip(wanted, row[depth:], strict=True)]
+                told += [((i, as_called(terms, row[:depth])), int(n)) for i, n in zip(wanted, row[depth:], strict=True)]
     return told

@@ -15,9 +15,11 @@ from types import MappingProxyType
 from typing import Any
 
 from .. import exact
+from ..expression.own import OWN, OwnFunction
 from ..model.dataset import DatasetSpec, FieldSpec
 from ..model.values import record_id
 from ..problem import Problem
+from ..server.dialects.sqlite_functions import folded
 from .empty_order import MARK, with_made
 from .order import UNSORTABLE, OrderPart
 from .source import SHOWN
@@ -32,11 +34,39 @@ WAYS: dict[str, dict[str, tuple[str, str]]] = {
         "year": ("year", "EXTRACT(YEAR FROM {})"),
         "month": ("month", "EXTRACT(YEAR FROM {}) * 100 + EXTRACT(MONTH FROM {})"),
     },
-    "text": {"letter": ("first letter", "UPPER(SUBSTR({}, 1, 1))")},
+    "text": {"letter": ("first letter", "first_letter_of({})")},
     "whole": {str(n): (f"{n:,}s", f"FLOOR({{}} / {n}.0) * {n}") for n in (10, 100, 1000, 10_000)},
 }
 WAYS["datetime"] = {"day": ("day", "CAST({} AS DATE)"), **WAYS["date"]}
 WAYS["decimal"] = WAYS["whole"]
+
+
+def first_letter(text: str) -> str:
+    """What people look for a text under: its first letter without capitals and accents, as a capital."""
+    return str(folded(text))[:1].upper()
+
+
+def _first_letter(server: str, arguments: Sequence[str]) -> str:
+    """The same in the SQL of a server; MariaDB's groups are those of its collation, whose letters are told apart likewise."""
+    [text] = arguments
+    if server in ("sqlite", "kept"):
+        return f"UPPER(SUBSTR(enlace_fold({text}), 1, 1))"
+    if server == "postgresql":
+        plain = f"LOWER(REGEXP_REPLACE(NORMALIZE(CAST({text} AS TEXT), NFD), '[\u0300-\u036f]', '', 'g'))"
+        return f"UPPER(LEFT(REPLACE({plain}, 'ß', 'ss'), 1))"
+    return f"UPPER(LEFT(REPLACE({text}, 'ß', 'ss'), 1))"
+
+
+def as_called(terms: Sequence[GroupTerm], values: Sequence[Any]) -> tuple[Any, ...]:
+    """The values of a group as a server tells them, letters as people call them: of those that its collation takes for one
+    MariaDB tells any."""
+    return tuple(
+        first_letter(value) if term.by == "letter" and isinstance(value, str) else value
+        for term, value in zip(terms, values, strict=False)
+    )
+
+
+OWN["first_letter_of"] = OwnFunction("first_letter_of", ("text",), "text", first_letter, _first_letter)
 
 
 @dataclass(frozen=True)
