@@ -34,7 +34,8 @@ class Overlay:
     words: Callable[[FieldSpec, Mapping[str, Any]], str]
 
 
-MOST_READY = 2_000  # cells of a column that are kept
+MOST_READY = 2_000  # cells of a list that are kept
+MOST_REMEMBERED = 300  # cells of any other column: there are as many writers as grids and languages
 # Types whose equal values are written alike: 1.5 and 1.50 as Decimals are not, nor is 1 as True is.
 REMEMBERED = frozenset({str, float, datetime.date, datetime.datetime, datetime.time})
 STATE_WORDS = {"edited": "edited", "new": "new", "removed": "to be removed", "conflict": "conflict"}
@@ -285,7 +286,9 @@ def _plain_shower(field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
         cell = ready.get(value)
         if cell is None:
             cell = written(value)
-            if value and len(ready) < MOST_READY:  # 0.0 and -0.0 are equal, and not written alike
+            if len(ready) >= MOST_REMEMBERED:
+                ready.clear()
+            if value:  # 0.0 and -0.0 are equal, and not written alike
                 ready[value] = cell
         return cell
 
