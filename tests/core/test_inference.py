@@ -10,6 +10,7 @@ from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.model.connection import ConnectionSpec
 from enlace.core.server import forget_engines
 from enlace.core.words import words_of
+from tests.harbour import Bench, forget, made
 
 
 class Labels(unittest.TestCase):
@@ -74,6 +75,25 @@ class WhatListsShow(unittest.TestCase):
         self.path.unlink()
         rows = [(i, f"San José {i // 2}", f"{'north' if i % 2 else 'south'}") for i in range(20)]
         self.assertEqual(self.shows("id INTEGER PRIMARY KEY, name TEXT, region TEXT", rows), ("name", "region"))
+
+
+class TimesAsOthersWriteThem(unittest.TestCase):
+    """What is written into a file follows what other programs wrote there: their texts stand in one order, and are equal."""
+
+    def test_each_form(self):
+        self.addCleanup(forget)
+        for at, clock, wanted in (
+            ("2021-06-01 12:00:00.000000", "12:30:00.000000", ("2022-03-04 05:06:00.000000", "07:08:00.000000")),
+            ("2021-06-01T12:00:00.000", "12:30:00", ("2022-03-04T05:06:00.000", "07:08:00")),
+            ("2021-06-01 12:00:00", "12:30", ("2022-03-04 05:06:00", "07:08")),
+            ("2021-06-01T12:00:00Z", "12:30:00.5", ("2022-03-04T05:06:00", "07:08")),
+        ):
+            rows = {"t": [(1, at, clock), (2, at, clock), (3, None, None)]}
+            spec = made("CREATE TABLE t (id INTEGER PRIMARY KEY, at DATETIME, clock TIME)", rows=rows)
+            edited = Bench(spec, "t").edit("i3", at="4 Mar 2022 05:06", clock="07:08")
+            self.assertEqual((edited.now["at"], edited.now["clock"]), wanted)
+            whole = Bench(spec, "t").edit("i3", clock="07:08:09.123456")
+            self.assertEqual(whole.now["clock"], "07:08:09.123456")  # nothing typed is cut off
 
 
 class Nobodys(unittest.TestCase):

@@ -202,6 +202,8 @@ class Time(Kind):
             return value.hour * 3600 + value.minute * 60 + value.second
         if field.storage == "native":
             return value
+        if precision := _precision(value, field.storage.split()):
+            return value.isoformat(precision)
         # Who says seconds means them: beside times of which all have some, "12:30" would be less than "12:30:00".
         return value.isoformat() if FULL_TIME.fullmatch(text.strip()) else _clock(value)
 
@@ -219,6 +221,13 @@ class Time(Kind):
             return write(value) if isinstance(value, datetime.time) else empty if raw is None else raw_text(raw)
 
         return show
+
+
+def _precision(value: datetime.time | datetime.datetime, form: list[str]) -> str:
+    """How far a time is written out, as those beside it in its column are; "" where the column says nothing of it, or where
+    the time has more than that."""
+    lost = {"seconds": value.microsecond, "milliseconds": value.microsecond % 1000, "microseconds": 0}
+    return next((word for word in form if not lost.get(word, 1)), "")
 
 
 def _clock(value: datetime.time | datetime.datetime) -> str:
@@ -279,7 +288,8 @@ class DateTime(Kind):
             return _number_from_stamp(
                 value.replace(tzinfo=None) - (value.utcoffset() or datetime.timedelta()), field.storage
             )
-        return value.isoformat(sep="T" if field.storage == "text T" else " ")
+        form = field.storage.split()
+        return value.isoformat("T" if "T" in form else " ", _precision(value, form) or "auto")
 
     def text(self, raw: Any, field: FieldSpec) -> str:
         value = self.read(raw, field)

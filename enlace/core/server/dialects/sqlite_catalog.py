@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import re
+from collections import Counter
 from collections.abc import Sequence
 from contextlib import suppress
 from typing import Any
@@ -163,14 +164,28 @@ class SqliteCatalog(ServerKind):
     def storage_of(self, values: list[Any], kind: str) -> str:
         numbers = [v for v in values if isinstance(v, int | float) and not isinstance(v, bool)]
         if not values or len(numbers) * 2 <= len(values):
-            texts = [v for v in values if isinstance(v, str)]
-            return "text T" if texts and sum("T" in v for v in texts) * 2 > len(texts) else "text"
+            return " ".join(["text", *_form([v for v in values if isinstance(v, str)], kind)])
         typical = sorted(abs(v) for v in numbers)[len(numbers) // 2]
         if kind in ("date", "datetime"):
             if typical < 4_000_000:
                 return "julian day"
             return "unix milliseconds" if typical > 20_000_000_000 else "unix seconds"
         return "seconds"
+
+
+PRECISIONS = {8: "seconds", 12: "milliseconds", 15: "microseconds"}  # by the length of a time
+_CLOCK = re.compile(r"(?:.*[ T])?(\d\d:\d\d(?::\d\d(?:\.\d+)?)?)(?:Z|[+-]\d\d:?\d\d)?")
+
+
+def _form(texts: list[str], kind: str) -> list[str]:
+    """How most of some times are written, where that is not as they would be anyway: with a T, and how far written out."""
+    form = ["T"] if sum("T" in text for text in texts) * 2 > len(texts) else []
+    lengths = Counter(len(match[1]) for text in texts if (match := _CLOCK.fullmatch(text)))
+    length, most = lengths.most_common(1)[0] if lengths else (0, 0)
+    usual = {"time": 5, "datetime": 8}.get(kind)
+    if usual and length != usual and length in PRECISIONS and most * 2 > len(texts):
+        form.append(PRECISIONS[length])
+    return form
 
 
 def _pairs(connection: Connection, statement: str, **values: str) -> list[tuple[str, str]]:
