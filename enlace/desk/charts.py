@@ -12,8 +12,10 @@ from sqlalchemy import func, select
 
 from enlace.core import exact
 from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.lookups import shown_text
 from enlace.core.dataset.source import SHOWN
 from enlace.core.kinds import KINDS
+from enlace.core.model.dataset import LookupSpec
 from enlace.core.problem import Problem
 from enlace.core.server.engine import advising
 
@@ -47,9 +49,11 @@ def amounts(work: Work, by: FieldSpec, of: FieldSpec | None, function: str) -> l
     rows, source = work.rows, work.rows.source
     value, needed = source.column(by.name), [by.name]
     shown: list[Any] = []
+    listed: LookupSpec | None = None
     for lookup, (field, spec) in work.dataset.looked_up.items():
         if field.name == by.name and spec.shows:
             needed.append(SHOWN + by.name)
+            listed = spec
             shown = [source.lookup_column(lookup, column) for column in spec.reads]
     if of is not None:
         needed.append(of.name)
@@ -69,7 +73,7 @@ def amounts(work: Work, by: FieldSpec, of: FieldSpec | None, function: str) -> l
     groups: dict[Any, Amount] = {}
     for row in bars:
         texts = row[1 : 1 + len(shown)]
-        words = " · ".join(str(text) for text in texts if text is not None) or _words(work, by, row[0])
+        words = (shown_text(listed, texts, work.formats) if listed else None) or _words(work, by, row[0])
         count, total, least, greatest = (*row[1 + len(shown) :], None, None, None)[:4]
         groups[row[0]] = Amount(words, int(count), _number(total) or 0, _number(least), _number(greatest))
     _with_draft(work, by, of, groups)

@@ -30,7 +30,7 @@ from enlace.core.dataset.grouping import (
     numbers_of,
     read_together,
 )
-from enlace.core.dataset.lookups import chosen_text
+from enlace.core.dataset.lookups import chosen_text, first_shown
 from enlace.core.dataset.totals import Total, as_number, tidied
 from enlace.core.dataset.window import Row
 from enlace.core.draft import PendingRecord
@@ -299,7 +299,7 @@ def words_of(work: Work, term: GroupTerm, field: FieldSpec, value: Any) -> str:
         return KINDS["date"].formatter(FieldSpec(field.name, field.label, "date"), work.formats)(value)
     if term.by == VALUE and field.lookup:
         if field.lookup.table:
-            return str(value)
+            return first_shown(field.lookup, value, work.formats)
         if (chosen := chosen_text(field, value)) is not None:
             return chosen
     return KINDS[field.kind].formatter(field, work.formats)(value)

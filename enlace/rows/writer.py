@@ -246,7 +246,7 @@ def _lookup_shower(field: FieldSpec, formats: Formats) -> Callable[[Any, Sequenc
         if len(shown) == 1 and type(shown[0]) is str:
             cell = ready.get(shown[0])
             if cell is None:
-                cell = cell_of(shown[0])
+                cell = cell_of(shown_text(lookup, shown, formats) or "")  # of a file a date is a text as well
                 if len(ready) < MOST_READY:
                     ready[shown[0]] = cell
             return cell

@@ -23,6 +23,14 @@ class Reading(Pages):
         self.assertRegex(html, r'id="go-first"[^>]*disabled')
         self.assertNotRegex(html, r'id="go-next"[^>]*disabled')
 
+    def test_what_a_list_shows_is_written_as_its_kind_is(self):
+        """A call has no name but its time, which a file keeps as a text: it is a date with a time wherever it is shown."""
+        form = self.form("cargo_line")
+        for address in ("rows?start=0&size=3", "rows?start=0&size=3&group=port_call_id", "table"):
+            html = self.client.get(f"/desk/{form.pk}/{address}").getvalue().decode()
+            self.assertRegex(html, r">\d{1,2} [A-Z][a-z]{2} \d{4}, \d\d:\d\d", address)
+            self.assertNotRegex(html, r">\d{4}-\d\d-\d\d \d\d:\d\d", address)
+
     def test_a_page_asks_few_questions(self):
         """Of Enlace's own database: session, person, form, draft; not one for each row or field."""
         form = self.form("port_call")

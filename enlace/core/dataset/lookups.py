@@ -85,6 +85,11 @@ def shown_writer(lookup: LookupSpec, formats: Formats) -> Callable[[Sequence[Any
     return write_one if len(writers) == 1 and not nameless else write
 
 
+def first_shown(lookup: LookupSpec, value: Any, formats: Formats) -> str:
+    """How the first of what a list shows reads."""
+    return _formatter(lookup.by_name.get(lookup.shows[0]) if lookup.shows else None, formats)(value)
+
+
 def _formatter(column: ColumnSpec | None, formats: Formats) -> Callable[[Any], str]:
     if column is None:
         return raw_text
