@@ -70,7 +70,7 @@ def drawn(template: str, shape: Shape, printed: Mapping[str, Any]) -> SafeString
     return _kept.of(template, shape, lambda: shape).filled(printed)
 
 
-def drawn_as(template: str, key: Hashable, shape: Callable[[], Shape], printed: Mapping[str, Any]) -> SafeString:
+def drawn_by_key(template: str, key: Hashable, shape: Callable[[], Shape], printed: Mapping[str, Any]) -> SafeString:
     """As `drawn`, for a shape that takes longer to make than its key: that has all that tells one shape from another."""
     return _kept.of(template, key, shape).filled(printed)
 
@@ -90,9 +90,8 @@ class Kept:
             if skeleton is not None:
                 self._by_shape[key] = skeleton  # at the end again: the front is what nobody has asked for longest
                 return skeleton
-        made = Skeleton.of(
-            render_to_string(template, dict(shape()))
-        )  # outside the lock: two threads may make one twice
+        # Outside the lock: two threads may make one twice, and nobody waits for a template.
+        made = Skeleton.of(render_to_string(template, dict(shape())))
         with self._lock:
             if key not in self._by_shape:
                 self._by_shape[key] = made

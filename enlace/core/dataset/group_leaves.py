@@ -7,13 +7,13 @@ from collections import OrderedDict
 from collections.abc import Hashable, Sequence
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, and_, func, not_, select
+from sqlalchemy import ColumnElement, Select, and_, func, select
 
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import engine_for, reading
 from .grouping import VALUE, GroupTerm, Leaf, as_called, column_of, field_of, name_of
-from .keys import KEYS_A_STATEMENT, in_parts, key_in
+from .keys import not_among
 from .totals import Total, to_the_letter
 from .window import Rows
 
@@ -81,7 +81,7 @@ def names_of(rows: Rows, terms: Sequence[GroupTerm]) -> list[str]:
 def left_out(rows: Rows, without: Sequence[Key]) -> list[ColumnElement[bool]]:
     """Conditions that leave out the rows of some keys."""
     columns = [rows.source.base.c[name] for name in rows.dataset.key]
-    return [not_(key_in(columns, part)) for part in in_parts(list(without), KEYS_A_STATEMENT)]
+    return not_among(columns, without)
 
 
 def _asked(

@@ -10,13 +10,13 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import ColumnElement, and_, func, not_, select
+from sqlalchemy import ColumnElement, and_, func, select
 from sqlalchemy.engine import Connection
 
 from ..model.dataset import DatasetSpec
 from ..model.values import key_of
 from ..server.dialects import server_kind
-from .keys import KEYS_A_STATEMENT, in_parts, key_in
+from .keys import KEYS_A_STATEMENT, in_parts, key_in, not_among
 from .related import spelled
 from .source import source_table
 from .totals import Pending, Tally, Total, as_number
@@ -53,8 +53,8 @@ def group_totals(
             tally = Tally(
                 dataset.by_name[total.field], *sums.get(link, (0, None)), [r[total.field] for r in rows.values()]
             )
-            if not tally.sum.is_finite():  # no subtraction brings back what NaN was added to
-                tally.sum = as_number(untouched.get(link, (0, None))[1]) if odd else tally.sum
+            if odd and not tally.sum.is_finite():  # no subtraction brings back what NaN was added to
+                tally.sum = as_number(untouched.get(link, (0, None))[1])
             tally.ends = {total.function: ends.get(link)} if total.function in ("min", "max") else {}
             # A sum is what the server has, less what the touched rows had, and what the draft wants of them.
             tally.lay_over(total.field, several, rows)
@@ -81,9 +81,6 @@ class _Groups:
     def _link(self, values: Sequence[Any]) -> Link | None:
         return self.links.get(self.alike(tuple(values)))
 
-    def _but(self, keys: list[Link]) -> list[ColumnElement[bool]]:
-        return [not_(key_in(self.key, part)) for part in in_parts(keys, KEYS_A_STATEMENT)]
-
     def _in_links(self, part: list[Link]) -> ColumnElement[bool]:
         return key_in(self.columns, part)
 
@@ -100,9 +97,9 @@ class _Groups:
                     by_link[link][keys[key]] = dict(zip(ordered, row[width + len(self.columns) :], strict=True))
         return by_link
 
-    def sums(self, total: Total, but: list[Link] | None = None) -> dict[Link, tuple[int, Any]]:
+    def sums(self, total: Total, but: Sequence[Link] = ()) -> dict[Link, tuple[int, Any]]:
         """By link, how many values a column has, and their sum where that is asked for. but: the keys of rows left out."""
-        left = self._but(but or [])
+        left = not_among(self.key, but)
         column = self.table.c[total.field]
         adding = total.function in ("sum", "avg")
         asked = [func.count(column), *([func.sum(column)] if adding else [])]
@@ -121,7 +118,7 @@ class _Groups:
             return {}
         column = self.table.c[total.field]
         best = func.min(column) if total.function == "min" else func.max(column)
-        untouched = self._but(touched)
+        untouched = not_among(self.key, touched)
         by_link = {}
         for part in in_parts(list(self.links), KEYS_A_STATEMENT):
             statement = select(*self.columns, best).where(and_(self._in_links(part), *untouched))

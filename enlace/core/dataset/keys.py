@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from sqlalchemy import ColumnElement, and_, or_, tuple_
+from sqlalchemy import ColumnElement, and_, not_, or_, tuple_
 
 KEYS_A_STATEMENT = 300  # servers and drivers bound how many values one takes
 
@@ -22,6 +22,11 @@ def key_in(columns: Sequence[ColumnElement[Any]], keys: Sequence[tuple[Any, ...]
     if len(keys) == 1:
         return and_(*(column == value for column, value in zip(columns, keys[0], strict=True)))
     return tuple_(*columns).in_(keys)
+
+
+def not_among(columns: Sequence[ColumnElement[Any]], keys: Sequence[tuple[Any, ...]]) -> list[ColumnElement[bool]]:
+    """Conditions that leave out the rows of these keys, however many: none where there are none."""
+    return [not_(key_in(columns, part)) for part in in_parts(list(keys), KEYS_A_STATEMENT)]
 
 
 def _same(columns: Sequence[ColumnElement[Any]], key: tuple[Any, ...]) -> ColumnElement[bool]:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any, Protocol
 
-from sqlalchemy import ColumnElement, func, not_, select
+from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.engine import Connection
 
 from .. import exact
@@ -22,7 +22,7 @@ from ..model.values import key_of
 from ..server.dialects import ServerKind, server_kind
 from ..server.dialects.sqlite_functions import folded
 from ..server.engine import reading
-from .keys import KEYS_A_STATEMENT, in_parts, key_in
+from .keys import KEYS_A_STATEMENT, in_parts, key_in, not_among
 from .window import Rows
 
 FUNCTIONS = {
@@ -116,9 +116,8 @@ def _tally(connection: Connection, rows: Rows, name: str, wanted: Sequence[Total
     tally = Tally(rows.dataset.by_name[name], int(count), sums[0] if sums else None, gone)
     if there and not tally.sum.is_finite():  # no subtraction brings back what NaN was added to
         keys = [rows.source.base.c[n] for n in rows.dataset.key]
-        parts = in_parts([key_of(identifier) for identifier in there], KEYS_A_STATEMENT)
-        left = [rows.belonging(), *(not_(key_in(keys, part)) for part in parts)]
-        statement = select(func.sum(column)).select_from(rows.source_with()).where(*left)
+        left = not_among(keys, [key_of(identifier) for identifier in there])
+        statement = select(func.sum(column)).select_from(rows.source_with()).where(rows.belonging(), *left)
         tally.sum = as_number(connection.execute(statement, rows.bound_values).scalar())
     tally.ends = {end: _end(connection, rows, column, end, there) for end in ("min", "max") if end in functions}
     return tally

@@ -11,7 +11,7 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from ..editors import EditorView
-from ..skeleton import Shape, drawn, drawn_as, mark
+from ..skeleton import Shape, drawn, drawn_by_key, mark
 
 register = template.Library()
 Context = Any  # a mapping, or a template's context, which has the same two ways to ask
@@ -45,7 +45,7 @@ def editor(context: template.Context, one: EditorView) -> SafeString:
         shown = replace(one, text=text, print=mark("print"))
         return ("one", shown), ("record", Shown(mark("record"), record.state)), ("p", p)
 
-    return drawn_as("desk/editor.html", (*one.asked, text, record.state, p), shape, printed)
+    return drawn_by_key("desk/editor.html", (*one.asked, text, record.state, p), shape, printed)
 
 
 PANEL_ASKED = ("p", "panel_columns", "panel_acts", "acts_apart")

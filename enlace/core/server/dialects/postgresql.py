@@ -22,6 +22,7 @@ from .postgresql_checks import as_written
 
 logging.getLogger("psycopg").setLevel(logging.ERROR)  # it warns of batches that the server refused: they are told here
 SSL_MODES = {"off": "disable", "prefer": "prefer", "require": "require", "verify": "verify-full"}
+COMPARED = ("uuid", "inet", "interval")  # storages of texts that the server reads as its own type, and compares as that
 
 
 class PostgreSQL(NetworkServer):
@@ -256,14 +257,13 @@ def _unstated(words: str, state: str) -> str:
     return "away"
 
 
-# PostgreSQL, "Appendix A. PostgreSQL Error Codes".
-COMPARED = ("uuid", "inet", "interval")  # storages of texts that the server reads as its own type, and compares as that
 _COLUMN_NAMES = """
 SELECT c.relname, a.attname FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid WHERE a.attnum >
 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'v', 'm', 'f') AND pg_table_is_visible(c.oid)
 AND c.relnamespace NOT IN ('pg_catalog'::regnamespace, 'information_schema'::regnamespace)
 ORDER BY c.relname, a.attnum
 """
+# PostgreSQL, "Appendix A. PostgreSQL Error Codes".
 _STATES = {
     "23502": "not null",
     "23503": "reference",

@@ -168,7 +168,6 @@ class Sqlite(SqliteCatalog):
 
     # -- the catalog ---------------------------------------------------------------------------------
 
-    # SQLAlchemy finds actions and deferral by parsing the statements of tables, and misses some of them.
     def catalog_stamp(self, spec: ConnectionSpec, engine: Engine) -> Hashable:
         return _watch(spec["path"], "PRAGMA schema_version")
 

@@ -70,6 +70,7 @@ class SqliteCatalog(ServerKind):
             texts.append((head, body))
         return texts
 
+    # SQLAlchemy finds actions and deferral by parsing the statements of tables, and misses some of them.
     def references(self, connection: Connection) -> list[Reference]:
         named = {name.lower(): name for name in connection.execute(text(_TABLES)).scalars()}
         by_number: dict[tuple[str, int], list[Any]] = {}
