@@ -1,4 +1,4 @@
-"""Values bound into conditions that are written as SQL, and texts into patterns."""
+"""Values bound into conditions that are written as SQL."""
 
 from __future__ import annotations
 
@@ -42,8 +42,3 @@ def bound_value(server: str, bound: dict[str, Any], value: Any, kind: str) -> Sq
     cast = CASTS.get(server, {}).get(kind)
     mark = exp.Placeholder(this=name).sql()
     return Sql(f"CAST({mark} AS {cast})" if cast else mark, kind)
-
-
-def escaped(said: str) -> str:
-    """A text as it stands in a LIKE pattern whose escape character is an exclamation mark."""
-    return said.replace("!", "!!").replace("%", "!%").replace("_", "!_")

@@ -16,13 +16,12 @@ from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
 from ..server.names import Raw, single_of
+from ..server.patterns import escaped
 from .asked import own_rows, written_rows
-from .bound import bound_value, escaped, only_bound
+from .bound import bound_value, only_bound
 from .filters import WHEN, Among, AnyFilter, Combined, Filter, Written
 from .keys import key_in
 from .source import SHOWN, TYPES, Source
-
-LOOSE = ("sqlite", "kept")  # servers whose columns hold what is of no type of theirs
 
 
 def needed_by(filters: tuple[AnyFilter, ...], source: Source) -> set[str]:
@@ -75,26 +74,22 @@ def condition_of(wanted: AnyFilter, source: Source) -> ColumnElement[bool]:
         return _told(wanted.test, [column], wanted.value, source)
     if field.formula:
         return _calculated(wanted, field, source)
-    if source.server in LOOSE and field.kind in ("time", "datetime") and isinstance(wanted.value, str):
+    kind = server_kind(source.server)
+    if kind.loosely_typed and field.kind in ("time", "datetime") and isinstance(wanted.value, str):
         return _spelled(wanted, column)
-    bound = server_kind(source.server).bound
     # As literals: of True and False SQLAlchemy would make words of its own, which it compares with nothing.
-    value, end = (literal(bound(given), Raw()) for given in (wanted.value, wanted.end))
+    value, end = (literal(kind.bound(given), Raw()) for given in (wanted.value, wanted.end))
     return _between(wanted, column, value, end)
 
 
 def _is_exactly(wanted: Filter, field: FieldSpec, column: Any, source: Source) -> ColumnElement[bool]:
     if field.formula:
         return _calculated(replace(wanted, test="="), field, source)
-    kind, told, stored = server_kind(source.server), isinstance(wanted.value, str), column
-    if told:  # of another kind it is what nobody can type there, such as infinity
-        column = kind.in_words(column, field.storage)
+    kind = server_kind(source.server)
     value = literal(kind.bound(wanted.value), Raw())
-    # No value is NULL here, and PostgreSQL looks in an index for what is equal, not for what is not distinct.
-    same = column == value if source.server == "postgresql" else kind.exactly(column, value, told)
-    if source.server == "mariadb" and told and field.kind in TEXTS and not field.storage:
-        same = and_(stored == value, same)  # an index finds what its collation takes for it, then its bytes tell
-    if wanted.end is None or source.server not in LOOSE:
+    # A text for a field of another kind is what nobody can type there, such as infinity.
+    same = kind.found(column, value, isinstance(wanted.value, str), field)
+    if wanted.end is None or not kind.loosely_typed:
         return same
     return or_(same, kind.exactly(column, literal(wanted.end, Raw()), True))
 
@@ -154,8 +149,7 @@ def _told(test: str, columns: list[Any], value: str, source: Source) -> ColumnEl
     if test in patterns:
         met = or_(*(text.like(patterns[test].format(escaped(folded(value))), escape="!") for text in texts))
         return met if test != "lacks" else case((met, false()), else_=true())
-    # MariaDB takes texts for equal that differ in blanks at their end; LIKE does not.
-    same = [t.like(escaped(folded(value)), escape="!") if kind.name == "mariadb" else t == wanted for t in texts]
+    same = [kind.same_folded(text, folded(value)) for text in texts]
     if test == "=":
         return or_(*same)
     if test == "<>":

@@ -19,6 +19,7 @@ from ..expression.own import OWN, OwnFunction
 from ..model.dataset import DatasetSpec, FieldSpec
 from ..model.values import record_id
 from ..problem import Problem
+from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
 from .empty_order import MARK, with_made
 from .order import UNSORTABLE, OrderPart
@@ -47,14 +48,9 @@ def first_letter(text: str) -> str:
 
 
 def _first_letter(server: str, arguments: Sequence[str]) -> str:
-    """The same in the SQL of a server; MariaDB's groups are those of its collation, whose letters are told apart likewise."""
+    """The same in the SQL of a server."""
     [text] = arguments
-    if server in ("sqlite", "kept"):
-        return f"UPPER(SUBSTR(enlace_fold({text}), 1, 1))"
-    if server == "postgresql":
-        plain = f"LOWER(REGEXP_REPLACE(NORMALIZE(CAST({text} AS TEXT), NFD), '[\u0300-\u036f]', '', 'g'))"
-        return f"UPPER(LEFT(REPLACE({plain}, 'ß', 'ss'), 1))"
-    return f"UPPER(LEFT(REPLACE({text}, 'ß', 'ss'), 1))"
+    return server_kind(server).first_letter(text)
 
 
 def as_called(terms: Sequence[GroupTerm], values: Sequence[Any]) -> tuple[Any, ...]:

@@ -33,8 +33,8 @@ from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
 from ..server.engine import reading
 from ..server.names import Raw
+from ..server.patterns import escaped
 from .anchors import count_of
-from .bound import escaped
 from .compiled import derived
 from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .narrowing import narrowed_by

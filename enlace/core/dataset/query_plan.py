@@ -21,9 +21,10 @@ from ..server.engine import reading
 from ..server.names import quoted_table
 from .query import Query, only_reading, run_query
 
+LINES = "EXPLAIN QUERY PLAN "  # tells the steps as rows
 EXPLAIN = {
-    "sqlite": "EXPLAIN QUERY PLAN ",
-    "kept": "EXPLAIN QUERY PLAN ",
+    "sqlite": LINES,
+    "kept": LINES,
     "postgresql": "EXPLAIN (FORMAT JSON) ",
     "mariadb": "EXPLAIN FORMAT=JSON ",
 }
@@ -50,7 +51,7 @@ def query_plan(spec: ConnectionSpec, query: Query, parameter_values: Mapping[str
     # Some plans name a table by what the query calls it.
     called = {t.alias: f"{t.name} ({t.alias})" for t in query.tree.find_all(exp.Table) if t.alias}
     asked = replace(query, sql=EXPLAIN[spec.kind] + query.sql)
-    if spec.kind in ("sqlite", "kept"):
+    if EXPLAIN[spec.kind] == LINES:
         return _of_sqlite(spec, run_query(spec, asked, parameter_values, most=1000).rows, called)
     with only_reading(spec) as connection:  # not as a query's rows are read: no cursor can be made of EXPLAIN
         told = connection.execute(asked.bound(parameter_values)).scalar()

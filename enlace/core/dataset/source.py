@@ -292,7 +292,7 @@ def plain_column(table: str, column: ColumnSpec, server: str) -> Sql:
     sql, kind = _quoted(column.name, table, server), TYPES.get(column.kind, column.kind)
     if kind == "text" and server == "postgresql":
         sql = f"CAST({sql} AS TEXT)"
-    if server in ("sqlite", "kept") and kind in ("date", "datetime"):
+    if server_kind(server).loosely_typed and kind in ("date", "datetime"):
         sql = _from_storage(sql, kind, column.storage)
     elif server == "postgresql" and column.storage.startswith("float"):
         sql = f"CAST({sql} AS NUMERIC)"

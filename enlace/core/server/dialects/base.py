@@ -9,12 +9,13 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, Insert, Select, Text, UpdateBase, cast, func, inspect
+from sqlalchemy import ColumnElement, Insert, Select, Text, UpdateBase, cast, func, inspect, literal
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError, SAWarning
 
 from ...model.catalog import Column, Reference, Routine
 from ...model.connection import ConnectionSpec
+from ...model.dataset import FieldSpec
 from ..refusal import Refusal
 
 # Types that SQLAlchemy does not know are dealt with here: they are shown.
@@ -50,6 +51,7 @@ class ServerKind:
     seeks_rows: whether an index answers a comparison of rows, (a, b) >= (1, 2), by a seek.
     in_process: whether the server's code runs inside this process, so that rows need not travel.
     nulls_first: whether NULLs come first in an ascending order when the statement does not say.
+    loosely_typed: whether columns hold what is not of their type, and dates as texts or as numbers.
     ranges_are_prefixes: whether the texts from "ab" on and before "ac" are those that begin with "ab", capitals apart.
     native: the types of which the driver takes every value as it is.
     tried: whether it is tested on servers of its kind.
@@ -63,6 +65,7 @@ class ServerKind:
     in_process: bool = False
     seeks_rows: bool = False
     nulls_first: bool
+    loosely_typed: bool = False
     ranges_are_prefixes: bool = False
     tried: bool = True
     native: frozenset[type] = frozenset({str, int, float, bytes, type(None)})
@@ -196,6 +199,20 @@ class ServerKind:
     def exactly(self, column: ColumnElement[Any], value: ColumnElement[Any], is_text: bool) -> ColumnElement[bool]:
         """The condition that a column holds a value to the last letter, NULL equal to NULL."""
         return column.is_not_distinct_from(value)
+
+    def found(
+        self, column: ColumnElement[Any], value: ColumnElement[Any], is_text: bool, field: FieldSpec
+    ) -> ColumnElement[bool]:
+        """The condition that a field's column holds a value, which is not NULL, to the last letter: as an index finds it."""
+        return self.exactly(self.in_words(column, field.storage) if is_text else column, value, is_text)
+
+    def same_folded(self, column: ColumnElement[Any], text: str) -> ColumnElement[bool]:
+        """The condition that a `folded` column is a text, which is folded too."""
+        return column == self.folded(literal(text))
+
+    def first_letter(self, sql: str) -> str:
+        """The first letter of a text in SQL, without accents and as a capital: as `folded` takes letters for the same."""
+        return f"UPPER(LEFT({sql}, 1))"
 
     def bound_all(self, values: list[Any]) -> list[Any]:
         """Values as the driver wants them."""

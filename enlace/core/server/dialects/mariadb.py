@@ -9,13 +9,16 @@ from contextlib import contextmanager
 from typing import Any
 
 import sqlglot
-from sqlalchemy import URL, ColumnElement, Insert, LargeBinary, cast, create_engine, event, func, text
+from sqlalchemy import URL, ColumnElement, Insert, LargeBinary, and_, cast, create_engine, event, func, text
 from sqlalchemy.dialects.mysql import CHAR
 from sqlalchemy.engine import Connection, Engine
 
+from ...kinds import TEXTS
 from ...model.catalog import Column, Routine
 from ...model.connection import ConnectionSpec
+from ...model.dataset import FieldSpec
 from ..limits import CONNECT_SECONDS, LOCK_SECONDS, STATEMENT_SECONDS
+from ..patterns import escaped
 from ..places import check_server
 from ..refusal import Refusal
 from .network import NetworkServer
@@ -177,6 +180,20 @@ class MariaDB(NetworkServer):
         # This collation takes letters for the same whatever their capitals and accents; LIKE goes by single letters.
         written = func.replace(cast(column, CHAR(charset="utf8mb4")), "ß", "ss")
         return written.collate("utf8mb4_unicode_ci")
+
+    def same_folded(self, column: ColumnElement[Any], text: str) -> ColumnElement[bool]:
+        return column.like(escaped(text), escape="!")  # texts that differ in blanks at their end are equal
+
+    def first_letter(self, sql: str) -> str:
+        return f"UPPER(LEFT(REPLACE({sql}, 'ß', 'ss'), 1))"  # groups are those of the collation
+
+    def found(
+        self, column: ColumnElement[Any], value: ColumnElement[Any], is_text: bool, field: FieldSpec
+    ) -> ColumnElement[bool]:
+        same = super().found(column, value, is_text, field)
+        if is_text and field.kind in TEXTS and not field.storage:
+            return and_(column == value, same)  # an index finds what its collation takes for it, then its bytes tell
+        return same
 
     def bound(self, value: Any) -> Any:
         return int(value) if isinstance(value, bool) else value

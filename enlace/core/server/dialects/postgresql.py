@@ -14,6 +14,7 @@ from sqlalchemy.exc import DBAPIError
 
 from ...model.catalog import Column, Reference, Routine
 from ...model.connection import ConnectionSpec
+from ...model.dataset import FieldSpec
 from ..limits import CONNECT_SECONDS, LOCK_SECONDS, STATEMENT_SECONDS
 from ..places import check_server, checked_file
 from ..refusal import Refusal
@@ -209,9 +210,19 @@ class PostgreSQL(NetworkServer):
         plain = func.lower(func.regexp_replace(apart, "[\u0300-\u036f]", "", "g"))
         return func.replace(func.replace(plain, "ß", "ss"), "ς", "σ")
 
+    def first_letter(self, sql: str) -> str:
+        plain = f"LOWER(REGEXP_REPLACE(NORMALIZE(CAST({sql} AS TEXT), NFD), '[\u0300-\u036f]', '', 'g'))"
+        return f"UPPER(LEFT(REPLACE({plain}, 'ß', 'ss'), 1))"
+
     def in_words(self, column: ColumnElement[Any], storage: str) -> ColumnElement[Any]:
         # XML, points and rows are equal to nothing; an index of texts serves all the same.
         return column if storage in COMPARED else cast(column, Text)
+
+    def found(
+        self, column: ColumnElement[Any], value: ColumnElement[Any], is_text: bool, field: FieldSpec
+    ) -> ColumnElement[bool]:
+        # An index is looked in for what is equal, not for what is not distinct.
+        return (self.in_words(column, field.storage) if is_text else column) == value
 
     def bound(self, value: Any) -> Any:
         return value

@@ -57,6 +57,7 @@ class Sqlite(SqliteCatalog):
     is_file = True
     has_password = False
     nulls_first = True
+    loosely_typed = True
     ranges_are_prefixes = True
     in_process = True
     seeks_rows = True
@@ -203,6 +204,9 @@ class Sqlite(SqliteCatalog):
 
     def folded(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
         return func.enlace_fold(cast(column, Text))
+
+    def first_letter(self, sql: str) -> str:
+        return f"UPPER(SUBSTR(enlace_fold({sql}), 1, 1))"
 
     def bound(self, value: Any) -> Any:
         if type(value) in self.native:
