@@ -21,14 +21,16 @@ from .controls import SHOWN, Drawing
 from .grouped import layout_of, lines_of
 from .sheet import Sheet
 from .showing import head_context
-from .templatetags.drawn import asking, navigator, panel, table
+from .templatetags.drawn import asking, navigator, panel, table, tabs, value
 
 OF_RECORD, OF_ROWS = ("record",), ("rows",)
 ALL = OF_RECORD + OF_ROWS
-# Kinds that are drawn from skeletons alone, beside the grid; the others have a template each.
+# Kinds that are drawn from skeletons, beside the grid; the others have a template each.
 WRITTEN: dict[str, Callable[[Mapping[str, Any]], SafeString]] = {
     "navigator": navigator,
     "panel": partial(panel, swap=False),
+    "tabs": tabs,
+    "value": value,
 }
 
 

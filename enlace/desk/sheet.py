@@ -21,6 +21,7 @@ class Sheet:
     def __init__(self, form: Form) -> None:
         self.form = form
         self.sources, self._details = layout.sources_of(form)
+        self._columns: dict[tuple[str, str], tuple[GridColumn, ...]] = {}
 
     @cached_property
     def document(self) -> FormDocument:
@@ -71,8 +72,11 @@ class Sheet:
 
     def columns(self, part: str, key: str = "") -> tuple[GridColumn, ...]:
         """The columns of a grid of a part; none where nobody chose any."""
-        grid = self.grid(part, key)
-        return columns_of(CONTROL_KINDS["grid"].value(grid.settings, "columns")) if grid else ()
+        if (part, key) not in self._columns:
+            grid = self.grid(part, key)
+            made = columns_of(CONTROL_KINDS["grid"].value(grid.settings, "columns")) if grid else ()
+            self._columns[part, key] = made
+        return self._columns[part, key]
 
     def twin(self, control: Control, field: str, dataset: DatasetSpec) -> str:
         """What stands behind the id of an editor in a control: "" for the first one of its field and record on the sheet."""

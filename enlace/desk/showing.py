@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import parse_qs
 
-from enlace.core.dataset import FieldSpec
+from enlace.core.dataset import DatasetSpec, FieldSpec
+from enlace.core.dataset.compiled import derived
 from enlace.core.dataset.empty_order import without_empties
 from enlace.core.dataset.grouping import ways_of
 from enlace.core.form import CONTROL_KINDS
@@ -90,9 +91,10 @@ def _counted(work: Work, start: int, size: int, seen: int) -> int | None:
 
 def head_context(work: Work, key: str = "") -> dict[str, Any]:
     """The headings of a grid: its columns in order, and the boxes to filter by."""
-    shown, typed = on_grid(work, key).shown, dict(work.asked.boxes)
+    grid, typed = on_grid(work, key), dict(work.asked.boxes)
+    shown = grid.shown
     return {
-        "columns": _columns(work, shown),
+        "columns": _columns(work, grid),
         "boxes": [
             Box(
                 work.dataset.numbers[f.name],
@@ -171,20 +173,27 @@ class Box:
     wrong: bool = False
 
 
-def _columns(work: Work, shown: tuple[FieldSpec, ...]) -> list[Column]:
-    terms = work.asked.order or work.dataset.sorted_by
-    fields = without_empties(terms, work.dataset)
+def _columns(work: Work, grid: DatasetSpec) -> list[Column]:
+    columns = _in_order(grid, tuple(work.asked.order or grid.sorted_by))
+    asked = filters_text(work.asked), groups_text(work.asked.groups)
+    if rest := "".join(f"&{text}" for text in asked if text):
+        return [replace(column, alone=column.alone + rest, also=column.also + rest) for column in columns]
+    return list(columns)
+
+
+@derived
+def _in_order(grid: DatasetSpec, terms: tuple[tuple[str, bool], ...]) -> tuple[Column, ...]:
+    """The headings of a grid whose rows are in some order, and in no groups and without filters."""
+    fields = without_empties(terms, grid)
     orders = {name: ("descending" if down else "ascending", i + 1) for i, (name, down) in enumerate(fields)}
-    filters = filters_text(work.asked)
-    rest = "".join(f"&{text}" for text in (filters, groups_text(work.asked.groups)) if text)
     columns = []
-    for field in shown:
+    for field in grid.shown:
         way, place = orders.get(field.name, ("none", 0))
         several = str(place) if place and len(fields) > 1 else ""
-        alone, also = (order_text(after(terms, field.name)) + rest for after in (pressed, added))
-        below = " ".join(offered(field)) if field.name in work.dataset.by_name else ""
-        columns.append(Column(work.dataset.numbers[field.name], field, way, several, alone, also, below))
-    return columns
+        alone, also = (order_text(after(terms, field.name)) for after in (pressed, added))
+        below = " ".join(offered(field)) if field.name in grid.by_name else ""
+        columns.append(Column(grid.numbers[field.name], field, way, several, alone, also, below))
+    return tuple(columns)
 
 
 def details_of(work: Work, view: RecordView | None, places: Places, whole: bool = True) -> list[Drawing]:

@@ -21,7 +21,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 MOST_CHARACTERS = 8_000_000  # of all skeletons that a process keeps: an editor has a thousand, a wide grid's head fifty
 _TOKEN = token_hex(8)  # of this process: no text that anybody types has it
-_MARKED = re.compile(f"\ue000{_TOKEN}:([a-z_]+)\ue001")
+_MARKED = re.compile(f"\ue000{_TOKEN}:([a-z0-9_]+)\ue001")
 _UNSAFE = re.compile("[&<>\"']").search
 _INDENTED = re.compile(r"[ \t\n]*\n[ \t\n]*")
 Shape = tuple[tuple[str, Hashable], ...]

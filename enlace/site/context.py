@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.conf import settings
@@ -25,31 +26,41 @@ def frame(request: HttpRequest) -> dict[str, Any]:
     }
 
 
-def stops(request: HttpRequest) -> list[dict]:
+@dataclass(frozen=True)
+class Stop:
+    """One stop of the line. count: of what it leads to, None where that is not told; state: "empty", "sound" or
+    "attention", and that in words. here: whether one is there."""
+
+    label: str
+    url: str
+    count: int | None = None
+    state: str = "sound"
+    words: str = "sound"
+    here: bool = False
+
+
+def stops(request: HttpRequest) -> list[Stop]:
     """The stops of the line: Connections, Datasets, Forms (for builders, in a project) and Desk."""
     project = getattr(request, "enlace_project", None)
-    stops_shown = []
+    stops_shown: list[Stop] = []
     if project is not None and request.user.is_builder:
-        tests, datasets, forms = as_defined(("line", project.pk), lambda: _counted(project))
-        stops_shown = [
-            _stop(
-                "Connections", reverse("connections", args=[project.pk]), len(tests), all(t is not False for t in tests)
-            ),
-            _stop("Datasets", reverse("datasets", args=[project.pk]), datasets),
-            _stop("Forms", reverse("forms", args=[project.pk]), forms),
-        ]
+        stops_shown = as_defined(("line", project.pk), lambda: _in_workshop(project))
     stops_shown.append(_stop("Desk", reverse("desk"), None))
-    for stop in stops_shown:
-        stop["here"] = stop["label"] == getattr(request, "enlace_stop", "")
-    return stops_shown
+    here = getattr(request, "enlace_stop", "")
+    return [replace(stop, here=True) if stop.label == here else stop for stop in stops_shown]
 
 
-def _counted(project: Any) -> tuple[list[bool | None], int, int]:
+def _in_workshop(project: Any) -> list[Stop]:
     tests = list(project.connections.values_list("test_passed", flat=True))
-    return tests, project.datasets.count(), project.forms.count()
+    sound, place = all(test is not False for test in tests), [project.pk]
+    return [
+        _stop("Connections", reverse("connections", args=place), len(tests), sound),
+        _stop("Datasets", reverse("datasets", args=place), project.datasets.count()),
+        _stop("Forms", reverse("forms", args=place), project.forms.count()),
+    ]
 
 
-def _stop(label: str, url: str, count: int | None, sound: bool = True) -> dict:
+def _stop(label: str, url: str, count: int | None, sound: bool = True) -> Stop:
     state = "empty" if count == 0 else "sound" if sound else "attention"
     words = {"empty": "nothing yet", "sound": "sound", "attention": "needs attention"}[state]
-    return {"label": label, "url": url, "count": count, "state": state, "words": words}
+    return Stop(label, url, count, state, words)

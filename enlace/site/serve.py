@@ -82,6 +82,8 @@ def _loaded() -> None:
     # request, and the memory that holds it stays shared.
     gc.collect()
     gc.freeze()
+    # An answer leaves few cycles behind: to look for them after each 700 things took one in two a third of a millisecond.
+    gc.set_threshold(20_000, 10, 10)
 
 
 def _leave(number: int, frame: FrameType | None) -> None:

@@ -5,7 +5,9 @@ import re
 from concurrent.futures import ThreadPoolExecutor
 from types import SimpleNamespace
 
+from django.contrib.auth.models import AnonymousUser
 from django.db import connection, connections, transaction
+from django.template import Context, Template
 from django.template.loader import render_to_string
 from django.test import SimpleTestCase, TransactionTestCase, override_settings
 from django.utils.html import json_script
@@ -20,7 +22,8 @@ from enlace.desk.editors import EditorView
 from enlace.desk.sentence import Said
 from enlace.desk.showing import Box, Column
 from enlace.desk.skeleton import Kept, Skeleton, mark
-from enlace.desk.templatetags.drawn import asking, editor, panel, rail, table
+from enlace.desk.templatetags.drawn import asking, editor, holder, panel, rail, table, tabs, value
+from enlace.site.context import Stop
 from enlace.workshop.definitions import opened_form
 from enlace.workshop.models import Connection, Dataset, Form, Project
 from tests.web.pages import PLAIN_FILES, Pages
@@ -138,6 +141,53 @@ class Drawn(SimpleTestCase):
                 fields = mark_safe("\n".join(editor(shown, one) for one in shown["editors"]))
                 whole = render_to_string("desk/panel.html", {**shown, "fields": fields, "swap": yes})
                 self.assertEqual(flat(panel(shown, yes)), flat(whole))
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.lists(st.tuples(texts, optional, st.booleans()), max_size=4), st.booleans(), st.tuples(texts, texts))
+    def test_the_bar_above_every_page(self, stops, signed_in, names):
+        line = [Stop(label, "/somewhere/", count, here=here) for label, count, here in stops]
+        source = Template("{% load frame %}{% bar %}{{ project }}{% endbar %}")
+        for name in names:
+            person = SimpleNamespace(is_authenticated=True, shown_name=name, get_role_display=lambda: "Builder")
+            context = {
+                "line": line,
+                "project": name,
+                "csrf_token": "t",
+                "user": person if signed_in else AnonymousUser(),
+            }
+            said = {"stops": line, "csrf_token": "t", "person": {"name": name, "role": "Builder"}} if signed_in else {}
+            whole = render_to_string("bar.html", {"place": name, **said})
+            self.assertEqual(flat(source.render(Context(context))), flat(whole))
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.lists(st.tuples(texts, texts, texts), max_size=3), st.booleans(), st.tuples(texts, texts))
+    def test_tabs_and_shown_values(self, pages, large, several):
+        for text in several:
+            inner = [{"id": page, "title": title, "inner": mark_safe(html + text)} for page, title, html in pages]
+            shown = {"label": text, "pages": inner}
+            self.assertEqual(flat(tabs(shown)), flat(render_to_string("desk/controls/tabs.html", shown)))
+            shown = {
+                "p": "a--",
+                "label": "Draught",
+                "text": text,
+                "large": large,
+                "swap": large,
+                "control": SimpleNamespace(id="c1"),
+            }
+            self.assertEqual(flat(value(shown)), flat(render_to_string("desk/controls/value.html", shown)))
+
+    @settings(max_examples=60, deadline=None)
+    @given(optional, st.booleans(), st.tuples(texts, texts))
+    def test_what_a_page_says_of_a_source(self, position, yes, several):
+        for text in several:
+            context = {"p": "a--", "at": text, "view": text, "computed": yes, "dataset": SimpleNamespace(editable=yes)}
+            one = SimpleNamespace(
+                context=context, part=SimpleNamespace(name=text, of="b"), work=SimpleNamespace(master=text),
+                view=SimpleNamespace(id=text, position=position) if yes else None,
+            )  # fmt: skip
+            said = {"part": text, "record": text * yes, "master": text, "under": "b", "editable": yes}
+            said["position"] = position if yes and position is not None else ""
+            self.assertEqual(flat(holder(one)), flat(render_to_string("desk/holder.html", {**context, **said})))
 
     def test_what_is_kept_is_bounded(self):
         kept = Kept(most=4_000)

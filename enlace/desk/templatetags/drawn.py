@@ -74,6 +74,63 @@ def panel(context: Context, swap: bool) -> SafeString:
     return drawn("desk/panel.html", tuple(asked.items()), printed)
 
 
+HOLDER_PRINTED = ("p", "at", "view", "part", "record", "position", "master", "under")
+
+
+@register.simple_tag
+def holder(one: Any) -> SafeString:
+    """What a page says of one of its sources: where it stands, and what it is asked by."""
+    context, view = one.context, one.view
+    record, position = (view.id, view.position) if view else ("", None)
+    printed = dict(
+        zip(
+            HOLDER_PRINTED,
+            (
+                context["p"], context["at"], context["view"], one.part.name, record, "" if position is None else position,
+                one.work.master if one.work else "", one.part.of,
+            ),
+            strict=True,
+        )
+    )  # fmt: skip
+    asked = ("computed", bool(context.get("computed"))), ("editable", context["dataset"].editable)
+    return drawn("desk/holder.html", (*HOLDER_MARKS, *asked), printed)
+
+
+HOLDER_MARKS = tuple((name, mark(name)) for name in HOLDER_PRINTED)
+
+
+@dataclass(frozen=True)
+class Page:
+    """One page of a control with tabs."""
+
+    id: str
+    title: str
+    inner: str
+
+
+def tabs(context: Context) -> SafeString:
+    """Pages with their titles above."""
+    pages = context["pages"]
+    asked = tuple(Page(page["id"], page["title"], mark(f"inner{n}")) for n, page in enumerate(pages))
+    printed = {f"inner{n}": page["inner"] for n, page in enumerate(pages)}
+    return drawn("desk/controls/tabs.html", (("label", context["label"]), ("pages", asked)), printed)
+
+
+@dataclass(frozen=True)
+class Numbered:
+    """What a control that is drawn asks of itself."""
+
+    id: str
+
+
+def value(context: Context) -> SafeString:
+    """A shown value."""
+    text = context["text"]
+    asked = {name: context[name] for name in ("p", "label", "large", "swap") if name in context}
+    asked |= {"control": Numbered(context["control"].id), "text": text and mark("text")}
+    return drawn("desk/controls/value.html", tuple(asked.items()), {"text": text})
+
+
 def navigator(context: Context) -> SafeString:
     """A navigator, without the parts that its control has been told to leave out."""
     control = context.get("control")

@@ -102,5 +102,5 @@ class ControlKind:
     def value(self, settings: Any, name: str) -> Any:
         """What a setting of a control is, or is by default."""
         setting = self.setting(name)
-        value = settings.get(name, setting.default)
-        return value if setting.fits(value) else setting.default
+        # Most are as they always are.
+        return settings[name] if name in settings and setting.fits(settings[name]) else setting.default
