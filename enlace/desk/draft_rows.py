@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
+from operator import attrgetter
 from typing import NamedTuple
 
 from django.db import connection
@@ -16,8 +18,8 @@ class DraftRow(NamedTuple):
     part: str
     record: str
     owner: str
-    was_of: str
-    now_of: str
+    was_of: str | None
+    now_of: str | None
     state: str
     faulty: bool
     later: bool
@@ -25,6 +27,7 @@ class DraftRow(NamedTuple):
 
 
 KEY = ("part", "record")
+_TALLIED = attrgetter("part", "state", "faulty", "later")
 
 
 def write(draft: Draft, rows: Sequence[DraftRow]) -> None:
@@ -34,7 +37,8 @@ def write(draft: Draft, rows: Sequence[DraftRow]) -> None:
     # One statement for all of them: `bulk_create` makes an instance and a text of placeholders for each row, which takes
     # five times as long as SQLite does, and a block from a spreadsheet or a file has many thousands.
     with connection.cursor() as cursor:
-        cursor.executemany(_statement(), [(draft.pk, *row) for row in rows])
+        draft_id = draft.pk
+        cursor.executemany(_statement(), [(draft_id, *row) for row in rows])
 
 
 def _statement() -> str:
@@ -51,11 +55,22 @@ def _statement() -> str:
     )
 
 
-def tally(state: str, faulty: bool, later: bool) -> list[str]:
+OWN_NEW = "own new"
+
+
+def tally(part: str, state: str, faulty: bool, later: bool) -> list[str]:
     """What one record counts as."""
-    return [state, "all", *(["later"] if later else ["faulty"] if faulty else [])]
+    counted_as = [state, "all"]
+    if state == "new" and not part:
+        counted_as.append(OWN_NEW)
+    if later or faulty:
+        counted_as.append("later" if later else "faulty")
+    return counted_as
 
 
-def counted(rows: Iterable[DraftRow]) -> list[str]:
-    """What several rows count as, one after the other."""
-    return [what for row in rows for what in tally(row.state, row.faulty, row.later)]
+def counted(rows: Iterable[DraftRow]) -> Counter[str]:
+    """How often there is what several rows count as."""
+    counts: Counter[str] = Counter()
+    for alike, count in Counter(map(_TALLIED, rows)).items():
+        counts.update(dict.fromkeys(tally(*alike), count))
+    return counts

@@ -20,15 +20,15 @@ from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
 from . import draft_blobs, draft_rows
-from .draft_blobs import holds_apart
-from .draft_rows import DraftRow, tally
+from .draft_blobs import APART_FROM, holds_apart
+from .draft_rows import OWN_NEW, DraftRow, tally
 from .existing import exists
 from .links import UNKNOWN_LINK
 from .models import Draft, DraftRecord, DraftStep, JournalEntry
 
 MOST_STEPS = 1_000
 MOST_STEP_BYTES = 32 * 1024 * 1024  # of all steps of a draft together; the oldest go first
-COUNTED = ("edited", "new", "removed", "all", "faulty", "later", "bytes")
+COUNTED = ("edited", "new", OWN_NEW, "removed", "all", "faulty", "later", "bytes")
 MOST_PENDING = 250_000  # records of a draft
 MOST_PENDING_BYTES = 256 * 1024 * 1024  # of them, large values apart
 Changes = Mapping[str, PendingRecord | None]
@@ -92,6 +92,11 @@ class DraftStore:
     def _mine(self) -> Any:
         return self.draft.records.filter(part=self.part) if self.draft else DraftRecord.objects.none()
 
+    @property
+    def _mine_unordered(self) -> Any:
+        """The same for who looks some of them up: to have them in their order SQLite would go through the whole draft."""
+        return self._mine.order_by()
+
     def get(self, identifier: str) -> PendingRecord | None:
         """One pending record."""
         return self.some([identifier]).get(identifier)
@@ -106,7 +111,7 @@ class DraftStore:
             return {r.record: self._loaded(r) for r in self._mine if r.record in wanted}
         # SQLite binds no more than a thousand values in older builds; a window of rows is smaller, a save is not.
         parts = in_parts(list(wanted), 500)
-        return {r.record: self._loaded(r) for some in parts for r in self._mine.filter(record__in=some)}
+        return {r.record: self._loaded(r) for some in parts for r in self._mine_unordered.filter(record__in=some)}
 
     def all(self) -> dict[str, PendingRecord]:
         """All pending records of the part, in the order in which they came."""
@@ -119,8 +124,9 @@ class DraftStore:
         records: dict[int, DraftRecord] = {}
         # Records of drafts made before links were kept have an unknown one: they are looked at, then told apart.
         for some in in_parts([*links, UNKNOWN_LINK], 400):
-            either = models.Q(was_of__in=some) | models.Q(now_of__in=some)
-            records |= {row.pk: row for row in self.draft.records.filter(either, part=part)}
+            for link in ("was_of", "now_of"):  # one after the other, each by its index
+                of_part = self.draft.records.filter(part=part, **{f"{link}__in": some}).order_by()
+                records |= {row.pk: row for row in of_part}
         return [self._loaded(records[pk]) for pk in sorted(records)]
 
     def in_view(self) -> list[PendingRecord]:
@@ -162,12 +168,15 @@ class DraftStore:
 
     @property
     def _new(self) -> Any:
-        new = self._mine.filter(state="new")
-        return new.filter(owner=self.owner) if self.part else new
+        # All of an index, which has them in the order in which they came.
+        return self._mine.filter(state="new", owner=self.owner if self.part else "")
 
     def new_count(self) -> int:
         """How many new records there are."""
-        return 0 if self._empty or not self.counts()["new"] else self._new.count()
+        if self._empty or not self.counts()["new"]:
+            return 0
+        # Those of a master are few; of the form itself a file brings in a hundred thousand.
+        return self._new.count() if self.part else self.counts()[OWN_NEW]
 
     def new_slice(self, start: int, size: int) -> list[str]:
         """The ids of some new records, in the order in which they came."""
@@ -180,7 +189,8 @@ class DraftStore:
         return None if row is None else self._new.filter(pk__lt=row.pk).count()
 
     def counts(self) -> dict[str, int]:
-        """How many records of all parts are pending: COUNTED; "all" of them, and "faulty" and "later" among them."""
+        """How many records of all parts are pending: COUNTED; "all" of them, and "faulty" and "later" among them, and the
+        new ones of the form's own part."""
         return {**dict.fromkeys(COUNTED, 0), **(self.draft.counts if self.draft else {})}
 
     def can_undo(self) -> bool:
@@ -299,8 +309,8 @@ class DraftStore:
         draft = self.existing()
         counts = Counter(draft.counts)
         # Counted forth from what is known: counting all records again would make an edit slower the more is pending.
-        counts.subtract(tally(row.state, row.faulty, row.later))
-        counts.update(tally(row.state, faulty, row.later))
+        counts.subtract(tally(row.part, row.state, row.faulty, row.later))
+        counts.update(tally(row.part, row.state, faulty, row.later))
         draft.counts = dict(counts)
         self._mine.filter(pk=row.pk).update(faulty=faulty)
         draft.save(update_fields=["counts"])
@@ -373,7 +383,9 @@ class DraftStore:
         return {address: None if record is None else self._body(record) for address, record in records.items()}
 
     def _body(self, record: PendingRecord) -> str:
-        return dump(record, self._pack) if holds_apart(record) else dump(record)
+        body = dump(record)
+        # No value is longer than the text that it stands in.
+        return dump(record, self._pack) if len(body) >= APART_FROM and holds_apart(record) else body
 
     def _need_attention(self, records: Records, sound: Collection[tuple[str, str]]) -> set[tuple[str, str]]:
         """The addresses of the records that need attention, those of a part asked about together."""
@@ -423,14 +435,15 @@ class DraftStore:
         return self.owner if part and part == self.part else ""
 
     def _row(self, address: tuple[str, str], record: PendingRecord, owner: str, faulty: bool, body: str) -> DraftRow:
-        links = self.links(address[0], record)
-        return DraftRow(*address, owner, *links, record.state, faulty, record.later, body)
+        was_of, now_of = self.links(address[0], record)
+        return DraftRow(*address, owner, was_of or None, now_of or None, record.state, faulty, record.later, body)
 
     def new_row(self, record: PendingRecord) -> DraftRow | None:
         """A new record of the part that needs no attention, as it is to be kept; None where a value of it is kept apart."""
-        if holds_apart(record):
+        body = dump(record)
+        if len(body) >= APART_FROM and holds_apart(record):
             return None
-        return self._row((self.part, record.id), record, self._owner(self.part), False, dump(record))
+        return self._row((self.part, record.id), record, self._owner(self.part), False, body)
 
     def _count(self, there: Iterable[tuple[str, str]], kept: Sequence[DraftRow]) -> None:
         """Keep the draft's counts: what records were before goes, what they are now comes. there: those that may be stored
@@ -445,9 +458,9 @@ class DraftStore:
             by_part.setdefault(part, []).append(identifier)
         for part, identifiers in by_part.items():
             for some in in_parts(identifiers, 500):
-                before = self.draft.records.filter(part=part, record__in=some)
+                before = self.draft.records.filter(part=part, record__in=some).order_by()
                 for state, faulty, later, size in before.values_list("state", "faulty", "later", Length("body")):
-                    counts.subtract(tally(state, faulty, later))
+                    counts.subtract(tally(part, state, faulty, later))
                     counts["bytes"] -= size
         counts.update(draft_rows.counted(kept))
         counts["bytes"] += sum(len(row.body) for row in kept)

@@ -83,16 +83,16 @@ class DraftRecord(models.Model):
 
     part: the dataset of the form that it is of, "" for the form's own, else the name of a source. owner: for a new record
     of a detail, the record id of its master. was_of, now_of: of a detail, what links it to the master that it was read
-    under, and to the one that it belongs to now (`enlace.desk.links`); UNKNOWN_LINK where that was never noted. faulty: it needs attention before it can be saved. later: saves leave it
-    out.
+    under, and to the one that it belongs to now (`enlace.desk.links`); UNKNOWN_LINK where that was never noted. faulty: it
+    needs attention before it can be saved. later: saves leave it out.
     """
 
     draft = models.ForeignKey(Draft, models.CASCADE, related_name="records")
     part = models.CharField(max_length=300, blank=True)
     record = models.TextField()
     owner = models.TextField(blank=True)
-    was_of = models.TextField(default="", blank=True)
-    now_of = models.TextField(default="", blank=True)
+    was_of = models.TextField(null=True, blank=True)
+    now_of = models.TextField(null=True, blank=True)
     state = models.CharField(max_length=8)
     faulty = models.BooleanField(default=False)
     later = models.BooleanField(default=False)
@@ -104,8 +104,13 @@ class DraftRecord(models.Model):
         # New records stand after the last row of a grid.
         indexes = [
             models.Index(fields=["draft", "part", "state", "owner"], name="draft_new"),
-            models.Index(fields=["draft", "part", "was_of"], name="draft_was_of"),
-            models.Index(fields=["draft", "part", "now_of"], name="draft_now_of"),
+            # Without those that are no details: a file brings in a hundred thousand.
+            models.Index(
+                fields=["draft", "part", "was_of"], name="draft_was_of", condition=models.Q(was_of__isnull=False)
+            ),
+            models.Index(
+                fields=["draft", "part", "now_of"], name="draft_now_of", condition=models.Q(now_of__isnull=False)
+            ),
         ]
 
 
