@@ -116,6 +116,7 @@ def main() -> None:
         work = formed(database)
         gc.collect()
         gc.freeze()  # as the server's processes do before they begin
+        gc.set_threshold(20_000, 10, 10)
         told = brought(work, file)  # first, so that its memory is measured alone
         told |= pasted(work, database)
         told |= {"by hand": timed(lambda: by_hand(hand, file)), "plain": timed(lambda: plain(bare, file))}

@@ -41,7 +41,7 @@ from .work import Work
 MOST_BYTES = 500 * 1024 * 1024
 MOST_WAITING = 10  # files of one person; the oldest goes
 KEPT_FOR = datetime.timedelta(days=3)
-STRETCH = 2_000  # rows that are checked, or put in, in one request
+STRETCH = 5_000  # rows that are checked, or put in, in one request
 SAMPLE = 6
 MOST_OFFERED = 200  # lines of a list beside the editor of a faulty row
 EVERYWHERE = "*"  # among what was mended by rows: by heading, what stands in the place of a text in all of them
@@ -209,11 +209,10 @@ class Bringing:
     def _told_apart(self, rows: Sequence[Row]) -> list[Row]:
         """The rows, those faulty that have what an earlier one has; what these have is kept for later ones."""
         firsts = self.firsts
+        known = iter(firsts.of((text, row.number) for row in rows for _, text in row.alone))
         made = []
         for row in rows:
-            again = [
-                (words, first) for words, text in row.alone if (first := firsts.of(text, row.number)) != row.number
-            ]
+            again = [(words, first) for words, _ in row.alone if (first := next(known)) != row.number]
             if not again:
                 made.append(row)
                 continue

@@ -156,7 +156,7 @@ class FileRows:
             read, faults = stored.get(row.identifier), row.faults
             if not faults and not (row.record and row.record.id in fine):
                 faults = tuple(self._told(row.record, read))
-            held = row.record.values(read) if row.record and not row.faults else {}
+            held = row.record.values(read) if self._uniques and row.record and not row.faults else {}
             ruled.append(Row(*row[:4], faults, row.skipped, row.record, self._alone(identifier, held)))
         return ruled
 
@@ -171,7 +171,7 @@ class FileRows:
         for columns, words in self._uniques:
             taken = [values.get(name) for name in columns]
             # NULL is equal to nothing; what the database makes no file has.
-            if None not in taken:
+            if _all_there(taken):
                 alone.append((words, f"{columns} {taken}"))
         return tuple(alone)
 
@@ -343,6 +343,13 @@ class FileRows:
 
 def _same(a: Any, b: Any) -> bool:
     return bool(a == b) or str(a) == str(b)  # what keeps no types may have the one as a number and the other as a text
+
+
+def _all_there(values: Sequence[Any]) -> bool:
+    for value in values:  # noqa: SIM110 (asked for each row of a file: a generator takes longer than what it asks)
+        if value is None:
+            return False
+    return True
 
 
 def _odd(texts: list[str]) -> set[str]:

@@ -167,7 +167,7 @@ class Checks:
             plain = [
                 r for r in records if r.state == state and not (r.texts or r.waits_for or r.refusals or r.conflict)
             ]
-            told = part.rules.sound([r.values() for r in plain], new)
+            told = part.rules.sound([r.values() if r.was else r.now for r in plain], new)
             sound |= {r.id for r, fine in zip(plain, told, strict=True) if fine and r.now.keys() <= known}
         return [record.id in sound for record in records]
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 
 import hashlib
 import struct
+from collections.abc import Iterable
 from pathlib import Path
 
-ENTRY = struct.Struct("<QI")  # a digest, and the number of a row
+ENTRY = struct.Struct("<8sI")  # a digest, and the number of a row
 
 
 class Firsts:
@@ -15,25 +16,27 @@ class Firsts:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        self._known: dict[int, int] | None = None
-        self._fresh: list[tuple[int, int]] = []
+        self._known: dict[bytes, int] | None = None
+        self._fresh: list[tuple[bytes, int]] = []
 
     @property
-    def known(self) -> dict[int, int]:
+    def known(self) -> dict[bytes, int]:
         if self._known is None:
             content = self.path.read_bytes() if self.path.exists() else b""
             self._known = dict(ENTRY.iter_unpack(content[: len(content) // ENTRY.size * ENTRY.size]))
         return self._known
 
-    def of(self, text: str, number: int) -> int:
-        """The number of the first row that had this; that of the row itself where none had."""
-        digest = int.from_bytes(
-            hashlib.blake2b(text.encode("utf-8", "surrogatepass"), digest_size=8).digest(), "little"
-        )
-        first = self.known.setdefault(digest, number)
-        if first == number:
-            self._fresh.append((digest, number))
-        return first
+    def of(self, several: Iterable[tuple[str, int]]) -> list[int]:
+        """For each (text, number of its row) the number of the first row that had this; that of the row itself where none
+        had."""
+        known, blake2b, firsts = self.known, hashlib.blake2b, []
+        for text, number in several:
+            digest = blake2b(text.encode("utf-8", "surrogatepass"), digest_size=8).digest()
+            first = known.setdefault(digest, number)
+            if first == number:
+                self._fresh.append((digest, number))
+            firsts.append(first)
+        return firsts
 
     def keep(self) -> None:
         """Keep what was met for the next request."""

@@ -21,16 +21,16 @@ class Ready:
     def keep(self, start: int, stamp: str, rows: Mapping[int, DraftRow]) -> None:
         """Keep the records of a stretch by the numbers of their rows. stamp: what they depend on."""
         self.folder.mkdir(mode=0o700, exist_ok=True)
-        kept = [[number, *row] for number, row in rows.items()]
-        self._file(start).write_bytes(as_json([stamp, kept]).encode("utf-8", "surrogatepass"))
+        kept = as_json([stamp, list(rows), list(map(list, rows.values()))])
+        self._file(start).write_bytes(kept.encode("utf-8", "surrogatepass"))
 
     def of(self, start: int, stamp: str) -> dict[int, DraftRow]:
         """What was kept of a stretch; nothing of one that depends on something else by now, or that is not there."""
         try:
-            known, rows = from_json(self._file(start).read_bytes())
-        except FileNotFoundError:
+            known, numbers, rows = from_json(self._file(start).read_bytes())
+        except (FileNotFoundError, ValueError):
             return {}
-        return {number: DraftRow(*row) for number, *row in rows} if known == stamp else {}
+        return dict(zip(numbers, map(DraftRow._make, rows), strict=True)) if known == stamp else {}
 
     def forget(self) -> None:
         """Drop all of it."""

@@ -47,11 +47,12 @@ class Lossless(unittest.TestCase):
     def test_text_and_back(self, was, now, texts, key, gone):
         conflict = Conflict(None if gone else was)
         complaint = Complaint("server", "No.", ("a",))
-        record = PendingRecord("i1", "edited", tuple(key), was, now, texts, conflict, (complaint,))
-        again = load("i1", dump(record))
-        self.assertEqual(again, record)
-        types = [type(v) for v in record.now.values()]
-        self.assertEqual([type(v) for v in again.now.values()], types)
+        edited = PendingRecord("i1", "edited", tuple(key), was, now, texts, conflict, (complaint,))
+        for record in (edited, PendingRecord("i1", "new", now=now, texts=texts, waits_for={"a": ("b", "n2", "id")})):
+            again = load("i1", dump(record))
+            self.assertEqual(again, record)
+            types = [type(v) for v in record.now.values()]
+            self.assertEqual([type(v) for v in again.now.values()], types)
 
     # With halves of surrogate pairs and numbers of any size: what is written does not depend on what could write it.
     plain = st.one_of(st.none(), st.booleans(), st.integers(), st.text(st.characters()), st.just("a\ud800"))

@@ -10,7 +10,7 @@ from typing import Any
 
 from ..kinds import KINDS, Formats, Unreadable
 from ..model.dataset import DatasetSpec, FieldSpec
-from ..model.values import as_json, packed, unpacked
+from ..model.values import as_json, packed, packed_json, unpacked
 from ..rules.record import Complaint
 
 KEEP_WHOLE = 4_000  # longer values are kept as read only for the fields that are edited
@@ -251,24 +251,38 @@ TEXTS_TOO = AS_THEY_ARE | {str}
 
 def dump(record: PendingRecord, pack: Put = packed) -> str:
     """A record as text. pack: what makes a JSON value of a stored one (a store may keep large ones apart)."""
+    if pack is packed and record.state == "new" and not (record.key or record.was or record.conflict):
+        return _dump_new(record)
     plain = TEXTS_TOO if pack is packed else AS_THEY_ARE
 
     def mapped(values: Mapping[str, Any]) -> dict[str, Any]:
         return {name: value if type(value) in plain else pack(value) for name, value in values.items()}
 
     body: dict[str, Any] = {"state": record.state, "key": [pack(v) for v in record.key]}
-    body |= {"was": mapped(record.was), "now": mapped(record.now), "texts": dict(record.texts)}
+    body |= {"was": mapped(record.was) if record.was else {}, "now": mapped(record.now), "texts": dict(record.texts)}
     if record.conflict:
         theirs = record.conflict.theirs
         body["conflict"] = {"theirs": None if theirs is None else mapped(theirs)}
         body["conflict"] |= {"kind": record.conflict.kind, "id": record.conflict.id}
+    return as_json(body | _said(record))
+
+
+def _dump_new(record: PendingRecord) -> str:
+    """`dump` of a record that has nothing but what somebody entered: a file has a hundred thousand."""
+    body = {"state": "new", "key": [], "was": {}, "now": dict(record.now), "texts": dict(record.texts)}
+    return packed_json(body | _said(record), record.now.values())
+
+
+def _said(record: PendingRecord) -> dict[str, Any]:
+    """What few records have, as text."""
+    said: dict[str, Any] = {}
     if record.refusals:
-        body["refusals"] = [[c.code, c.sentence, list(c.fields)] for c in record.refusals]
+        said["refusals"] = [[c.code, c.sentence, list(c.fields)] for c in record.refusals]
     if record.waits_for:
-        body["under"] = record.waits_for
+        said["under"] = {name: list(source) for name, source in record.waits_for.items()}
     if record.later:
-        body["later"] = True
-    return as_json(body)
+        said["later"] = True
+    return said
 
 
 def load(identifier: str, text: str, unpack: Put = unpacked) -> PendingRecord:

@@ -40,8 +40,7 @@ class Complaint:
 # about, whether it adds up details.
 _Ready = tuple[RuleSpec, Expression, Callable[[Any], Any], frozenset[str], frozenset[str], bool]
 
-_Asked = tuple[Callable[[Any], Any], frozenset[str]]  # of these, the function and what it needs of the record
-
+ALIKE = frozenset({str, int})  # classes of values that are the same wherever they are equal
 NOTHING = (None, "")  # an empty text is no value where one is needed
 
 
@@ -136,18 +135,45 @@ class RecordRules:
         """
         if not self._plain:
             return [False] * len(records)
-        required = [field.name for field in self._required] + [field.name for field, _ in self._at_times]
-        running = [(run, own) for _, _, run, own, _, _ in self._running[new, False]]
+        fine = [True] * len(records)
+        for field in (*self._required, *(field for field, _ in self._at_times)):
+            given = [record.get(field.name) for record in records]
+            # By its class: to tell a Decimal from a text takes Python longer than all else that is asked here.
+            fine = [
+                so and value is not None and (value.__class__ is not str or value != "")
+                for so, value in zip(fine, given, strict=True)
+            ]
         with arithmetic():
-            return [self._is_sound(record, required, running) for record in records]
+            for _, _, run, own, _, _ in self._running[new, False]:
+                self._look(run, own, records, fine)
+        return fine
 
-    def _is_sound(self, record: Mapping[str, Any], required: Sequence[str], running: Sequence[_Asked]) -> bool:
-        for name in required:
-            # By its class first: to tell a Decimal from a text takes Python longer than all else that is asked here.
-            if (value := record.get(name)) is None or (value.__class__ is str and not value):
-                return False
-        values = {name: read(record[name]) for name, read in self._read.items() if name in record}
-        return all(_is_broken(run, values) is False for run, own in running if own.issubset(record))
+    def _look(
+        self, run: Callable[[Any], Any], own: frozenset[str], records: Sequence[Mapping[str, Any]], fine: list[bool]
+    ) -> None:
+        """Note of which records a rule surely holds, where all that it needs is there. fine: of which the others do."""
+        readers = [(name, self._read[name]) for name in own]
+        values: dict[str, Any] = {}
+        if len(readers) != 1:
+            for at, record in enumerate(records):
+                if fine[at] and own.issubset(record):
+                    for name, read in readers:
+                        values[name] = read(record[name])
+                    fine[at] = _is_broken(run, values) is False
+            return
+        [(name, read)] = readers
+        met: dict[Any, bool] = {}  # texts and whole numbers, which come again: of others equal ones may be told apart
+        for at, record in enumerate(records):
+            if not fine[at] or name not in record:
+                continue
+            value = record[name]
+            holds_so = met.get(value) if value.__class__ in ALIKE else None
+            if holds_so is None:
+                values[name] = read(value)
+                holds_so = _is_broken(run, values) is False
+                if value.__class__ in ALIKE:
+                    met[value] = holds_so
+            fine[at] = holds_so
 
     def _lacks(self, complaints: list[Complaint], field: FieldSpec, touches: bool, not_there_yet: bool) -> None:
         """Say that a field needs a value: once somebody touched it, or of a new record before it is saved."""
