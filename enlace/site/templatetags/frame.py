@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from django import template
-from django.utils.safestring import SafeString, mark_safe
+from django.utils.safestring import SafeString
 
 from enlace.desk.skeleton import drawn, mark
 
@@ -24,7 +24,7 @@ class Someone:
 def bar(context: template.Context, content: SafeString) -> SafeString:
     """The bar: where one is (the content), the stops of the line, and who one is."""
     user = context.get("user")
-    printed = {"place": mark_safe(content.strip())}
+    printed = {"place": content}
     if user is None or not user.is_authenticated:
         return drawn("bar.html", (("place", mark("place")),), printed)
     printed |= {"name": user.shown_name, "csrf_token": str(context.get("csrf_token", ""))}
