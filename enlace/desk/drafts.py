@@ -28,6 +28,7 @@ from .models import Draft, DraftRecord, DraftStep, JournalEntry
 
 MOST_STEPS = 1_000
 MOST_STEP_BYTES = 32 * 1024 * 1024  # of all steps of a draft together; the oldest go first
+STATES = ("new", "edited", "removed")
 COUNTED = ("edited", "new", OWN_NEW, "removed", "all", "faulty", "later", "bytes")
 MOST_PENDING = 250_000  # records of a draft
 MOST_PENDING_BYTES = 256 * 1024 * 1024  # of them, large values apart
@@ -145,6 +146,14 @@ class DraftStore:
         for row in rows if later else rows.filter(later=False):
             by_name.setdefault(row.part, {})[row.record] = self._loaded(row)
         return by_name
+
+    def telling(self, part: str, each: Collection[str]) -> dict[str, PendingRecord]:
+        """The pending records of a part that a save would send: all of some states, of the others one."""
+        told: list[DraftRecord] = []
+        for state in STATES if self.draft and self.counts()["all"] else ():
+            several = self.draft.records.filter(part=part, state=state, later=False)  # type: ignore[union-attr]
+            told += several if state in each else several.order_by()[:1]
+        return {row.record: self._loaded(row) for row in told}
 
     def sample(self, most: int) -> dict[str, dict[str, PendingRecord]]:
         """The first records of all parts, those that need attention before the others."""

@@ -13,7 +13,7 @@ from enlace.core.model.values import key_of
 from enlace.core.rules import Complaint
 from enlace.core.save import Part, Receipt, SaveOutcome, SavePolicy, find_saved, rehearse_parts, save_parts
 from enlace.core.save.consequences import in_sentences
-from enlace.core.save.foresee import foreseen
+from enlace.core.save.foresee import each_counts, foreseen
 
 from .checks import gone_fields
 from .claims import Claim, claimed, cut_off, taken_over
@@ -84,7 +84,9 @@ def takes_along(work: Work, only: str = "") -> list[str]:
         record = removed(as_read(work.dataset, only, key_of(only), stored)) if stored else None
         parts = [Part(work.dataset, [record], work.rules, work.part.name)] if record else []
     else:
-        parts = _parts(work, {p: r for p, r in work.store.by_part(later=False).items() if p in work.parts})
+        # A file brings in a hundred thousand new records, which take nothing along: the review waits for none of them.
+        telling = {p: work.store.telling(p, each_counts(work.live, part.dataset)) for p, part in work.parts.items()}
+        parts = _parts(work, telling)
     return in_sentences(foreseen(work.live, parts))
 
 

@@ -1,10 +1,13 @@
 """A draft of any size: what a page asks of it is found in an index, and counted forth."""
 
+from collections import Counter
+
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from enlace.desk import draft_rows
 from enlace.desk.draft_rows import OWN_NEW, DraftRow
+from enlace.desk.drafts import DraftStore
 from enlace.desk.models import Draft, DraftRecord
 from enlace.workshop.details import Above, add_detail, possible_details
 from tests.web.pages import Pages
@@ -66,3 +69,11 @@ class LargeDrafts(Pages):
         self.assertEqual(counts()[OWN_NEW], DraftRecord.objects.filter(state="new", part="").count())
         self.post(self.calls, "discard")
         self.assertEqual(self.total(self.calls), before)
+
+    def test_a_review_reads_what_may_take_others_along(self):
+        for n in range(3):
+            self.new(self.calls, notes=str(n))
+            self.edit(self.calls, f"i{n + 1}", notes="Late")
+            self.post(self.calls, "remove", record=f"i{n + 11}")
+        told = DraftStore(self.builder, self.calls).telling("", {"removed"})
+        self.assertEqual(Counter(r.state for r in told.values()), {"new": 1, "edited": 1, "removed": 3})

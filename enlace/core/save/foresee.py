@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 from ..model.connection import ConnectionSpec
+from ..model.dataset import DatasetSpec
 from ..problem import Problem
 from ..server.catalog import Catalog
 from ..server.dialects import server_kind
@@ -31,6 +32,16 @@ def foreseen(spec: ConnectionSpec, parts: Sequence[Part]) -> Consequences:
         return consequences
     except Problem:
         return Consequences()
+
+
+def each_counts(spec: ConnectionSpec, dataset: DatasetSpec) -> frozenset[str]:
+    """The states of pending records of which each may take others along; of the other states one tells as much as all."""
+    try:
+        rekeys = any(reference.on_update for reference in Catalog.lately(spec).table(dataset.table).referenced_by)
+    except Problem:
+        rekeys = False  # nothing is foreseen then
+    # What the draft itself removes is no surprise beside others, so that all of it has to be known.
+    return frozenset({"removed", "edited"} if rekeys else {"removed"})
 
 
 def events_of(batches: Iterable[Batch]) -> dict[str, set[str]]:
