@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from django.db import connection
 
+from .many import insert
 from .models import Draft, DraftRecord
 
 
@@ -34,25 +35,19 @@ def write(draft: Draft, rows: Sequence[DraftRow]) -> None:
     """Store rows, in place of those of the same records."""
     if not rows:
         return
-    # One statement for all of them: `bulk_create` makes an instance and a text of placeholders for each row, which takes
-    # five times as long as SQLite does, and a block from a spreadsheet or a file has many thousands.
-    with connection.cursor() as cursor:
-        draft_id = draft.pk
-        cursor.executemany(_statement(), [(draft_id, *row) for row in rows])
+    draft_id = draft.pk
+    insert(DraftRecord, ("draft", *DraftRow._fields), ((draft_id, *row) for row in rows), _in_their_place())
 
 
-def _statement() -> str:
+def _in_their_place() -> str:
+    """What an INSERT does where a record is pending already."""
     meta, quoted = DraftRecord._meta, connection.ops.quote_name
     columns = {name: quoted(meta.get_field(name).column) for name in ("draft", *DraftRow._fields)}
     held = ", ".join(columns[name] for name in ("draft", *KEY))
     set_anew = ", ".join(
         f"{column} = EXCLUDED.{column}" for name, column in columns.items() if name not in ("draft", *KEY)
     )
-    values = ", ".join(["%s"] * len(columns))
-    return (
-        f"INSERT INTO {quoted(meta.db_table)} ({', '.join(columns.values())}) VALUES ({values})"  # noqa: S608 (our own names)
-        f" ON CONFLICT ({held}) DO UPDATE SET {set_anew}"
-    )
+    return f"ON CONFLICT ({held}) DO UPDATE SET {set_anew}"
 
 
 OWN_NEW = "own new"

@@ -60,6 +60,7 @@ class DraftStore:
         self.person, self.form, self.faulty, self.links, self.edited = person, form, faulty, links, edited
         self.part, self.owner, self.practice = part, owner, practice
         self._draft: Draft | None = None
+        self._whole: tuple[int, dict[str, dict[str, PendingRecord]]] | None = None  # at a revision: a save asks twice
         self._looked = False
         self._empty = False
 
@@ -141,11 +142,25 @@ class DraftStore:
 
     def by_part(self, later: bool = True) -> dict[str, dict[str, PendingRecord]]:
         """All pending records of all parts. later: those that saves leave out as well."""
-        by_name: dict[str, dict[str, PendingRecord]] = {}
-        rows = self.draft.records.all() if self.draft else DraftRecord.objects.none()
-        for row in rows if later else rows.filter(later=False):
-            by_name.setdefault(row.part, {})[row.record] = self._loaded(row)
-        return by_name
+        if self.draft is None:
+            return {}
+        # Asked for before the records are: these may be newer than it says, never older.
+        [revision] = Draft.objects.filter(pk=self.draft.pk).values_list("revision", flat=True)
+        if self._whole is None or self._whole[0] != revision:
+            read: dict[str, dict[str, PendingRecord]] = {}
+            for row in self.draft.records.all():
+                read.setdefault(row.part, {})[row.record] = self._loaded(row)
+            self._whole = revision, read
+        wanted = {
+            p: {i: r for i, r in several.items() if later or not r.later} for p, several in self._whole[1].items()
+        }
+        return {part: several for part, several in wanted.items() if several}
+
+    def _is_whole(self, addresses: Collection[tuple[str, str]]) -> bool:
+        """Whether these are surely all records of the draft as it is now."""
+        if self._whole is None or self.draft is None or self._whole[0] != self.draft.revision:
+            return False
+        return set(addresses) == {(part, i) for part, several in self._whole[1].items() for i in several}
 
     def telling(self, part: str, each: Collection[str]) -> dict[str, PendingRecord]:
         """The pending records of a part that a save would send: all of some states, of the others one."""
@@ -336,9 +351,13 @@ class DraftStore:
         draft = self.existing()
         gone = list(saved)
         # A record that comes out of a save in conflict still belongs to the master it was entered under.
-        owners = {(r.part, r.record): r.owner for r in draft.records.exclude(owner="")} if records else {}
-        changed = {**dict.fromkeys(gone), **records}
-        self._write(changed, self._bodies(changed), owners)
+        if not records and self._is_whole(gone):
+            draft.records.all().delete()
+            draft.counts = {}
+        else:
+            owners = {(r.part, r.record): r.owner for r in draft.records.exclude(owner="")} if records else {}
+            changed = {**dict.fromkeys(gone), **records}
+            self._write(changed, self._bodies(changed), owners)
         # Steps go with a save: undoing one would bring back texts of a row as it was before.
         if gone:
             draft.steps.all().delete()
@@ -348,10 +367,16 @@ class DraftStore:
         self._changed(draft)
 
     @transaction.atomic
-    def own(self, part: str, old: str, new: str) -> None:
-        """Details that were entered under a record belong to it under its new id."""
-        if self.draft is not None:
-            self.draft.records.filter(owner=old).exclude(part=part).update(owner=new)
+    def own(self, renamed: Mapping[tuple[str, str], str]) -> None:
+        """Details that were entered under records belong to these under their new ids. renamed: those by part and old id."""
+        if self.draft is None or not renamed:
+            return
+        # A file has a hundred thousand new records, and no details of theirs are pending.
+        owned = self.draft.records.exclude(owner="").order_by()
+        owners = set(owned.values_list("owner", flat=True).distinct())
+        for (part, old), new in renamed.items():
+            if old in owners:
+                owned.filter(owner=old).exclude(part=part).update(owner=new)
 
     @transaction.atomic
     def clear(self) -> None:

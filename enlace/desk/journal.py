@@ -16,11 +16,12 @@ from django.utils import timezone
 from enlace.core.dataset import FieldSpec
 from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS, raw_text
-from enlace.core.model.values import key_of, packed, unpacked
+from enlace.core.model.values import key_of, packed_json, unpacked
 from enlace.core.problem import Problem
 from enlace.core.save import JournalLine, SaveOutcome, journal, taken_back
 from enlace.core.save.consequences import CHANGED, REMOVED, Consequence, in_sentences
 
+from .many import insert
 from .models import JournalEntry, JournalRecord
 from .parts import TABLE, table_part
 from .work import Work
@@ -29,6 +30,7 @@ MOST_SHOWN = 200
 MOST_RECORDS = 2_000_000  # lines of the journal
 TIDY_EVERY = 50  # saves
 LONGEST = 200
+LINE = ("entry", "part", "action", "before", "after", "was", "now", "beside")
 
 
 def write_entry(
@@ -48,24 +50,14 @@ def write_entry(
         also=[line for outcome in outcomes.values() for line in in_sentences(outcome.consequences, past=True)],
         lost=_lost(several),
     )
-    JournalRecord.objects.bulk_create((_beside(entry, *line) for line in _kept(several)), batch_size=200)
+    insert(JournalRecord, LINE, (_beside(entry, *line) for line in _kept(several)))
     tidy(entry.pk)
-    JournalRecord.objects.bulk_create(
-        (
-            JournalRecord(
-                entry=entry,
-                part=name,
-                action=line.action,
-                before=line.before,
-                after=line.after,
-                was=_text(line.was),
-                now=_text(line.now),
-            )
-            for name, outcome in outcomes.items()
-            for line in journal(sent[name].values(), outcome)
-        ),
-        batch_size=200,
+    lines = (
+        (entry.pk, name, line.action, line.before, line.after, _text(line.was), _text(line.now), False)
+        for name, outcome in outcomes.items()
+        for line in journal(sent[name].values(), outcome)
     )
+    insert(JournalRecord, LINE, lines)
     return entry
 
 
@@ -78,23 +70,14 @@ def _kept(several: Sequence[Consequence]) -> Iterator[tuple[Consequence, str, Ma
     )
 
 
-def _beside(entry: JournalEntry, consequence: Consequence, identifier: str, row: Mapping[str, Any]) -> JournalRecord:
-    """A row that the database removed, or emptied columns of, by itself."""
+def _beside(entry: JournalEntry, consequence: Consequence, identifier: str, row: Mapping[str, Any]) -> tuple[Any, ...]:
+    """The line of a row that the database removed, or emptied columns of, by itself."""
     gone = consequence.act == REMOVED
     was = dict(row) if gone else {name: row[name] for name in consequence.columns}
     now = {} if gone else dict.fromkeys(consequence.columns)
     action, after = ("removed", "") if gone else ("updated", identifier)
     part = TABLE + consequence.table
-    return JournalRecord(
-        entry=entry,
-        part=part,
-        action=action,
-        before=identifier,
-        after=after,
-        was=_text(was),
-        now=_text(now),
-        beside=True,
-    )
+    return (entry.pk, part, action, identifier, after, _text(was), _text(now), True)
 
 
 def _lost(several: Sequence[Consequence]) -> list[str]:
@@ -153,7 +136,7 @@ def write_action(
 
 
 def _text(values: Mapping[str, Any]) -> str:
-    return json.dumps({name: packed(value) for name, value in values.items()}, ensure_ascii=False)
+    return packed_json(dict(values), values.values())
 
 
 def _values(text: str) -> dict[str, Any]:

@@ -10,8 +10,10 @@ from __future__ import annotations
 import datetime
 from collections.abc import Mapping
 
+from django.db import connection
 from django.utils import timezone
 
+from .many import insert
 from .models import Renamed
 
 KEPT_FOR = datetime.timedelta(days=30)  # a page that was left open for longer has to be read anew
@@ -29,8 +31,10 @@ def note_renamed(ids: Mapping[str, str]) -> None:
     """Keep the new ids of some records by their old ones; and forget those whose time is over."""
     if not ids:
         return
-    rows = [Renamed(old=old, new=new) for old, new in ids.items() if len(old) <= 40]
-    Renamed.objects.bulk_create(rows, batch_size=300, ignore_conflicts=True)
-    over = Renamed.objects.filter(at__lt=timezone.now() - KEPT_FOR).order_by("pk").values_list("pk", flat=True)
+    now = timezone.now()
+    at = connection.ops.adapt_datetimefield_value(now)
+    rows = ((old, new, at) for old, new in ids.items() if len(old) <= 40)
+    insert(Renamed, ("old", "new", "at"), rows, "ON CONFLICT DO NOTHING")
+    over = Renamed.objects.filter(at__lt=now - KEPT_FOR).order_by("pk").values_list("pk", flat=True)
     if gone := list(over[:AT_A_TIME]):
         Renamed.objects.filter(pk__in=gone).delete()

@@ -200,8 +200,7 @@ def _apply_outcomes(work: Work, records: Records, report: SaveReport, claim: Cla
             changed |= _edited_meanwhile(work, stands, records, saved)
         work.store.after_save(changed, saved)
         renamed = {(part, old): new for (part, old), new in saved.items() if new and old != new}
-        for (part, old), new in renamed.items():
-            work.store.own(part, old, new)
+        work.store.own(renamed)
         note_renamed({old: new for (_, old), new in renamed.items()})
         claim.end(report.to_text())
 

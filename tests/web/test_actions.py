@@ -48,7 +48,7 @@ class Actions(Pages):
         self.assertEqual(self.said(self.post(self.calls, f"action/{action.pk}", record="i1")), "Call 1 is departed.")
         self.assertEqual(self.said(self.post(self.calls, f"action/{action.pk}", record="i1")), "This call is departed.")
         entry = JournalEntry.objects.get()
-        self.assertEqual((entry.action, entry.records.get().now), ("Cast off", '{"status": "departed"}'))
+        self.assertEqual((entry.action, entry.records.get().now), ("Cast off", '{"status":"departed"}'))
         self.assertContains(self.client.get(f"/desk/journal/{entry.pk}/"), "A server action of the form")
         self.assertEqual(self.client.post(f"/desk/journal/{entry.pk}/take-back").status_code, 400)
 
