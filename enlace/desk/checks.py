@@ -157,8 +157,9 @@ class Checks:
             rules += self._of_master(part, pending, saving)
         return standing + rules + list(pending.refusals)
 
-    def sound(self, part: FormPart, records: Sequence[PendingRecord]) -> list[bool]:
-        """Whether each of some records is surely without complaints; the others are to be asked about one by one."""
+    def sound(self, part: FormPart, records: Sequence[PendingRecord], saving: bool = False) -> list[bool]:
+        """Whether each of some records is surely without complaints; the others are to be asked about one by one. saving: as
+        of `complaints`."""
         if part.name and (part.beside or self.work.parts[part.of].rules.over_details(part.dataset.table)):
             return [False] * len(records)
         known, states = part.dataset.by_name.keys(), {"new": True, "edited": False}
@@ -167,7 +168,7 @@ class Checks:
             plain = [
                 r for r in records if r.state == state and not (r.texts or r.waits_for or r.refusals or r.conflict)
             ]
-            told = part.rules.sound([r.values() if r.was else r.now for r in plain], new)
+            told = part.rules.sound([r.values() if r.was else r.now for r in plain], new, saving)
             sound |= {r.id for r, fine in zip(plain, told, strict=True) if fine and r.now.keys() <= known}
         return [record.id in sound for record in records]
 

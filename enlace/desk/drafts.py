@@ -148,8 +148,8 @@ class DraftStore:
         [revision] = Draft.objects.filter(pk=self.draft.pk).values_list("revision", flat=True)
         if self._whole is None or self._whole[0] != revision:
             read: dict[str, dict[str, PendingRecord]] = {}
-            for row in self.draft.records.all():
-                read.setdefault(row.part, {})[row.record] = self._loaded(row)
+            for part, identifier, body in self.draft.records.values_list("part", "record", "body"):
+                read.setdefault(part, {})[identifier] = load(identifier, body, self._unpack)
             self._whole = revision, read
         wanted = {
             p: {i: r for i, r in several.items() if later or not r.later} for p, several in self._whole[1].items()

@@ -125,7 +125,7 @@ class RecordRules:
             self._broken(told, values, record, touched, self._running[new, saving])
         return told
 
-    def sound(self, records: Sequence[Mapping[str, Any]], new: bool) -> list[bool]:
+    def sound(self, records: Sequence[Mapping[str, Any]], new: bool, saving: bool = False) -> list[bool]:
         """Whether there is surely nothing to say of each of some records, whatever of them was edited. The others have to be
         looked at with `complaints`. Arguments as there.
 
@@ -144,7 +144,7 @@ class RecordRules:
                 for so, value in zip(fine, given, strict=True)
             ]
         with arithmetic():
-            for _, _, run, own, _, _ in self._running[new, False]:
+            for _, _, run, own, _, _ in self._running[new, saving]:
                 self._look(run, own, records, fine)
         return fine
 
