@@ -15,8 +15,10 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from itertools import islice
 from pathlib import Path
+from statistics import median
 
 import django
 
@@ -162,7 +164,8 @@ def pasted(work: Callable, database: Path) -> dict[str, float]:
 
 
 def brought(work: Callable, file: Path) -> dict[str, float]:
-    from enlace.desk import bringing
+    from enlace.core.draft.pending import new_record
+    from enlace.desk import bringing, saving
 
     def begin() -> None:
         bringing.begin(work(), "rows.csv", io.BytesIO(file.read_bytes()), file.stat().st_size)
@@ -174,12 +177,24 @@ def brought(work: Callable, file: Path) -> dict[str, float]:
                 return
             getattr(there, what)()
 
-    before = memory()
+    with sqlite3.connect(work().spec["path"]) as db:
+        db.executemany(
+            "INSERT INTO shipment (code, weight, day, pieces, agent_id, urgent) VALUES (?, 1, '2021-01-01', 1, 1, 0)",
+            [(f"W{n:06}",) for n in range(1_000)],
+        )
+    window = lambda: median(timed(lambda: work().window(0, 60)) for _ in range(40))  # noqa: E731
+    entered = {"code": "W-new", "weight": 1, "day": "2021-01-01", "pieces": 1, "agent_id": 1, "urgent": False}
+    record = replace(new_record(), now=entered)
+    work().store.put("New", {record.id: None}, {record.id: record})
+    alone, before = window(), memory()
     told = {"read": timed(begin), "check": timed(lambda: through("check", "checked"))}
     told["put in"] = timed(lambda: through("put_in", "taken"))
     told["MB"] = memory() - before
+    told |= {"window": alone, "window beside": window()}
     incoming = bringing.begun(work()).incoming
     told["sound"] = incoming.counts.get("new", 0)
+    told["save"] = timed(lambda: saving.save(work()))
+    assert not work().store.counts()["all"]
     return told
 
 

@@ -80,6 +80,9 @@ def _bring(results: Results) -> None:
     )
     results.ratio("(o) the same against csv, lookups, checks and executemany by hand", ours, told["by hand"], "ms", 3.0)
     results.bound("(o) memory growth meanwhile", told["MB"], "MB", 100)
+    name = "(o) a window beside a draft of 100 000 records against one beside a draft of one"
+    results.ratio(name, told["window beside"], told["window"], "ms", 1.5)
+    print(f"     saving the 100 000 records: {told['save']:,.0f} ms", flush=True)
     name = "(q) 10 000 lines of five cells put into a grid, against csv and the same rules"
     results.ratio(name, told["paste"], told["paste by hand"], "ms", 3.0)
     results.ratio(f"{name}, over stored records", told["paste over"], told["paste over by hand"], "ms", 3.0)
