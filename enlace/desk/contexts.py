@@ -173,7 +173,8 @@ def rail_context(work: Work, position: int | None, total: int | None) -> dict[st
 def strip_context(work: Work) -> dict[str, Any]:
     """What the save strip shows."""
     counts = work.store.counts()
-    words = [f"{counts[state]} {word}" for state, word in STATES if counts[state]]
+    write = work.formats.number()
+    words = [f"{write(counts[state])} {word}" for state, word in STATES if counts[state]]
     return {
         "counts": counts,
         "pending_words": ", ".join(words),

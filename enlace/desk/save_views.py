@@ -89,7 +89,7 @@ def _back_at_the_server(request: HttpRequest, work: Work, report: Any) -> HttpRe
 
 
 def _records(count: int) -> str:
-    return f"{count} {'record' if count == 1 else 'records'}"
+    return f"{count:,} {'record' if count == 1 else 'records'}"
 
 
 def _left(report: Any) -> str:
@@ -119,11 +119,11 @@ def _held_back(request: HttpRequest, work: Work, report: Any) -> HttpResponse:
             why = "There is already a record with this key. Give yours another one, or let it go on as an edit."
     elif report.refusals:
         reasons = next(iter(report.refusals.values()))
-        why = reasons[0].sentence if item else f"The database refused {count} records; the first is shown."
+        why = reasons[0].sentence if item else f"The database refused {count:,} records; the first is shown."
     else:
         why = "1 record needs attention first; it is shown."
         if not item:
-            why = f"{count} records need attention first; the first one is shown."
+            why = f"{count:,} records need attention first; the first one is shown."
     if not mine:
         titles = sorted({work.parts[part].title for part, _ in report.failed})
         why += f" Look at {' and '.join(titles)}; Review leads there."

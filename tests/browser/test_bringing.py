@@ -30,10 +30,10 @@ class Bringing(Served):
         expect(page.locator("[data-mend]")).to_have_count(1)
         expect(page.locator("[data-mend] [aria-invalid]")).to_be_focused()
         page.reload()  # what was found and mended is kept
-        page.get_by_role("button", name="Put the 1199 sound rows into the draft").click()
-        expect(page.locator(".told.fine")).to_contain_text("1199 rows are in your draft")
+        page.get_by_role("button", name="Put the 1,199 sound rows into the draft").click()
+        expect(page.locator(".told.fine")).to_contain_text("1,199 rows are in your draft")
         page.get_by_role("link", name="Review").click()
-        expect(page.get_by_text("1199 records pending")).to_be_visible()
+        expect(page.get_by_text("1,199 records pending")).to_be_visible()
 
     def test_rows_go_out_in_each_format(self):
         page = self.work("Berth")

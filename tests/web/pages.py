@@ -16,6 +16,7 @@ from enlace.core.model.connection import ConnectionSpec
 from enlace.workshop import secrets
 from enlace.workshop.models import Connection, Dataset, Form, Project, place_of
 from tests.harbour import ask, forget, harbour_copy
+from tests.servers import Place
 
 PLAIN_FILES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
@@ -74,6 +75,14 @@ class Pages(TestCase):
         )
         made.password = secrets.seal(spec.secret, place_of(made))
         made.save()
+        return made
+
+    def at_server(self, kind: str, *statements: str) -> Place:
+        """An empty database on a server of a kind, gone after the test. statements: that are run there first."""
+        made = Place(kind)
+        self.addCleanup(made.close)
+        for statement in statements:
+            made.run(statement)
         return made
 
     def form(self, table: str, connection: Connection | None = None) -> Form:

@@ -13,7 +13,6 @@ import openpyxl
 
 from enlace.core.dataset.finding import look
 from enlace.core.exchange.csv_out import unguarded
-from tests.servers import Place
 from tests.web.pages import Pages
 
 
@@ -410,10 +409,7 @@ class ValuesOnEachServer(Pages):
 
     def test_as_many_rows_pass_as_a_value_is_said_to_have(self):
         for kind, statements in ODD.items():
-            place = Place(kind)
-            self.addCleanup(place.close)
-            for statement in statements:
-                place.run(statement)
+            place = self.at_server(kind, *statements)
             form = self.form("odd", self.connect(place.spec))
             at = f"/desk/{form.pk}/"
             for field in form.dataset.to_spec().shown:
@@ -452,8 +448,7 @@ class ValuesOnEachServer(Pages):
             "id": {"==gone": 0, "1..3": 3},
         }  # fmt: skip
         for kind in ODD:
-            place = Place(kind)
-            self.addCleanup(place.close)
+            place = self.at_server(kind)
             place.run("CREATE TABLE said (id INTEGER PRIMARY KEY, words VARCHAR(20), clock TIME, mark BOOLEAN)")
             for number, line in enumerate(zip(words, clocks, marks, strict=True), 1):
                 place.run("INSERT INTO said VALUES (:id, :w, :c, :m)", id=number, **dict(zip("wcm", line, strict=True)))

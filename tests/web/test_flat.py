@@ -19,7 +19,7 @@ from enlace.desk.work import Work
 from enlace.workshop.models import Detail, Rule
 from scripts.soak import FormAt, mixed
 from tests.harbour import made
-from tests.servers import SERVERS, Place
+from tests.servers import SERVERS
 from tests.web.pages import Pages
 
 
@@ -214,8 +214,7 @@ class GoneColumn(Pages):
                 self._walk(kind)
 
     def _walk(self, kind: str) -> None:
-        place = Place(kind)
-        self.addCleanup(place.close)
+        place = self.at_server(kind)
         place.run("CREATE TABLE buoy (id integer PRIMARY KEY, name varchar(20), light varchar(20))")
         place.run("INSERT INTO buoy VALUES (1, 'North', 'red'), (2, 'South', 'green')")
         form = self.form("buoy", self.connect(place.spec))

@@ -29,7 +29,7 @@ from enlace.workshop.details import Above, add_detail, possible_details
 from enlace.workshop.models import Connection, Dataset, Form, Project, place_of
 from enlace.workshop.secrets import seal
 from tests.harbour import forget
-from tests.servers import Place, yard
+from tests.servers import yard
 from tests.web.pages import Pages
 
 PLAIN = st.text(st.characters(exclude_categories=["Cs", "Cc"]), max_size=20)
@@ -321,8 +321,7 @@ class Moving(Pages):
     """A project of one kind of server, brought onto a database with the same tables on another one."""
 
     def made_on(self, kind: str) -> tuple[Project, Connection]:
-        place = Place(kind)
-        self.addCleanup(place.close)
+        place = self.at_server(kind)
         self.addCleanup(forget)
         yard(place)
         project = Project.objects.create(name=kind)

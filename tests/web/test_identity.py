@@ -6,7 +6,7 @@ import sqlite3
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.server.catalog import Catalog
 from tests.harbour import made
-from tests.servers import SERVERS, Place
+from tests.servers import SERVERS
 from tests.web.pages import Pages
 
 
@@ -72,8 +72,7 @@ class Identity(Pages):
     def test_all_columns_where_there_is_nothing_else(self):
         for kind in SERVERS[1:]:
             with self.subTest(server=kind):
-                place = Place(kind)
-                self.addCleanup(place.close)
+                place = self.at_server(kind)
                 place.run("CREATE TABLE visit (ship text, day date, tons numeric(8, 2))")
                 place.run(
                     "INSERT INTO visit VALUES ('A', '2026-05-01', 1.5), ('A', NULL, NULL), (NULL, NULL, 2), ('B', NULL, 7), ('B', NULL, 7)"
@@ -94,16 +93,14 @@ class Identity(Pages):
                 self.assertEqual(place.run("SELECT count(*) FROM visit WHERE ship = 'B'"), [(2,)])
 
     def test_keys_that_are_not_equal_to_themselves(self):
-        place = Place("postgresql")
-        self.addCleanup(place.close)
+        place = self.at_server("postgresql")
         place.run("CREATE TABLE level (k double precision PRIMARY KEY, v text)")
         place.run("INSERT INTO level VALUES ('NaN', 'a'), ('Infinity', 'b'), (0.1, 'c')")
         form = self.form("level", self.connect(place.spec))
         for identifier in self.ids(form):
             self.edit(form, identifier, v="seen")
         self.assertIn("Saved 3 records", self.said(self.post(form, "save")))
-        place = Place("mariadb")
-        self.addCleanup(place.close)
+        place = self.at_server("mariadb")
         place.run("CREATE TABLE level (k float PRIMARY KEY, v varchar(9))")
         place.run("INSERT INTO level VALUES (0.1, 'a'), (0.3, 'b')")
         form = self.form("level", self.connect(place.spec))
@@ -132,8 +129,7 @@ class Identity(Pages):
     def test_a_number_may_be_typed_where_the_builder_says_so(self):
         for kind in SERVERS:
             with self.subTest(server=kind):
-                place = Place(kind)
-                self.addCleanup(place.close)
+                place = self.at_server(kind)
                 numbered = {"sqlite": "INTEGER", "postgresql": "serial", "mariadb": "integer AUTO_INCREMENT"}[kind]
                 place.run(f"CREATE TABLE buoy (id {numbered} PRIMARY KEY, name varchar(20))")
                 form = self.form("buoy", self.connect(place.spec))
@@ -271,8 +267,7 @@ class NoFiniteNumbers(Pages):
     """NaN, infinity and very long numbers in a column of numbers: shown, added up and put into groups like others."""
 
     def test_on_every_page(self):
-        place = Place("postgresql")
-        self.addCleanup(place.close)
+        place = self.at_server("postgresql")
         long = "1234567890123456789012345678901234567890.125"
         place.run("CREATE TABLE gauge (id integer PRIMARY KEY, name text, n numeric, d double precision)")
         place.run(

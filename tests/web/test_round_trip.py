@@ -15,7 +15,7 @@ from enlace.core.server.catalog import Catalog
 from enlace.desk.models import Draft, Incoming
 from tests.harbour import ask, new_path
 from tests.outside.schemas import made
-from tests.servers import SERVERS, Place
+from tests.servers import SERVERS
 from tests.web.pages import Pages
 
 ENDS = {"csv": "csv", "json": "json", "jsonl": "jsonl", "xml": "xml", "xlsx": "xlsx", "ods": "ods", "package": "zip"}
@@ -83,8 +83,7 @@ def lines(kind):
 
 class RoundTrip(Pages):
     def at(self, kind):
-        place = Place(kind)
-        self.addCleanup(place.close)
+        place = self.at_server(kind)
         place.run(SQL[kind])
         with place.engine.begin() as db:
             db.execute(text(f"INSERT INTO t VALUES ({', '.join(':' + n for n in COLUMNS)})"), lines(kind))
@@ -151,10 +150,7 @@ class RoundTrip(Pages):
             ),
         }
         for kind, statements in tables.items():
-            place = Place(kind)
-            self.addCleanup(place.close)
-            for statement in statements:
-                place.run(statement)
+            place = self.at_server(kind, *statements)
             form = self.form("odd", self.connect(place.spec))
             for name in ENDS:
                 for stored in ("1", ""):

@@ -284,8 +284,7 @@ class Statements(Pages):
             "sqlite": ("SELECT load_extension('x')", "SELECT writefile('x', 'y')", "SELECT readfile('x')", "PRAGMA writable_schema = 1", "ATTACH 'x' AS y"),
         }  # fmt: skip
         for kind, several in evil.items():
-            place = Place(kind)
-            self.addCleanup(place.close)
+            place = self.at_server(kind)
             for sql in several:
                 with self.assertRaises(Problem, msg=f"{kind}: {sql}"):
                     checked_query(sql, kind, place.spec)
@@ -295,8 +294,7 @@ class Statements(Pages):
             self.assertEqual(len(run_query(place.spec, checked_query(fine, kind, place.spec), {}).rows), 1)
 
     def test_functions_of_the_database_itself(self):
-        place = Place("postgresql")
-        self.addCleanup(place.close)
+        place = self.at_server("postgresql")
         place.run("CREATE FUNCTION twice(n int) RETURNS int LANGUAGE sql IMMUTABLE AS 'SELECT 2 * n'")
         place.run("CREATE FUNCTION restless(n int) RETURNS int LANGUAGE sql VOLATILE AS 'SELECT 2 * n'")
         query = checked_query("SELECT twice(4) AS n", "postgresql", place.spec)
@@ -305,8 +303,7 @@ class Statements(Pages):
             checked_query("SELECT restless(4) AS n", "postgresql", place.spec)
 
     def test_actions_neither(self):
-        place = Place("postgresql")
-        self.addCleanup(place.close)
+        place = self.at_server("postgresql")
         place.run("CREATE TABLE t (id int PRIMARY KEY, a text)")
         form = self.form("t", self.connect(place.spec))
         at = f"/workshop/form/{form.pk}/actions/new"
@@ -316,8 +313,7 @@ class Statements(Pages):
         self.assertEqual(form.actions.count(), 0)
 
     def test_no_session_is_used_again_after_a_query(self):
-        place = Place("postgresql")
-        self.addCleanup(place.close)
+        place = self.at_server("postgresql")
         query = checked_query("SELECT 1 AS a", "postgresql", place.spec)
         run_query(place.spec, query, {})
         open_ones = (

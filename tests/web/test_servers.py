@@ -8,7 +8,7 @@ from django.test import Client
 
 from enlace.workshop import layout, practice
 from enlace.workshop.models import Connection, Detail, Form
-from tests.servers import Place, server
+from tests.servers import server
 from tests.web.pages import Pages
 
 
@@ -62,8 +62,7 @@ class Servers(Pages):
         self.assertContains(refused, "may not be read here", status_code=400)
 
     def test_asked_for_and_held_for_the_session_only(self):
-        place = Place("postgresql")
-        self.addCleanup(place.close)
+        place = self.at_server("postgresql")
         place.run("CREATE TABLE quay (id integer PRIMARY KEY, name varchar(20))")
         connection = self.keep(password_from="asked", **{"p-database": place.spec["database"]})
         where = f"/workshop/connection/{connection.pk}/"
@@ -132,8 +131,7 @@ class Composing(Pages):
     def test_a_detail_and_whether_an_index_serves_its_link(self):
         for kind in ("sqlite", "postgresql", "mariadb"):
             with self.subTest(kind):
-                place = Place(kind)
-                self.addCleanup(place.close)
+                place = self.at_server(kind)
                 place.run("CREATE TABLE yard (id INTEGER PRIMARY KEY, name VARCHAR(20) NOT NULL)")
                 # Without a reference, for which MariaDB would make an index by itself.
                 place.run("CREATE TABLE crate (id INTEGER PRIMARY KEY, yard_id INTEGER NOT NULL, mark VARCHAR(9))")

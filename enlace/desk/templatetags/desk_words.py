@@ -1,9 +1,11 @@
 """Filters of the desk's templates."""
 
 from django import template
+from django.conf import settings
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.empty_order import can_be_empty
+from enlace.core.kinds import Formats
 from enlace.rows.writer import align_of
 
 register = template.Library()
@@ -13,6 +15,12 @@ register = template.Library()
 def aligned(field: FieldSpec) -> str:
     """How a field's column stands."""
     return align_of(field)
+
+
+@register.filter
+def counted(number: int) -> str:
+    """A number as people write it here: a file may have a hundred thousand rows."""
+    return Formats.of(settings.LOCALE).number()(number)
 
 
 @register.filter
