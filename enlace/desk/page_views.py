@@ -33,7 +33,8 @@ from .work import Work
 def start(request: HttpRequest) -> HttpResponse:
     """The start page: all forms."""
     forms = Form.objects.for_person(request.user).select_related("project", "dataset__connection").filter(listed=True)
-    drafts = dict(request.user.drafts.filter(records__isnull=False).values_list("form", "changed"))
+    kept = request.user.drafts.values_list("form", "changed", "counts")
+    drafts = {form: changed for form, changed, counts in kept if counts.get("all")}
     first: dict[tuple[int, str], int] = {}  # a section stands where the first of its tiles does
     for form in forms:
         here = (form.project_id, form.section)
