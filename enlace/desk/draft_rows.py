@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Iterable, Sequence
-from operator import attrgetter
+from collections.abc import Sequence
 from typing import NamedTuple
 
 from django.db import connection
@@ -28,7 +26,6 @@ class DraftRow(NamedTuple):
 
 
 KEY = ("part", "record")
-_TALLIED = attrgetter("part", "state", "faulty", "later")
 
 
 def write(draft: Draft, rows: Sequence[DraftRow]) -> None:
@@ -48,24 +45,3 @@ def _in_their_place() -> str:
         f"{column} = EXCLUDED.{column}" for name, column in columns.items() if name not in ("draft", *KEY)
     )
     return f"ON CONFLICT ({held}) DO UPDATE SET {set_anew}"
-
-
-OWN_NEW = "own new"
-
-
-def tally(part: str, state: str, faulty: bool, later: bool) -> list[str]:
-    """What one record counts as."""
-    counted_as = [state, "all"]
-    if state == "new" and not part:
-        counted_as.append(OWN_NEW)
-    if later or faulty:
-        counted_as.append("later" if later else "faulty")
-    return counted_as
-
-
-def counted(rows: Iterable[DraftRow]) -> Counter[str]:
-    """How often there is what several rows count as."""
-    counts: Counter[str] = Counter()
-    for alike, count in Counter(map(_TALLIED, rows)).items():
-        counts.update(dict.fromkeys(tally(*alike), count))
-    return counts

@@ -5,33 +5,27 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
-from dataclasses import replace
 from typing import Any
 
 from django.db import models, transaction
-from django.db.models.functions import Length
 
 from enlace.accounts.models import Person
 from enlace.core.dataset.keys import in_parts
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
 from enlace.core.draft.steps import Records
 from enlace.core.model.values import as_json
-from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 
 from . import draft_blobs, draft_rows
 from .draft_blobs import APART_FROM, holds_apart
-from .draft_rows import OWN_NEW, DraftRow, tally
+from .draft_counts import COUNTED, OWN_NEW, count_forth, tally
+from .draft_rows import DraftRow
+from .draft_steps import tidy_steps
 from .existing import exists
 from .links import UNKNOWN_LINK
 from .models import Draft, DraftRecord, DraftStep, JournalEntry
 
-MOST_STEPS = 1_000
-MOST_STEP_BYTES = 32 * 1024 * 1024  # of all steps of a draft together; the oldest go first
 STATES = ("new", "edited", "removed")
-COUNTED = ("edited", "new", OWN_NEW, "removed", "all", "faulty", "later", "bytes")
-MOST_PENDING = 250_000  # records of a draft
-MOST_PENDING_BYTES = 256 * 1024 * 1024  # of them, large values apart
 Changes = Mapping[str, PendingRecord | None]
 Bodies = Mapping[tuple[str, str], str | None]
 
@@ -276,7 +270,7 @@ class DraftStore:
         # Kept with the step, so that adding up what a draft holds does not read its texts.
         size = len(texts[0]) + len(texts[1])
         DraftStep.objects.create(draft=draft, number=number, label=label, before=texts[0], after=texts[1], size=size)
-        self._tidy_steps(draft, number)
+        tidy_steps(draft, number)
         self._stand(draft, number)
         self._tell(after, new)
 
@@ -286,19 +280,6 @@ class DraftStore:
             changed |= {(row.part, row.record): load(row.record, row.body, self._unpack) for row in new}
             # Once it is certain: an act that breaks off has changed nothing, and nobody waits for who is told.
             transaction.on_commit(lambda: [edited(part, name, record) for (part, name), record in changed.items()])
-
-    def _tidy_steps(self, draft: Draft, number: int) -> None:
-        """Undo reaches back MOST_STEPS steps, and no further than MOST_STEP_BYTES of them; the newest one always stays."""
-        draft.steps.filter(number__lte=number - MOST_STEPS).delete()
-        if draft.steps.aggregate(size=models.Sum("size"))["size"] <= MOST_STEP_BYTES:
-            return
-        left, oldest = MOST_STEP_BYTES, number
-        for at, size in draft.steps.order_by("-number").values_list("number", "size"):
-            left -= size
-            if left < 0 and at != number:
-                break
-            oldest = at
-        draft.steps.filter(number__lt=oldest).delete()
 
     @transaction.atomic
     def undo(self) -> Step | None:
@@ -457,7 +438,7 @@ class DraftStore:
             owner = owners_known.setdefault((part, identifier), self._owner(part))
             address, body = (part, identifier), bodies[part, identifier] or ""
             kept.append(self._row(address, record, owner, address in faulty, body))
-        self._count([address for address in records if address not in entered], [*kept, *new])
+        count_forth(self.draft, [address for address in records if address not in entered], [*kept, *new])
         for part, identifiers in gone.items():
             for some in in_parts(identifiers, 500):
                 self.draft.records.filter(part=part, record__in=some).delete()
@@ -479,28 +460,6 @@ class DraftStore:
             return None
         return self._row((self.part, record.id), record, self._owner(self.part), False, body)
 
-    def _count(self, there: Iterable[tuple[str, str]], kept: Sequence[DraftRow]) -> None:
-        """Keep the draft's counts: what records were before goes, what they are now comes. there: those that may be stored
-        already. kept: all that are stored now.
-
-        Counted as they change, so that an edit costs the same in a large draft as in a small one.
-        """
-        assert self.draft is not None
-        counts = Counter({**dict.fromkeys(COUNTED, 0), **self.draft.counts})
-        by_part: dict[str, list[str]] = {}
-        for part, identifier in there if counts["all"] else ():
-            by_part.setdefault(part, []).append(identifier)
-        for part, identifiers in by_part.items():
-            for some in in_parts(identifiers, 500):
-                before = self.draft.records.filter(part=part, record__in=some).order_by()
-                for state, faulty, later, size in before.values_list("state", "faulty", "later", Length("body")):
-                    counts.subtract(tally(part, state, faulty, later))
-                    counts["bytes"] -= size
-        counts.update(draft_rows.counted(kept))
-        counts["bytes"] += sum(len(row.body) for row in kept)
-        _bounded(counts, self.draft.counts)
-        self.draft.counts = dict(counts)
-
     def _lines(self, bodies: Bodies, owners: Mapping[tuple[str, str], str]) -> list[list[Any]]:
         """Records as a step keeps them."""
         return [
@@ -513,21 +472,3 @@ class DraftStore:
             (part, identifier): body and load(identifier, body, self._unpack)
             for part, identifier, _, body in json.loads(text)
         }
-
-
-def _bounded(counts: Mapping[str, int], now: Mapping[str, int]) -> None:
-    """Raises Problem when a draft would get larger than it may; what makes it smaller is always fine."""
-    hint = "Save it, or drop some of it, and go on then."
-    if counts["all"] > max(MOST_PENDING, now.get("all", 0)):
-        raise Problem(f"A draft holds at most {MOST_PENDING:,} records.", hint, code="bad")
-    if counts["bytes"] > max(MOST_PENDING_BYTES, now.get("bytes", 0)):
-        raise Problem(f"A draft holds at most {MOST_PENDING_BYTES // 2**20} MB.", hint, code="bad")
-
-
-def handed_down(record: PendingRecord, part: str, identifier: str, values: Mapping[str, Any]) -> PendingRecord:
-    """A record that waited for the key of another one, once that one is saved. values: of the saved record."""
-    known = {
-        name: values[column] for name, (p, text, column) in record.waits_for.items() if (p, text) == (part, identifier)
-    }
-    rest = {name: source for name, source in record.waits_for.items() if name not in known}
-    return replace(record, now={**record.now, **known}, waits_for=rest)

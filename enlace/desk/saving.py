@@ -8,7 +8,7 @@ from dataclasses import replace
 from django.db import transaction
 
 from enlace.core.draft import PendingRecord, conflicts
-from enlace.core.draft.pending import as_read, removed
+from enlace.core.draft.pending import as_read, handed_down, removed
 from enlace.core.model.values import key_of
 from enlace.core.rules import Complaint
 from enlace.core.save import Part, Receipt, SaveOutcome, SavePolicy, find_saved, rehearse_parts, save_parts
@@ -17,7 +17,6 @@ from enlace.core.save.foresee import each_counts, foreseen
 
 from .checks import gone_fields
 from .claims import Claim, claimed, cut_off, taken_over
-from .drafts import handed_down
 from .journal import write_entry
 from .models import SaveClaim
 from .renamed import note_renamed

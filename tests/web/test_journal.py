@@ -204,7 +204,7 @@ class Bounds(Pages):
     def test_steps_and_large_values_do_not_pile_up(self):
         form = self.form("vessel")
         long = "x" * 60_000
-        with mock.patch("enlace.desk.drafts.MOST_STEP_BYTES", 2_000):
+        with mock.patch("enlace.desk.draft_steps.MOST_STEP_BYTES", 2_000):
             for n in range(12):
                 self.edit(form, "i1", name=f"N{n}")
         self.assertLess(Draft.objects.get().steps.count(), 6)

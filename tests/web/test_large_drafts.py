@@ -6,7 +6,8 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from enlace.desk import draft_rows
-from enlace.desk.draft_rows import OWN_NEW, DraftRow
+from enlace.desk.draft_counts import OWN_NEW
+from enlace.desk.draft_rows import DraftRow
 from enlace.desk.drafts import DraftStore
 from enlace.desk.models import Draft, DraftRecord
 from enlace.workshop.details import Above, add_detail, possible_details

@@ -420,12 +420,12 @@ class Rows(Pages):
 class Bounds(Pages):
     def test_each_with_a_sentence(self):
         form = self.form("vessel")
-        with mock.patch("enlace.desk.drafts.MOST_PENDING", 2):
+        with mock.patch("enlace.desk.draft_counts.MOST_PENDING", 2):
             self.edit(form, "i1", name="A")
             self.edit(form, "i2", name="B")
             self.assertContains(self.edit(form, "i3", 400, name="C"), "at most 2 records", status_code=400)
             self.edit(form, "i2", name="B2")
-        with mock.patch("enlace.desk.drafts.MOST_PENDING_BYTES", 100):
+        with mock.patch("enlace.desk.draft_counts.MOST_PENDING_BYTES", 100):
             self.assertContains(self.edit(form, "i3", 400, name="C"), "holds at most", status_code=400)
         self.assertContains(self.client.get(f"/desk/{form.pk}/?only-name={'x' * 300}"), "At most 200 characters")
         with self.settings(DATA_UPLOAD_MAX_MEMORY_SIZE=1_000):

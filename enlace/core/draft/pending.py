@@ -242,6 +242,15 @@ def removed(record: PendingRecord) -> PendingRecord | None:
     )
 
 
+def handed_down(record: PendingRecord, part: str, identifier: str, values: Mapping[str, Any]) -> PendingRecord:
+    """A record that waited for the key of another one, once that one is saved. values: of the saved record."""
+    known = {
+        name: values[column] for name, (p, text, column) in record.waits_for.items() if (p, text) == (part, identifier)
+    }
+    rest = {name: source for name, source in record.waits_for.items() if name not in known}
+    return replace(record, now={**record.now, **known}, waits_for=rest)
+
+
 # -- the text form ----------------------------------------------------------------------------------------
 
 Put = Callable[[Any], Any]

@@ -1,0 +1,24 @@
+"""The steps of a draft that undo goes back over."""
+
+from __future__ import annotations
+
+from django.db.models import Sum
+
+from .models import Draft
+
+MOST_STEPS = 1_000
+MOST_STEP_BYTES = 32 * 1024 * 1024  # of all steps of a draft together; the oldest go first
+
+
+def tidy_steps(draft: Draft, number: int) -> None:
+    """Undo reaches back MOST_STEPS steps, and no further than MOST_STEP_BYTES of them; the newest one always stays."""
+    draft.steps.filter(number__lte=number - MOST_STEPS).delete()
+    if draft.steps.aggregate(size=Sum("size"))["size"] <= MOST_STEP_BYTES:
+        return
+    left, oldest = MOST_STEP_BYTES, number
+    for at, size in draft.steps.order_by("-number").values_list("number", "size"):
+        left -= size
+        if left < 0 and at != number:
+            break
+        oldest = at
+    draft.steps.filter(number__lt=oldest).delete()
