@@ -5,6 +5,7 @@ import unittest
 
 from enlace.core.expression import Expression, Names, Unsupported, in_words
 from enlace.core.expression.logic import both, either, negation
+from enlace.core.expression.push import Sql, pushed
 
 T, F, U = True, False, None
 
@@ -72,3 +73,30 @@ class Evaluation(unittest.TestCase):
             ("abs(length_m) > 2 OR etd > eta", ""),
         ]:
             self.assertEqual(in_words(Expression(text, list(labels)).tree, labels), words)
+
+
+class Written(unittest.TestCase):
+    NESTED = (
+        "({} + 1)",
+        "(1 - {})",
+        "CAST({} AS INTEGER)",
+        "COALESCE({}, 1)",
+        "CASE WHEN {} > 1 THEN 1 ELSE 2 END",
+        "ROUND({} * 2, 1)",
+    )
+
+    def asked(self, text: str, server: str) -> int:
+        """How often a column is asked for while an expression over it is written."""
+        asked = []
+        pushed(Expression(text, Names(["a"])), server, lambda name: asked.append(name) or Sql('"a"', "whole"))
+        return len(asked)
+
+    def test_each_part_once_however_deep(self):
+        for server in ("sqlite", "postgresql", "mariadb"):
+            self.assertEqual(self.asked(" + ".join(["a"] * 50), server), 50)
+            for form in self.NESTED:
+                text = "a"
+                for _ in range(8):
+                    text = form.format(text)
+                with self.subTest(server, form=form):
+                    self.assertEqual(self.asked(text, server), 1)

@@ -54,10 +54,18 @@ def condition(expression: Expression, server: str, column: Column) -> str:
 class _Writer:
     def __init__(self, expression: Expression, server: Server, column: Column) -> None:
         self.expression, self.server, self.column = expression, server, column
+        # By a node's id, with the node: while it is held nothing else has its id.
+        self._written: dict[int, tuple[exp.Expr, Sql]] = {}
 
     # -- coercion -------------------------------------------------------------------------------------
 
     def write(self, node: exp.Expr) -> Sql:
+        """A node in SQL. Once for each: who asks for an operand's type asks for its text again, at every level."""
+        if id(node) not in self._written:
+            self._written[id(node)] = node, self._write(node)
+        return self._written[id(node)][1]
+
+    def _write(self, node: exp.Expr) -> Sql:
         # An aggregate over details is one value of the record, joined like a column.
         if type(node) in AGGREGATES:
             return self.leaf(self.column(self.expression.known.of_details(node)))
