@@ -2,10 +2,14 @@
 
 import itertools
 import unittest
+from dataclasses import replace
+from unittest import mock
 
+from enlace.core.dataset.window_rows import window_columns
 from enlace.core.expression import Expression, Names, Unsupported, in_words
 from enlace.core.expression.logic import both, either, negation
 from enlace.core.expression.push import Sql, pushed
+from enlace.core.model.dataset import DatasetSpec, FieldSpec
 
 T, F, U = True, False, None
 
@@ -100,3 +104,14 @@ class Written(unittest.TestCase):
                     text = form.format(text)
                 with self.subTest(server, form=form):
                     self.assertEqual(self.asked(text, server), 1)
+
+    def test_a_calculated_field_once_however_many_are_calculated_from_it(self):
+        sums = ["a + a", *(f"f{n} + f{n}" for n in range(9))]
+        extra = tuple(FieldSpec(f"f{n}", f"F{n}", "decimal", formula=formula) for n, formula in enumerate(sums))
+        dataset = DatasetSpec("t", (FieldSpec("a", "A", "whole"),), key=("a",), extra=extra)
+        with mock.patch("enlace.core.dataset.source.Expression", wraps=Expression) as parsed:
+            columns = window_columns(dataset, "sqlite")
+        self.assertEqual((len(columns), parsed.call_count), (11, 10))
+        ring = replace(dataset, extra=(*extra[:2], replace(extra[2], formula="f9 + 1"), *extra[3:]))
+        with self.assertRaisesRegex(Unsupported, "calculated from itself"):
+            window_columns(ring, "sqlite")

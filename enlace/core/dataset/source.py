@@ -86,7 +86,7 @@ class Source:
     _joins: dict[str, _Joined] = with_default(default_factory=dict)
     _needs: dict[str, set[str]] = with_default(default_factory=dict)
     _made: dict[str, ColumnElement[Any]] = with_default(default_factory=dict)
-    _making: list[str] = with_default(default_factory=list)
+    _formulas: dict[str, tuple[Sql, set[str]]] = with_default(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.base: FromClause = _query(self.dataset, self.server) if self.dataset.query else source_table(self.dataset)
@@ -131,8 +131,7 @@ class Source:
             return shown
         field = self.dataset.any_name.get(name)
         if field is not None and field.formula:
-            sql, needs = self.formula(field.formula)
-            self._needs[name] = needs
+            sql, self._needs[name] = self._calculated(field, ())
             return type_coerce(literal_column(sql.text), Raw())
         if "." in name and name not in self.base.c:
             lookup, _, inner = name.partition(".")
@@ -151,14 +150,24 @@ class Source:
                 return lookup, self._joins[lookup].table.c[lookup_spec.shows[0]]
         raise KeyError(name)
 
-    def formula(self, source: str) -> tuple[Sql, set[str]]:
-        """An expression in the server's SQL, and the lookups that it needs. Raises Unsupported."""
+    def formula(self, source: str, under: tuple[str, ...] = ()) -> tuple[Sql, set[str]]:
+        """An expression in the server's SQL, and the lookups that it needs. under: the calculated fields that it is part of.
+        Raises Unsupported."""
         expression = Expression(source, names_for(self.dataset))
         needs: set[str] = set()
-        return pushed(expression, self.server, lambda name: self.part(name, needs)), needs
+        return pushed(expression, self.server, lambda name: self.part(name, needs, under)), needs
 
-    def part(self, name: str, needs: set[str]) -> Sql:
-        """What a name of an expression is in the server's SQL. needs: takes the lookups that it needs."""
+    def _calculated(self, field: FieldSpec, under: tuple[str, ...]) -> tuple[Sql, set[str]]:
+        """`formula` of a calculated field. Made once: others may be calculated from it, and more from these."""
+        made = self._formulas.get(field.name)
+        if made is None:
+            if field.name in under:
+                raise Unsupported(f"{field.label} is calculated from itself.")
+            made = self._formulas[field.name] = self.formula(field.formula, (*under, field.name))
+        return made
+
+    def part(self, name: str, needs: set[str], under: tuple[str, ...] = ()) -> Sql:
+        """What a name of an expression is in the server's SQL. needs: takes the lookups that it needs. under: as of `formula`."""
         if "(" in name and name.endswith(")"):
             return self._aggregate(name)
         field = self.dataset.any_name.get(name)
@@ -173,13 +182,7 @@ class Source:
             return self._plain(f"lk{list(self.dataset.looked_up).index(lookup)}", column)
         if not field.formula:
             return self._plain(self.base_name, ColumnSpec(field.name, field.kind, field.storage))
-        if name in self._making:
-            raise Unsupported(f"{field.label} is calculated from itself.")
-        self._making.append(name)
-        try:
-            sql, more = self.formula(field.formula)
-        finally:
-            self._making.pop()
+        sql, more = self._calculated(field, under)
         needs |= more
         return sql
 
