@@ -139,7 +139,7 @@ class LargeDrafts(Pages):
             self.prepare(pending)
             with Counted() as counted:
                 said = self.said(self.post(self.quays, "save"))
-            self.assertIn(f"Saved {2 * pending} records", said)
+            self.assertIn(f"Saved {2 * pending:,} records", said)
             costs[pending] = counted
         # What reads for the rules goes by the hundred; each record is written, and its row is looked at, by itself.
         per = {n: (cost.statements / n, cost.decodes / n) for n, cost in costs.items()}
