@@ -30,7 +30,7 @@ def holds_apart(record: PendingRecord) -> bool:
     """Whether a value of a record is kept apart from it."""
     theirs = record.conflict.theirs if record.conflict else None
     several = chain(record.key, record.was.values(), record.now.values(), theirs.values() if theirs else ())
-    return any(isinstance(value, str | bytes) and len(value) >= APART_FROM for value in several)
+    return any(map(is_apart, several))
 
 
 def pack(draft: Draft | None, value: Any) -> Any:

@@ -88,11 +88,6 @@ class DraftStore:
     def _mine(self) -> Any:
         return self.draft.records.filter(part=self.part) if self.draft else DraftRecord.objects.none()
 
-    @property
-    def _mine_unordered(self) -> Any:
-        """The same for who looks some of them up: to have them in their order SQLite would go through the whole draft."""
-        return self._mine.order_by()
-
     def get(self, identifier: str) -> PendingRecord | None:
         """One pending record."""
         return self.some([identifier]).get(identifier)
@@ -107,7 +102,9 @@ class DraftStore:
             return {r.record: self._loaded(r) for r in self._mine if r.record in wanted}
         # SQLite binds no more than a thousand values in older builds; a window of rows is smaller, a save is not.
         parts = in_parts(list(wanted), 500)
-        return {r.record: self._loaded(r) for some in parts for r in self._mine_unordered.filter(record__in=some)}
+        # In no order: to have them in theirs SQLite would go through the whole draft.
+        mine = self._mine.order_by()
+        return {r.record: self._loaded(r) for some in parts for r in mine.filter(record__in=some)}
 
     def all(self) -> dict[str, PendingRecord]:
         """All pending records of the part, in the order in which they came."""

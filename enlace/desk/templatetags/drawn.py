@@ -75,6 +75,7 @@ def panel(context: Context, swap: bool) -> SafeString:
 
 
 HOLDER_PRINTED = ("p", "at", "view", "part", "record", "position", "master", "under")
+HOLDER_MARKS = tuple((name, mark(name)) for name in HOLDER_PRINTED)
 
 
 @register.simple_tag
@@ -94,9 +95,6 @@ def holder(one: Any) -> SafeString:
     )  # fmt: skip
     asked = ("computed", bool(context.get("computed"))), ("editable", context["dataset"].editable)
     return drawn("desk/holder.html", (*HOLDER_MARKS, *asked), printed)
-
-
-HOLDER_MARKS = tuple((name, mark(name)) for name in HOLDER_PRINTED)
 
 
 @dataclass(frozen=True)
