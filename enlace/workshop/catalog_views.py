@@ -94,7 +94,7 @@ def count(request: HttpRequest, connection_id: int) -> HttpResponse:
         if problem.code == "missing":
             raise
         return HttpResponse("not counted: " + ("it takes too long" if problem.code == "slow" else problem.what))
-    return HttpResponse(f"{rows:,}".replace(",", "\u202f") + (" row" if rows == 1 else " rows"))
+    return HttpResponse(f"{rows:,}" + (" row" if rows == 1 else " rows"))
 
 
 @builder_only

@@ -76,6 +76,26 @@ class WhatListsShow(unittest.TestCase):
         rows = [(i, f"San José {i // 2}", f"{'north' if i % 2 else 'south'}") for i in range(20)]
         self.assertEqual(self.shows("id INTEGER PRIMARY KEY, name TEXT, region TEXT", rows), ("name", "region"))
 
+    def test_what_several_columns_refer_to(self):
+        with sqlite3.connect(self.path) as db:
+            db.executescript("""
+                CREATE TABLE house (id INTEGER PRIMARY KEY, title TEXT NOT NULL);
+                CREATE TABLE bed (house_id INTEGER REFERENCES house (id), no INTEGER, area NUMERIC (6, 2),
+                    PRIMARY KEY (house_id, no));
+                CREATE TABLE row (house_id INTEGER, bed INTEGER, nth INTEGER, PRIMARY KEY (house_id, bed, nth),
+                    FOREIGN KEY (house_id, bed) REFERENCES bed (house_id, no));
+                CREATE TABLE plant (id INTEGER PRIMARY KEY, house INTEGER, bed INTEGER, nth INTEGER,
+                    FOREIGN KEY (house, bed, nth) REFERENCES row (house_id, bed, nth));
+            """)
+            db.executemany("INSERT INTO house VALUES (?, ?)", [(i, f"House {i}") for i in range(1, 10)])
+            db.executemany("INSERT INTO bed VALUES (?, ?, ?)", [(1 + i // 9, i % 9, 10 + i / 8) for i in range(81)])
+        dataset = make_dataset(ConnectionSpec.of("sqlite", path=str(self.path)), "plant")
+        told = {f.name: (f.lookup.table, f.lookup.shows, f.lookup.also) for f in dataset.fields if f.lookup}
+        self.assertEqual(told["house"], ("house", ("title",), ()))
+        # An area tells the beds apart today, and names none of them.
+        self.assertEqual(told["bed"], ("bed", ("no",), (("house", "house_id"),)))
+        self.assertEqual(told["nth"], ("row", ("nth",), (("house", "house_id"), ("bed", "bed"))))
+
 
 class TimesAsOthersWriteThem(unittest.TestCase):
     """What is written into a file follows what other programs wrote there: their texts stand in one order, and are equal."""

@@ -93,6 +93,7 @@ def lookups(wired: Wired) -> Iterator[Fault]:
             if (
                 lookup
                 and lookup.shows == (lookup.target,)
+                and not lookup.also  # within the others of the key a number is what people say
                 and len(lookup.columns) > 1
                 and target
                 # A text as key, such as a code or a name, tells people something by itself.

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections import deque
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -44,7 +45,7 @@ def with_lookups(
     """The fields of a table with the lookups that its references and its conditions suggest."""
     by_name = {f.name: f for f in fields}
     taken: set[str] = set()
-    for reference in sorted(table.references, key=lambda r: len(r.columns)):
+    for reference in (*sorted(table.references, key=lambda r: len(r.columns)), *_onward(catalog, table)):
         last, target = reference.columns[-1], catalog.named(reference.target)
         if target is None or last not in by_name or by_name[last].lookup:
             continue
@@ -59,6 +60,26 @@ def with_lookups(
         if field is not None and field.lookup is None and field.kind in ("text", "whole"):
             by_name[name] = replace(field, lookup=LookupSpec(choices=choices))
     return tuple(by_name[f.name] for f in fields)
+
+
+def _onward(catalog: Catalog, table: Table) -> Iterator[Reference]:
+    """What a part of the columns of a longer reference refers to beyond the table that they name together.
+
+    A row that belongs to (house 7, bed 9) has its house in the beds, and each house of the beds is one of the houses.
+    """
+    several, known = deque(table.references), set[tuple[str, tuple[str, ...]]]()
+    while several:
+        reference = several.popleft()
+        target = catalog.named(reference.target) if len(reference.columns) > 1 else None
+        if target is None or (target.name, reference.columns) in known:
+            continue
+        known.add((target.name, reference.columns))  # references may go round
+        own = dict(zip(reference.target_columns, reference.columns, strict=True))
+        for further in target.references:
+            if own.keys() >= set(further.columns):
+                composed = replace(further, name="", table=table.name, columns=tuple(own[c] for c in further.columns))
+                several.append(composed)
+                yield composed
 
 
 def _readable(field: FieldSpec, lookup: LookupSpec, words: Collection[str]) -> FieldSpec:

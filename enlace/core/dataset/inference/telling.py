@@ -46,6 +46,9 @@ def shown_columns(table: Table, target: str, rows: Sequence[Sequence[Any]] = ())
     # By a name alone rows may look apart in the first hundred and not in the next: a unique text beside it settles that.
     if chosen and (second := seen.unique_text()) and not seen.slug(second):
         chosen.append(second)
+    # Of a bed of a house, or a line of an order, its number within it is what people say.
+    if not chosen and len(table.key) > 1 and target in table.key and target not in seen.referring:
+        return (target,)
     chosen += seen.mates(chosen) if chosen and seen.apart(chosen) < 1 else []
     while len(chosen) < MOST_SHOWN - 1 and seen.apart(chosen) < 1:
         more = seen.complement(chosen)
@@ -95,6 +98,11 @@ class _Seen:
     def sets(self) -> tuple[tuple[str, ...], ...]:
         """The columns that are unique together."""
         return tuple(columns for columns in (self.table.key, *(u.columns for u in self.table.uniques)) if columns)
+
+    @cached_property
+    def referring(self) -> set[str]:
+        """The columns that refer to rows of tables."""
+        return {name for reference in self.table.references for name in reference.columns}
 
     @cached_property
     def single(self) -> set[str]:
@@ -166,7 +174,6 @@ class _Seen:
         """The column that best tells rows of the same name apart; None where none adds to it."""
         ranks = {"text": 3, "date": 2, "datetime": 2, "decimal": 1, "whole": 1}
         now, best, better = self.apart(chosen), 0.0, None
-        referring = {name for reference in self.table.references for name in reference.columns}
         for column in self.columns:
             if (
                 column.name in chosen
@@ -175,7 +182,9 @@ class _Seen:
                 or self.slug(column.name)
             ):
                 continue
-            if column.name in self.table.key or column.name in referring or self.machine(column.name):
+            if column.name in self.table.key or column.name in self.referring or self.machine(column.name):
+                continue
+            if not chosen and column.kind == "decimal":  # an amount may tell rows apart today, and names none of them
                 continue
             gain = self.apart([*chosen, column.name]) - now
             worth = gain * 10 + ranks[column.kind] + _named(column.name) / 2

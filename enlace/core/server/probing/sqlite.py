@@ -33,7 +33,7 @@ def file_found(spec: ConnectionSpec) -> str:
         raise Problem(f"The folder of {path} may not be entered.", hint, str(error), "unreadable") from None
     except OSError as error:
         raise Problem(f"The path {path} can't be used.", "Check it for typing errors.", str(error), "missing") from None
-    return f"{path.stat().st_size:,} bytes".replace(",", " ")
+    return f"{path.stat().st_size:,} bytes"
 
 
 def _nearest_file(path: Path) -> str:
