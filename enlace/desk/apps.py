@@ -11,9 +11,11 @@ class DeskConfig(AppConfig):
     label = "desk"
 
     def ready(self) -> None:
+        from enlace.workshop.details import taken_off
         from enlace.workshop.models import Detail
 
         post_delete.connect(forget_part, sender=Detail)
+        taken_off.connect(forget_part, sender=Detail)
 
 
 def forget_part(instance: Any, **_: Any) -> None:

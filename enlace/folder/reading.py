@@ -20,6 +20,7 @@ from enlace.core.view import Asked
 from enlace.desk.addresses import asked_in
 from enlace.desk.models import Arrangement, Draft, KeptView
 from enlace.workshop import layout, sheet
+from enlace.workshop.details import forget
 from enlace.workshop.models import Connection, Dataset, Detail, Field, Form, Project, Rule, ServerAction
 
 from .bodies import fill
@@ -316,6 +317,7 @@ def _details(form: Form, said: Any, where: str, datasets: Mapping[str, Dataset])
         item.save()
         above[item.name] = item
 
+    forget(Detail.everything.filter(form=form, off=True))  # a file may call another one so
     _several(Detail, form.details, said.get("details", []), f"{where}, details", {"form": form}, place=True, more=more)
     # A cached property, read before its details were there.
     form.__dict__.pop("all_details", None)

@@ -19,7 +19,8 @@ from enlace.core.server.dialects import SERVER_KINDS
 
 from . import practice, secrets
 from .connection_forms import PASTED, Typed, keep
-from .models import Connection, Project, place_of
+from .details import forget
+from .models import Connection, Detail, Project, place_of
 from .place import stand_in
 
 
@@ -108,6 +109,7 @@ def _reads(number: int, spec: ConnectionSpec) -> bool:
 def remove(request: HttpRequest, connection_id: int) -> HttpResponse:
     """Remove a connection that no dataset uses."""
     connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    forget(Detail.everything.filter(off=True, dataset__connection=connection))
     try:
         connection.delete()
     # The database of Enlace knows what refers to it; asking first would only be a second answer that can differ.

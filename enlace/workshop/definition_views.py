@@ -14,19 +14,20 @@ from enlace.core.dataset.asked import own_rows
 from enlace.core.dataset.order import sorted_terms, sorted_text
 from enlace.core.problem import Problem
 
+from . import layout
 from .details import (
     add_detail,
     add_query,
     all_above,
     chosen,
+    forget,
     possible_choices,
     possible_queries,
     remove_if_unused,
-    take_detail_away,
 )
 from .linking import add_linked
 from .local import is_local
-from .models import Dataset, Form, Project, Rule
+from .models import Dataset, Detail, Form, Project, Rule
 from .place import clean_name, stand_in
 from .sheet import drift
 from .sheet_views import sheet_context
@@ -179,8 +180,7 @@ def details(request: HttpRequest, form_id: int) -> HttpResponse:
     form = get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=form_id)
     if request.POST.get("act") == "remove":
         detail = get_object_or_404(form.details, pk=request.POST.get("detail", "0") or 0)
-        take_detail_away(detail)
-        messages.success(request, f"{detail.title} is no longer a detail of this form. Its table was not touched.")
+        messages.success(request, layout.remove_source(form, request.user, form.layout, detail.name))
         return redirect(form)
     above = next((above for above in all_above(form) if str(above.number) == request.POST.get("of", "")), None)
     if above is None:
@@ -191,19 +191,20 @@ def details(request: HttpRequest, form_id: int) -> HttpResponse:
         )
         if query is None:
             raise Problem("There is no such query.", "Choose one from the page's list.", code="missing")
-        detail = add_query(above, query)
+        detail = layout.add_source(form, request.user, lambda: add_query(above, query))
         messages.success(request, f"{detail.title} shows its rows for the current record of this form.")
         return redirect(form)
     if request.POST.get("act") == "link":
         try:
-            detail = add_linked(above, request.POST.get("link", "")[:1000])
+            said = request.POST.get("link", "")[:1000]
+            detail = layout.add_source(form, request.user, lambda: add_linked(above, said))
         except Problem as problem:
             return form_page(
                 request, form, link_told=str(problem), link=request.POST.get("link", ""), link_of=str(above.number)
             )
     else:
         choice = chosen(above, request.POST.get("reference", ""))
-        detail = add_detail(above, choice.reference, choice.dataset)
+        detail = layout.add_source(form, request.user, lambda: add_detail(above, choice.reference, choice.dataset))
     messages.success(request, f"{detail.title} is a detail of this form: it shows what belongs to the current record.")
     return redirect(form)
 
@@ -214,8 +215,7 @@ def remove_form(request: HttpRequest, form_id: int) -> HttpResponse:
     """Remove a form, its drafts, and its dataset when no other form uses it."""
     form = get_object_or_404(Form.objects.select_related("project", "dataset"), pk=form_id)
     dataset = form.dataset
-    for detail in form.details.all():
-        take_detail_away(detail)
+    forget(Detail.everything.filter(form=form))
     form.delete()
     remove_if_unused(dataset)
     messages.success(request, f"The form {form.title} is removed. Its table was not touched.")

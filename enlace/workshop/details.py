@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
 from django.db import transaction
+from django.dispatch import Signal
 
 from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.inference.make import make_dataset
@@ -19,6 +20,7 @@ from enlace.core.server import Catalog
 
 from .models import Dataset, Detail, Field, Form
 
+taken_off = Signal()  # of a detail that was taken off its form, and can be brought back
 PARAMETER = ":"  # in front of a column of a detail: a parameter of its query
 
 
@@ -168,7 +170,7 @@ def without_links(dataset: DatasetSpec, columns: Collection[str]) -> DatasetSpec
 
 def take_detail_away(detail: Detail) -> None:
     """Remove a detail with its own details, and the datasets that nothing else uses."""
-    for other_detail in detail.details.select_related("dataset"):
+    for other_detail in Detail.everything.filter(of=detail).select_related("dataset"):
         take_detail_away(other_detail)
     # Read before the detail goes, looked at after it: only then nothing uses it any more.
     dataset = detail.dataset
@@ -176,7 +178,15 @@ def take_detail_away(detail: Detail) -> None:
     remove_if_unused(dataset)
 
 
+def forget(details: Iterable[Detail]) -> None:
+    """Remove details that are off their form and that nobody can bring back any more, with the datasets made for them."""
+    # Those of masters that are off go with them.
+    for detail in details:
+        if Detail.everything.filter(pk=detail.pk).exists():
+            take_detail_away(detail)
+
+
 def remove_if_unused(dataset: Dataset) -> None:
     """Remove a dataset that no form and no detail works with."""
-    if not dataset.forms.exists() and not dataset.details.exists():
+    if not dataset.forms.exists() and not Detail.everything.filter(dataset=dataset).exists():
         dataset.delete()

@@ -10,13 +10,14 @@ from typing import Any
 from django.db import transaction
 
 from enlace.accounts.models import Person
-from enlace.core.form import FormDocument, Source, document_of
+from enlace.core.form import FormDocument, Source, document_of, edit
 from enlace.core.form.defaults import document_for
 from enlace.core.model.dataset import DatasetSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog
 from enlace.core.wiring import Wired
 
+from .details import forget, taken_off
 from .models import Detail, Form, FormStep
 
 MOST_STEPS = 200
@@ -69,37 +70,98 @@ def change(
 ) -> FormDocument:
     """Change a form's document, with a step to go back to. layout: the count that the page showed.
 
-    Raises Problem "changed" when another page has changed it meanwhile: nothing is overwritten.
+    A source that the document lacks afterwards is off the form. Raises Problem "changed" when another page has changed
+    it meanwhile: nothing is overwritten.
     """
-    locked = Form.objects.select_for_update().get(pk=form.pk)
-    if locked.layout != layout:
-        raise Problem("Somebody else has changed this form meanwhile.", "What you did was not done.", code="changed")
-    made = act(document(locked))
-    # What was undone can't be redone over something new: it would bring back a sheet that lacks it.
-    form.steps.filter(undone=True).delete()
-    form.steps.create(label=label[:120], document=locked.document, person=person)
-    old = list(form.steps.order_by("-pk").values_list("pk", flat=True)[MOST_STEPS:])
-    form.steps.filter(pk__in=old).delete()
+    locked = _locked(form, layout)
+    before = document(locked)
+    made = act(before)
+    _stepped(locked, person, label, _details_on(locked))
+    if len(made.sources) < len(before.sources):
+        _have(locked, [source.name for source in made.sources])
     _keep(form, locked, made.to_json())
     return made
 
 
 @transaction.atomic
+def add_source(form: Form, person: Person, make: Callable[[], Detail]) -> Detail:
+    """Give a form one more detail, with a step to go back to. Raises what making it raises."""
+    locked = _locked(form, form.layout)
+    before = _details_on(locked)
+    detail = make()
+    locked.__dict__.pop("all_details", None)
+    _stepped(locked, person, f"{detail.title} added", before)
+    # A sheet that was laid out by hand gets a grid at its end; another one is laid out anew by itself.
+    text = edit.add(document(locked), "grid", detail.name)[0].to_json() if locked.document else ""
+    _keep(form, locked, text)
+    return detail
+
+
+@transaction.atomic
+def remove_source(form: Form, person: Person, layout: int, name: str) -> str:
+    """Take a source off a form, with what belongs to it and the controls that show them; what to say of it."""
+    locked = _locked(form, layout)
+    before = document(locked)
+    made, title = edit.remove_source(before, name), before.source(name).title or name
+    _stepped(locked, person, f"{title} taken off", _details_on(locked))
+    _have(locked, [source.name for source in made.sources])
+    _keep(form, locked, made.to_json() if locked.document else "")
+    return f"{title} is off the form now. Its table was not touched."
+
+
+@transaction.atomic
 def step(form: Form, person: Person, layout: int, back: bool) -> str:
     """Go a step back, or forth again; what it was. Raises Problem when there is none."""
-    locked = Form.objects.select_for_update().get(pk=form.pk)
-    if locked.layout != layout:
-        raise Problem("Somebody else has changed this form meanwhile.", "Reload the page.", code="changed")
+    locked = _locked(form, layout)
     # What is undone stays in its place behind the others, so the first of it is the next one to redo.
     several = form.steps.filter(undone=not back)
     kept_step: FormStep | None = several.last() if back else several.first()
     if kept_step is None:
         raise Problem("There is nothing to undo." if back else "There is nothing to redo.", "", code="bad")
     # A step is turned round as it is taken: it holds the other side of where one stands now.
-    before, kept_step.document, kept_step.undone = kept_step.document, locked.document, back
+    text, names = kept_step.document, kept_step.details
+    kept_step.document, kept_step.details, kept_step.undone = locked.document, _details_on(locked), back
     kept_step.save()
-    _keep(form, locked, before)
+    if names is not None and names != kept_step.details:
+        _have(locked, names)
+    _keep(form, locked, text)
     return kept_step.label
+
+
+def _locked(form: Form, layout: int) -> Form:
+    """The form as it is now, for this page alone. Raises Problem "changed" when it is not the one that a page showed."""
+    locked = Form.objects.select_for_update().get(pk=form.pk)
+    if locked.layout != layout:
+        raise Problem("Somebody else has changed this form meanwhile.", "What you did was not done.", code="changed")
+    return locked
+
+
+def _details_on(form: Form) -> list[str]:
+    return [detail.name for detail in form.all_details]
+
+
+def _have(form: Form, names: Sequence[str]) -> None:
+    """Let a form have the details of these names, and no others."""
+    for detail in Detail.everything.filter(form=form):
+        if detail.off == (detail.name in names):
+            detail.off = not detail.off
+            detail.save(update_fields=["off"])
+            if detail.off:
+                taken_off.send(Detail, instance=detail)
+    form.__dict__.pop("all_details", None)
+
+
+def _stepped(form: Form, person: Person, label: str, details: list[str]) -> None:
+    """Keep a form as it stands as a step to go back to. details: the names of those that it has."""
+    # What was undone can't be redone over something new: it would bring back a sheet that lacks it.
+    form.steps.filter(undone=True).delete()
+    form.steps.create(label=label[:120], document=form.document, details=details, person=person)
+    old = list(form.steps.order_by("-pk").values_list("pk", flat=True)[MOST_STEPS:])
+    form.steps.filter(pk__in=old).delete()
+    off = list(Detail.everything.filter(form=form, off=True))
+    if off:
+        reached = {name for names in form.steps.values_list("details", flat=True) for name in names or ()}
+        forget([detail for detail in off if detail.name not in reached])
 
 
 def seen(form: Form, layout: int) -> FormDocument | None:
@@ -116,6 +178,7 @@ def _keep(form: Form, locked: Form, text: str) -> None:
     locked.document, locked.layout = text, locked.layout + 1
     locked.save(update_fields=["document", "layout"])
     form.document, form.layout = locked.document, locked.layout
+    form.__dict__.pop("all_details", None)
 
 
 def wired(

@@ -417,6 +417,10 @@ class Form(models.Model):
         """Its details, each after its master: read once for a request, and anew when one comes or goes."""
         return list(self.details.select_related("dataset", "of").order_by("pk"))
 
+    def refresh_from_db(self, *args: Any, **kwargs: Any) -> None:
+        super().refresh_from_db(*args, **kwargs)
+        self.__dict__.pop("all_details", None)
+
     @classmethod
     @transaction.atomic
     def make(cls, dataset: Dataset, title: str) -> Form:
@@ -424,9 +428,17 @@ class Form(models.Model):
         return cls.objects.create(project=dataset.project, dataset=dataset, title=title)
 
 
+class OnTheForm(models.Manager["Detail"]):
+    """The details that a form has now."""
+
+    def get_queryset(self) -> models.QuerySet[Detail]:
+        return super().get_queryset().filter(off=False)
+
+
 class Detail(models.Model):
     """A second dataset of a form, which shows only what belongs to the current record of the first.
 
+    off: it was taken off the form, and a step of the form's history can still bring it back.
     name: what its source is called in the form's document, in drafts, in the journal and in addresses; it never changes.
     columns: those of the detail that hold the values of `master_columns` of the form's own dataset, or of the detail
     that it is a detail of.
@@ -441,6 +453,10 @@ class Detail(models.Model):
     title = models.CharField(max_length=120)
     columns = models.JSONField()
     master_columns = models.JSONField()
+    off = models.BooleanField(default=False)
+
+    objects = OnTheForm()
+    everything: models.Manager[Detail] = models.Manager()  # also those that are off
 
     class Meta:
         ordering = ["place", "pk"]
@@ -453,7 +469,8 @@ class Detail(models.Model):
         # A name is given once: drafts, the journal and bookmarks speak of the detail by it, whatever it is titled
         # later.
         if not self.name:
-            taken = {self.form.own_source, *self.form.details.values_list("name", flat=True)}
+            others = Detail.everything.filter(form=self.form).values_list("name", flat=True)
+            taken = {self.form.own_source, *others}
             self.name = source_name(self.dataset.table or self.dataset.name, taken)
         super().save(*args, **kwargs)
         self.form.__dict__.pop("all_details", None)
@@ -489,11 +506,15 @@ class ServerAction(models.Model):
 
 
 class FormStep(models.Model):
-    """A form's document as it stood before a change, to go back to; undone: to go forth to."""
+    """A form's document as it stood before a change, to go back to; undone: to go forth to.
+
+    details: the names of the details that the form had then; None in steps of a time when they were not kept.
+    """
 
     form = models.ForeignKey(Form, models.CASCADE, related_name="steps")
     label = models.CharField(max_length=120)
     document = models.TextField(blank=True)
+    details = models.JSONField(null=True)
     undone = models.BooleanField(default=False)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
 

@@ -19,9 +19,10 @@ from enlace.core.form.kinds import Setting
 from enlace.core.form.schema import schema
 from enlace.core.server.engine import engine_for
 from enlace.core.wiring import faults_of
+from enlace.desk.models import DraftRecord
 from enlace.workshop import layout
 from enlace.workshop.details import Above, add_detail, possible_details
-from enlace.workshop.models import Form, FormStep
+from enlace.workshop.models import Dataset, Detail, Form, FormStep
 from tests.web.pages import Pages
 
 
@@ -134,6 +135,51 @@ class Composer(Sheets):
     def reference(self, html: str) -> str:
         options = re.search(r'id="under-port_call">(.*?)</select>', html, re.S)[1]
         return re.search(r'value="([^"]*)"', options)[1].replace("&#x27;", "'")
+
+    def sources(self) -> list[str]:
+        return [source.name for source in self.document().sources]
+
+    def test_sources_come_and_go_with_the_steps(self):
+        there, datasets = self.sources(), Dataset.objects.count()
+        for laid_out in (False, True):
+            self.act("detail", source="port_call", reference=self.reference(self.act("show")))
+            made = self.sources()[-1]
+            self.assertTrue(self.document().tied(made))
+            self.act("undo")
+            self.assertEqual(self.sources(), there)
+            self.assertNotIn(f'data-board="{made}"', self.act("show"))
+            self.assertEqual(self.client.get(f"/desk/{self.vessel.pk}/").status_code, 200)
+            self.act("redo")
+            self.assertEqual(self.sources(), [*there, made])
+            self.assertTrue(self.document().tied(made))
+            self.act("undo")
+            # Over something new it can't come back any more, and nothing is left of it.
+            self.act("add", kind="heading")
+            self.assertEqual((Dataset.objects.count(), self.sources()), (datasets, there), laid_out)
+            self.assertFalse(Detail.everything.filter(form=self.vessel, off=True).exists())
+
+    def test_a_source_goes_with_what_hangs_on_it_and_comes_back(self):
+        for laid_out in (False, True):
+            before = self.document()
+            self.client.post(f"/desk/{self.vessel.pk}/detail/port_call/i1/new")
+            self.assertEqual(DraftRecord.objects.exclude(part="").count(), 1)
+            self.act("without", source="port_call")
+            self.assertEqual(self.sources(), ["vessel"])
+            self.assertEqual({control.source for control in self.document().all()} - {""}, {"vessel"})
+            self.assertFalse([c.id for c in self.document().all() if c.kind in ("page", "tabs")])
+            self.assertEqual(DraftRecord.objects.exclude(part="").count(), 0)
+            self.act("undo")
+            self.assertEqual(self.document(), before, laid_out)
+            self.act("add", kind="heading")
+        self.act("without", 400, source="vessel")
+        self.act("without", 400, source="nothing")
+
+    def test_a_source_that_nothing_shows_is_removed_by_its_repair(self):
+        self.act("remove", ids="cargo_line_page")
+        sentence = "Cargo line is a source of the form, and no control shows it."
+        self.assertIn(sentence, self.act("show"))
+        self.assertNotIn(sentence, self.act("repair", sentence=sentence))
+        self.assertEqual(self.sources(), ["vessel", "port_call"])
 
     def test_kinds_that_can_t_be_and_markup_in_settings(self):
         self.act("add", 400, kind="nothing")

@@ -68,7 +68,7 @@ class Folder(Pages):
             f"/workshop/form/{self.calls.pk}/details", {"act": "add", "reference": "cargo_line: port_call_id"}
         )
         self.client.post(
-            f"/workshop/form/{self.calls.pk}/compose/act", {"act": "add", "kind": "heading", "layout": "0"}
+            f"/workshop/form/{self.calls.pk}/compose/act", {"act": "add", "kind": "heading", "layout": "1"}
         )
         dataset = self.calls.dataset
         self.client.post(

@@ -11,7 +11,6 @@ from enlace.core.view import Asked, Test
 from enlace.desk.addresses import view_text
 
 BEFORE = [("desk", "0008_sent_records"), ("workshop", "0014_start_page")]
-AFTER = [("desk", "0009_source_names"), ("workshop", "0015_source_names")]
 
 
 class Older(TransactionTestCase):
@@ -57,7 +56,8 @@ class SourceNames(Older):
         make("desk", "DraftRecord", draft=draft, part=part, record="n1", state="new", body=body)
         step = json.dumps([["", "i1", "", None], [part, "n1", "i1", body]])
         make("desk", "DraftStep", draft=draft, number=1, label="New", before="[]", after=step)
-        MigrationExecutor(connection).migrate(AFTER)
+        executor = MigrationExecutor(connection)
+        executor.migrate(executor.loader.graph.leaf_nodes())
         from enlace.desk.models import DraftRecord, DraftStep
         from enlace.workshop.models import Detail
 

@@ -253,8 +253,17 @@ def remove_source(document: FormDocument, name: str) -> FormDocument:
     for source in document.sources:
         if source.parent in gone:
             gone.add(source.name)
-    document = remove(document, [control.id for control in document.all() if control.source in gone])
+    document = _without_empty(document, [control.id for control in document.all() if control.source in gone])
     return checked(replace(document, sources=tuple(source for source in document.sources if source.name not in gone)))
+
+
+def _without_empty(document: FormDocument, ids: Collection[str]) -> FormDocument:
+    """The document without some controls, and without what held nothing else: a page of them has nothing to show."""
+    there, gone = document.all(), set(ids)
+    for control in reversed(there):  # what holds stands before what it holds
+        if control.children and all(child.id in gone for child in control.children):
+            gone.add(control.id)
+    return remove(document, gone)
 
 
 def below(several: Sequence[Control], width: int, height: int) -> Place:
