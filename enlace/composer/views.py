@@ -15,7 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 from sqlglot import exp
 
 from enlace.accounts.access import builder_only
-from enlace.core.form import CONTROL_KINDS, Control, FormDocument
+from enlace.core.form import CONTROL_KINDS, Control, ControlKind, FormDocument
 from enlace.core.form.columns import GridColumn, columns_of
 from enlace.core.form.difference import differences, title_of
 from enlace.core.form.edit import holder_of, kind_of
@@ -71,7 +71,12 @@ def act(request: HttpRequest, form_id: int) -> HttpResponse:
         said = f"{'Undone' if name == 'undo' else 'Done again'}: {layout.step(form, request.user, _layout(request), name == 'undo')}."
         chosen_ids = []
     elif name in ("detail", "link"):
-        said = _placed(form, request, _by_reference(form, request) if name == "detail" else _by_columns(form, request))
+        make = _by_reference if name == "detail" else _by_columns
+        made = layout.add_source(form, request.user, lambda: make(form, request))
+        said = f"{made.title} is on the form now: it shows what belongs to the current record."
+        chosen_ids = [c.id for c in layout.document(form).tied(made.name) if c.kind == "grid"]
+    elif name == "without":
+        said = layout.remove_source(form, request.user, _layout(request), request.POST.get("source", ""))
     elif name in ACTS:
         label, change = ACTS[name]
         asked = Asked(form, request.POST.dict(), ids, list(ids))
@@ -152,20 +157,6 @@ def link(request: HttpRequest, form_id: int) -> HttpResponse:
     fields = [(f.name, f.label) for f in above.dataset.to_spec().fields]
     context = {"columns": [column.name for column in table.columns], "fields": fields, "source": request.GET["source"]}
     return render(request, "composer/link.html", context)
-
-
-def _placed(form: Form, request: HttpRequest, made: Detail) -> str:
-    """Put a detail that was added onto the sheet; what to say of it."""
-    if form.document:
-        # A form that was laid out by hand gets the detail's grid at its end; else it is laid out anew by itself.
-        name = next(
-            n for n, source in layout.sources_of(form)[1].items() if source is not None and source.pk == made.pk
-        )
-        asked = Asked(form, {"kind": "grid", "source": name}, [], [])
-        layout.change(
-            form, request.user, form.layout, f"{made.title} added", lambda document: ACTS["add"][1](document, asked)
-        )
-    return f"{made.title} is on the form now: it shows what belongs to the current record."
 
 
 def _detail_behind(form: Form, source: str) -> Detail | None:
@@ -309,8 +300,8 @@ def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, A
     kind = kind_of(control)
     lines = []
     for setting in kind.settings:
-        if setting.kind in ("columns", "fields"):
-            continue  # a list to tick
+        if setting.kind in ("columns", "fields") or not _means_something(setting, control, kind):
+            continue  # a list to tick, or nothing to ask yet
         value = kind.value(control.settings, setting.name)
         text = ("yes" if value else "") if setting.kind == "yes or no" else value
         lines.append({"setting": setting, "text": text, "own": setting.name in control.settings})
@@ -321,10 +312,33 @@ def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, A
         "title": title_of(control),
         "lines": lines,
         "fields": [(f.name, f.label) for f in dataset.shown] if dataset else [],
+        "names": json.dumps([f.name for f in dataset.all if f.name.isidentifier()] if dataset else []),
+        "dataset": wired.document.source(control.source).dataset if dataset else "",
+        "targets": _targets(wired, control),
         "listed": _listed(wired, control),
         "tab": _tab_place(wired.document, identifier),
         "faults": [fault for fault in faults if fault.control == identifier],
     }
+
+
+def _means_something(setting: Setting, control: Control, kind: ControlKind) -> bool:
+    """Whether a setting means something by what another one says."""
+    name, values = setting.needs
+    if not name:
+        return True
+    needed = kind.setting(name)
+    return kind.value(control.settings, name) in values and _means_something(needed, control, kind)
+
+
+def _targets(wired: Wired, control: Control) -> list[tuple[str, str]]:
+    """What a button can lead to by its act: (what is kept, what is shown); what it names now, also where that is gone."""
+    act, now = control.settings.get("act"), str(control.settings.get("to", ""))
+    if act == "go":
+        several = [(other.id, title_of(other)) for other in wired.document.all() if other.id != control.id]
+    else:
+        several = [(title, title) for title in (wired.forms if act == "form" else wired.actions)]
+    gone = [] if not now or now in dict(several) else [(now, f"{now} (not there)")]
+    return gone + several
 
 
 def _tab_place(document: FormDocument, identifier: str) -> tuple[int, int] | None:

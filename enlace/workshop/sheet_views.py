@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.safestring import mark_safe
 from django.views.decorators.http import require_GET, require_POST
@@ -27,6 +27,7 @@ from enlace.core.dataset.related import related_rows
 from enlace.core.dataset.source import names_for
 from enlace.core.dataset.window import Rows
 from enlace.core.expression import Expression, ExpressionError, Unsupported
+from enlace.core.expression.faults import expression_faults
 from enlace.core.kinds import KINDS, Formats, raw_text
 from enlace.core.kinds.knowledge import KNOWN
 from enlace.core.kinds.numbers import SHOWN
@@ -274,6 +275,19 @@ def attempt(request: HttpRequest, dataset_id: int) -> HttpResponse:
     except Problem as problem:
         return render(request, "workshop/tried.html", {"fault": str(problem)})
     return render(request, "workshop/tried.html", {"lines": lines})
+
+
+@builder_only
+@require_POST
+def faults(request: HttpRequest, dataset_id: int) -> HttpResponse:
+    """Where an expression that is being written is wrong, as JSON: from and to a character, and a sentence each.
+
+    of: "record" for one that may use the fields of the record alone.
+    """
+    spec = _dataset(dataset_id).to_spec()
+    near = spec.any_name if request.POST.get("of") == "record" else ()
+    several = expression_faults(request.POST.get("text", ""), names_for(spec), near)
+    return JsonResponse({"faults": [{"from": f.start, "to": f.end, "message": f.sentence} for f in several]})
 
 
 def _values(dataset: Dataset, spec: DatasetSpec, expression: Expression) -> list[tuple[str, str]]:

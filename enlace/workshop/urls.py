@@ -48,6 +48,7 @@ urlpatterns = [
     path("dataset/<int:dataset_id>/", definition_views.dataset, name="dataset"),
     path("dataset/<int:dataset_id>/fields", sheet_views.act, name="sheet-act"),
     path("dataset/<int:dataset_id>/try", sheet_views.attempt, name="expression-try"),
+    path("dataset/<int:dataset_id>/faults", sheet_views.faults, name="expression-faults"),
     path("field/<int:field_id>/", sheet_views.properties, name="field"),
     path("field/<int:field_id>/set", sheet_views.put, name="field-set"),
     path("dataset/<int:dataset_id>/rules", rule_views.add, name="rule-add"),

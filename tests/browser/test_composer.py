@@ -195,6 +195,56 @@ class Composing(Served):
         page.keyboard.press("Delete")
         expect(page.locator("[data-control=heading]")).to_have_count(0)
 
+    def test_the_card_leads_on_by_tab_and_shows_what_is_wrong_where_it_is(self):
+        page = self.compose(1)
+        page.locator(".adds summary").click()
+        page.locator("[data-add=button]").click()
+        added = page.locator("[data-stage] [data-control=button]")
+        expect(added).to_be_in_viewport()  # below all others, and yet in sight
+        expect(page.locator("#set-to")).to_have_count(0)
+        page.locator("#set-act").select_option("form")
+        expect(page.locator("#set-to option")).to_contain_text(["none", "Cargo line"])
+        page.locator("#set-to").select_option("Port call")
+        expect(added).to_contain_text("Open Port call")
+        expect(page.locator("#set-by")).to_have_count(0)
+        page.locator("#set-label").fill("Its calls")
+        page.keyboard.press("Tab")
+        expect(added).to_contain_text("Its calls")
+        expect(page.locator("#set-act")).to_be_focused()
+        page.locator("#set-shown_when-code").click()
+        page.keyboard.type("lenth_m > 10")
+        expect(page.locator(".cm-lintRange-error")).to_have_text("lenth_m")
+        page.keyboard.press("Control+a")
+        page.keyboard.type("length_m > 10")
+        expect(page.locator(".cm-lintRange-error")).to_have_count(0)
+        page.keyboard.press("Escape")
+        page.keyboard.press("Tab")
+        expect(page.locator("#set-shown_when")).to_have_value("length_m > 10")
+        expect(page.locator("#set-usable_when-code")).to_be_focused()
+        # A card of another control has a box of the same name, and what stands in its own.
+        page.locator("[data-choose=vessel_panel]").click()
+        expect(page.locator(".card-of h2")).not_to_contain_text("Button")
+        page.locator("[data-stage] [data-control=button]").click(force=True)
+        expect(page.locator("#set-shown_when + .cm-editor .cm-content")).to_have_text("length_m > 10")
+        expect(page.locator(".cm-editor")).to_have_count(2)
+        page.locator(".card-of").get_by_role("button", name="Remove", exact=True).click()
+        expect(added).to_have_count(0)
+
+    def test_a_source_is_removed_and_brought_back(self):
+        page = self.compose(5)
+        boards = page.locator("[data-board]")
+        there = boards.count()
+        page.locator("[data-detail]").first.click()
+        expect(boards).to_have_count(there + 1)
+        expect(page.locator("[data-stage] .chosen")).to_be_in_viewport()
+        for name, count in (("Undo", there), ("Redo", there + 1)):
+            page.get_by_role("button", name=name).click()
+            expect(boards).to_have_count(count)
+        page.locator("[data-without]").last.click()
+        page.locator("#question").get_by_role("button", name="Remove", exact=True).click()
+        expect(boards).to_have_count(there)
+        self.says("is off the form now", page)
+
 
 class Links(Served):
     def test_a_link_is_drawn_from_a_field_to_a_column(self):

@@ -5,8 +5,12 @@ import unittest
 from dataclasses import replace
 from unittest import mock
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from enlace.core.dataset.window_rows import window_columns
 from enlace.core.expression import Expression, Names, Unsupported, in_words
+from enlace.core.expression.faults import expression_faults
 from enlace.core.expression.logic import both, either, negation
 from enlace.core.expression.push import Sql, pushed
 from enlace.core.model.dataset import DatasetSpec, FieldSpec
@@ -115,3 +119,37 @@ class Written(unittest.TestCase):
         ring = replace(dataset, extra=(*extra[:2], replace(extra[2], formula="f9 + 1"), *extra[3:]))
         with self.assertRaisesRegex(Unsupported, "calculated from itself"):
             window_columns(ring, "sqlite")
+
+
+class WhereItIsWrong(unittest.TestCase):
+    CASES = (  # (expression, the stretch that is marked, words that are said of it)
+        ("name = 'x' AND lenth_m > 3", "lenth_m", "Is length_m meant?"),
+        ("operatr.name IS NULL", "operatr.name", "Is operator meant?"),
+        ("operator.nme IS NULL", "operator.nme", "has no column nme"),
+        ("sum(port_call.tons) > 1", "port_call.tons", "has no column tons"),
+        ("name = 'it", "'it", "never ends"),
+        ("length_m > * 3", "3", "can't be understood"),
+        ("length_m > (3", "3", "can't be understood"),
+        ("length_m > 1, 2", "length_m > 1, 2", "more than one"),
+        ("length_m > 3 AND operator.name LIKE 'A%'", "", ""),
+        ("sum(port_call.tonnes) > length_m", "", ""),
+        (" ", "", ""),
+    )
+
+    def test_the_stretch_and_the_sentence(self):
+        names = Names(["name", "length_m"], {"operator": ("name",)}, {"port_call": ("tonnes",)})
+        for text, marked, said in self.CASES:
+            with self.subTest(text):
+                told = [(text[f.start : f.end], f.sentence) for f in expression_faults(text, names)]
+                self.assertEqual([part for part, _ in told], [marked] if marked else [])
+                self.assertIn(said, told[0][1] if told else "")
+        near = expression_faults("operator.name = 'A'", names, ["name", "length_m"])
+        self.assertIn("not of this record", near[0].sentence)
+
+    @given(st.text(alphabet="ab_.,()'\"*+<>=[] \n1;-", max_size=30))
+    def test_any_text_has_faults_within_it_or_none(self, text):
+        names = Names(["a", "b"], {"a": ("b",)}, {"b": ("a",)})
+        faults = expression_faults(text, names)
+        self.assertTrue(all(0 <= f.start < f.end <= len(text) for f in faults), faults)
+        if not faults and text.strip():
+            Expression(text, names)  # what nothing is said of can be read

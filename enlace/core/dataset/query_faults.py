@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import sqlglot
 from sqlglot import exp
 from sqlglot.optimizer.scope import Scope, traverse_scope
 
-from ..expression.parse import parser_words
+from ..expression.faults import TextFault, fault_at, parser_fault, unclosed
 from ..model.connection import ConnectionSpec
 from ..near import closest
 from ..problem import Problem
@@ -20,16 +19,7 @@ from .query import MOST_CHARACTERS, checked_query
 MOST = 20
 
 
-@dataclass(frozen=True)
-class QueryFault:
-    """What is wrong with characters start to end of a query, counted from 0, `end` not included."""
-
-    start: int
-    end: int
-    sentence: str
-
-
-def query_faults(sql: str, spec: ConnectionSpec, catalog: Catalog) -> list[QueryFault]:
+def query_faults(sql: str, spec: ConnectionSpec, catalog: Catalog) -> list[TextFault]:
     """What is wrong with a query, by its text and by what the database holds; nothing is run. At most MOST."""
     if not sql.strip() or len(sql) > MOST_CHARACTERS:
         return []
@@ -37,9 +27,9 @@ def query_faults(sql: str, spec: ConnectionSpec, catalog: Catalog) -> list[Query
     try:
         trees = [tree for tree in sqlglot.parse(sql, read=dialect) if tree is not None]
     except sqlglot.errors.ParseError as error:
-        return [_of_parser(sql, dialect, error)]
+        return [parser_fault(sql, dialect, error, "The query")]
     except (sqlglot.errors.SqlglotError, RecursionError, ValueError) as error:
-        return [_unclosed(sql, error)]
+        return [unclosed(sql, error, "The query")]
     if len(trees) == 1:
         # A subquery's names are met once more in what it stands in.
         faults = list(dict.fromkeys(_of_names(trees[0], catalog)))[:MOST]
@@ -48,31 +38,11 @@ def query_faults(sql: str, spec: ConnectionSpec, catalog: Catalog) -> list[Query
     try:
         checked_query(sql, spec.kind, spec)
     except Problem as problem:
-        return [QueryFault(0, len(sql.rstrip()), str(problem))]
+        return [TextFault(0, len(sql.rstrip()), str(problem))]
     return []
 
 
-def _of_parser(sql: str, dialect: str, error: sqlglot.errors.ParseError) -> QueryFault:
-    """The token that the parser stopped at."""
-    told = error.errors[0] if error.errors else {}
-    where = (told.get("line"), told.get("col"))
-    token = next((t for t in sqlglot.tokenize(sql, read=dialect) if (t.line, t.col) == where), None)
-    start, end = (token.start, token.end + 1) if token else (len(sql.rstrip()) - 1, len(sql.rstrip()))
-    words = str(told.get("description") or parser_words(error)).rstrip(".").split(" / ")[-1]
-    return QueryFault(
-        max(start, 0), end, f"The query can't be understood from here on: {words[:1].lower()}{words[1:]}."
-    )
-
-
-def _unclosed(sql: str, error: Exception) -> QueryFault:
-    """A text or a comment that never ends: from the sign that opens it."""
-    if isinstance(error, RecursionError):
-        return QueryFault(0, len(sql), "The query is nested too deeply. Make it simpler.")
-    start = max(0, *(sql.rfind(sign) for sign in ("'", '"', "`", "/*")))
-    return QueryFault(start, len(sql), "What begins here never ends. Close it.")
-
-
-def _of_names(tree: exp.Expr, catalog: Catalog) -> Iterator[QueryFault]:
+def _of_names(tree: exp.Expr, catalog: Catalog) -> Iterator[TextFault]:
     try:
         scopes = traverse_scope(tree)
     except (sqlglot.errors.SqlglotError, RecursionError):
@@ -85,27 +55,29 @@ def _of_names(tree: exp.Expr, catalog: Catalog) -> Iterator[QueryFault]:
             yield from _of_column(column, scope, catalog)
 
 
-def _of_table(table: exp.Table, catalog: Catalog) -> Iterator[QueryFault]:
+def _of_table(table: exp.Table, catalog: Catalog) -> Iterator[TextFault]:
     # With a schema, or as a function, it is none that the catalog lists.
     if not isinstance(table.this, exp.Identifier) or table.args.get("db") or catalog.name_of(table.name):
         return
     near = closest(table.name, [*catalog.tables, *catalog.views])
     hint = f" The closest name is {near}." if near else ""
-    yield _at(table.this, f"There is no table {table.name}.{hint}")
+    yield fault_at(table.this, f"There is no table {table.name}.{hint}")
 
 
-def _of_column(column: exp.Column, scope: Scope, catalog: Catalog) -> Iterator[QueryFault]:
+def _of_column(column: exp.Column, scope: Scope, catalog: Catalog) -> Iterator[TextFault]:
     if not isinstance(column.this, exp.Identifier):
         return
     known = _known(column.table, scope, catalog)
     if known is None or column.name.lower() in known:
         return
     if column.table and not known:
-        yield _at(column.args["table"], f"Nothing in the query is called {column.table}.")
+        yield fault_at(column.args["table"], f"Nothing in the query is called {column.table}.")
         return
     near = closest(column.name, known)
     hint = f" The closest name is {near}." if near else ""
-    yield _at(column.this, f"There is no column {column.name}{' in ' + column.table if column.table else ''}.{hint}")
+    yield fault_at(
+        column.this, f"There is no column {column.name}{' in ' + column.table if column.table else ''}.{hint}"
+    )
 
 
 def _known(qualifier: str, within: Scope, catalog: Catalog) -> set[str] | None:
@@ -138,8 +110,3 @@ def _columns(source: exp.Table | Scope, catalog: Catalog) -> set[str] | None:
     if not selects or any(select.is_star for select in selects):
         return None
     return {select.alias_or_name.lower() for select in selects}
-
-
-def _at(identifier: exp.Identifier, sentence: str) -> QueryFault:
-    start = int(identifier.meta.get("start", 0))
-    return QueryFault(start, int(identifier.meta.get("end", start)) + 1, sentence)

@@ -133,7 +133,10 @@ def _column(e: Expression, node: exp.Expr) -> Function:
 def _written(text: str) -> int | Decimal:
     """A number as it stands in an expression. Raises Unsupported for one that nothing could be computed with."""
     if len(text) <= MOST_DIGITS:
-        number = int(text) if re.fullmatch(r"\d+", text) else Decimal(text)
+        try:
+            number = int(text) if re.fullmatch(r"\d+", text) else Decimal(text)
+        except decimal.InvalidOperation:
+            raise Unsupported(f"“{text}” is no number.") from None  # such as 1e, on the way to 1e5
         if isinstance(number, int) or abs(number.adjusted()) <= MOST_EXPONENT:
             return number
     raise Unsupported("A number in it is too large or has too many digits.")

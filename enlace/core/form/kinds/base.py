@@ -12,7 +12,9 @@ from ..columns import column_of
 @dataclass(frozen=True)
 class Setting:
     """One setting of a kind. kind: "text", "lines", "yes or no", "number", "choice", "field" (its name), "fields",
-    "columns" (of a grid) or "condition" (an expression over the record). choices: (value, label) pairs."""
+    "columns" (of a grid), "condition" (an expression over the record) or "target" (the title of a form or a server
+    action, or the id of a control, as the setting `act` says). choices: (value, label) pairs. needs: the name of another
+    setting, and the values of it with which this one means something."""
 
     name: str
     label: str
@@ -22,6 +24,7 @@ class Setting:
     help: str = ""
     least: int = 0
     most: int = 10_000
+    needs: tuple[str, tuple[str, ...]] = ("", ())
 
     def read(self, text: str) -> Any:
         """A typed text as the setting's value. Raises Problem."""

@@ -37,12 +37,14 @@ BUTTON = ControlKind(
     settings=(
         Setting("label", "Label", help="Left empty, the act's own words."),
         Setting("act", "Act", "choice", "refresh", ACTS),
+        Setting("to", "Which one", "target", needs=("act", ("form", "action", "go"))),
+        Setting("opens", "Opens it", "choice", "plain", OPENS, needs=("act", ("form",))),
         Setting(
-            "to", "Which form, action or control", help="The title of the form or action, the name of the control."
-        ),
-        Setting("opens", "Opens it", "choice", "plain", OPENS),
-        Setting(
-            "by", "By the field", "field", help="A field with a list: that leads to the record, or gets the new one."
+            "by",
+            "By the field",
+            "field",
+            help="A field with a list: that leads to the record, or gets the new one.",
+            needs=("opens", ("record", "rows", "new")),
         ),
         Setting("shortcut", "Shortcut", help="A letter, pressed with Alt and Shift."),
         SHOWN_WHEN,

@@ -3,6 +3,7 @@
 from .base import LABEL, ControlKind, Setting
 
 FUNCTIONS = (("count", "Number of rows"), ("sum", "Sum"), ("avg", "Average"), ("min", "Least"), ("max", "Greatest"))
+ADDED = tuple(name for name, _ in FUNCTIONS if name != "count")
 CHART = ControlKind(
     "chart",
     "Chart",
@@ -14,6 +15,6 @@ CHART = ControlKind(
         Setting("shape", "Drawn as", "choice", "bars", (("bars", "Bars"), ("line", "Line"), ("points", "Points"))),
         Setting("by", "Groups by the field", "field"),
         Setting("function", "Shows", "choice", "count", FUNCTIONS),
-        Setting("of", "Of the field", "field", help="A number; not needed for the number of rows."),
+        Setting("of", "Of the field", "field", help="A number.", needs=("function", ADDED)),
     ),
 )

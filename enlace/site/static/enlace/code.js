@@ -57,7 +57,7 @@ export function codeEditor(box, { dialect, columns = {}, names = [], check, keys
     bracketMatching(),
     closeBrackets(),
     highlightActiveLine(),
-    autocompletion(),
+    autocompletion({ icons: false }), // its signs are letters of fonts that do not come with the page
     // Tab leaves the editor as it leaves any other: whoever works by keys alone must get out again.
     keymap.of([...keys, ...completionKeymap, ...lintKeymap, ...historyKeymap, ...defaultKeymap]),
     sql({
@@ -93,6 +93,20 @@ export function codeEditor(box, { dialect, columns = {}, names = [], check, keys
   });
   return {
     focus: () => view.focus(),
+    /** Whether the editor stands in the place of its box still. */
+    get standing() {
+      return view.dom.isConnected && box.hidden;
+    },
+    /** Show what the box says by now; what is being typed stays. */
+    show(text) {
+      if (text === view.state.doc.toString() || view.hasFocus) return;
+      view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } });
+      before = text;
+    },
+    remove() {
+      view.destroy();
+      box.hidden = false;
+    },
     put(text) {
       view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } });
       view.focus();

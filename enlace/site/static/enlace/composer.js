@@ -1,6 +1,7 @@
 // The composer: chooses, moves and ties controls. What comes of each act is worked out on the server, which draws it all anew.
 
 import { Idiomorph } from "../vendor/idiomorph.esm.js";
+import { codeBoxes } from "./codeboxes.js";
 import { posted } from "./posting.js";
 import "./controls/tabs.js";
 import { links } from "./links.js";
@@ -15,6 +16,8 @@ const chosen = () => body().dataset.chosen.split(" ").filter(Boolean);
 const control = (id) => root.querySelector(`[data-stage] [data-control="${CSS.escape(id)}"]`);
 const settings = new SettingsCard(root, { chosen, find: control, leave: () => choose([]) });
 let running = Promise.resolve();
+
+const SEEN = 40; // pixels of a control that tell that it is there
 
 let waiting = 0; // acts that are on their way, or about to be
 
@@ -42,7 +45,6 @@ async function post(name, data) {
   const sent = { act: name, layout: body().dataset.layout, ids: chosen().join(" "), ...data };
   const board = root.querySelector(".boards")?.scrollTop;
   const stage = root.querySelector(".stage")?.scrollTop;
-  const { id } = document.activeElement;
   let response;
   try {
     response = await posted(root.dataset.url, sent);
@@ -51,12 +53,15 @@ async function post(name, data) {
   }
   const html = await response.text();
   if (!response.ok) return enlaceSay(enlaceWords(html), true);
+  // Where somebody is by now: who leaves an editor by Tab is in the next one before the answer comes.
+  const { id } = document.activeElement;
   // What is the same stays: a press that begins while an answer comes still ends on the same button.
   Idiomorph.morph(body(), html.trim(), { morphStyle: "outerHTML", callbacks: OURS });
   if (name === "add" || name === "bundle") for (const menu of root.querySelectorAll(".adds")) menu.open = false;
   root.querySelector(".boards").scrollTop = board ?? 0;
   root.querySelector(".stage").scrollTop = stage ?? 0;
   prepare();
+  reveal(control(chosen()[0]));
   const again = id && document.getElementById(id);
   if (again) again.focus();
   else if (chosen().length) control(chosen()[0])?.focus({ preventScroll: true });
@@ -67,14 +72,30 @@ async function post(name, data) {
   history.replaceState(null, "", address);
 }
 
+/** Bring a control into sight: the pages that it lies on are opened. */
+function reveal(found) {
+  let page = found?.closest("[role=tabpanel][hidden]");
+  while (page) {
+    const tabs = page.closest("enlace-tabs");
+    tabs.open(tabs.all.find((tab) => tab.getAttribute("aria-controls") === page.id));
+    page = page.parentElement.closest("[role=tabpanel][hidden]");
+  }
+  const box = found?.getBoundingClientRect();
+  const stage = root.querySelector(".stage").getBoundingClientRect();
+  // What shows a stretch of itself stays where it is: a sheet that jumps under the pointer is no help.
+  if (box && (box.bottom < stage.top + SEEN || box.top > stage.bottom - SEEN))
+    found.scrollIntoView({ block: "nearest" });
+}
+
 /** What the page itself says of what the server drew, which it would otherwise have to say anew after each act; and whether
  *  what a person opened stays open is theirs to say. */
 const PREPARED = ["role", "tabindex", "aria-label", "inert", "style"];
 const OURS = {
   beforeAttributeUpdated: (name, node, way) =>
     !(name === "open" && node.matches("details")) &&
+    !(name === "hidden" && "code" in node.dataset) &&
     !(way === "remove" && PREPARED.includes(name) && node.closest("[data-stage]")),
-  beforeNodeRemoved: (node) => !(node.nodeType === Node.ELEMENT_NODE && node.classList.contains("edge")),
+  beforeNodeRemoved: (node) => !(node.nodeType === Node.ELEMENT_NODE && node.matches(".edge, .cm-editor")),
 };
 
 /** Make what the desk drew still, and the controls on it choosable. */
@@ -105,6 +126,7 @@ function prepare() {
     control.append(edge);
   }
   settings.place();
+  codeBoxes(root, root.dataset.styles);
 }
 
 /** Links between sources, as arcs at the edge of the boards: from what belongs to what it belongs to. */
@@ -175,6 +197,9 @@ root.addEventListener("click", (event) => {
   else if (near("[data-detail]")) {
     const source = near("[data-detail]").dataset.detail;
     act("detail", { source, reference: document.getElementById(`under-${source}`).value });
+  } else if (near("[data-without]")) {
+    const { without, question } = near("[data-without]").dataset;
+    enlaceAsk(question, "Remove").then((yes) => yes && act("without", { source: without }));
   } else if (resets)
     act("set", { name: resets.dataset.reset, value: resets.dataset.default === "[]" ? "" : resets.dataset.default });
   else if (button) act(button.dataset.act, button.dataset.how ? { how: button.dataset.how } : {});

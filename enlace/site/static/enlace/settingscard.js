@@ -57,7 +57,7 @@ export class SettingsCard {
     const { card, control } = this;
     if (!card || !control || event.defaultPrevented) return;
     if (event.key === "Enter" && event.target === control && this.chosen().length === 1) {
-      card.querySelector("input, select, textarea")?.focus();
+      card.querySelector("input, select, textarea:not([hidden])")?.focus();
     } else if (event.key === "Escape" && card.contains(event.target)) {
       control.focus({ preventScroll: true });
     } else return;

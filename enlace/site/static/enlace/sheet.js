@@ -1,15 +1,9 @@
 // The field sheet: what is changed in place goes out at once; the sheet that comes back keeps the focus where it was.
 
+import { codeBoxes } from "./codeboxes.js";
 import { Names } from "./names.js";
 
-// An expression of several lines gets an editor, whenever the sheet shows one.
-async function codes() {
-  for (const box of document.querySelectorAll("textarea[data-code]:not([hidden])")) {
-    const { styles } = document.querySelector("[data-styles]").dataset;
-    const { codeEditor } = await import("./code.js");
-    if (!box.hidden) codeEditor(box, { dialect: "sqlite", names: names.known, nonce: styles });
-  }
-}
+const codes = () => codeBoxes(document, document.querySelector("[data-styles]").dataset.styles);
 document.addEventListener("htmx:afterSettle", codes);
 document.addEventListener("DOMContentLoaded", codes);
 
