@@ -230,6 +230,29 @@ class Composing(Served):
         page.locator(".card-of").get_by_role("button", name="Remove", exact=True).click()
         expect(added).to_have_count(0)
 
+    def test_a_board_of_many_fields(self):
+        page = self.compose(1)
+        names = page.locator("[data-board=vessel] [data-drag]")
+        self.assertGreater(names.count(), 12)
+        page.get_by_label("Find a field of Vessel").fill("gross")
+        expect(names.filter(visible=True)).to_have_count(1)
+        knot = page.locator("[data-cross=vessel_grid]").filter(visible=True)
+        tied = knot.get_attribute("aria-pressed")
+        for now in ("true" if tied == "false" else "false", tied):
+            knot.click()
+            expect(knot).to_have_attribute("aria-pressed", now)
+            expect(names.filter(visible=True)).to_have_count(1)
+        # The head that stays above the names covers them, also where both stay.
+        board = page.locator("[data-board=vessel] .crossbar")
+        board.evaluate("board => board.scrollTo(40, 120)")
+        page.get_by_label("Find a field of Vessel").fill("")
+        board.evaluate("board => board.scrollTo(40, 120)")
+        box = board.bounding_box()
+        on_top = page.evaluate(
+            "at => document.elementFromPoint(...at).closest('thead') !== null", [box["x"] + 20, box["y"] + 20]
+        )
+        self.assertTrue(on_top)
+
     def test_a_source_is_removed_and_brought_back(self):
         page = self.compose(5)
         boards = page.locator("[data-board]")

@@ -91,6 +91,7 @@ function reveal(found) {
  *  what a person opened stays open is theirs to say. */
 const PREPARED = ["role", "tabindex", "aria-label", "inert", "style"];
 const OURS = {
+  beforeNodeMorphed: (node) => !node.matches?.("[data-find-strand]"),
   beforeAttributeUpdated: (name, node, way) =>
     !(name === "open" && node.matches("details")) &&
     !(name === "hidden" && "code" in node.dataset) &&
@@ -125,9 +126,34 @@ function prepare() {
     edge.className = "edge";
     control.append(edge);
   }
+  for (const board of root.querySelectorAll("[data-board]")) showStrands(board);
   settings.place();
   codeBoxes(root, root.dataset.styles);
 }
+
+/** The strands of a board that are looked for, and the control that is chosen in sight. */
+function showStrands(board) {
+  const wanted = board.querySelector("[data-find-strand]")?.value.trim().toLowerCase() || "";
+  for (const name of board.querySelectorAll("[data-drag]")) {
+    const found = `${name.textContent} ${name.dataset.drag}`.toLowerCase().includes(wanted);
+    name.closest("tr").classList.toggle("elsewhere", !found);
+  }
+  const crossbar = board.querySelector(".crossbar");
+  for (const head of crossbar.querySelectorAll("thead [data-choose]")) {
+    const here = chosen().includes(head.dataset.choose);
+    if (here && !head.classList.contains("chosen")) {
+      const names = crossbar.querySelector("tbody th")?.offsetWidth ?? 0;
+      const at = head.closest("th").offsetLeft;
+      const [least, most] = [at + head.offsetWidth - crossbar.clientWidth, at - names];
+      crossbar.scrollLeft = Math.max(least, Math.min(crossbar.scrollLeft, most));
+    }
+    head.classList.toggle("chosen", here);
+  }
+}
+root.addEventListener(
+  "input",
+  ({ target }) => "findStrand" in target.dataset && showStrands(target.closest("[data-board]")),
+);
 
 /** Links between sources, as arcs at the edge of the boards: from what belongs to what it belongs to. */
 function arcs() {
