@@ -21,7 +21,7 @@ from enlace.core.form.difference import differences, title_of
 from enlace.core.form.edit import holder_of, kind_of
 from enlace.core.form.fields import fields_of
 from enlace.core.form.kinds.base import Setting
-from enlace.core.form.opening import words
+from enlace.core.form.opening import FAILING_WORDS, words
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
@@ -206,8 +206,11 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
         "can_undo": form.steps.filter(undone=False).exists(),
         "can_redo": form.steps.filter(undone=True).exists(),
         "said": said,
-        "opening": [(number, words(step), step.failing) for number, step in enumerate(document.opening, 1)],
+        "opening": [
+            (number, words(step), FAILING_WORDS[step.failing]) for number, step in enumerate(document.opening, 1)
+        ],
         "opening_acts": OPENING_LABELS,
+        "failings": FAILING_WORDS.items(),
         "opening_fields": _field_choices(wired, document.main.name),
         "copied": copied(document, chosen_ids) if chosen_ids else "",
     }

@@ -6,7 +6,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
+from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
@@ -32,15 +32,18 @@ from .work import Work
 @require_GET
 def start(request: HttpRequest) -> HttpResponse:
     """The start page: all forms."""
-    forms = Form.objects.for_person(request.user).select_related("project", "dataset__connection").filter(listed=True)
+    forms = Form.objects.for_person(request.user).select_related("dataset__connection").in_sections()
     kept = request.user.drafts.values_list("form", "changed", "counts")
     drafts = {form: changed for form, changed, counts in kept if counts.get("all")}
-    first: dict[tuple[int, str], int] = {}  # a section stands where the first of its tiles does
-    for form in forms:
-        here = (form.project_id, form.section)
-        first[here] = min(form.place, first.get(here, form.place))
-    ordered = sorted(forms, key=lambda f: (f.project.name, first[f.project_id, f.section], f.section, f.place, f.title))
-    return render(request, "desk/start.html", {"forms": [(form, drafts.get(form.pk)) for form in ordered]})
+    return render(request, "desk/start.html", {"forms": [(form, drafts.get(form.pk)) for form in forms]})
+
+
+@require_GET
+def menu(request: HttpRequest, form_id: int) -> HttpResponse:
+    """The forms of the project that a form is of, to go to from there: asked when somebody opens the menu."""
+    here = get_object_or_404(Form.objects.for_person(request.user), pk=form_id)
+    forms = Form.objects.for_person(request.user).filter(project=here.project_id).in_sections()
+    return render(request, "desk/forms_menu.html", {"forms": forms, "here": here})
 
 
 @require_GET

@@ -93,6 +93,7 @@ urlpatterns = [
     path("journal/<int:entry_id>/", journal_views.entry, name="journal-entry"),
     path("journal/<int:entry_id>/take-back", journal_views.undo_entry, name="take-back"),
     path("<int:form_id>/given", parameters.give, name="given"),
+    path("<int:form_id>/forms", page_views.menu, name="forms-menu"),
     path("<int:form_id>/kept", kept_views.act, name="kept"),
     path("<int:form_id>/action/<int:action_id>", actions.run, name="action-run"),
     *(path(f"<int:form_id>/{end}", view, name=name) for end, view, name in ACTS),

@@ -16,7 +16,7 @@ from .shapes import misshapen
 
 # By model, the columns that stand in its part of a file, in their order; the first one names it.
 COLUMNS: dict[type[models.Model], tuple[str, ...]] = {
-    Project: ("name", "density", "accent"),
+    Project: ("name", "about", "opens", "density", "accent"),
     Connection: ("name", "kind", "parameters", "password_from", "variable", "receipts"),
     Dataset: (
         "name", "table", "query", "key", "compare", "version", "each", "sorted_by", "row_condition", "uniques", "locator", "is_view",

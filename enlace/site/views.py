@@ -7,10 +7,15 @@ from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
+from enlace.workshop.models import first_form
+
 
 def home(request: HttpRequest) -> HttpResponse:
-    """Builders start in the workshop, operators at the desk."""
-    return redirect("projects" if request.user.is_builder else "desk")
+    """Builders start in the workshop, operators at the desk, or at the form that their only project opens first."""
+    if request.user.is_builder:
+        return redirect("projects")
+    form = first_form(request.user)
+    return redirect("desk") if form is None else redirect("work", form.pk)
 
 
 def problem_page(request: HttpRequest, status: Any, title: Any, hint: Any, words: Any = "") -> HttpResponse:

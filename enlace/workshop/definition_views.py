@@ -127,7 +127,7 @@ def form(request: HttpRequest, form_id: int) -> HttpResponse:
     told = ""
     if request.method == "POST":
         try:
-            opened.title = clean_name(request.POST.get("title", ""), "form", 120)
+            before, opened.title = opened.title, clean_name(request.POST.get("title", ""), "form", 120)
             opened.whole = request.POST.get("policy", "whole") != "keep"
             opened.most_failures = _failures(request) if not opened.whole else None
             opened.may_keep = "may_keep" in request.POST and not opened.dataset.query  # a copy holds whole tables only
@@ -136,6 +136,8 @@ def form(request: HttpRequest, form_id: int) -> HttpResponse:
             opened.place = _place(request)
             opened.counted, opened.listed = "counted" in request.POST, "listed" in request.POST
             opened.save()
+            if opened.title != before:
+                layout.form_renamed(opened, before)
             messages.success(request, "Applied.")
             return redirect(opened)
         except Problem as problem:

@@ -10,15 +10,16 @@ from typing import Any
 from django.db import transaction
 
 from enlace.accounts.models import Person
-from enlace.core.form import FormDocument, Source, document_of, edit
+from enlace.core.form import Control, FormDocument, Source, document_of, edit
 from enlace.core.form.defaults import document_for
+from enlace.core.form.document import put
 from enlace.core.model.dataset import DatasetSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog
 from enlace.core.wiring import Wired
 
 from .details import forget, taken_off
-from .models import Detail, Form, FormStep
+from .models import Detail, Form, FormStep, Project
 
 MOST_STEPS = 200
 
@@ -181,6 +182,24 @@ def _keep(form: Form, locked: Form, text: str) -> None:
     form.__dict__.pop("all_details", None)
 
 
+def form_renamed(form: Form, before: str) -> None:
+    """Let what names a form by its title name it still: buttons of the project's forms, and what opens first."""
+    Project.objects.filter(pk=form.project_id, opens=before).update(opens=form.title)
+    for other in Form.objects.filter(project=form.project_id).exclude(document=""):
+        there = document(other)
+        several = [control for control in there.all() if opens_form(control, before)]
+        for control in several:
+            there = put(there, replace(control, settings={**control.settings, "to": form.title}))
+        if several:
+            _keep(other, other, there.to_json())
+
+
+def opens_form(control: Control, title: str) -> bool:
+    """Whether a control is a button that opens the form of a title."""
+    settings = control.settings
+    return control.kind == "button" and settings.get("act") == "form" and settings.get("to") == title
+
+
 def wired(
     form: Form, made: FormDocument | None = None, rows: dict[str, Sequence[Sequence[Any]]] | None = None
 ) -> Wired:
@@ -218,11 +237,7 @@ def _reached(form: Form) -> bool:
     if form.listed:
         return True
     others = form.project.forms.exclude(pk=form.pk).exclude(document="").values_list("document", flat=True)
-    return any(
-        control.kind == "button" and control.settings.get("act") == "form" and control.settings.get("to") == form.title
-        for text in others
-        for control in _read(text).all()
-    )
+    return any(opens_form(control, form.title) for text in others for control in _read(text).all())
 
 
 def _unserved(form: Form, sources: Sequence[Source], datasets: dict[str, DatasetSpec | None]) -> list[str]:

@@ -28,7 +28,8 @@ from .query_run import QueryRun as QueryRun
 class Project(models.Model):
     """One application: connections, datasets, forms. members: the operators who work with it; builders see all.
 
-    density, accent: how its forms look.
+    density, accent: how its forms look. about: a line under its name on the start page. opens: the title of the form that
+    its operators come to first, "" for the start page.
     """
 
     class Density(models.TextChoices):
@@ -44,6 +45,8 @@ class Project(models.Model):
     name = models.CharField(max_length=80, unique=True)
     density = models.CharField(max_length=10, choices=Density.choices, blank=True)
     accent = models.CharField(max_length=10, choices=Accent.choices, blank=True)
+    about = models.CharField(max_length=200, blank=True)
+    opens = models.CharField(max_length=120, blank=True)
     made = models.DateTimeField(auto_now_add=True)
     members = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="projects", blank=True)
 
@@ -370,6 +373,15 @@ class FormQuery(models.QuerySet["Form"]):
         """Those that a person may open: builders all, operators those of their projects."""
         return self if person.is_builder else self.filter(project__members=person)
 
+    def in_sections(self) -> list[Form]:
+        """As a start page or a menu shows them: by project, a section where the first of its forms stands."""
+        forms, first = list(self.filter(listed=True).select_related("project")), dict[tuple[int, str], int]()
+        for form in forms:
+            here = (form.project_id, form.section)
+            first[here] = min(form.place, first.get(here, form.place))
+        at = lambda f: (f.project.name, first[f.project_id, f.section], f.section, f.place, f.title)  # noqa: E731
+        return sorted(forms, key=at)
+
 
 class Form(models.Model):
     """A page for operators.
@@ -433,6 +445,14 @@ class OnTheForm(models.Manager["Detail"]):
 
     def get_queryset(self) -> models.QuerySet[Detail]:
         return super().get_queryset().filter(off=False)
+
+
+def first_form(person: Any) -> Form | None:
+    """The form that somebody comes to first: that of their only project; None for the start page."""
+    projects = list(person.projects.all()[:2])
+    if len(projects) != 1 or not projects[0].opens:
+        return None
+    return Form.objects.filter(project=projects[0], title=projects[0].opens).first()
 
 
 class Detail(models.Model):

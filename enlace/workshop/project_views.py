@@ -69,6 +69,20 @@ def looks(request: HttpRequest, project_id: int) -> HttpResponse:
 
 @require_POST
 @builder_only
+def start_page(request: HttpRequest, project_id: int) -> HttpResponse:
+    """What stands under a project's name on the start page, and the form that its operators come to first."""
+    project = get_object_or_404(Project, pk=project_id)
+    opens = request.POST.get("opens", "")
+    if opens and not project.forms.filter(title=opens).exists():
+        raise Problem("There is no such form.", "Choose one from the list.", code="missing")
+    project.about, project.opens = " ".join(request.POST.get("about", "").split())[:200], opens
+    project.save(update_fields=["about", "opens"])
+    messages.success(request, "Applied.")
+    return redirect("forms", project.pk)
+
+
+@require_POST
+@builder_only
 def remove(request: HttpRequest, project_id: int) -> HttpResponse:
     """Remove a project with all that it defines; databases stay as they are."""
     project = get_object_or_404(Project, pk=project_id)

@@ -19,6 +19,7 @@ urlpatterns = [
     path("", project_views.projects, name="projects"),
     path("project/<int:project_id>/members", project_views.members, name="members"),
     path("project/<int:project_id>/looks", project_views.looks, name="looks"),
+    path("project/<int:project_id>/start", project_views.start_page, name="start-page"),
     path("project/<int:project_id>/remove", project_views.remove, name="project-remove"),
     path("project/<int:project_id>/connections/", connection_views.connections, name="connections"),
     path("project/<int:project_id>/connections/new", connection_views.new, name="connection-new"),

@@ -1,5 +1,7 @@
 """The workshop over HTTP: from a path to a form."""
 
+import re
+
 from django.conf import settings
 
 from enlace.workshop import layout
@@ -75,6 +77,34 @@ class Maps(Pages):
         self.assertContains(self.client.get(at, {"table": "gone"}), "There is no table called gone.")
         self.client.force_login(self.operator)
         self.assertEqual(self.client.get(at).status_code, 403)
+
+    def test_what_operators_come_to_first(self):
+        calls, vessels = self.form("port_call"), self.form("vessel")
+        start = f"/workshop/project/{self.project.pk}/start"
+        self.client.post(start, {"about": "All of the  quays", "opens": calls.title})
+        self.assertEqual(self.client.post(start, {"opens": "Nothing"}).status_code, 404)
+        self.client.force_login(self.operator)
+        self.assertRedirects(self.client.get("/"), f"/desk/{calls.pk}/")
+        self.assertContains(self.client.get("/desk/"), "All of the quays")
+        menu = self.client.get(f"/desk/{calls.pk}/forms").content.decode()
+        self.assertEqual(
+            re.findall(r'href="/desk/(\d+)/"( aria-current)?', menu),
+            [(str(calls.pk), " aria-current"), (str(vessels.pk), "")],
+        )
+        self.project.members.clear()
+        self.assertEqual(self.client.get(f"/desk/{calls.pk}/forms").status_code, 404)
+
+    def test_a_form_with_another_title_is_found_by_what_leads_to_it(self):
+        calls, vessels = self.form("port_call"), self.form("vessel")
+        act = f"/workshop/form/{vessels.pk}/compose/act"
+        self.client.post(act, {"act": "add", "kind": "button", "source": "vessel", "layout": 0})
+        for layout_count, (name, value) in enumerate((("act", "form"), ("to", calls.title)), 1):
+            self.client.post(act, {"act": "set", "ids": "button", "name": name, "value": value, "layout": layout_count})
+        self.client.post(f"/workshop/project/{self.project.pk}/start", {"opens": calls.title})
+        self.client.post(f"/workshop/form/{calls.pk}/", {"title": "Ships at the quay"})
+        self.assertContains(self.client.get(f"/desk/{vessels.pk}/"), "Open Ships at the quay")
+        self.project.refresh_from_db()
+        self.assertEqual(self.project.opens, "Ships at the quay")
 
     def test_looks_of_a_project(self):
         form, at = self.form("vessel"), f"/workshop/project/{self.project.pk}/looks"

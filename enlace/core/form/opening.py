@@ -10,6 +10,7 @@ from ..problem import Problem
 
 GO, ORDER, FILTER, PARAMETER = ACTS = ("go", "order", "filter", "parameter")
 STOP, TELL, GO_ON = FAILINGS = ("stop", "tell", "go on")
+FAILING_WORDS = {TELL: "say so, and go on", GO_ON: "go on", STOP: "stop"}
 RECORDS = ("first", "last", "new")
 ASCENDING, DESCENDING = ("ascending", "descending")
 MOST_STEPS = 40

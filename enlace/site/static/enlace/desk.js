@@ -7,6 +7,7 @@ import "./controls/index.js";
 import { LAST } from "./controls/navigator.js";
 import { DeskKeys } from "./deskkeys.js";
 import { apply, Edits } from "./edits.js";
+import { formsMenu } from "./formsmenu.js";
 import { HeldKeys, stopOf } from "./focus.js";
 import { renewRow } from "./renewrow.js";
 import { Source } from "./source.js";
@@ -27,6 +28,7 @@ for (const holder of desk.querySelectorAll("[data-source]")) {
   sources.set(source.p, source);
 }
 const main = sources.get("");
+formsMenu(desk.querySelector("[data-forms]"));
 for (const control of desk.querySelectorAll("enlace-grid")) sourceOf(control).showIn(control);
 
 /** The source that an element belongs to; the main one for what belongs to none. */

@@ -53,6 +53,7 @@ export class DeskKeys {
       ["B", "Bring rows in", press("act-bring")],
       ["W", "Review what is pending", press("act-review")],
       ["H", "Rehearse the save", does("rehearse")],
+      ["M", "The forms of the project", press("act-forms")],
       ["X", "Discard all that is pending", does("discard")],
       ["G", "Go to the grid", () => here().grid?.focus()],
       ["E", "Go to the editors", () => held.after(() => this.editors())],

@@ -1,0 +1,31 @@
+// The menu of the project's forms: what stands in it is asked for when somebody opens it.
+
+export function formsMenu(menu) {
+  const list = menu.querySelector("nav");
+  menu.addEventListener("toggle", async () => {
+    if (!menu.open) return;
+    if (!list.childElementCount) {
+      try {
+        const response = await fetch(menu.dataset.forms, { headers: { "HX-Request": "true" } });
+        const html = await response.text();
+        if (!response.ok) return enlaceSay(enlaceWords(html), true);
+        list.innerHTML = html;
+      } catch {
+        menu.open = false;
+        return enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
+      }
+    }
+    list.querySelector("a:not([aria-current])")?.focus();
+  });
+  const close = () => {
+    menu.open = false;
+  };
+  menu.addEventListener("keydown", (event) => {
+    if (event.key !== "Escape" || !menu.open) return;
+    event.preventDefault();
+    close();
+    menu.querySelector("summary").focus();
+  });
+  menu.addEventListener("focusout", ({ relatedTarget }) => relatedTarget && !menu.contains(relatedTarget) && close());
+  document.addEventListener("click", ({ target }) => menu.contains(target) || close());
+}
