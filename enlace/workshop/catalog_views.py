@@ -159,7 +159,8 @@ def make_form(request: HttpRequest, connection_id: int) -> HttpResponse:
     dataset = Dataset.make(connection, spec, title)
     form = Form.make(dataset, title)
     messages.success(request, f"The form “{title}” is ready: {len(spec.fields)} fields, a grid and a navigator.")
-    return redirect(reverse("work", args=[form.pk]) if request.POST.get("open") else form)
+    leads = {"1": "work", "sheet": "compose"}.get(request.POST.get("open", ""))
+    return redirect(reverse(leads, args=[form.pk]) if leads else form)
 
 
 def _free_title(connection: Connection, title: str) -> str:

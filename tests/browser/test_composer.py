@@ -269,6 +269,26 @@ class Composing(Served):
         self.says("is off the form now", page)
 
 
+class FromTheMap(Served):
+    def test_a_table_is_dragged_onto_a_new_form_or_made_one_by_a_key(self):
+        page = self.page
+        for by_key in (False, True):
+            page.goto(f"{self.base}/workshop/connection/1/map")
+            table, place = page.locator("[data-table=commodity]"), page.locator("[data-new-form]")
+            if by_key:
+                table.focus()
+                page.keyboard.press("f")
+            else:
+                start, end = table.bounding_box(), place.bounding_box()
+                page.mouse.move(start["x"] + 8, start["y"] + 8)
+                page.mouse.down()
+                page.mouse.move(end["x"] + 40, end["y"] + 8, steps=6)
+                expect(place).to_have_class(re.compile("over"))
+                page.mouse.up()
+            page.wait_for_url("**/compose")
+            expect(page.locator("h1")).to_contain_text("Commodity")
+
+
 class Links(Served):
     def test_a_link_is_drawn_from_a_field_to_a_column(self):
         page = self.page

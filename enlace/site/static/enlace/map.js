@@ -1,5 +1,7 @@
 // The schema map: moved and made larger by mouse and by keys.
 
+import { letterOf } from "./typing.js";
+
 const room = document.querySelector("[data-map]");
 const svg = room.querySelector("svg");
 const MARGIN = 20;
@@ -46,15 +48,37 @@ room.addEventListener(
 );
 let drag = null;
 room.addEventListener("pointerdown", (event) => {
-  drag = { x: event.clientX, y: event.clientY, from: view, moved: false };
+  const table = event.target.closest(".box")?.dataset.table;
+  drag = { x: event.clientX, y: event.clientY, from: view, moved: false, table };
 });
+// A table is dragged onto a new form; anything else moves the map.
+const place = document.querySelector("[data-new-form]");
+const over = ({ clientX, clientY }) =>
+  document.elementFromPoint(clientX, clientY)?.closest("[data-new-form]") === place;
+function make(table) {
+  place.elements.name.value = table;
+  place.requestSubmit();
+}
+const label = document.createElement("span");
+label.className = "map-dragged";
+function carry(event) {
+  if (!label.isConnected) document.body.append(label);
+  label.textContent = drag.table;
+  label.style.left = `${event.clientX + 10}px`;
+  label.style.top = `${event.clientY + 10}px`;
+  place.classList.toggle("over", over(event));
+}
 window.addEventListener("pointermove", (event) => {
   if (!drag) return;
   const [dx, dy] = [event.clientX - drag.x, event.clientY - drag.y];
   drag.moved ||= Math.abs(dx) + Math.abs(dy) > 5;
-  if (drag.moved) show({ ...drag.from, x: drag.from.x - dx / view.scale, y: drag.from.y - dy / view.scale });
+  if (drag.moved && drag.table) carry(event);
+  else if (drag.moved) show({ ...drag.from, x: drag.from.x - dx / view.scale, y: drag.from.y - dy / view.scale });
 });
-window.addEventListener("pointerup", () => {
+window.addEventListener("pointerup", (event) => {
+  label.remove();
+  place.classList.remove("over");
+  if (drag?.moved && drag.table && over(event)) make(drag.table);
   if (drag?.moved) room.addEventListener("click", (event) => event.preventDefault(), { once: true, capture: true });
   drag = null;
 });
@@ -67,6 +91,7 @@ room.addEventListener("keydown", (event) => {
   else if (event.key === "+" || event.key === "=") zoom(1.25);
   else if (event.key === "-") zoom(0.8);
   else if (event.key === "0") all();
+  else if (letterOf(event) === "F" && event.target.closest(".box")) make(event.target.closest(".box").dataset.table);
   else return;
   event.preventDefault();
 });
