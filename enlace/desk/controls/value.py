@@ -13,15 +13,19 @@ from ..sheet import Sheet
 from .base import Drawing, Shown, label_of
 
 
+NUMBERS = ("whole", "decimal")
+
+
 def context(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:
     field = drawing.part.dataset.any_name.get(control.field)
+    told = {"label": label_of(control, field), "digits": bool(field and not field.lookup and field.kind in NUMBERS)}
     written = str(control.settings.get("format") or "")
     if field and written and not field.lookup and drawing.view is not None and drawing.work is not None:
         value = drawing.view.value(field.name)
         if not isinstance(value, ExpressionError):
             write = KINDS[field.kind].formatter(replace(field, format=written), drawing.work.formats)
-            return {"label": label_of(control, field), "text": write(value)[:400]}
-    return {"label": label_of(control, field), "text": drawing.text_of(field)[:400] if field else ""}
+            return {**told, "text": write(value)[:400]}
+    return {**told, "text": drawing.text_of(field)[:400] if field else ""}
 
 
 VALUE = Shown(context)
