@@ -12,7 +12,6 @@ from enlace.core.kinds import KINDS
 from ..sheet import Sheet
 from .base import Drawing, Shown, label_of
 
-
 NUMBERS = ("whole", "decimal")
 
 
