@@ -26,7 +26,7 @@ from .parameters import lines
 from .review import name_of
 from .sheet import Sheet
 from .showing import details_of, drawing_of
-from .work import Work
+from .work import Work, home_of
 
 
 @require_GET
@@ -68,6 +68,7 @@ def page(request: HttpRequest, work: Work) -> HttpResponse:
     context = {
         **main.context,
         "project": work.form.project,
+        "home": home_of(work.form.pk),
         **_master_context(work),
         "revision": work.store.revision,
         "errand": errand_of(request, work),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any
 
 from django.conf import settings
@@ -45,9 +46,14 @@ def stops(request: HttpRequest) -> list[Stop]:
     stops_shown: list[Stop] = []
     if project is not None and request.user.is_builder:
         stops_shown = as_defined(("line", project.pk), lambda: _in_workshop(project))
-    stops_shown.append(_stop("Desk", reverse("desk"), None))
+    stops_shown.append(_desk())
     here = getattr(request, "enlace_stop", "")
     return [replace(stop, here=True) if stop.label == here else stop for stop in stops_shown]
+
+
+@cache
+def _desk() -> Stop:
+    return _stop("Desk", reverse("desk"), None)
 
 
 def _in_workshop(project: Any) -> list[Stop]:
