@@ -70,6 +70,12 @@ class Axe(Served):
         expect(page.locator(".card-of")).to_contain_text("Columns")
         page.locator(".adds summary").click()
         yield "the composer with a control chosen"
+        page.locator("[data-stage] [data-kind=button]").first.click(position={"x": 4, "y": 4}, force=True)
+        page.locator("#set-usable_when-code").click()
+        page.keyboard.type("statu")
+        expect(page.locator(".cm-lintRange-error")).to_have_text("statu")
+        expect(page.locator(".cm-tooltip-autocomplete")).to_be_visible()
+        yield "a condition that is being written"
         page.goto(self.base + "/workshop/dataset/2/")
         page.get_by_role("button", name="More about berth_code").click()
         page.get_by_label("On save only").check()
@@ -114,7 +120,9 @@ class Axe(Served):
         expect(page.locator(".inside .branches").first).to_be_visible()
         yield "rows that open"
         self.work("Quay today", page, rows=False)
-        yield "a list in groups"
+        page.keyboard.press("Alt+Shift+M")
+        expect(page.get_by_role("navigation", name="Forms of the project").get_by_role("link")).not_to_have_count(0)
+        yield "a list in groups, and the menu of forms"
         self.work("Port call", page)
         page.locator("#act-conditions").click()
         page.get_by_role("button", name="A group").first.click()
