@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -53,6 +55,7 @@ def _page(request: HttpRequest, form: Form, action: ServerAction) -> HttpRespons
             told = str(problem) + (f" ({problem.words})" if problem.words else "")
     fields = [f.name for f in form.dataset.to_spec().fields]
     context = {"project": form.project, "form": form, "action": action, "told": told, "tried": tried, "fields": fields}
+    context["names_json"] = json.dumps(fields)
     connection = form.dataset.connection
     context["known"] = {"dialect": connection.kind, "columns": known_columns(connection)}
     return render(request, "workshop/action.html", context, status=400 if told else 200)

@@ -79,8 +79,8 @@ class Axe(Served):
         page.goto(self.base + "/workshop/dataset/2/")
         page.get_by_role("button", name="More about berth_code").click()
         page.get_by_label("On save only").check()
-        page.locator("#p-required_when").press_sequentially("vessel.leng")
-        expect(page.locator("#names li")).to_have_count(1)
+        page.locator("#p-required_when-code").press_sequentially("vessel.leng")
+        expect(page.locator(".cm-tooltip-autocomplete li")).to_have_count(1)
         yield "the field sheet with a field open"
         page.goto(self.base + "/workshop/connection/1/query")
         page.locator("#sql-code").click()

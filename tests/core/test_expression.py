@@ -130,6 +130,8 @@ class WhereItIsWrong(unittest.TestCase):
         ("name = 'it", "'it", "never ends"),
         ("length_m > * 3", "3", "can't be understood"),
         ("length_m > (3", "3", "can't be understood"),
+        ("length_m > 3 AND", "AND", "something is missing"),
+        ("length_m IN", "length_m IN", "IN needs a list"),
         ("length_m > 1, 2", "length_m > 1, 2", "more than one"),
         ("length_m > 3 AND operator.name LIKE 'A%'", "", ""),
         ("sum(port_call.tonnes) > length_m", "", ""),

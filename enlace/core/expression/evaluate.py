@@ -334,6 +334,8 @@ def _is_not(e: Expression, node: exp.Expr) -> Function:
 def _in(e: Expression, node: exp.Expr) -> Function:
     if node.args.get("query") or node.args.get("unnest"):
         raise Unsupported("A subquery is not evaluated here.")
+    if not node.expressions:
+        raise Unsupported("IN needs a list of values.")
     value, options = e._made(node.this), [e._made(option) for option in node.expressions]
 
     def run(r: Record) -> bool | None:

@@ -9,7 +9,7 @@ import sqlglot
 from sqlglot import exp
 
 from .evaluate import Expression
-from .parse import AGGREGATES, MOST_CHARACTERS, Names, Unsupported, parser_words
+from .parse import AGGREGATES, MOST_CHARACTERS, Names, Unsupported, parser_words, plain_words
 
 BEFORE = "SELECT ("  # what an expression is read behind
 
@@ -50,9 +50,10 @@ def parser_fault(text: str, dialect: str, error: sqlglot.errors.ParseError, what
     """The token that the parser stopped at. what: is read, such as "The query"."""
     told = error.errors[0] if error.errors else {}
     where = (told.get("line"), told.get("col"))
-    token = next((t for t in sqlglot.tokenize(text, read=dialect) if (t.line, t.col) == where), None)
+    tokens = sqlglot.tokenize(text, read=dialect)
+    token = next((t for t in tokens if (t.line, t.col) == where), tokens[-1] if tokens else None)
     start, end = (token.start, token.end + 1) if token else (len(text.rstrip()) - 1, len(text.rstrip()))
-    words = str(told.get("description") or parser_words(error)).rstrip(".").split(" / ")[-1]
+    words = plain_words(str(told.get("description") or parser_words(error))).rstrip(".").split(" / ")[-1]
     sentence = f"{what} can't be understood from here on: {words[:1].lower()}{words[1:]}."
     return TextFault(max(start, 0), end, sentence)
 

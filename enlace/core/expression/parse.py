@@ -49,13 +49,20 @@ def parsed(text: str, dialect: str = "sqlite") -> exp.Expr:
 
 
 def parser_words(error: Exception) -> str:
-    """The first line of what the parser says, without the colours that it sets for terminals."""
-    return re.sub(r"\x1b\[\d+m", "", str(error)).splitlines()[0]
+    """The first line of what the parser says, without the colours that it sets for terminals and names of its own parts."""
+    return plain_words(re.sub(r"\x1b\[\d+m", "", str(error)).splitlines()[0])
+
+
+def plain_words(told: str) -> str:
+    """What a parser says without the names that only its own code knows."""
+    return re.sub(r"Required keyword: .*? missing for <class .*?>", "Something is missing", told)
 
 
 def _told(error: Exception) -> str:
     if isinstance(error, RecursionError):
         return "The expression is nested too deeply."
+    if isinstance(error, sqlglot.errors.TokenError):
+        return "A text or a comment in it never ends."
     return re.sub(r"\. Line \d+, Col: \d+\.?$", "", parser_words(error)) + "."
 
 

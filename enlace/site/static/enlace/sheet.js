@@ -4,7 +4,6 @@ import { codeBoxes } from "./codeboxes.js";
 import { Names } from "./names.js";
 
 const codes = () => codeBoxes(document, document.querySelector("[data-styles]").dataset.styles);
-document.addEventListener("htmx:afterSettle", codes);
 document.addEventListener("DOMContentLoaded", codes);
 
 const sheet = () => document.getElementById("sheet");
@@ -61,18 +60,19 @@ document.addEventListener("htmx:beforeSwap", ({ detail }) => {
   if (document.activeElement?.closest(".cm-editor")) document.activeElement.blur(); // what is in it is sent first
   refused = sheet().dataset.typed ? JSON.parse(sheet().dataset.typed) : null;
 });
-document.addEventListener("htmx:afterSettle", () => {
+document.addEventListener("htmx:afterSettle", async () => {
   columns();
+  const [wanted, wrong] = [back, refused];
+  [back, refused] = [null, null];
   const told = document.getElementById("sheet-told");
-  if (told && refused) {
+  if (told && wrong) {
     // What was refused stays as it was typed, to be corrected.
-    const editor = document.getElementById(refused.id);
-    if (editor && editor.type !== "checkbox") editor.value = refused.value;
+    const editor = document.getElementById(wrong.id);
+    if (editor && editor.type !== "checkbox") editor.value = wrong.value;
     editor?.setAttribute("aria-invalid", "true");
     enlaceSay(told.textContent, true);
   }
-  refused = null;
-  const again = back && document.getElementById(back);
+  await codes(); // the focus may have been in one of these
+  const again = wanted && document.getElementById(wanted);
   if (again && document.activeElement !== again) again.focus();
-  back = null;
 });
