@@ -13,6 +13,7 @@ from enlace.core.dataset.filters import AnyFilter, Combined, Filter, exactly_tex
 from enlace.core.dataset.finding import look
 from enlace.core.dataset.groups import frequent
 from enlace.core.dataset.lookups import shown_text
+from enlace.core.dataset.reached import reached
 from enlace.core.dataset.spread import spread
 from enlace.core.dataset.totals import NUMBERS
 from enlace.core.dataset.window import Rows
@@ -21,6 +22,7 @@ from enlace.core.problem import Problem
 
 from .date_spans import in_spans, spans_of
 from .opening import number_from, on_form, text_from
+from .reach import names_beyond
 from .work import Work
 
 MOST_VALUES = 100
@@ -33,6 +35,16 @@ def _shown(work: Work, name: str) -> FieldSpec:
     if field is None:
         raise Problem("This form has no such field.", "Choose one from the list.", code="bad")
     return field
+
+
+@require_GET
+@on_form
+def reach(request: HttpRequest, work: Work) -> HttpResponse:
+    """What conditions may be about beside the fields of the record, as JSON: asked when somebody builds one."""
+    known = reached(work.dataset)
+    names = names_beyond(work.part, work.parts, bool(work.person.is_builder))
+    fields = [{"name": name, "label": known[name].label, "kind": known[name].kind} for name in names]
+    return JsonResponse({"fields": fields})
 
 
 @require_GET

@@ -6,8 +6,8 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
-from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.query import parameters_of
+from enlace.core.labels import label_of
 from enlace.core.problem import Problem
 from enlace.workshop.models import Form
 

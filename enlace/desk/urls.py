@@ -54,6 +54,7 @@ ACTS = (
     ("views", view_views.kept_views, "views"),
     ("arrangements", kept_arrangements.kept_arrangements, "arrangements"),
     ("exactly", asking_views.exactly, "exactly"),
+    ("reach", asking_views.reach, "reach"),
     ("find", asking_views.find, "find"),
     ("value", views.value, "value"),
     ("edit", views.edit, "edit"),

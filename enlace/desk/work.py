@@ -44,6 +44,7 @@ from .kept import KeptCopy
 from .links import links_of
 from .master_line import line_of_master
 from .parts import FormPart, own_part, part_named, parts_of, table_part
+from .reach import names_beyond
 from .record_view import RecordView
 from .sheet import Sheet
 from .words import Words
@@ -136,7 +137,8 @@ class Work:
         filters, self.filter_faults = read_filters(self.dataset, dict(self.asked.boxes), formats)
         # Conditions that reach over other tables are for builders: what an operator may read is what the form shows.
         far = bool(person.is_builder)
-        built, self.condition_faults = filter_of(asked.conditions, self.dataset, formats, localdate(), far)
+        beyond = names_beyond(self.part, self.parts, far) if asked.conditions else ()
+        built, self.condition_faults = filter_of(asked.conditions, self.dataset, formats, localdate(), far, beyond)
         self._filters = (*filters, *built)
 
     def arranged(self, key: str = "") -> tuple[GridColumn, ...]:

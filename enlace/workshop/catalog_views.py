@@ -13,9 +13,9 @@ from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
 from enlace.core.dataset.anchors import count_of
-from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.inference.make import make_dataset, why_read_only
 from enlace.core.kinds import raw_text
+from enlace.core.labels import label_of
 from enlace.core.model.catalog import Table
 from enlace.core.problem import Problem
 from enlace.core.save.receipts import create_statement

@@ -10,9 +10,9 @@ from typing import Any
 from django.db import transaction
 from django.dispatch import Signal
 
-from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.query import parameters_of
+from enlace.core.labels import label_of
 from enlace.core.model.catalog import Reference
 from enlace.core.model.dataset import DatasetSpec
 from enlace.core.problem import Problem

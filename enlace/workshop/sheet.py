@@ -16,7 +16,6 @@ from enlace.core.dataset.drift import Drift, drift_of, repaired
 from enlace.core.dataset.drift import moved as moved_field
 from enlace.core.dataset.field_properties import CALCULATED, with_property
 from enlace.core.dataset.inference.kinds import column_specs
-from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.dataset.inference.references import lookup_name
 from enlace.core.dataset.inference.telling import shown_columns
@@ -24,6 +23,7 @@ from enlace.core.dataset.query import parameters_of
 from enlace.core.dataset.source import LEAST
 from enlace.core.dataset.stored import as_json, detail_of
 from enlace.core.expression.parse import MASTER
+from enlace.core.labels import label_of
 from enlace.core.model.dataset import ColumnSpec, LookupSpec
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog

@@ -46,6 +46,31 @@ class Asking(Served):
         page.locator("#sentence [aria-label^='Leave out']").click()
         expect(page.locator(".said-part")).to_have_count(0)
 
+    def test_a_condition_beyond_the_record(self):
+        page = self.work("Port call")
+        page.locator("#act-conditions").click()
+        line = page.locator(".asks-one")
+        line.get_by_label("Field", exact=True).select_option(label="Vessel: Flag")
+        line.get_by_label("Test").select_option("is")
+        line.get_by_label("Value").fill("PT")
+        page.get_by_role("button", name="One more").click()
+        line.nth(1).get_by_label("Field", exact=True).select_option(label="Cargo line: sum of tonnes")
+        line.nth(1).get_by_label("Test").select_option("more")
+        line.nth(1).get_by_label("Value").fill("100")
+        page.get_by_role("button", name="Show these rows").click()
+        expect(page.locator(".said-part")).to_contain_text(
+            ["Vessel: Flag is PT", "Cargo line: sum of tonnes more than 100"]
+        )
+        with sqlite3.connect(self.harbour) as db:
+            [(count,)] = db.execute(
+                """SELECT count(*) FROM port_call p JOIN vessel v ON v.id = p.vessel_id WHERE v.flag = 'PT'
+                AND (SELECT sum(tonnes) FROM cargo_line WHERE port_call_id = p.id) > 100"""
+            )
+        expect(page.locator("#go-total")).to_have_text(str(count))
+        page.reload()
+        page.locator("#sentence .said-part button").nth(1).click()
+        expect(line.nth(1).get_by_label("Field", exact=True)).to_have_value("sum(cargo_line.tonnes)")
+
     def test_the_acts_of_a_column(self):
         page = self.work("Port call")
         self.cell(2, 6).click()

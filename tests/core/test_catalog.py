@@ -5,9 +5,9 @@ import sqlite3
 import unittest
 from pathlib import Path
 
-from enlace.core.dataset.inference.labels import label_of
 from enlace.core.dataset.inference.make import make_dataset
 from enlace.core.expression import Expression
+from enlace.core.labels import label_of
 from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog, run_step

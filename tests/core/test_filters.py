@@ -10,6 +10,7 @@ from unittest import mock
 
 from enlace.core.dataset import finding
 from enlace.core.dataset.filters import Combined, Filter, read_box, read_filters
+from enlace.core.dataset.reached import reached
 from enlace.core.dataset.totals import Total, totals
 from enlace.core.dataset.window import Rows
 from enlace.core.model.dataset import FieldSpec, LookupSpec
@@ -79,6 +80,30 @@ class Filtering(OnServer):
         self.passes(lambda r: each(r) is not False and each(r) > 10, each=">10")
         self.passes(lambda r: each(r) is not False and 2 <= each(r) <= 8, each="2..8")
         self.passes(lambda r: each(r) is False, each="empty")
+
+    def test_several_conditions_of_calculated_fields(self):
+        each = lambda row: row["weight"] is not None and Decimal(str(row["weight"])) / row["pieces"]  # noqa: E731
+        rate = FieldSpec("rate", "Rate", "decimal", formula="pieces * 2")
+        dataset = replace(self.dataset, extra=(*self.dataset.extra, rate))
+        self.passes(lambda r: each(r) is not False and each(r) > 10 and r["pieces"] > 3, dataset, each=">10", rate=">6")
+        self.passes(
+            lambda r: each(r) is not False and 2 <= each(r) <= 8 and r["pieces"] in (2, 3),
+            dataset,
+            each="2..8",
+            rate="4..6",
+        )
+        several = (
+            Test("rate", "in", ("4", "8")),
+            Group("any", (Test("rate", "is", ("8",)), Test("each", "more", ("20",)))),
+        )
+        filters, wrong = filter_of(several, dataset, ENGLISH, datetime.date(2026, 1, 14))
+        expected = [
+            r["id"]
+            for r in self.all
+            if r["pieces"] == 4 or (r["pieces"] == 2 and each(r) is not False and each(r) > 20)
+        ]
+        self.assertEqual(wrong, [])
+        self.assertEqual([row.id for row in Rows.of(self.spec, dataset, filters=filters).window(0, 1000)], expected)
 
     def test_texts(self):
         self.passes(lambda r: r["code"].startswith("Ç"), code="c 50%_X")
@@ -164,6 +189,60 @@ class Filtering(OnServer):
         asked(lambda r: r["pieces"] * 2 > 6, Typed("pieces * 2 > 6"))
         asked(lambda r: r["pieces"] > 3, Typed("pieces > 3"), Test("code", "has", ("nothing",), off=True))
         asked(heavy, more, Group("any", (Test("pieces", "more", ("99",), off=True),)))
+
+    def test_what_lies_beyond_the_record(self):
+        today = datetime.date(2026, 1, 14)
+
+        def asked(dataset, expected, *conditions):
+            filters, wrong = filter_of(conditions, dataset, ENGLISH, today, beyond=reached(dataset))
+            self.assertEqual(wrong, [])
+            rows = Rows.of(self.spec, dataset, filters=filters)
+            with self.subTest(conditions):
+                self.assertEqual([row.id for row in rows.window(0, 1000)], expected)
+                self.assertEqual(rows.count(), len(expected))
+                self.assertTrue(expected)
+                self.assertEqual(rows.position(expected[-1]), len(expected) - 1)
+
+        of_agent = lambda test: [r["id"] for r in self.all if test(folded(r["agent"] or ""))]  # noqa: E731
+        for test, value, passes in (
+            ("has", "SUL", lambda name: "sul" in name),
+            ("is", "aguas do sul", lambda name: name == "aguas do sul"),
+            ("lacks", "sul", lambda name: "sul" not in name),
+            ("like", "%do Sul", lambda name: name.endswith("do sul")),
+        ):
+            asked(self.dataset, of_agent(passes), Test("agent.name", test, (value,)))
+        asked(self.dataset, [r["id"] for r in self.all if r["agent_id"] in (1, 3)], Test("agent.id", "in", ("1", "3")))
+        agents = self.bench("agent").dataset
+        ids = [row.id for row in Rows.of(self.spec, agents).window(0, 1000)]
+        several = {name: [r for r in self.all if f"i{r['agent_id']}" == name] for name in ids}
+        heavy = {
+            name: sum(Decimal(str(r["weight"])) for r in rows if r["weight"] is not None)
+            for name, rows in several.items()
+        }
+        middle = sorted(heavy.values())[len(heavy) // 2]
+        asked(
+            agents,
+            [name for name in ids if heavy[name] >= middle],
+            Test("sum(shipment.weight)", "at least", (str(middle),)),
+        )
+        least = min(len(rows) for rows in several.values())
+        asked(
+            agents,
+            [name for name in ids if len(several[name]) == least],
+            Test("count(shipment.agent_id)", "is", (str(least),)),
+        )
+        last = {name: max((str(r["day"])[:10] for r in rows if r["day"]), default="") for name, rows in several.items()}
+        day = max(last.values())
+        asked(agents, [n for n in ids if last[n] == day], Test("max(shipment.day)", "is", (day,)))
+        asked(
+            agents,
+            [n for n in ids if heavy[n] < middle and len(several[n]) > 0],
+            Test("sum(shipment.weight)", "less", (str(middle),)),
+        )
+        for name in ("agent.nothing", "sum(agent.id)", "master.id", "sum(shipment.code)"):
+            self.assertEqual(
+                len(filter_of((Test(name, "is", ("1",)),), self.dataset, ENGLISH, today, beyond=[name])[1]), 1
+            )
 
     def test_the_next_that_passes_is_looked_for_in_stretches(self):
         wanted = Combined("any", (read_box(self.dataset.by_name["code"], "7", ENGLISH), Filter("weight", "empty")))

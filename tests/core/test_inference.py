@@ -5,8 +5,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from enlace.core.dataset.inference.labels import label_of, list_label
 from enlace.core.dataset.inference.make import make_dataset
+from enlace.core.labels import label_of, list_label
 from enlace.core.model.connection import ConnectionSpec
 from enlace.core.server import forget_engines
 from enlace.core.words import words_of

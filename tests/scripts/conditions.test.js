@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 
-import { cleaned, testsOf, typedOf, valuesOf } from "../../enlace/site/static/enlace/conditions.js";
+import { cleaned, inGroups, testsOf, typedOf, valuesOf } from "../../enlace/site/static/enlace/conditions.js";
 
 const COUNTS = { is: [1, 1], between: [2, 2], empty: [0, 0], in: [1, 500] };
 
@@ -9,6 +9,23 @@ test("each kind of field has tests that fit it", () => {
   assert.ok(testsOf("list").includes("begins") && !testsOf("list").includes("between"));
   assert.ok(testsOf("datetime").includes("last days") && !testsOf("decimal").includes("last days"));
   assert.deepEqual(testsOf("yesno"), ["is", "is not", "empty", "filled"]);
+});
+
+test("what lies beyond the record stands under what it is of", () => {
+  const fields = [
+    { name: "vessel.flag", label: "Vessel: Flag" },
+    { name: "sum(cargo.t)", label: "Cargo: sum of t" },
+    { name: "vessel.name", label: "Vessel: Name" },
+  ];
+  const [vessel, cargo] = inGroups(fields);
+  assert.deepEqual(vessel, [
+    "Vessel",
+    [
+      ["vessel.flag", "Vessel: Flag"],
+      ["vessel.name", "Vessel: Name"],
+    ],
+  ]);
+  assert.equal(cargo[0], "Cargo");
 });
 
 test("what says nothing yet is left out, whole groups too", () => {

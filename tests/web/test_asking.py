@@ -13,6 +13,7 @@ import openpyxl
 
 from enlace.core.dataset.finding import look
 from enlace.core.exchange.csv_out import unguarded
+from enlace.workshop.details import Above, add_detail, possible_details
 from tests.web.pages import Pages
 
 
@@ -134,6 +135,28 @@ class Asking(Pages):
         near = self.page(**self.asked({"sql": "draught_m > 8 AND status = 'departed'"}))
         wanted = self.sql("SELECT id FROM port_call WHERE draught_m > 8 AND status = 'departed' ORDER BY id LIMIT 60")
         self.assertEqual(self.ids(near), [row[0] for row in wanted])
+
+    def test_beyond_the_record_operators_ask_what_the_form_shows(self):
+        address = f"/desk/{self.calls.pk}/reach"
+        names = lambda: {field["name"]: field["label"] for field in self.client.get(address).json()["fields"]}  # noqa: E731
+        self.assertEqual(names()["vessel.flag"], "Vessel: Flag")
+        self.assertIn("sum(cargo_line.tonnes)", names())
+        heavy = self.asked({"field": "sum(cargo_line.tonnes)", "test": "more", "values": ["100"]})
+        wanted = self.sql(
+            "SELECT id FROM port_call p WHERE (SELECT sum(tonnes) FROM cargo_line WHERE port_call_id = p.id) > 100 ORDER BY id LIMIT 60"
+        )
+        self.assertEqual(self.ids(self.page(**heavy)), [row[0] for row in wanted])
+        self.assertIn("Cargo line: sum of tonnes more than 100", self.page(**heavy))
+        self.client.force_login(self.operator)
+        self.assertNotIn("vessel.flag", names())
+        self.assertIn("There is no field sum(cargo_line.tonnes)", self.page(**heavy))
+        flag = self.asked({"field": "vessel.flag", "test": "is", "values": ["PT"]})
+        self.assertEqual(len(self.ids(self.page(**flag))), 60)
+        # What stands on the form is no secret: its totals, and what its lists show.
+        add_detail(Above(self.calls), next(r for r in possible_details(Above(self.calls)) if r.table == "cargo_line"))
+        self.assertIn("sum(cargo_line.tonnes)", names())
+        self.assertIn("vessel.name", names())
+        self.assertEqual(self.ids(self.page(**heavy)), [row[0] for row in wanted])
 
     def test_what_is_no_condition_is_told_and_breaks_nothing(self):
         for text in ("{", "[3]", '[{"field": "status", "test": "dance"}]'):

@@ -21,6 +21,7 @@ from .asked import own_rows, written_rows
 from .bound import bound_value, only_bound
 from .filters import WHEN, Among, AnyFilter, Combined, Filter, Written
 from .keys import key_in
+from .reached import field_named
 from .source import SHOWN, TYPES, Source
 
 
@@ -57,7 +58,8 @@ def condition_of(wanted: AnyFilter, source: Source) -> ColumnElement[bool]:
         return key_in([source.base.c[name] for name in wanted.columns], wanted.keys)
     if wanted == WHEN:
         return own_rows(source.dataset, source.server)[0]
-    field = source.dataset.any_name[wanted.field]
+    field = field_named(source.dataset, wanted.field)
+    assert field is not None, wanted
     column = source.column(wanted.field)
     if wanted.test == "null":
         return column.is_(None)

@@ -23,6 +23,7 @@ from sqlalchemy.engine import Connection
 from sqlglot import exp
 
 from ..expression.parse import parser_words
+from ..labels import label_of
 from ..model.catalog import Table
 from ..model.connection import ConnectionSpec
 from ..model.dataset import DatasetSpec, FieldSpec
@@ -35,7 +36,6 @@ from ..server.engine import explained, reading, use_once
 from ..server.functions import check_calls
 from ..server.running import running
 from .inference.kinds import kind_of_values
-from .inference.labels import label_of
 from .inference.make import make_dataset
 from .inference.widths import width_of
 from .parameters import WRITES, bound_text

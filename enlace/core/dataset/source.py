@@ -133,6 +133,8 @@ class Source:
         if field is not None and field.formula:
             sql, self._needs[name] = self._calculated(field, ())
             return type_coerce(literal_column(sql.text), Raw())
+        if field is None and name.endswith(")") and name not in self.base.c:
+            return type_coerce(literal_column(self._aggregate(name).text), Raw())
         if "." in name and name not in self.base.c:
             lookup, _, inner = name.partition(".")
             self._needs[name] = {lookup}

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
+from collections.abc import Callable, Collection
+from dataclasses import dataclass
 
 from ..dataset.filters import AnyFilter, Combined, Filter, Written, read_box, stored_value
+from ..dataset.reached import field_named
 from ..dataset.source import names_for
 from ..expression import Expression, Unsupported
 from ..expression.parse import MASTER
@@ -18,48 +20,67 @@ MOST_DAYS = 400_000
 
 
 def filter_of(
-    conditions: tuple[Condition, ...], dataset: DatasetSpec, formats: Formats, today: datetime.date, far: bool = False
+    conditions: tuple[Condition, ...],
+    dataset: DatasetSpec,
+    formats: Formats,
+    today: datetime.date,
+    far: bool = False,
+    beyond: Collection[str] = (),
 ) -> tuple[tuple[AnyFilter, ...], list[str]]:
     """The filters, and for each condition that can't be asked a sentence; such a one is left out.
 
-    Only fields that are shown can be asked for, and what lists show of their records; far: expressions may name any
-    column of lookups and totals over details too. today: what "the last 3 days" is counted from.
+    Only fields that are shown can be asked for, and what lists show of their records. beyond: what of `reached` may be
+    asked for too; far: expressions may name any column of lookups and totals over details. today: what "the last 3 days"
+    is counted from.
     """
     wrong: list[str] = []
-    made = [_filter(item, dataset, formats, today, far, wrong) for item in conditions if not item.off]
+    seen = {field.name for field in dataset.shown} | set(beyond)
+    # What a list shows of a record is on the page anyway.
+    seen |= {f"{name}.{column}" for name, (_, lookup) in dataset.looked_up.items() for column in lookup.shows}
+    asking = _Asking(dataset, formats, today, far, seen)
+    made = [_filter(item, asking, wrong) for item in conditions if not item.off]
     return tuple(item for item in made if item is not None), wrong
 
 
-def _filter(
-    condition: Condition, dataset: DatasetSpec, formats: Formats, today: datetime.date, far: bool, wrong: list[str]
-) -> AnyFilter | None:
+@dataclass(frozen=True)
+class _Asking:
+    """What conditions are about, and what may be asked: the names in `seen`, and, far, what lies beyond the record."""
+
+    dataset: DatasetSpec
+    formats: Formats
+    today: datetime.date
+    far: bool
+    seen: Collection[str]
+
+
+def _filter(condition: Condition, asking: _Asking, wrong: list[str]) -> AnyFilter | None:
     if isinstance(condition, Group):
         # A part that is switched off is as if it were not there, and so is one that can't be asked: the sentence says so.
-        parts = [_filter(part, dataset, formats, today, far, wrong) for part in condition.parts if not part.off]
+        parts = [_filter(part, asking, wrong) for part in condition.parts if not part.off]
         several = tuple(part for part in parts if part is not None)
         return Combined(condition.joint, several) if several else None
     try:
         if isinstance(condition, Typed):
-            return _written(condition.sql, dataset, far)
-        field = dataset.any_name.get(condition.field)
-        if field is None or field.hidden:
+            return _written(condition.sql, asking)
+        field = field_named(asking.dataset, condition.field)
+        if field is None or condition.field not in asking.seen:
             raise Unreadable(f"There is no field {condition.field}.")
-        return _test(condition, field, formats, today)
+        if condition.test == "like":
+            return _like(field, condition.values[0], asking.dataset)
+        return _test(condition, field, asking.formats, asking.today)
     except Unreadable as error:
         wrong.append(str(error))
         return None
 
 
-def _written(sql: str, dataset: DatasetSpec, far: bool) -> Written:
+def _written(sql: str, asking: _Asking) -> Written:
     """An expression, over what the dataset shows: nobody finds out a hidden value by asking for it. Raises Unreadable."""
     try:
-        expression = Expression(sql, names_for(dataset))
+        expression = Expression(sql, names_for(asking.dataset))
     except Unsupported as error:
         raise Unreadable(f"“{sql[:60]}” is not understood: {error}") from None
-    seen = {field.name for field in dataset.shown}
-    # What a list shows of a record is on the page anyway.
-    seen |= {f"{name}.{column}" for name, (_, lookup) in dataset.looked_up.items() for column in lookup.shows}
-    beyond = [name for name in expression.names if name not in seen and not (far and _is_outside(name, dataset))]
+    may = lambda name: name in asking.seen or (asking.far and _is_outside(name, asking.dataset))  # noqa: E731
+    beyond = [name for name in expression.names if not may(name)]
     if beyond:
         raise Unreadable(f"“{sql[:60]}” names {beyond[0]}, which this form does not show.")
     return Written(sql)
@@ -78,8 +99,6 @@ def _test(condition: Test, field: FieldSpec, formats: Formats, today: datetime.d
         if not (field.lookup or field.kind in TEXTS):
             raise Unreadable(f"{field.label} is no text: ask whether it is, is less or is more.")
         return Filter(field.name, test, values[0])
-    if test == "like":
-        return _like(field, values[0])
     if test in ("in", "not in"):
         several = tuple(read_box(field, value, formats) for value in values)
         return Combined("any" if test == "in" else "none", several)
@@ -89,12 +108,14 @@ def _test(condition: Test, field: FieldSpec, formats: Formats, today: datetime.d
     return read_box(field, said, formats)
 
 
-def _like(field: FieldSpec, pattern: str) -> Written:
+def _like(field: FieldSpec, pattern: str, dataset: DatasetSpec) -> Written:
     """A text by a pattern, as LIKE has it; of a list the stored value. Raises Unreadable."""
     if field.kind not in TEXTS:
         raise Unreadable(f"{field.label} is no text: ask whether it is, is less or is more.")
-    name, said = (text.replace(mark, 2 * mark) for text, mark in ((field.name, '"'), (pattern, "'")))
-    return Written(f"\"{name}\" LIKE '{said}'")
+    # What a list leads to is named in two parts; a field's own name may have any character.
+    parts = [field.name] if field.name in dataset.any_name else field.name.split(".", 1)
+    name = ".".join('"' + part.replace('"', '""') + '"' for part in parts)
+    return Written(f"{name} LIKE '{pattern.replace(chr(39), 2 * chr(39))}'")
 
 
 def _span(field: FieldSpec, formats: Formats, first: datetime.date, after: datetime.date) -> Filter:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ..dataset.reached import field_named
 from ..model.dataset import DatasetSpec
 from .conditions import Condition, Group, Test, Typed
 
@@ -45,7 +46,7 @@ def words_of(condition: Condition, dataset: DatasetSpec) -> str:
 
 
 def _label(condition: Test, dataset: DatasetSpec) -> str:
-    field = dataset.any_name.get(condition.field)
+    field = field_named(dataset, condition.field)
     return field.label if field is not None and not field.hidden else condition.field
 
 

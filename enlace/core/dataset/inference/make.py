@@ -6,6 +6,7 @@ import re
 from collections.abc import Collection, Iterator
 from typing import Any
 
+from ...labels import label_of
 from ...model.catalog import Column, Table
 from ...model.connection import ConnectionSpec
 from ...model.dataset import DatasetSpec, FieldSpec, RuleSpec
@@ -13,7 +14,6 @@ from ...server.catalog import Catalog, first_rows
 from ...server.dialects import server_kind
 from ...server.engine import reading
 from .kinds import is_made_up, kind_of
-from .labels import label_of
 from .references import details_of, with_lookups
 from .widths import width_of
 

@@ -11,11 +11,11 @@ from sqlglot import exp
 
 from ...expression import Unsupported
 from ...expression.parse import MASTER, parsed
+from ...labels import REFERRING, list_label
 from ...model.catalog import Reference, Table
 from ...model.dataset import DetailSpec, FieldSpec, LookupSpec, RuleSpec
 from ...server.catalog import Catalog
 from .kinds import column_specs
-from .labels import REFERRING, list_label
 from .telling import shown_columns
 
 

@@ -17,9 +17,15 @@ export function asking(sourceOf) {
   const conditionsOf = (source) => {
     const box = document.querySelector(`[data-of="of${source.p}"] [data-asks]`);
     if (!box) return null;
-    if (!built.has(box)) built.set(box, new Conditions(box, (asked) => source.arrange(asked)));
+    if (!built.has(box)) built.set(box, made(box, source));
     return built.get(box);
   };
+  const made = (box, source) =>
+    new Conditions(
+      box,
+      (asked) => source.arrange(asked),
+      async () => JSON.parse((await ask(source, "reach")) || '{"fields": []}').fields,
+    );
   const ask = async (source, path) => {
     const response = await fetch(source.address(path), { headers });
     const text = await response.text();

@@ -67,6 +67,17 @@ export function cleaned(conditions, counts) {
   return kept;
 }
 
+/** Fields whose labels begin with what they are of, under that. */
+export function inGroups(fields) {
+  const groups = new Map();
+  for (const { name, label } of fields) {
+    const [of] = label.split(": ", 1);
+    if (!groups.has(of)) groups.set(of, []);
+    groups.get(of).push([name, label]);
+  }
+  return [...groups];
+}
+
 const make = (tag, attributes = {}, ...children) => {
   const element = document.createElement(tag);
   for (const [name, value] of Object.entries(attributes)) {
@@ -79,10 +90,11 @@ const make = (tag, attributes = {}, ...children) => {
 };
 
 export class Conditions {
-  /** box: where it is drawn, with what it is drawn from. ask(query): shows what is asked for. */
-  constructor(box, ask) {
+  /** box: where it is drawn, with what it is drawn from. ask(query): shows what is asked for. reach(): a promise of what may
+   *  be asked beyond the fields of the record. */
+  constructor(box, ask, reach) {
     const [fields, counts] = [...box.querySelectorAll("script")].map((holder) => JSON.parse(holder.textContent));
-    Object.assign(this, { box, ask, fields, counts, rest: box.dataset.rest });
+    Object.assign(this, { box, ask, reach, fields, counts, rest: box.dataset.rest, beyond: null });
     this.tree = JSON.parse(box.dataset.tree);
     this.draw();
   }
@@ -91,9 +103,10 @@ export class Conditions {
     return !this.box.hidden;
   }
 
-  show(focus = true) {
+  async show(focus = true) {
     if (!this.tree.length) this.tree.push(this.fresh());
     this.box.hidden = false;
+    this.beyond ??= await this.reach();
     this.draw();
     if (focus) this.box.querySelector("select, input")?.focus();
   }
@@ -217,17 +230,18 @@ export class Conditions {
   }
 
   test(condition, at) {
-    const field = this.fields.find(({ name }) => name === condition.field) || this.fields[0];
+    const all = [...this.fields, ...(this.beyond ?? [])];
+    const field = all.find(({ name }) => name === condition.field) || this.fields[0];
     const tests = testsOf(field.kind);
     const known = tests.includes(condition.test) ? tests : [condition.test, ...tests];
     const fields = this.choice(
-      this.fields.map(({ name, label }) => [name, label]),
+      [...this.fields.map(({ name, label }) => [name, label]), ...inGroups(this.beyond ?? [])],
       condition.field,
       `${at}-field`,
       "Field",
       (value) => {
         condition.field = value;
-        const fit = testsOf(this.fields.find(({ name }) => name === value).kind);
+        const fit = testsOf(all.find(({ name }) => name === value).kind);
         // A test that nobody chose gives way to what one asks of such a field first.
         if (!fit.includes(condition.test) || condition.test === tests[0])
           Object.assign(condition, { test: fit[0], values: this.values(fit[0], condition.values) });
@@ -281,7 +295,10 @@ export class Conditions {
   }
 
   choice(options, now, at, label, put) {
-    const made = options.map(([value, words]) => make("option", { value, selected: value === now }, words));
+    const option = ([value, words]) => make("option", { value, selected: value === now }, words);
+    const made = options.map((one) =>
+      Array.isArray(one[1]) ? make("optgroup", { label: one[0] }, ...one[1].map(option)) : option(one),
+    );
     return make(
       "select",
       {

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection
 
-from ...words import NAME, SHORTEST_WORD
+from .words import NAME, SHORTEST_WORD
 
 # Written in capitals wherever they stand. From memory: identifiers, standards and formats that many programs name so.
 ACRONYMS = frozenset(
