@@ -166,7 +166,9 @@ def find(request: HttpRequest, work: Work) -> HttpResponse:
     first = _first_from(work, rows, count, place + (1 if again and not back else 0))
     at = first - 1 if back else first
     at = at % count  # from the last one on to the first, and back
-    return JsonResponse({"count": count, "which": at + 1, "position": _position(work, rows, at)})
+    number = work.formats.number()
+    told = {"count": count, "which": at + 1, "sentence": f"{number(at + 1)} of {number(count)}", "goes": True}
+    return JsonResponse({**told, "position": _position(work, rows, at)})
 
 
 def _looked(request: HttpRequest, work: Work, wanted: AnyFilter, total: int) -> dict[str, Any]:

@@ -161,9 +161,9 @@ export function asking(sourceOf) {
     try {
       const found = await looked(source, asked, told, mine);
       if (!found) return;
-      const { count, which, position, sentence, goes } = found;
-      told.textContent = sentence || (count ? `${which} of ${count}` : "Not found");
-      if (count && (goes || !sentence) && position !== source.position) await source.goTo(position);
+      const { count, position, sentence, goes } = found;
+      told.textContent = sentence || "Not found";
+      if (count && goes && position !== source.position) await source.goTo(position);
       mark(source, text);
     } catch (error) {
       if (error.name !== "AbortError") told.textContent = "Enlace can't be reached just now.";
