@@ -16,13 +16,14 @@ from sqlglot import exp
 
 from enlace.accounts.access import builder_only
 from enlace.core.form import CONTROL_KINDS, Control, ControlKind, FormDocument
-from enlace.core.form.columns import GridColumn, columns_of
+from enlace.core.form.columns import EDITORS, GridColumn, columns_of
 from enlace.core.form.difference import differences, title_of
 from enlace.core.form.edit import holder_of, kind_of
 from enlace.core.form.fields import fields_of
 from enlace.core.form.kinds.base import Setting
 from enlace.core.form.opening import FAILING_WORDS, words
-from enlace.core.kinds import Formats
+from enlace.core.kinds import TEXTS, Formats
+from enlace.core.model.dataset import FieldSpec
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
 from enlace.core.wiring import Fault, Wired, faults_of
@@ -210,6 +211,7 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
             (number, words(step), FAILING_WORDS[step.failing]) for number, step in enumerate(document.opening, 1)
         ],
         "opening_acts": OPENING_LABELS,
+        "column_editors": EDITORS,
         "failings": FAILING_WORDS.items(),
         "opening_fields": _field_choices(wired, document.main.name),
         "copied": copied(document, chosen_ids) if chosen_ids else "",
@@ -289,12 +291,16 @@ def _listed(wired: Wired, control: Control) -> Listed | None:
     shown = fields_of(control, dataset)
     order = [*shown, *(field.name for field in dataset.shown if field.name not in shown)]
     lines = [
-        {"field": dataset.any_name[one], "shown": one in shown, "column": known.get(one, GridColumn(one))}
+        {"field": field, "shown": one in shown, "column": known.get(one, GridColumn(one)), "text": _is_text(field)}
         for one in order
-        if one in dataset.any_name and not dataset.any_name[one].hidden
+        if (field := dataset.any_name.get(one)) is not None and not field.hidden
     ]
     setting = kind_of(control).setting(name)
     return Listed(setting, lines, name in control.settings, setting.kind == "columns")
+
+
+def _is_text(field: FieldSpec) -> bool:
+    return field.kind in TEXTS and not field.lookup and not field.formula
 
 
 def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, Any]:

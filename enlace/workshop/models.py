@@ -304,7 +304,8 @@ class Field(models.Model):
         ordering = ["place"]
         constraints = [models.UniqueConstraint(fields=["dataset", "name"], name="field_name")]
 
-    PROPERTIES = tuple(FieldSpec.__dataclass_fields__)
+    # typed_in is said by a grid's column, not by a dataset.
+    PROPERTIES = tuple(name for name in FieldSpec.__dataclass_fields__ if name != "typed_in")
 
     @classmethod
     def from_spec(cls, dataset: Dataset, place: int, spec: FieldSpec) -> Field:

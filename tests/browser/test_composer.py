@@ -107,6 +107,36 @@ class Composing(Served):
         self.compose(1).get_by_role("button", name="Undo").click()  # other tests lay out the same form
         expect(page.locator("[data-choose=vessel_panel]")).to_have_count(1)
 
+    def test_a_column_says_how_its_text_is_typed(self):
+        page = self.compose(1)
+        page.locator("[data-choose=vessel_grid]").first.click()
+        card = page.locator(".card-of")
+        for name, way in (("name", "lines"), ("remarks", "line")):
+            card.locator(f"[data-column={name}] summary").click()
+            with page.expect_response("**/compose/act"):
+                page.locator(f"#editor-{name}").select_option(way)
+        self.work("Vessel", page)
+        place = lambda name: page.locator(f"#grid [data-name={name}]").evaluate(  # noqa: E731
+            "head => [...head.parentElement.children].indexOf(head)"
+        )
+        name, remarks = self.cell(2, place("name"), page), self.cell(2, place("remarks"), page)
+        name.click()
+        page.keyboard.press("F2")
+        expect(page.locator(".cell-area")).to_have_value(name.inner_text())
+        page.keyboard.press("Escape")
+        remarks.click()
+        page.keyboard.type("Paint is wet")
+        expect(remarks.locator("input")).to_have_value("Paint is wet")
+        page.keyboard.press("Enter")
+        expect(remarks).to_have_text("Paint is wet")
+        page.locator("#act-discard").click()
+        page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
+        self.says("discarded", page)
+        page = self.compose(1)
+        for _ in range(2):
+            page.get_by_role("button", name="Undo").click()
+            self.says("Undone", page)
+
     def test_cards_and_a_navigator_of_moves_alone(self):
         page = self.compose(5)
         page.locator(".adds summary").click()

@@ -32,7 +32,9 @@ CASTS = {
 def only_bound(sql: str, bound: Mapping[str, Any], server: str) -> ColumnElement[bool]:
     """A condition in a server's SQL with the values bound that it uses; other colons in it are no parameters."""
     # Each under a name of its own in the statement: several conditions stand in one, and each counts its values from 0.
-    used: list[BindParameter[Any]] = [bindparam(name, value, unique=True) for name, value in bound.items() if re.search(rf":{name}\b", sql)]
+    used: list[BindParameter[Any]] = [
+        bindparam(name, value, unique=True) for name, value in bound.items() if re.search(rf":{name}\b", sql)
+    ]
     return text(marked(sql, server)).bindparams(*used).self_group()  # type: ignore[return-value]
 
 

@@ -6,9 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from typing import Any
 
+from ..kinds import TEXTS
 from ..model.dataset import DatasetSpec, FieldSpec
 from ..problem import Problem
 
+EDITORS = (("", "what its field has"), ("line", "one line"), ("lines", "several lines"))  # that a text is typed in
 ALIGNMENTS = ("", "start", "center", "end")
 PINS = ("", "start", "end")  # where a column stays while the others move sideways
 LEAST_WIDTH, MOST_WIDTH = 30, 1000  # in pixels
@@ -17,8 +19,8 @@ LONGEST = 120  # characters of a heading or a format
 
 @dataclass(frozen=True)
 class GridColumn:
-    """One column. heading, width (pixels), format, align: "" or 0 for what the dataset says. read_only: not edited here.
-    pin: the side that it stays at while the others move; "" moves with them.
+    """One column. heading, width (pixels), format, align, editor: "" or 0 for what the dataset says. read_only: not edited
+    here. pin: the side that it stays at while the others move; "" moves with them.
     """
 
     field: str
@@ -28,6 +30,7 @@ class GridColumn:
     align: str = ""
     read_only: bool = False
     pin: str = ""
+    editor: str = ""
 
     @property
     def differs(self) -> bool:
@@ -49,6 +52,7 @@ class GridColumn:
             format=self.format or field.format,
             align=self.align or field.align,
             read_only=self.read_only or field.read_only,
+            typed_in=self.editor if field.kind in TEXTS and not field.lookup else "",
         )
 
 
@@ -95,6 +99,8 @@ def with_property(column: GridColumn, name: str, text: str) -> GridColumn:
         return replace(column, format=text)
     if name == "align":
         return replace(column, align=text)
+    if name == "editor" and text in dict(EDITORS):
+        return replace(column, editor=text)
     if name == "pin" and text in PINS:
         return replace(column, pin=text)
     raise Problem("A column has no such property.", "Reload the page.", code="bad")

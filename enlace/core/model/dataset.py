@@ -95,7 +95,8 @@ class FieldSpec:
     has it; picture, an input picture; pattern, a regular expression that a whole text must match; text_check, the name of a
     check (enlace.core.kinds.knowledge); initial, an expression for the value of a new record; required_when and
     read_only_when, conditions; conditional_formats, (condition, tone) pairs; lookup. formula: the expression of a calculated field. outside: a query's column that
-    is not of the table that is saved.
+    is not of the table that is saved. typed_in: what a grid's column says of how a text is typed, "line" or "lines", "" as
+    its kind has it.
     """
 
     name: str
@@ -127,6 +128,7 @@ class FieldSpec:
     formula: str = ""
     outside: bool = False
     lookup: LookupSpec | None = None
+    typed_in: str = ""
 
     @property
     def generated(self) -> bool:

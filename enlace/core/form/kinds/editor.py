@@ -1,8 +1,9 @@
 """An editor of one field."""
 
+from ..columns import EDITORS
 from .base import HELP, LABEL, SHOWN_WHEN, USABLE_WHEN, ControlKind, Setting
 
-EDITORS = (("", "What its field has"), ("line", "One line"), ("lines", "Several lines"))
+CHOICES = tuple((value, words.capitalize()) for value, words in EDITORS)
 
 EDITOR = ControlKind(
     "editor",
@@ -15,7 +16,7 @@ EDITOR = ControlKind(
     settings=(
         LABEL,
         HELP,
-        Setting("editor", "Typed in", "choice", "", EDITORS, help="Of a text: one line, or several."),
+        Setting("editor", "Typed in", "choice", "", CHOICES, help="Of a text: one line, or several."),
         Setting("read_only", "Read only", "yes or no", False),
         SHOWN_WHEN,
         USABLE_WHEN,

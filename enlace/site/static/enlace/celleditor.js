@@ -25,14 +25,15 @@ export class CellEditor {
     const { id } = row.dataset;
     const { number, name, kind } = head.dataset;
     const label = head.querySelector("a, span")?.firstChild?.textContent.trim();
-    const long = kind === "longtext" && !("list" in head.dataset);
+    const typedIn = head.dataset.typedIn ?? "";
+    let long = typedIn ? typedIn === "lines" : kind === "longtext" && !("list" in head.dataset);
     // What a cell shows can be typed back, so nobody has to wait for the editors beside the grid to load; only a text that
     // the cell shows cut has to be fetched first.
     let left = null;
     let there = { cell, before: this.loaded(id, number)?.value ?? cell.textContent };
     if (ELSEWHERE.includes(kind) || (text === undefined && cell.textContent.length >= SHOWN)) {
       this.opening = { text, long, left: null };
-      there = await this.there(row, { id, number, name, kind, label });
+      there = await this.there(row, { id, number, name, kind, label, typedIn });
       ({ text, left } = this.opening);
       this.opening = null;
     }
@@ -42,6 +43,7 @@ export class CellEditor {
     const { before, whole } = there;
     ({ cell } = there);
     const listed = "list" in head.dataset;
+    long ||= typedIn === "line" && before.includes("\n"); // on one line its lines would be lost
     const typed = long ? before + (text ?? "") : (text ?? before);
     const input =
       kind === "yesno" && !listed
@@ -127,9 +129,9 @@ export class CellEditor {
   }
 
   /** What a cell holds that shows only the beginning of it; or the editor beside the grid, where there is one with room. */
-  async there(row, { id, number, name, kind, label }) {
+  async there(row, { id, number, name, kind, label, typedIn }) {
     const beside = await this.panelEditor(id, number);
-    if (beside && ELSEWHERE.includes(kind)) return { editor: beside };
+    if (beside && !typedIn && ELSEWHERE.includes(kind)) return { editor: beside };
     if (PICTURES.includes(kind)) {
       enlaceSay(`${label} is chosen in an editor, and this form has none of it.`);
       return null;
