@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.conf import settings
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.template.loader import render_to_string
@@ -30,7 +31,7 @@ from enlace.core.wiring import Fault, Wired, faults_of
 from enlace.desk.drawing import draw
 from enlace.desk.showing import details_of, drawing_of
 from enlace.desk.work import Work
-from enlace.workshop import layout
+from enlace.workshop import layout, sheet
 from enlace.workshop.details import Above, add_detail, chosen, possible_choices
 from enlace.workshop.linking import add_linked
 from enlace.workshop.models import Detail, Form, Project
@@ -76,6 +77,8 @@ def act(request: HttpRequest, form_id: int) -> HttpResponse:
         made = layout.add_source(form, request.user, lambda: make(form, request))
         said = f"{made.title} is on the form now: it shows what belongs to the current record."
         chosen_ids = [c.id for c in layout.document(form).tied(made.name) if c.kind == "grid"]
+    elif name == "join":
+        said = _joined(form, request, ids)
     elif name == "without":
         said = layout.remove_source(form, request.user, _layout(request), request.POST.get("source", ""))
     elif name in ACTS:
@@ -158,6 +161,25 @@ def link(request: HttpRequest, form_id: int) -> HttpResponse:
     fields = [(f.name, f.label) for f in above.dataset.to_spec().fields]
     context = {"columns": [column.name for column in table.columns], "fields": fields, "source": request.GET["source"]}
     return render(request, "composer/link.html", context)
+
+
+def _joined(form: Form, request: HttpRequest, ids: list[str]) -> str:
+    """A column of what a list leads to as a field of the dataset, and as a column of a grid."""
+    control = layout.document(form).control(ids[0] if ids else "")
+    detail = _detail_behind(form, control.source)
+    dataset, wanted = detail.dataset if detail else form.dataset, request.POST.get("name", "")
+    there = set(dataset.fields.values_list("name", flat=True))
+    with transaction.atomic():
+        if not sheet.joined(dataset, [wanted]):
+            raise Problem("The grid has this column, or nothing leads to it.", "Choose one of the list.", code="bad")
+        field = dataset.fields.exclude(name__in=there).get()
+        form.refresh_from_db()
+        asked = Asked(form, {"field": field.name, "change": "shown", "value": "yes"}, [control.id], [])
+        if columns_of(control.settings.get("columns", ())):  # one that shows all shows it by itself
+            layout.change(
+                form, request.user, _layout(request), "a column", lambda document: ACTS["column"][1](document, asked)
+            )
+    return f"{field.label} is a column now, and a field of the dataset {dataset.name}."
 
 
 def _detail_behind(form: Form, source: str) -> Detail | None:
@@ -324,6 +346,7 @@ def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, A
         "names": json.dumps([f.name for f in dataset.all if f.name.isidentifier()] if dataset else []),
         "dataset": wired.document.source(control.source).dataset if dataset else "",
         "targets": _targets(wired, control),
+        "joins": sheet.reachable(dataset) if dataset and control.kind == "grid" else [],
         "listed": _listed(wired, control),
         "tab": _tab_place(wired.document, identifier),
         "faults": [fault for fault in faults if fault.control == identifier],

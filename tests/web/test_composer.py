@@ -174,6 +174,20 @@ class Composer(Sheets):
         self.act("without", 400, source="vessel")
         self.act("without", 400, source="nothing")
 
+    def test_a_column_of_what_a_list_leads_to(self):
+        for named in (False, True):
+            offered = re.findall(r'<option value="(agent\.\w+)"', self.act("show", ids="vessel_grid"))
+            self.assertIn("agent.email", offered)
+            if named:
+                self.act("column", ids="vessel_grid", field="flag", change="shown", value="")
+            html = self.act("join", ids="vessel_grid", name=offered[0])
+            self.assertIn("is a column now", html)
+            self.assertNotIn(f'<option value="{offered[0]}"', html)
+            made = self.vessel.dataset.fields.order_by("-pk").first()
+            self.assertIn(f'data-name="{made.name}"', self.client.get(f"/desk/{self.vessel.pk}/").content.decode())
+        self.act("join", 400, ids="vessel_grid", name=offered[0])
+        self.act("join", 400, ids="vessel_grid", name="agent.nothing")
+
     def test_a_source_that_nothing_shows_is_removed_by_its_repair(self):
         self.act("remove", ids="cargo_line_page")
         sentence = "Cargo line is a source of the form, and no control shows it."

@@ -223,7 +223,8 @@ root.addEventListener("click", (event) => {
   else if (near("[data-detail]")) {
     const source = near("[data-detail]").dataset.detail;
     act("detail", { source, reference: document.getElementById(`under-${source}`).value });
-  } else if (near("[data-without]")) {
+  } else if (near("[data-join]")) act("join", { name: document.getElementById("join").value });
+  else if (near("[data-without]")) {
     const { without, question } = near("[data-without]").dataset;
     enlaceAsk(question, "Remove").then((yes) => yes && act("without", { source: without }));
   } else if (resets)
