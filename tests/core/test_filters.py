@@ -247,6 +247,59 @@ class Filtering(OnServer):
                 len(filter_of((Test(name, "is", ("1",)),), self.dataset, ENGLISH, today, beyond=[name])[1]), 1
             )
 
+    def test_each_test_of_what_a_list_leads_to_is_that_of_the_field_itself(self):
+        self.place.run("CREATE TABLE note (id INTEGER PRIMARY KEY, shipment_id INTEGER REFERENCES shipment (id))")
+        self.place.run("INSERT INTO note (id, shipment_id) SELECT id, id FROM shipment")
+        notes, own = self.bench("note").dataset, self.bench("shipment").dataset
+        known = {"clock": "08:30", "at": "2025-12-02 04:30", "day": "2025-12-02", "code": "S-0", "remarks": "a"}
+        tests = (
+            "is",
+            "is not",
+            "less",
+            "at least",
+            "between",
+            "in",
+            "has",
+            "lacks",
+            "begins",
+            "like",
+            "empty",
+            "filled",
+            "this",
+            "last days",
+        )
+        compared = 0
+        for field in own.fields:
+            value = known.get(field.name, "12")
+            for test in tests if not field.lookup else ():
+                values = {
+                    "empty": (),
+                    "filled": (),
+                    "between": (value, value),
+                    "this": ("month",),
+                    "last days": ("40",),
+                }.get(test, (value,))
+                asked = [
+                    filter_of(
+                        (Test(name, test, values),),
+                        dataset,
+                        ENGLISH,
+                        datetime.date(2025, 12, 20),
+                        beyond=reached(dataset),
+                    )
+                    for name, dataset in ((field.name, own), (f"shipment.{field.name}", notes))
+                ]
+                with self.subTest((field.name, test)):
+                    self.assertEqual(*[len(wrong) for _, wrong in asked])
+                    if asked[0][1]:
+                        continue
+                    mine, theirs = (
+                        Rows.of(self.spec, d, filters=f) for d, (f, _) in zip((own, notes), asked, strict=True)
+                    )
+                    self.assertEqual([r.id for r in theirs.window(0, 500)], [r.id for r in mine.window(0, 500)])
+                    compared += 1
+        self.assertGreater(compared, 60)
+
     def test_any_tree_of_conditions_leaves_what_python_leaves(self):
         # A law for each server: what hypothesis keeps of one must not be replayed on another.
         settings(max_examples=12)(given(st.data())(lambda data: self.tree(data)))()
