@@ -28,8 +28,8 @@ def _on_the_form(part: FormPart, parts: Mapping[str, FormPart]) -> Iterator[str]
 
 
 def _of_detail(dataset: DatasetSpec, other: FormPart) -> Iterator[str]:
-    """The totals of a detail that stands on the form: of what it shows."""
-    for detail in dataset.details:
+    """The totals of a detail that stands on the form: of what it shows, where it shows all rows of its table."""
+    for detail in dataset.details if not other.dataset.row_condition else ():
         if (detail.table, detail.columns) == (other.dataset.table, other.columns):
             yield f"count({detail.name}.{detail.columns[0]})"
             for field in other.dataset.shown:
