@@ -10,6 +10,7 @@ from typing import Any
 from enlace.core.form.document import as_values
 from enlace.desk.models import Arrangement, KeptView
 from enlace.workshop import layout
+from enlace.workshop.details import only_off
 from enlace.workshop.models import Dataset, Form, Project
 
 from .bodies import body
@@ -38,7 +39,8 @@ def slugs(items: Iterable[tuple[int, str]]) -> dict[int, str]:
 def files_of(project: Project) -> Files:
     """By path, what each file of a project says."""
     connections = list(project.connections.order_by("pk"))
-    datasets = list(project.datasets.select_related("connection").prefetch_related("fields", "rules").order_by("pk"))
+    several = project.datasets.select_related("connection").prefetch_related("fields", "rules")
+    datasets = list(several.exclude(pk__in=only_off(project)).order_by("pk"))
     forms = list(project.forms.select_related("dataset", "project").order_by("pk"))
     head = {"format": FORMAT, "version": VERSION, **body(project)}
     called = slugs((item.pk, item.name) for item in connections)

@@ -21,6 +21,7 @@ from .details import (
     all_above,
     chosen,
     forget,
+    only_off,
     possible_choices,
     possible_queries,
     remove_if_unused,
@@ -38,7 +39,8 @@ def datasets(request: HttpRequest, project_id: int) -> HttpResponse:
     """The datasets of a project."""
     project = get_object_or_404(Project, pk=project_id)
     stand_in(request, project, "Datasets")
-    context = {"project": project, "datasets": project.datasets.select_related("connection").prefetch_related("forms")}
+    several = project.datasets.select_related("connection").prefetch_related("forms")
+    context = {"project": project, "datasets": several.exclude(pk__in=only_off(project))}
     return render(request, "workshop/datasets.html", context)
 
 

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from django.db import transaction
+from django.db import models, transaction
 from django.dispatch import Signal
 
 from enlace.core.dataset.inference.make import make_dataset
@@ -18,7 +18,7 @@ from enlace.core.model.dataset import DatasetSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog
 
-from .models import Dataset, Detail, Field, Form
+from .models import Dataset, Detail, Field, Form, Project
 
 taken_off = Signal()  # of a detail that was taken off its form, and can be brought back
 PARAMETER = ":"  # in front of a column of a detail: a parameter of its query
@@ -184,6 +184,12 @@ def forget(details: Iterable[Detail]) -> None:
     for detail in details:
         if Detail.everything.filter(pk=detail.pk).exists():
             take_detail_away(detail)
+
+
+def only_off(project: Project) -> models.QuerySet[Dataset]:
+    """The datasets of a project that only details use which are off their forms: they go with these, or come back."""
+    off = Detail.everything.filter(off=True).values("dataset")
+    return project.datasets.filter(pk__in=off, forms=None).exclude(pk__in=Detail.objects.values("dataset"))
 
 
 def remove_if_unused(dataset: Dataset) -> None:

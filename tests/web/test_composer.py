@@ -20,6 +20,8 @@ from enlace.core.form.schema import schema
 from enlace.core.server.engine import engine_for
 from enlace.core.wiring import faults_of
 from enlace.desk.models import DraftRecord
+from enlace.folder.reading import brought_in, values_of
+from enlace.folder.writing import texts_of
 from enlace.workshop import layout
 from enlace.workshop.details import Above, add_detail, possible_details
 from enlace.workshop.models import Dataset, Detail, Form, FormStep
@@ -173,6 +175,23 @@ class Composer(Sheets):
             self.act("add", kind="heading")
         self.act("without", 400, source="vessel")
         self.act("without", 400, source="nothing")
+
+    def test_what_is_off_a_form_is_in_nobody_s_way(self):
+        self.act("detail", source="port_call", reference=self.reference(self.act("show")))
+        made = self.sources()[-1]
+        self.act("undo")
+        self.assertFalse([path for path in texts_of(self.project) if made.replace("_", "-") in path])
+        told = brought_in(values_of(texts_of(self.project)))  # onto itself: what could bring it back is gone then
+        self.assertEqual(told.changes, [])
+        self.act("redo")
+        self.assertNotIn(made, self.sources())
+        self.act("detail", source="port_call", reference=self.reference(self.act("show")))
+        self.act("without", source=self.sources()[-1])
+        self.client.post(f"/workshop/form/{self.vessel.pk}/remove")
+        self.assertEqual((Form.objects.count(), Detail.everything.count(), Dataset.objects.count()), (0, 0, 0))
+        connection = self.project.connections.get()
+        self.client.post(f"/workshop/connection/{connection.pk}/remove")
+        self.assertFalse(self.project.connections.exists())
 
     def test_a_column_of_what_a_list_leads_to(self):
         for named in (False, True):
