@@ -18,6 +18,9 @@ TEXTS = (
     "yes", "on", "id", "name", "-name", "nothing", "round(1, 1e99999999)", "floor(1e90000)", "CAST('1e9999999' AS INTEGER)",
     "CAST('1' AS DECIMAL(a,b))", "a.b.c.d", "SELECT", "SELECT 1; SELECT 2", "SELECT * FROM vessel WHERE id = :x", "(((", "sum(",
     "WITH RECURSIVE c(x) AS (SELECT 1) SELECT * FROM c", "PRAGMA writable_schema = 1", "https://example.org/", "//example.org",
+    "1e", "a IN", "vessel.name", "sum(cargo_line.tonnes)", "master.id", '[{"field": "vessel.flag", "test": "is", "values": ["\\ud800"]}]',
+    '[{"field": "sum(cargo_line.tonnes)", "test": "between", "values": ["1e9", "x"]}, {"field": "vessel.x", "test": "empty"}]',
+    '[{"any": [{"field": "count(cargo_line.port_call_id)", "test": "in", "values": ["1", "=="]}, {"sql": "a IN"}], "off": true}]',
 )  # fmt: skip
 KEYS = (
     [1], ["x"], [None], [], [[1]], [{"$": "uuid", "v": 5}], [{"$": "decimal", "v": "sNaN"}], [{"$": "decimal", "v": "1e9999999"}],
@@ -26,7 +29,7 @@ KEYS = (
 )  # fmt: skip
 ACTS = ("make", "use", "leave", "keep", "take-apart", "kind", "up", "down", "bulk", "repair", "add", "calculate", "work", "live",
         "refresh", "throw-away", "undo", "redo", "remove", "reset", "try", "show", "move", "resize", "lay", "fill", "align", "duplicate",
-        "tie", "cross", "set", "page", "opening", "detail")  # fmt: skip
+        "tie", "cross", "set", "page", "opening", "detail", "link", "join", "without", "column", "paste", "bundle", "dock", "tab")  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -72,7 +75,7 @@ def hostile(
 ) -> Iterator[Hostile]:
     """Requests to addresses of patterns, as `urls.py` writes them. numbers: what there is, a detail by its name, by the names in patterns."""
     names = ["record", "field", "value", "seen", "seen_text", "choice", "position", "number", "start", "size", "order", "typed",
-             "revision", "by", "token", "only", "detail", "sql", "act", "name", "kind", "part", "property", "expression", "formula", "label",
+             "revision", "by", "token", "only", "detail", "sql", "act", "name", "kind", "part", "property", "expression", "formula", "text", "of", "opens", "only-", "label",
              "p-path", "p-host", "p-port", "table", "reference", "columns", "step", "run", "page", "form", "person", "next",
              "username", "password", "password_from", "variable", "paste", "to", "wanted", "all", "total", "given-x", "member",
              "message", "marks", "severity", "runs", "sorted_by", "compare", "version", "title", "statements", "guard", "column",
