@@ -19,6 +19,9 @@ class ExpressionBoxes(Served):
         page = self.page
         page.goto(f"{self.base}/workshop/dataset/2/")
         page.get_by_role("button", name="More about berth_code").click()
+        # What one scrolls to of the real rows is drawn.
+        widths = page.locator(".strip-rows").evaluate("s => [s.scrollWidth, s.querySelector('.record').offsetWidth]")
+        self.assertEqual(*widths)
         self.put("p-required_when", "statu = 'berthed'")
         self.underlined("statu")
         self.put("p-required_when", "status = 'berthed'")
