@@ -120,7 +120,7 @@ class Axe(Served):
         expect(page.locator(".inside .branches").first).to_be_visible()
         yield "rows that open"
         self.work("Quay today", page, rows=False)
-        page.keyboard.press("Alt+Shift+M")
+        page.locator("#act-forms").click()
         expect(page.get_by_role("navigation", name="Forms of the project").get_by_role("link")).not_to_have_count(0)
         yield "a list in groups, and the menu of forms"
         self.work("Port call", page)

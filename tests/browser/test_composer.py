@@ -248,7 +248,8 @@ class Composing(Served):
         page.keyboard.type("length_m > 10")
         expect(page.locator(".cm-lintRange-error")).to_have_count(0)
         page.keyboard.press("Escape")
-        page.keyboard.press("Tab")
+        with page.expect_response("**/compose/act"):
+            page.keyboard.press("Tab")
         expect(page.locator("#set-shown_when")).to_have_value("length_m > 10")
         expect(page.locator("#set-usable_when-code")).to_be_focused()
         # A card of another control has a box of the same name, and what stands in its own.

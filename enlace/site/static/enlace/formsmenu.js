@@ -2,7 +2,7 @@
 
 export function formsMenu(menu) {
   const list = menu.querySelector("nav");
-  menu.addEventListener("toggle", async () => {
+  const opened = async () => {
     if (!menu.open) return;
     if (!list.childElementCount) {
       try {
@@ -16,7 +16,9 @@ export function formsMenu(menu) {
       }
     }
     list.querySelector("a:not([aria-current])")?.focus();
-  });
+  };
+  menu.addEventListener("toggle", opened);
+  opened(); // somebody may have opened it before this script came
   const close = () => {
     menu.open = false;
   };
