@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
+from django.db import transaction
 from django.db.models import ProtectedError
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, redirect, render
@@ -109,9 +110,10 @@ def _reads(number: int, spec: ConnectionSpec) -> bool:
 def remove(request: HttpRequest, connection_id: int) -> HttpResponse:
     """Remove a connection that no dataset uses."""
     connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
-    forget(Detail.everything.filter(off=True, dataset__connection=connection))
     try:
-        connection.delete()
+        with transaction.atomic():  # what can be brought back stays where the connection does
+            forget(Detail.everything.filter(off=True, dataset__connection=connection))
+            connection.delete()
     # The database of Enlace knows what refers to it; asking first would only be a second answer that can differ.
     except ProtectedError:
         names = ", ".join(connection.datasets.values_list("name", flat=True)[:5])

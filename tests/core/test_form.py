@@ -168,6 +168,13 @@ class Documents(unittest.TestCase):
         with self.assertRaises(Problem):
             edit.column(made, "call_grid", [], "name", "width", "wide")
 
+    def test_how_a_text_is_typed_stays_under_a_person_s_own_columns(self):
+        text = FieldSpec("name", "Name", "text")
+        laid_out = GridColumn("name", editor="lines").over(text)
+        self.assertEqual(GridColumn("name", width=90).over(laid_out).typed_in, "lines")
+        number = GridColumn("id", editor="lines").over(FieldSpec("id", "ID", "whole"))
+        self.assertEqual(number.typed_in, "")
+
     def test_steps_of_the_opening_fail_as_their_builder_wants(self):
         steps = [
             OpeningStep("go", value="last"),

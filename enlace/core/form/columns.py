@@ -17,6 +17,11 @@ LEAST_WIDTH, MOST_WIDTH = 30, 1000  # in pixels
 LONGEST = 120  # characters of a heading or a format
 
 
+def typed_as_text(field: FieldSpec) -> bool:
+    """Whether people type a text into a field, in one line or several."""
+    return field.kind in TEXTS and not field.lookup and not field.formula
+
+
 @dataclass(frozen=True)
 class GridColumn:
     """One column. heading, width (pixels), format, align, editor: "" or 0 for what the dataset says. read_only: not edited
@@ -52,7 +57,7 @@ class GridColumn:
             format=self.format or field.format,
             align=self.align or field.align,
             read_only=self.read_only or field.read_only,
-            typed_in=self.editor if field.kind in TEXTS and not field.lookup else "",
+            typed_in=(self.editor or field.typed_in) if typed_as_text(field) else "",
         )
 
 
