@@ -17,14 +17,13 @@ from sqlglot import exp
 
 from enlace.accounts.access import builder_only
 from enlace.core.form import CONTROL_KINDS, Control, ControlKind, FormDocument
-from enlace.core.form.columns import EDITORS, GridColumn, columns_of
+from enlace.core.form.columns import EDITORS, GridColumn, columns_of, typed_as_text
 from enlace.core.form.difference import differences, title_of
 from enlace.core.form.edit import holder_of, kind_of
 from enlace.core.form.fields import fields_of
 from enlace.core.form.kinds.base import Setting
 from enlace.core.form.opening import FAILING_WORDS, words
-from enlace.core.kinds import TEXTS, Formats
-from enlace.core.model.dataset import FieldSpec
+from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
 from enlace.core.wiring import Fault, Wired, faults_of
@@ -173,7 +172,7 @@ def _joined(form: Form, request: HttpRequest, ids: list[str]) -> str:
         if not sheet.joined(dataset, [wanted]):
             raise Problem("The grid has this column, or nothing leads to it.", "Choose one of the list.", code="bad")
         field = dataset.fields.exclude(name__in=there).get()
-        form.refresh_from_db()
+        form.refresh_from_db()  # its dataset is another one by now
         asked = Asked(form, {"field": field.name, "change": "shown", "value": "yes"}, [control.id], [])
         if columns_of(control.settings.get("columns", ())):  # one that shows all shows it by itself
             layout.change(
@@ -313,7 +312,7 @@ def _listed(wired: Wired, control: Control) -> Listed | None:
     shown = fields_of(control, dataset)
     order = [*shown, *(field.name for field in dataset.shown if field.name not in shown)]
     lines = [
-        {"field": field, "shown": one in shown, "column": known.get(one, GridColumn(one)), "text": _is_text(field)}
+        {"field": field, "shown": one in shown, "column": known.get(one, GridColumn(one)), "text": typed_as_text(field)}
         for one in order
         if (field := dataset.any_name.get(one)) is not None and not field.hidden
     ]
@@ -321,31 +320,26 @@ def _listed(wired: Wired, control: Control) -> Listed | None:
     return Listed(setting, lines, name in control.settings, setting.kind == "columns")
 
 
-def _is_text(field: FieldSpec) -> bool:
-    return field.kind in TEXTS and not field.lookup and not field.formula
-
-
 def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, Any]:
     """The settings of one control, each with what it is now and whether that differs from what it always is."""
     control = wired.document.control(identifier)
-    kind = kind_of(control)
+    kind, dataset = kind_of(control), wired.datasets.get(control.source)
     lines = []
     for setting in kind.settings:
         if setting.kind in ("columns", "fields") or not _means_something(setting, control, kind):
             continue  # a list to tick, or nothing to ask yet
         value = kind.value(control.settings, setting.name)
         text = ("yes" if value else "") if setting.kind == "yes or no" else value
-        lines.append({"setting": setting, "text": text, "own": setting.name in control.settings})
-    dataset = wired.datasets.get(control.source)
+        choices = _choices(setting, wired, control)
+        lines.append({"setting": setting, "text": text, "own": setting.name in control.settings, "choices": choices})
     return {
         "control": control,
         "kind": kind,
         "title": title_of(control),
         "lines": lines,
-        "fields": [(f.name, f.label) for f in dataset.shown] if dataset else [],
+        "fields": _field_choices(wired, control.source),
         "names": json.dumps([f.name for f in dataset.all if f.name.isidentifier()] if dataset else []),
         "dataset": wired.document.source(control.source).dataset if dataset else "",
-        "targets": _targets(wired, control),
         "joins": sheet.reachable(dataset) if dataset and control.kind == "grid" else [],
         "listed": _listed(wired, control),
         "tab": _tab_place(wired.document, identifier),
@@ -360,6 +354,15 @@ def _means_something(setting: Setting, control: Control, kind: ControlKind) -> b
         return True
     needed = kind.setting(name)
     return kind.value(control.settings, name) in values and _means_something(needed, control, kind)
+
+
+def _choices(setting: Setting, wired: Wired, control: Control) -> list[tuple[str, str]]:
+    """What a setting is chosen from: (what is kept, what is shown) pairs; none where it is typed."""
+    if setting.kind == "field":
+        return [("", "none"), *_field_choices(wired, control.source)]
+    if setting.kind == "target":
+        return [("", "none"), *_targets(wired, control)]
+    return list(setting.choices)
 
 
 def _targets(wired: Wired, control: Control) -> list[tuple[str, str]]:

@@ -17,3 +17,8 @@ def words_of(names: Iterable[str]) -> frozenset[str]:
         if len(parts) > 1:
             words.update(part for part in parts if len(part) >= SHORTEST_WORD and part.isalpha())
     return frozenset(words)
+
+
+def within_sentence(words: str) -> str:
+    """Words as they stand within a sentence: without the capital that begins one."""
+    return words[:1].lower() + words[1:]

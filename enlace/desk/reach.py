@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping
 
 from enlace.core.dataset import DatasetSpec
-from enlace.core.dataset.reached import reached
+from enlace.core.dataset.reached import names_in_lists, reached
 from enlace.core.expression.parse import MASTER
 
 from .parts import FormPart
@@ -18,8 +18,7 @@ def names_beyond(part: FormPart, parts: Mapping[str, FormPart], builder: bool) -
 
 
 def _on_the_form(part: FormPart, parts: Mapping[str, FormPart]) -> Iterator[str]:
-    for name, (_, lookup) in part.dataset.looked_up.items():
-        yield from (f"{name}.{column}" for column in lookup.shows)
+    yield from names_in_lists(part.dataset)
     if part.name and part.of in parts:
         yield from (f"{MASTER}.{field.name}" for field in parts[part.of].dataset.shown)
     for other in parts.values():

@@ -70,6 +70,7 @@ IN_PATHS = RFC3986_SUBDELIMS + "~:@"  # what stands in a part of a path as it is
 
 @lru_cache(maxsize=1000)
 def home_of(form: int) -> str:
+    """The address of a form at the desk."""
     return reverse("work", args=[form])
 
 

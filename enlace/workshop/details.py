@@ -179,8 +179,8 @@ def take_detail_away(detail: Detail) -> None:
 
 
 def forget(details: Iterable[Detail]) -> None:
-    """Remove details that are off their form and that nobody can bring back any more, with the datasets made for them."""
-    # Those of masters that are off go with them.
+    """Remove details for good, with the datasets that nothing else uses."""
+    # One may have gone already, with the master that it is of.
     for detail in details:
         if Detail.everything.filter(pk=detail.pk).exists():
             take_detail_away(detail)

@@ -155,14 +155,13 @@ def _have(form: Form, names: Sequence[str]) -> None:
 def _stepped(form: Form, person: Person, label: str, details: list[str]) -> None:
     """Keep a form as it stands as a step to go back to. details: the names of those that it has."""
     # What was undone can't be redone over something new: it would bring back a sheet that lacks it.
-    form.steps.filter(undone=True).delete()
+    lost, _ = form.steps.filter(undone=True).delete()
     form.steps.create(label=label[:120], document=form.document, details=details, person=person)
     old = list(form.steps.order_by("-pk").values_list("pk", flat=True)[MOST_STEPS:])
     form.steps.filter(pk__in=old).delete()
-    off = list(Detail.everything.filter(form=form, off=True))
-    if off:
+    if lost or old:
         reached = {name for names in form.steps.values_list("details", flat=True) for name in names or ()}
-        forget([detail for detail in off if detail.name not in reached])
+        forget(Detail.everything.filter(form=form, off=True).exclude(name__in=reached))
 
 
 def seen(form: Form, layout: int) -> FormDocument | None:

@@ -441,19 +441,19 @@ class Form(models.Model):
         return cls.objects.create(project=dataset.project, dataset=dataset, title=title)
 
 
-class OnTheForm(models.Manager["Detail"]):
-    """The details that a form has now."""
-
-    def get_queryset(self) -> models.QuerySet[Detail]:
-        return super().get_queryset().filter(off=False)
-
-
 def first_form(person: Any) -> Form | None:
     """The form that somebody comes to first: that of their only project; None for the start page."""
     projects = list(person.projects.all()[:2])
     if len(projects) != 1 or not projects[0].opens:
         return None
     return Form.objects.filter(project=projects[0], title=projects[0].opens).first()
+
+
+class OnTheForm(models.Manager["Detail"]):
+    """The details that a form has now."""
+
+    def get_queryset(self) -> models.QuerySet[Detail]:
+        return super().get_queryset().filter(off=False)
 
 
 class Detail(models.Model):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from itertools import chain, islice
 from typing import Any
 
@@ -32,6 +33,7 @@ from enlace.core.exchange.csv_out import guarded
 from enlace.core.exchange.outgoing import Sheet, value_out
 from enlace.core.exchange.package_out import schema_of
 from enlace.core.exchange.writers import WRITERS
+from enlace.core.expression.faults import TextFault
 from enlace.core.kinds import raw_text
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
@@ -137,6 +139,11 @@ def check(request: HttpRequest, connection_id: int) -> HttpResponse:
     spec = connection.to_spec()
     # By the catalog as it was read lately: this is asked at each pause of typing.
     faults = query_faults(request.POST.get("sql", ""), spec, Catalog.lately(spec))
+    return faults_told(faults)
+
+
+def faults_told(faults: Iterable[TextFault]) -> JsonResponse:
+    """Faults of a text as a code editor underlines them."""
     return JsonResponse({"faults": [{"from": f.start, "to": f.end, "message": f.sentence} for f in faults]})
 
 

@@ -27,6 +27,7 @@ from enlace.core.labels import label_of
 from enlace.core.model.dataset import ColumnSpec, LookupSpec
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
+from enlace.core.words import within_sentence
 
 from .lacking import note_lacking
 from .models import Dataset, Field, SheetStep
@@ -281,7 +282,7 @@ def joined(dataset: Dataset, wanted: Iterable[str]) -> int:
         own = re.sub(r"\W+", "_", f"{lookup}_{column}".lower())
         own = next(name for name in (own, *(f"{own}_{n}" for n in range(2, 99))) if name not in taken)
         taken.add(own)
-        label = f"{field.label}: {words[:1].lower()}{words[1:]}"[:120]
+        label = f"{field.label}: {within_sentence(words)}"[:120]
         # Quoted, so that a column called “order” or “Größe” is one name and no word of SQL.
         formula = exp.column(column, table=lookup, quoted=True).sql(dialect="sqlite")
         other_field = FieldSpec(

@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.safestring import mark_safe
 from django.views.decorators.http import require_GET, require_POST
@@ -39,6 +39,7 @@ from enlace.rows.writer import row_writer
 from . import sheet
 from .lacking import lacking
 from .models import Dataset, Field
+from .query_views import faults_told
 
 STRIP_ROWS = 3
 TRIED_ROWS = 4
@@ -286,8 +287,7 @@ def faults(request: HttpRequest, dataset_id: int) -> HttpResponse:
     """
     spec = _dataset(dataset_id).to_spec()
     near = spec.any_name if request.POST.get("of") == "record" else ()
-    several = expression_faults(request.POST.get("text", ""), names_for(spec), near)
-    return JsonResponse({"faults": [{"from": f.start, "to": f.end, "message": f.sentence} for f in several]})
+    return faults_told(expression_faults(request.POST.get("text", ""), names_for(spec), near))
 
 
 def _values(dataset: Dataset, spec: DatasetSpec, expression: Expression) -> list[tuple[str, str]]:

@@ -10,6 +10,7 @@ from ..expression.parse import MASTER
 from ..kinds import TEXTS
 from ..labels import label_of
 from ..model.dataset import ColumnSpec, DatasetSpec, DetailSpec, FieldSpec
+from ..words import within_sentence
 from .compiled import derived
 
 UNASKED = ("picture", "binary")
@@ -37,6 +38,12 @@ def field_named(dataset: DatasetSpec, name: str) -> FieldSpec | None:
     return dataset.any_name.get(name) or reached(dataset).get(name)
 
 
+def names_in_lists(dataset: DatasetSpec) -> Iterator[str]:
+    """The names of what lists show of the records that they lead to: it stands on the page anyway."""
+    for name, (_, lookup) in dataset.looked_up.items():
+        yield from (f"{name}.{column}" for column in lookup.shows)
+
+
 def _of_lookups(dataset: DatasetSpec) -> Iterator[FieldSpec]:
     for name, (field, lookup) in dataset.looked_up.items():
         yield from (_column(name, field.label, column) for column in lookup.columns if column.kind not in UNASKED)
@@ -62,6 +69,6 @@ def _of_detail(detail: DetailSpec) -> Iterator[FieldSpec]:
     for column in detail.fields:
         for function in ADDED.get(column.kind, ()) if column.name not in detail.columns else ():
             words = TOTALS[function] if column.kind in ("whole", "decimal") else OF_TIMES[function]
-            said = f"{title}: {words} {label_of(column.name)[:1].lower()}{label_of(column.name)[1:]}"
+            said = f"{title}: {words} {within_sentence(label_of(column.name))}"
             name, storage = f"{function}({detail.name}.{column.name})", "" if function == "sum" else column.storage
             yield FieldSpec(name, said, column.kind, storage=storage, formula=name)

@@ -8,10 +8,9 @@ from dataclasses import dataclass
 import sqlglot
 from sqlglot import exp
 
+from ..words import within_sentence
 from .evaluate import Expression
-from .parse import AGGREGATES, MOST_CHARACTERS, Names, Unsupported, parser_words, plain_words
-
-BEFORE = "SELECT ("  # what an expression is read behind
+from .parse import AGGREGATES, BEFORE, MOST_CHARACTERS, Names, Unsupported, parser_words, plain_words, statement_of
 
 
 @dataclass(frozen=True)
@@ -32,7 +31,7 @@ def expression_faults(text: str, names: Names, near: Collection[str] = ()) -> li
     if not text.strip() or len(text) > MOST_CHARACTERS:
         return []
     try:
-        whole = sqlglot.parse_one(f"{BEFORE}{text}\n)", read="sqlite")
+        whole = statement_of(text)
     except sqlglot.errors.ParseError as error:
         return [_moved(parser_fault(f"{BEFORE}{text}", "sqlite", error, "The expression"), len(text))]
     except (sqlglot.errors.SqlglotError, RecursionError, ValueError) as error:
@@ -54,7 +53,7 @@ def parser_fault(text: str, dialect: str, error: sqlglot.errors.ParseError, what
     token = next((t for t in tokens if (t.line, t.col) == where), tokens[-1] if tokens else None)
     start, end = (token.start, token.end + 1) if token else (len(text.rstrip()) - 1, len(text.rstrip()))
     words = plain_words(str(told.get("description") or parser_words(error))).rstrip(".").split(" / ")[-1]
-    sentence = f"{what} can't be understood from here on: {words[:1].lower()}{words[1:]}."
+    sentence = f"{what} can't be understood from here on: {within_sentence(words)}."
     return TextFault(max(start, 0), end, sentence)
 
 
@@ -82,7 +81,7 @@ def _of_names(whole: exp.Expr, names: Names, near: Collection[str], length: int)
             name = names.of_details(above) if above is not None and added else names.of(column)
             if not near or name in near:
                 continue
-            sentence = f"{column.sql()} is not of this record: a control is shown by fields of its own record."
+            sentence = f"{column.sql()} is not of this record: only its own fields can be asked here."
         except Unsupported as error:
             sentence = str(error)
         first = fault_at(column.args.get("table") or column.this, sentence)

@@ -15,6 +15,7 @@ logging.getLogger("sqlglot").setLevel(logging.CRITICAL)  # what it can't parse i
 MOST_CHARACTERS = 10_000
 MOST_NODES = 1_000
 MOST_DEPTH = 60
+BEFORE = "SELECT ("  # as the only column of a SELECT: some functions are also statements of their own
 AGGREGATES: dict[type, str] = {exp.Sum: "sum", exp.Avg: "avg", exp.Min: "min", exp.Max: "max", exp.Count: "count"}
 MASTER = "master"
 
@@ -30,8 +31,7 @@ def parsed(text: str, dialect: str = "sqlite") -> exp.Expr:
     if not text.strip():
         raise Unsupported("There is no expression.")
     try:
-        # As the only column of a SELECT: some functions are also statements of their own.
-        whole = sqlglot.parse_one(f"SELECT ({text}\n)", read=dialect)
+        whole = statement_of(text, dialect)
     except (sqlglot.errors.SqlglotError, RecursionError) as error:
         raise Unsupported(_told(error)) from None
     parts = {name for name, value in whole.args.items() if value}
@@ -46,6 +46,11 @@ def parsed(text: str, dialect: str = "sqlite") -> exp.Expr:
     if _depth(tree) > MOST_DEPTH:
         raise Unsupported("The expression is nested too deeply.")
     return tree
+
+
+def statement_of(text: str, dialect: str = "sqlite") -> exp.Expr:
+    """The statement that an expression is read in, behind BEFORE. Raises what the parser raises, and RecursionError."""
+    return sqlglot.parse_one(f"{BEFORE}{text}\n)", read=dialect)
 
 
 def parser_words(error: Exception) -> str:

@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import Any
 
 from ..model.dataset import FieldSpec
+from ..words import within_sentence
 from .formats import Formats
 
 
@@ -62,7 +63,7 @@ class Kind:
     @property
     def phrase(self) -> str:
         """The label as a part of a sentence: "a whole number"."""
-        words = self.label[:1].lower() + self.label[1:]
+        words = within_sentence(self.label)
         return words if words in ("yes or no", "binary data") else f"a {words}"
 
     def read(self, raw: Any, field: FieldSpec) -> Any:

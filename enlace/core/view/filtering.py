@@ -6,8 +6,10 @@ import datetime
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
+from sqlglot import exp
+
 from ..dataset.filters import AnyFilter, Combined, Filter, Written, read_box, stored_value
-from ..dataset.reached import field_named
+from ..dataset.reached import field_named, names_in_lists
 from ..dataset.source import names_for
 from ..expression import Expression, Unsupported
 from ..expression.parse import MASTER
@@ -34,9 +36,7 @@ def filter_of(
     is counted from.
     """
     wrong: list[str] = []
-    seen = {field.name for field in dataset.shown} | set(beyond)
-    # What a list shows of a record is on the page anyway.
-    seen |= {f"{name}.{column}" for name, (_, lookup) in dataset.looked_up.items() for column in lookup.shows}
+    seen = {*(field.name for field in dataset.shown), *beyond, *names_in_lists(dataset)}
     asking = _Asking(dataset, formats, today, far, seen)
     made = [_filter(item, asking, wrong) for item in conditions if not item.off]
     return tuple(item for item in made if item is not None), wrong
@@ -65,9 +65,7 @@ def _filter(condition: Condition, asking: _Asking, wrong: list[str]) -> AnyFilte
         field = field_named(asking.dataset, condition.field)
         if field is None or condition.field not in asking.seen:
             raise Unreadable(f"There is no field {condition.field}.")
-        if condition.test == "like":
-            return _like(field, condition.values[0], asking.dataset)
-        return _test(condition, field, asking.formats, asking.today)
+        return _test(condition, field, asking)
     except Unreadable as error:
         wrong.append(str(error))
         return None
@@ -91,19 +89,21 @@ def _is_outside(name: str, dataset: DatasetSpec) -> bool:
     return name not in dataset.any_name and not name.startswith(f"{MASTER}.")
 
 
-def _test(condition: Test, field: FieldSpec, formats: Formats, today: datetime.date) -> Filter | Combined | Written:
-    test, values = condition.test, condition.values
+def _test(condition: Test, field: FieldSpec, asking: _Asking) -> Filter | Combined | Written:
+    test, values, formats = condition.test, condition.values, asking.formats
     if test in ("empty", "filled"):
         return Filter(field.name, test)
     if test in ("has", "lacks", "begins", "ends"):
         if not (field.lookup or field.kind in TEXTS):
             raise Unreadable(f"{field.label} is no text: ask whether it is, is less or is more.")
         return Filter(field.name, test, values[0])
+    if test == "like":
+        return _like(field, values[0], asking.dataset)
     if test in ("in", "not in"):
         several = tuple(read_box(field, value, formats) for value in values)
         return Combined("any" if test == "in" else "none", several)
     if test in ("last days", "next days", "this"):
-        return _span(field, formats, *DAYS[test](values[0], today))
+        return _span(field, formats, *DAYS[test](values[0], asking.today))
     said = f"{values[0]}..{values[1]}" if test == "between" else f"{SIGNS.get(test, '')}{values[0]}"
     return read_box(field, said, formats)
 
@@ -113,9 +113,9 @@ def _like(field: FieldSpec, pattern: str, dataset: DatasetSpec) -> Written:
     if field.kind not in TEXTS:
         raise Unreadable(f"{field.label} is no text: ask whether it is, is less or is more.")
     # What a list leads to is named in two parts; a field's own name may have any character.
-    parts = [field.name] if field.name in dataset.any_name else field.name.split(".", 1)
-    name = ".".join('"' + part.replace('"', '""') + '"' for part in parts)
-    return Written(f"{name} LIKE '{pattern.replace(chr(39), 2 * chr(39))}'")
+    owner, _, name = ("", "", field.name) if field.name in dataset.any_name else field.name.partition(".")
+    named, said = exp.column(name, table=owner or None, quoted=True), exp.Literal.string(pattern)
+    return Written(exp.Like(this=named, expression=said).sql(dialect="sqlite"))
 
 
 def _span(field: FieldSpec, formats: Formats, first: datetime.date, after: datetime.date) -> Filter:

@@ -5,14 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
+from enlace.core.dataset.totals import NUMBERS
 from enlace.core.expression import ExpressionError
 from enlace.core.form import Control
 from enlace.core.kinds import KINDS
 
 from ..sheet import Sheet
 from .base import Drawing, Shown, label_of
-
-NUMBERS = ("whole", "decimal")
 
 
 def context(sheet: Sheet, control: Control, drawing: Drawing) -> dict[str, Any]:

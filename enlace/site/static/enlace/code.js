@@ -91,6 +91,7 @@ export function codeEditor(box, { dialect, columns = {}, names = [], check, keys
     before = box.value;
     box.dispatchEvent(new Event("change", { bubbles: true }));
   });
+  const write = (text) => view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } });
   return {
     focus: () => view.focus(),
     /** Whether the editor stands in the place of its box still. */
@@ -100,7 +101,7 @@ export function codeEditor(box, { dialect, columns = {}, names = [], check, keys
     /** Show what the box says by now; what is being typed stays. */
     show(text) {
       if (text === view.state.doc.toString() || view.hasFocus) return;
-      view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } });
+      write(text);
       before = text;
     },
     remove() {
@@ -108,7 +109,7 @@ export function codeEditor(box, { dialect, columns = {}, names = [], check, keys
       box.hidden = false;
     },
     put(text) {
-      view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } });
+      write(text);
       view.focus();
     },
   };

@@ -26,7 +26,7 @@ export class Names {
     if (
       input.hidden || // a code editor stands for it
       !input.matches?.("input.mono, textarea.mono") ||
-      !input.matches("[data-property], [name=formula], [name=expression]")
+      !input.matches("[data-property], [name=formula]")
     )
       return;
     const word = input.value.slice(0, input.selectionStart).match(WORD)?.[0] || "";
