@@ -69,6 +69,8 @@ def _unknown(title: str) -> Problem:
 
 def _refused(work: Work, title: str, problem: Problem) -> Problem:
     """A server's refusal in the words of the rule that was broken, where the server names it."""
+    if problem.code == "committed":
+        return problem  # something was changed
     named = next(
         (work.rules.by_constraint(r.name) for r in work.dataset.rules if r.name and r.name in problem.words), None
     )

@@ -11,7 +11,9 @@ from django.views.decorators.http import require_POST
 
 from enlace.accounts.access import builder_only
 from enlace.core.problem import Problem
-from enlace.core.save.action import Action, check_action, first_allowed, run_action
+from enlace.core.save.action import Action, first_allowed, run_action
+from enlace.core.save.action_statements import check_action
+from enlace.core.server.dialects import server_kind
 
 from .models import Form, ServerAction
 from .place import clean_name, stand_in
@@ -57,6 +59,7 @@ def _page(request: HttpRequest, form: Form, action: ServerAction) -> HttpRespons
     context = {"project": form.project, "form": form, "action": action, "told": told, "tried": tried, "fields": fields}
     context["names_json"] = json.dumps(fields)
     connection = form.dataset.connection
+    context["has_routines"] = not server_kind(connection.kind).in_process
     context["known"] = {"dialect": connection.kind, "columns": known_columns(connection)}
     return render(request, "workshop/action.html", context, status=400 if told else 200)
 
@@ -72,7 +75,7 @@ def _filled(request: HttpRequest, form: Form, action: ServerAction) -> None:
     if dataset.read_only_because and not dataset.key:
         raise Problem("An action needs a record that can be told apart.", dataset.read_only_because, code="bad")
     Action(dataset, action.to_spec(), form.dataset.connection.kind)
-    check_action(form.dataset.connection.to_spec(), action.to_spec())
+    check_action(form.dataset.connection.to_spec(), action.statements)
 
 
 def _tried(request: HttpRequest, form: Form, action: ServerAction) -> str:
@@ -85,7 +88,10 @@ def _tried(request: HttpRequest, form: Form, action: ServerAction) -> str:
     outcome = run_action(spec, ready, identifier, request.user.username, rehearsal=True)
     if not outcome.done:
         return outcome.sentence
-    counts = ", ".join(f"{count} row{'' if count == 1 else 's'}" for count in outcome.changed)
+    counts = ", ".join(
+        "not told by a call" if count is None else f"{count} row{'' if count == 1 else 's'}"
+        for count in outcome.changed
+    )
     name = ", ".join(str((outcome.was or {})[k]) for k in dataset.key)
     return f"Tried on record {name} and rolled back. Rows changed, by statement: {counts}. {outcome.sentence}"
 

@@ -93,6 +93,7 @@ class Queries(OnServer):
             ("SELECT count(*) FROM shipment WHERE weight > :least", {"least": "90.5"}, [heavy]),
             ("SELECT id FROM agent WHERE :no IS NULL OR id = :no ORDER BY id", {"no": None}, [1, 2, 3]),
             ("SELECT id FROM agent WHERE :no IS NULL OR id = :no ORDER BY id", {"no": "3"}, [3]),
+            ("SELECT id FROM agent WHERE id = :no OR id = abs(:no)", {"no": None}, []),
             ("SELECT id FROM agent WHERE (:name IS NOT NULL AND name = :name)", {"name": "Agent 1"}, [1]),
         ):
             with self.subTest(sql, **given):

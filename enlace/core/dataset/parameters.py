@@ -6,12 +6,12 @@ import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
-import sqlglot
 from sqlalchemy import BindParameter, TextClause, bindparam, text
 from sqlalchemy.types import NullType
 from sqlglot.tokens import TokenType
 
 from ..problem import Problem
+from ..server.functions import tokens_of
 
 # The names that sqlglot has for the servers' SQL.
 WRITES = {
@@ -30,7 +30,7 @@ THERE = re.compile(r"(?<![:\w\\]):(\w+)(?=\s+IS\s+(?:NOT\s+)?NULL\b)", re.I)
 def marked(sql: str, server: str) -> str:
     """The SQL with the colons that stand before no parameter marked as such, for SQLAlchemy's text()."""
     made = list(sql)
-    for token in sqlglot.tokenize(sql, read=WRITES[server]):
+    for token in tokens_of(sql, WRITES[server]):
         if token.token_type in (TokenType.STRING, TokenType.IDENTIFIER, TokenType.NATIONAL_STRING, TokenType.DCOLON):
             for i in range(token.start, token.end + 1):
                 if made[i] == ":":

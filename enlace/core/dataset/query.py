@@ -298,6 +298,8 @@ def traced(query: Query, catalog: Catalog, columns: Sequence[str]) -> Trace:
     base = source.this if source is not None else None
     if not isinstance(base, exp.Table):
         return Trace(why_not="The query reads from no table directly, so its rows can be read, but not edited.")
+    if not isinstance(base.this, exp.Identifier):
+        return Trace(why_not="The query reads what a function gives, so its rows can be read, but not edited.")
     table = catalog.named(base.name)
     if table is None or table.is_view or not table.key:
         return Trace(why_not=f"{base.name} has no primary key, so the rows of the query can be read, but not edited.")

@@ -96,7 +96,8 @@ class Routine:
 
     parameters: (name, type) of what it takes; a name may be "". gives: "rows", "a value" or "" (it acts, or gives
     nothing that a SELECT could read). steady: the server says that it changes nothing. says: what it gives, in the
-    server's words.
+    server's words. called: it is a procedure, which a CALL runs. fills: (place, name) of the arguments that it only gives
+    something back through.
     """
 
     name: str
@@ -104,3 +105,5 @@ class Routine:
     gives: str = ""
     steady: bool = False
     says: str = ""
+    called: bool = False
+    fills: tuple[tuple[int, str], ...] = ()

@@ -13,20 +13,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-import sqlglot
-from sqlalchemy import ColumnElement, TextClause, and_, select, text, true
-from sqlalchemy.engine import Connection
-from sqlglot import exp
-from sqlglot.tokens import TokenType
+from sqlalchemy import ColumnElement, and_, select, true
+from sqlalchemy.engine import Connection, CursorResult
+from sqlalchemy.exc import DBAPIError
 
 from ..dataset.asked import asked, own_rows
 from ..dataset.keys import key_in
-from ..dataset.parameters import WRITES
 from ..dataset.related import related_on
 from ..dataset.source import given_values, names_for, source_of
 from ..dataset.window import source_table
 from ..expression import Expression, Unsupported
-from ..expression.parse import parser_words
 from ..model.connection import ConnectionSpec
 from ..model.dataset import DatasetSpec
 from ..model.values import key_of, record_id
@@ -35,13 +31,9 @@ from ..rules.computed import Computed, holds
 from ..rules.record import with_values
 from ..server.dialects import server_kind
 from ..server.engine import reading, use_once, writing
-from ..server.functions import check_calls
+from .action_statements import PERSON, ActionStatement, statements_of
 from .current import outside
 from .run import TRIES
-
-ALLOWED = (exp.Insert, exp.Update, exp.Delete)
-PERSON = "person"
-MOST_STATEMENTS = 20
 
 
 class _RollBack(Exception):
@@ -65,19 +57,13 @@ class ActionSpec:
 
 @dataclass(frozen=True)
 class ActionOutcome:
-    """What came of an action. changed: how many rows each statement changed. was, now: the record's fields."""
+    """What came of an action. changed: how many rows each statement changed, None for a call. was, now: the record's fields."""
 
     done: bool
     sentence: str
-    changed: tuple[int, ...] = ()
+    changed: tuple[int | None, ...] = ()
     was: Mapping[str, Any] | None = None
     now: Mapping[str, Any] | None = None
-
-
-@dataclass(frozen=True)
-class _Statement:
-    sql: TextClause
-    names: tuple[str, ...]
 
 
 class Action:
@@ -90,7 +76,7 @@ class Action:
         needed = self.computed.needed(self.guard) if self.guard else set()
         # What the guard needs of other tables is asked beside the record, under the record's lock.
         self.related = frozenset(name for name in needed if "." in name)
-        self.statements = _statements(spec.statements, WRITES[server], {*dataset.by_name, PERSON})
+        self.statements = statements_of(spec.statements, server, {*dataset.by_name, PERSON})
 
     def allows(self, record: Mapping[str, Any], related: Mapping[str, Any] | None = None) -> bool:
         """Whether the guard holds for a record's stored values: true, not unknown. related: the values of `self.related`."""
@@ -109,56 +95,6 @@ def _guard(dataset: DatasetSpec, condition: str) -> Expression | None:
     except Unsupported as error:
         hint = "Use the names of this form's fields, numbers, texts in single quotes, and SQL's operators."
         raise Problem(f"The guard can't be understood: {str(error).splitlines()[0]}", hint, code="bad") from None
-
-
-def _statements(script: str, dialect: str, known: set[str]) -> tuple[_Statement, ...]:
-    try:
-        # Cut by tokens, not at each semicolon: one within a text ends nothing.
-        pieces = _pieces(script, dialect)
-        trees = [sqlglot.parse_one(piece, read=dialect) for piece in pieces]
-    except (sqlglot.errors.SqlglotError, RecursionError) as error:
-        raise Problem("A statement can't be understood.", "Check its SQL.", parser_words(error), code="bad") from None
-    if not trees:
-        raise Problem("The action has no statement.", "Type an INSERT, UPDATE or DELETE.", code="bad")
-    if len(trees) > MOST_STATEMENTS:
-        raise Problem(f"An action has at most {MOST_STATEMENTS} statements.", "Make two of it.", code="bad")
-    return tuple(_statement(piece, tree, known) for piece, tree in zip(pieces, trees, strict=True))
-
-
-def check_action(spec: ConnectionSpec, action: ActionSpec) -> None:
-    """Raises Problem where a statement calls what it must not. Looked at when an action is kept."""
-    check_calls(action.statements, spec.kind, WRITES[spec.kind], spec, writing=True)
-
-
-def _statement(piece: str, tree: exp.Expr, known: set[str]) -> _Statement:
-    if not isinstance(tree, ALLOWED):
-        hint = "An action may INSERT, UPDATE and DELETE rows, and nothing else."
-        raise Problem(f"“{piece.strip()[:60]}” is not a statement for an action.", hint, code="bad")
-    names = tuple(dict.fromkeys(str(placeholder.this) for placeholder in tree.find_all(exp.Placeholder)))
-    for name in names:
-        if name not in known:
-            hint = "After a colon stands the name of one of this form's fields, or :person."
-            raise Problem(f"There is no field “{name}” to put in.", hint, code="bad")
-    return _Statement(text(piece), names)
-
-
-def _pieces(script: str, dialect: str) -> list[str]:
-    """The statements of a script as they were written, with the colons in texts marked as no parameters."""
-    pieces, start, marked = [], 0, list(script)
-    tokens = sqlglot.tokenize(script, read=dialect)
-    for token in tokens:
-        if token.token_type in (TokenType.STRING, TokenType.IDENTIFIER, TokenType.NATIONAL_STRING):
-            # A colon in a text, as in '10:30', would be bound as a parameter of that name.
-            for i in range(token.start, token.end + 1):
-                if script[i] == ":":
-                    marked[i] = "\\:"
-    ends = [t.start for t in tokens if t.token_type == TokenType.SEMICOLON] + [len(script)]
-    for end in ends:
-        piece = "".join(marked[start:end]).strip()
-        if piece:
-            pieces.append(piece)
-        start = end + 1
-    return pieces
 
 
 def first_allowed(spec: ConnectionSpec, action: Action) -> str | None:
@@ -248,8 +184,29 @@ def _locked(connection: Connection, dataset: DatasetSpec, identifier: str) -> di
     return None if row is None else dict(zip([f.name for f in dataset.fields], row, strict=True))
 
 
-def _run(connection: Connection, statement: _Statement, record: Mapping[str, Any], person: str) -> int:
+def _run(connection: Connection, statement: ActionStatement, record: Mapping[str, Any], person: str) -> int | None:
+    """Run one statement; how many rows it changed, None where only what it calls knows."""
     kind = server_kind(connection.dialect.name)
     values = {name: person if name == PERSON else kind.bound(record[name]) for name in statement.names}
-    # Drivers give -1 where they can't tell.
-    return max(connection.execute(statement.sql, values).rowcount, 0)
+    if not statement.calls:
+        # Drivers give -1 where they can't tell.
+        return max(connection.execute(statement.sql, values).rowcount, 0)
+    step = connection.begin_nested()
+    _to_the_end(connection.execute(statement.sql, values))
+    try:
+        step.commit()
+    except DBAPIError as error:
+        # The step is gone together with the transaction that it was a part of.
+        if kind.refusal(error.orig).code == "away":
+            raise
+        hint = "What was done until then stays. A procedure for an action leaves COMMIT, and what defines tables, to others."
+        raise Problem("A procedure ended the transaction by itself.", hint, code="committed") from None
+    return None
+
+
+def _to_the_end(result: CursorResult[Any]) -> None:
+    """Hear all that a call gives: what it refuses may come after rows that it shows."""
+    following = getattr(result.cursor, "nextset", None)
+    while following and following():
+        pass
+    result.close()

@@ -6,11 +6,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection
+from functools import lru_cache
 
-import sqlglot
 from sqlalchemy import text
 from sqlalchemy.engine import Connection
-from sqlglot.tokens import Token, TokenType
+from sqlglot.dialects.dialect import Dialect
+from sqlglot.tokens import Token, Tokenizer, TokenType
 
 from ..model.connection import ConnectionSpec
 from ..problem import Problem
@@ -80,9 +81,19 @@ SAFE = frozenset(
 _NAMES = (TokenType.VAR, TokenType.IDENTIFIER)
 
 
+@lru_cache(maxsize=8)
+def _tokenizer(dialect: str) -> type[Tokenizer]:
+    return type("Whole", (Dialect.get_or_raise(dialect).tokenizer_class,), {"COMMANDS": set()})
+
+
+def tokens_of(sql: str, dialect: str) -> list[Token]:
+    """The tokens of a text. A CALL is taken apart as any statement: sqlglot would make one text of it, up to a semicolon."""
+    return list(_tokenizer(dialect)(dialect=dialect).tokenize(sql))
+
+
 def called(sql: str, dialect: str) -> set[str]:
     """The names that a text calls, small: whatever stands before a bracket and is not the name of a table's columns."""
-    tokens = sqlglot.tokenize(sql, read=dialect)
+    tokens = tokens_of(sql, dialect)
     names = set()
     for i, token in enumerate(tokens[:-1]):
         if tokens[i + 1].token_type != TokenType.L_PAREN or not re.match(r"[^\W\d]", token.text or " "):
@@ -129,21 +140,27 @@ def check_calls(sql: str, server: str, dialect: str, spec: ConnectionSpec | None
     if spec is not None and (names := called(sql, dialect) - SAFE):
         with reading(spec) as connection:
             vouched = vouched_for(connection, names, writing)
-    _check_functions(sql, dialect, vouched)
+    hint = "Use a function of the SQL standard, or one of the database's own that it calls immutable or stable."
+    _check_functions(sql, dialect, vouched, "Use what the page of the connection lists." if writing else hint)
 
 
-def _check_functions(sql: str, dialect: str, vouched: Collection[str]) -> None:
+def refuse_dangerous(sql: str, dialect: str) -> None:
+    """Raises Problem for a function that does more than compute, whoever vouches for it."""
     for name in sorted(called(sql, dialect)):
         if DANGEROUS.fullmatch(name):
             raise Problem(f"{name} does more than compute.", "Leave it out.", code="bad")
+
+
+def _check_functions(sql: str, dialect: str, vouched: Collection[str], hint: str) -> None:
+    refuse_dangerous(sql, dialect)
+    for name in sorted(called(sql, dialect)):
         if name not in SAFE and name not in vouched:
-            hint = "Use a function of the SQL standard, or one of the database's own that it calls immutable or stable."
-            raise Problem(f"It is not known what the function {name} does.", hint, code="bad")
+            raise Problem(f"It is not known what {name} does.", hint, code="bad")
 
 
 def vouched_for(connection: Connection, names: Collection[str], writing: bool = False) -> set[str]:
     """Of some names, those of functions that the server calls immutable or stable; writing: also those that somebody
-    made for this database, which may write what its tables allow."""
+    made for this database, procedures too, which may write what its tables allow."""
     kind, wanted = connection.dialect.name, sorted(n for n in names if n not in SAFE and not DANGEROUS.fullmatch(n))
     if not wanted or kind not in ("postgresql", "mysql", "mariadb"):
         return set()
@@ -160,8 +177,9 @@ def vouched_for(connection: Connection, names: Collection[str], writing: bool = 
     rows = connection.execute(
         text(
             "SELECT lower(routine_name), sql_data_access <> 'MODIFIES SQL DATA' FROM information_schema.routines "
-            "WHERE routine_schema = database() AND routine_type = 'FUNCTION' AND find_in_set(lower(routine_name), :names)"
+            "WHERE routine_schema = database() AND find_in_set(routine_type, :types) "
+            "AND find_in_set(lower(routine_name), :names)"
         ),
-        {"names": ",".join(wanted)},
+        {"names": ",".join(wanted), "types": "FUNCTION,PROCEDURE" if writing else "FUNCTION"},
     )
     return {name for name, steady in rows if steady or writing}

@@ -17,16 +17,19 @@ def routines_of(spec: ConnectionSpec) -> list[tuple[Routine, str]]:
     with reading(spec) as connection:
         several = server_kind(spec.kind).routines(connection)
         quote = connection.dialect.identifier_preparer.quote
+        filled = server_kind(spec.kind).filled_argument
     several.sort(key=lambda routine: (routine.name.lower(), routine.parameters))
-    return [(routine, _statement(routine, quote)) for routine in several]
+    return [(routine, _statement(routine, quote, filled)) for routine in several]
 
 
-def _statement(routine: Routine, quote: Callable[[str], str]) -> str:
-    values = ", ".join(f":{_parameter(name, place)}" for place, (name, _) in enumerate(routine.parameters, 1))
-    call = f"{quote(routine.name)}({values})"
+def _statement(routine: Routine, quote: Callable[[str], str], filled: Callable[[str], str]) -> str:
+    values = [f":{_parameter(name, place)}" for place, (name, _) in enumerate(routine.parameters, 1)]
+    for place, name in routine.fills:
+        values.insert(place, filled(_parameter(name, place + 1)))
+    call = f"{quote(routine.name)}({', '.join(values)})"
     if routine.gives == "rows":
         return f"SELECT * FROM {call}"  # noqa: S608 (text for a builder's pad; its name is quoted, its values are bound)
-    return f"SELECT {call} AS value" if routine.gives == "a value" else f"CALL {call}"
+    return f"CALL {call}" if routine.called else f"SELECT {call} AS value"
 
 
 def _parameter(name: str, place: int) -> str:

@@ -301,6 +301,15 @@ class ServerKind:
         """The procedures and functions that somebody wrote, as far as the account may run them."""
         return []
 
+    def filled_argument(self, name: str) -> str:
+        """What stands in a CALL for an argument that the procedure only gives something back through."""
+        return "NULL"
+
+    def commits_by_itself(self, connection: Connection, routine: str) -> bool:
+        """Whether a procedure, as far as the account may read it, ends the transaction that it is called in. False also where
+        the server refuses that."""
+        return False
+
     @contextmanager
     def limited(self, connection: Connection, seconds: float) -> Iterator[None]:
         """Statements of the block are stopped after some seconds ("slow"); the transaction goes on after that."""

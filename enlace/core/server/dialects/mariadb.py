@@ -105,20 +105,26 @@ class MariaDB(NetworkServer):
         return [(event, body) for event, body in connection.execute(text(_TRIGGER_TEXTS), {"t": table})]
 
     def routines(self, connection: Connection) -> list[Routine]:
-        several: dict[tuple[str, str], list[tuple[str, str]]] = {}
+        several: dict[tuple[str, str], list[tuple[str, str, str]]] = {}
         for name, kind, parameter, type_text, mode in connection.execute(text(_PARAMETERS)):
-            if parameter and mode != "OUT":
-                several.setdefault((name, kind), []).append((parameter, type_text))
-        return [
-            Routine(
-                name,
-                tuple(several.get((name, kind), ())),
-                "a value" if kind == "FUNCTION" else "",
-                access != "MODIFIES SQL DATA",
-                gives or "",
-            )
-            for name, kind, access, gives in connection.execute(text(_ROUTINES))
-        ]
+            if parameter:
+                several.setdefault((name, kind), []).append((parameter, type_text, mode))
+        made = []
+        for name, kind, access, gives in connection.execute(text(_ROUTINES)):
+            own = several.get((name, kind), [])
+            taken = tuple((parameter, type_text) for parameter, type_text, mode in own if mode != "OUT")
+            fills = tuple((place, parameter) for place, (parameter, _, mode) in enumerate(own) if mode == "OUT")
+            is_function = kind == "FUNCTION"
+            form = "a value" if is_function else ""
+            made.append(Routine(name, taken, form, access != "MODIFIES SQL DATA", gives or "", not is_function, fills))
+        return made
+
+    def filled_argument(self, name: str) -> str:
+        return f"@{name}"
+
+    def commits_by_itself(self, connection: Connection, routine: str) -> bool:
+        body = connection.execute(text(_BODY), {"name": routine}).scalar()
+        return body is not None and _ENDS.search(_QUOTED.sub(" ", body)) is not None
 
     # -- what it says --------------------------------------------------------------------------------
 
@@ -299,6 +305,18 @@ _ROUTINES = """
 SELECT ROUTINE_NAME, ROUTINE_TYPE, SQL_DATA_ACCESS, DTD_IDENTIFIER FROM information_schema.ROUTINES
 WHERE ROUTINE_SCHEMA = DATABASE() AND ROUTINE_TYPE IN ('FUNCTION', 'PROCEDURE')
 """
+_BODY = """
+SELECT ROUTINE_DEFINITION FROM information_schema.ROUTINES
+WHERE ROUTINE_SCHEMA = DATABASE() AND ROUTINE_TYPE = 'PROCEDURE' AND ROUTINE_NAME = :name
+"""
+# What ends the transaction that a procedure is called in ("Statements that cause an implicit commit" of MariaDB's manual),
+# outside texts and comments.
+_QUOTED = re.compile(r"'(?:[^'\\]|\\.|'')*'|\"(?:[^\"\\]|\\.)*\"|`[^`]*`|/\*.*?\*/|(?:--\s|#)[^\n]*", re.S)
+_ENDS = re.compile(
+    r"\b(COMMIT|ROLLBACK(?!\s+(?:WORK\s+)?TO\b)|START\s+TRANSACTION|(?:CREATE|DROP)\s+(?!TEMPORARY\b)|ALTER\s|TRUNCATE\s|"
+    r"RENAME\s+TABLE|LOCK\s+TABLES?|GRANT\s|REVOKE\s)",
+    re.I,
+)
 _PARAMETERS = """
 SELECT SPECIFIC_NAME, ROUTINE_TYPE, PARAMETER_NAME, DTD_IDENTIFIER, PARAMETER_MODE FROM information_schema.PARAMETERS
 WHERE SPECIFIC_SCHEMA = DATABASE() ORDER BY SPECIFIC_NAME, ORDINAL_POSITION

@@ -123,15 +123,14 @@ class PostgreSQL(NetworkServer):
         for name, names, types, modes, rows, gives, kind, volatile in connection.execute(text(_ROUTINES)):
             of = json.loads(types)
             modes_of, names_of = (json.loads(part) if part else None for part in (modes, names))
-            taken = [
-                (name_of or "", type_of)
-                for name_of, type_of, mode in zip(
-                    names_of or [""] * len(of), of, modes_of or ["i"] * len(of), strict=False
-                )
-                if mode in "ibv"
-            ]
+            several = list(zip(names_of or [""] * len(of), of, modes_of or ["i"] * len(of), strict=False))
+            taken = [(name_of or "", type_of) for name_of, type_of, mode in several if mode in "ibv"]
+            fills = [(place, name_of or "") for place, (name_of, _, mode) in enumerate(several) if mode == "o"]
             form = "" if kind == "p" else "rows" if rows or "TABLE(" in gives else "a value" if gives != "void" else ""
-            made.append(Routine(name, tuple(taken), form, volatile != "v", gives or ""))
+            acts = kind == "p"
+            made.append(
+                Routine(name, tuple(taken), form, volatile != "v", gives or "", acts, tuple(fills) if acts else ())
+            )
         return made
 
     # -- what it says --------------------------------------------------------------------------------
