@@ -89,14 +89,26 @@ def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = 
         except Problem as problem:
             if problem.code == "table gone" and _left_out(form):
                 return once()  # nothing was done yet: what reads or writes a column that is gone does nothing at all
-            if problem.code == "parameters" and request.method == "GET":
-                return ask_page(request, form)
-            page = request.method == "GET" and request.headers.get("HX-Request") != "true"
-            if problem.code != "away" or kept or not page or KeptCopy(form, request.user).made is None:
+            page = _in_its_place(request, form, problem, kept)
+            if page is None:
                 raise
-            return away_page(request, form, problem)
+            return page
 
     return opened
+
+
+def _in_its_place(request: HttpRequest, form: Form, problem: Problem, kept: bool) -> HttpResponse | None:
+    """The page that stands for that of a form which can't be shown, and lets one go on; None for a problem that is told as
+    any other."""
+    if problem.code == "parameters" and request.method == "GET":
+        return ask_page(request, form)
+    if request.method != "GET" or request.headers.get("HX-Request") == "true":
+        return None
+    if problem.code == "away":
+        return None if kept or KeptCopy(form, request.user).made is None else away_page(request, form, problem)
+    # The values are kept: one that the server can't take would be in the way whenever the form is opened.
+    refused = problem.words and problem.code != "locked"
+    return ask_page(request, form, problem) if refused and given_of(request, form) else None
 
 
 def _asked(request: HttpRequest, own: Opening | None) -> Asked:

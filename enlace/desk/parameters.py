@@ -41,10 +41,15 @@ def lines(form: Form, parameter_values: dict[str, str]) -> list[tuple[str, str, 
     return [(name, label_of(name), parameter_values.get(name, "")) for name in names]
 
 
-def ask_page(request: HttpRequest, form: Form) -> HttpResponse:
-    """Ask for the values before the form can show anything."""
-    context = {"form": form, "project": form.project, "given": lines(form, given_of(request, form))}
-    return render(request, "desk/given.html", context)
+def ask_page(
+    request: HttpRequest, form: Form, problem: Problem | None = None, values: dict[str, str] | None = None
+) -> HttpResponse:
+    """Ask for the values before the form can show anything. problem: what came of those that were given. values: those that
+    were typed and are not kept."""
+    context = {"form": form, "project": form.project, "problem": problem}
+    context["given"] = lines(form, given_of(request, form) if values is None else values)
+    status = 200 if problem is None else 400 if problem.code == "bad" else 409
+    return render(request, "desk/given.html", context, status=status)
 
 
 @require_POST
@@ -55,6 +60,7 @@ def give(request: HttpRequest, form_id: int) -> HttpResponse:
     values = {name: request.POST.get(GIVEN + name, "").strip()[:LONGEST] for name in names}
     lacking = [name for name, value in values.items() if not value]
     if lacking:
-        raise Problem(f"The form asks for {', '.join(lacking)}.", "Go back and give a value for each.", code="bad")
+        problem = Problem(f"The form asks for {', '.join(lacking)}.", "Give a value for each.", code="bad")
+        return ask_page(request, form, problem, values)
     request.session[_place(form)] = values
     return redirect("work", form.pk)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from functools import wraps
 from itertools import chain, islice
 from typing import Any
 
@@ -43,6 +44,7 @@ from enlace.rows.sending import sent, writer_named
 from .models import Connection, Dataset, Form
 from .place import clean_name, stand_in
 from .query_run import QueryRun
+from .secrets import PasswordAsked
 
 CUT = 120
 
@@ -51,6 +53,11 @@ CUT = 120
 def pad(request: HttpRequest, connection_id: int) -> HttpResponse:
     """The pad."""
     connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+    return _pad(request, connection, request.GET.get("sql", ""))
+
+
+def _pad(request: HttpRequest, connection: Connection, sql: str, status: int = 200, **told: Any) -> HttpResponse:
+    """The pad with a query. told: what stands in the place of its result."""
     stand_in(request, connection.project, "Connections")
     columns = known_columns(connection)
     context = {
@@ -58,11 +65,12 @@ def pad(request: HttpRequest, connection_id: int) -> HttpResponse:
         "connection": connection,
         "tables": len(columns),
         "known": {"dialect": connection.kind, "columns": columns},
-        "sql": request.GET.get("sql", ""),
+        "sql": sql,
+        "name": request.POST.get("name", ""),
         "formats": [(name, writer.label) for name, writer in WRITERS.items()],
         "runs": _runs(request, connection),
     }
-    return render(request, "workshop/query.html", context)
+    return render(request, "workshop/query.html", context | told, status=status)
 
 
 def known_columns(connection: Connection) -> dict[str, list[str]]:
@@ -77,9 +85,46 @@ def _runs(request: HttpRequest, connection: Connection) -> Any:
     return connection.query_runs.filter(person=request.user.pk)
 
 
-def _asked(request: HttpRequest, connection: Connection) -> tuple[Query, dict[str, str]]:
+def _asked(request: HttpRequest, connection: Connection) -> tuple[Query, dict[str, str | None]]:
+    """The query, and what was given for its parameters: nothing typed is no value, which suits a parameter of any type."""
     query = checked_query(request.POST.get("sql", ""), connection.kind, connection.to_spec())
-    return query, {name: request.POST.get(f"given-{name}", "") for name in query.parameters}
+    return query, {name: request.POST.get(f"given-{name}") or None for name in query.parameters}
+
+
+def _asks(request: HttpRequest, query: Query) -> bool:
+    """Whether values are to be asked for first: in the place of the result, and they go with what is pressed next."""
+    return any(f"given-{name}" not in request.POST for name in query.parameters)
+
+
+def _boxes(request: HttpRequest, names: Iterable[str]) -> list[tuple[str, str]]:
+    return [(name, request.POST.get(f"given-{name}", "")) for name in names]
+
+
+def on_pad(view: Callable[[HttpRequest, Connection], HttpResponseBase]) -> Callable[..., HttpResponseBase]:
+    """An act with the pad's query, which goes on from the pad where values are wanted first or the query is refused: nothing
+    that was written is lost."""
+
+    @require_POST
+    @builder_only
+    @wraps(view)
+    def acted(request: HttpRequest, connection_id: int) -> HttpResponseBase:
+        connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
+        sql = request.POST.get("sql", "")
+        names: tuple[str, ...] = ()
+        try:
+            query, _ = _asked(request, connection)
+            names = query.parameters
+            if _asks(request, query):
+                return _pad(request, connection, sql, given=_boxes(request, names), asking=True)
+            with transaction.atomic():
+                return view(request, connection)
+        except PasswordAsked:
+            raise
+        except Problem as problem:
+            status = 400 if problem.code == "bad" else 409
+            return _pad(request, connection, sql, status, given=_boxes(request, names), problem=problem)
+
+    return acted
 
 
 @require_POST
@@ -91,9 +136,8 @@ def run(request: HttpRequest, connection_id: int) -> HttpResponse:
     asks_plan = "plan" in request.POST
     try:
         query, given = _asked(request, connection)
-        context = {"given": [(name, given[name]) for name in query.parameters], "connection": connection}
-        # Asked for in the place of the result; the page sends what is typed there with the next run.
-        if any(f"given-{name}" not in request.POST for name in query.parameters):
+        context = {"given": _boxes(request, query.parameters), "connection": connection}
+        if _asks(request, query):
             return render(request, "workshop/query_result.html", {**context, "asking": True})
         if asks_plan:
             steps = query_plan(connection.to_spec(), query, given)
@@ -153,11 +197,9 @@ def _cell(field: FieldSpec, raw: Any) -> str:
     return guarded(text) if isinstance(raw, str) else text
 
 
-@require_POST
-@builder_only
-def export(request: HttpRequest, connection_id: int) -> HttpResponseBase:
+@on_pad
+def export(request: HttpRequest, connection: Connection) -> HttpResponseBase:
     """All rows of the query in a format, read once and sent as they come."""
-    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
     name = request.POST.get("format", "csv")
     writer = writer_named(name)
     query, given = _asked(request, connection)
@@ -180,12 +222,9 @@ def halt(request: HttpRequest, connection_id: int) -> HttpResponse:
     return HttpResponse("Stopped." if stopped else "Nothing runs any more.")
 
 
-@require_POST
-@builder_only
-@transaction.atomic
-def keep(request: HttpRequest, connection_id: int) -> HttpResponse:
+@on_pad
+def keep(request: HttpRequest, connection: Connection) -> HttpResponse:
     """Keep the query as a dataset, with a form."""
-    connection = get_object_or_404(Connection.objects.select_related("project"), pk=connection_id)
     name = clean_name(request.POST.get("name", ""), "dataset", 120)
     query, given = _asked(request, connection)
     spec = query_dataset(connection.to_spec(), query.sql, given)

@@ -1,5 +1,6 @@
 """The query pad, and forms of queries."""
 
+import html
 import io
 import json
 import re
@@ -83,6 +84,11 @@ class Pad(Pages):
         sql = f"{DUE} WHERE c.status = :status"
         self.assertContains(self.ask("run", sql=sql), "asks for a value")
         self.assertContains(self.ask("run", sql=sql, **{"given-status": "departed"}), "The first 200 rows")
+        self.assertContains(self.ask("keep", sql=sql, name="By status"), "asks for a value")
+        told = self.ask("keep", sql="SELECT nme FROM vessel", name="By status")
+        self.assertContains(told, "no such column", status_code=409)
+        for stays in ('value="By status"', "SELECT nme FROM vessel"):
+            self.assertContains(told, stays, status_code=409)
         self.ask("keep", sql=sql, name="By status", **{"given-status": "departed"})
         form = Form.objects.get()
         self.assertContains(self.client.get(f"/desk/{form.pk}/"), "Say which rows")
@@ -91,7 +97,20 @@ class Pad(Pages):
         page = self.client.get(f"/desk/{form.pk}/")
         self.assertContains(page, f'data-total="{count}"')
         self.assertContains(page, 'value="cancelled"')
-        self.assertEqual(self.client.post(f"/desk/{form.pk}/given", {"given-status": ""}).status_code, 400)
+        lacking = self.client.post(f"/desk/{form.pk}/given", {"given-status": ""})
+        self.assertContains(lacking, "Give a value for each", status_code=400)
+        self.assertContains(lacking, "Show the rows", status_code=400)  # it is asked for again in its place
+
+    def test_a_value_that_the_server_cannot_take_is_asked_for_again(self):
+        """Values are kept: the form could never be opened again otherwise."""
+        sql = f"{DUE} WHERE c.id = json_extract(:pick, '$.id')"
+        self.ask("keep", sql=sql, name="Picked", **{"given-pick": '{"id": 3}'})
+        form = Form.objects.get()
+        for given, expected in (("{no", "malformed JSON"), ('{"id": 3}', 'data-total="1"')):
+            self.client.post(f"/desk/{form.pk}/given", {"given-pick": given})
+            page = self.client.get(f"/desk/{form.pk}/")
+            self.assertIn(expected, page.content.decode())
+            self.assertContains(page, html.escape(given), status_code=200 if "3" in given else 409)
 
     def test_parameters_are_filled_from_another_dataset(self):
         ships = self.form("vessel")

@@ -78,6 +78,7 @@ async function check(text) {
   const response = await posted(pad.dataset.check, { sql: text });
   return response.ok ? (await response.json()).faults : [];
 }
+result.querySelector("input")?.focus(); // what has to be given before the query can be kept or taken out
 const editor = codeEditor(sql, {
   ...JSON.parse(document.getElementById("known").textContent),
   check,
