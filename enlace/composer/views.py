@@ -31,13 +31,14 @@ from enlace.desk.drawing import draw
 from enlace.desk.showing import details_of, drawing_of
 from enlace.desk.work import Work
 from enlace.workshop import layout, sheet
-from enlace.workshop.details import Above, add_detail, chosen, possible_choices
+from enlace.workshop.details import Above, add_detail, choices_under, chosen
 from enlace.workshop.linking import add_linked
 from enlace.workshop.models import Detail, Form, Project
 from enlace.workshop.place import stand_in
 
 from .acts import ACTS, Act, Asked, copied
 from .board import boards
+from .pieces import Pieces
 
 MOST_CHOSEN = 100
 SAMPLE = 50  # rows that columns are measured by
@@ -108,9 +109,9 @@ def _clashed(request: HttpRequest, form: Form, change: Act, asked: Asked) -> Htt
             mine = differences(before, change(before, asked))
         except Problem as problem:
             mine = [str(problem)]
-    # All of the request but the count that it was made against, so that it can be sent once more over what is there
-    # now.
-    again = {key: value for key, value in request.POST.items() if key != "layout"}
+    # All of the request but what the page told of itself (the count that it was made against, its pieces), so that it can
+    # be sent once more over what is there now.
+    again = {key: value for key, value in request.POST.items() if key not in ("layout", "have")}
     clash = {"theirs": theirs, "mine": mine, "again": json.dumps(again)}
     said = "Somebody else has changed this form meanwhile. What you did was not done: see what both of you changed."
     return HttpResponse(
@@ -202,7 +203,8 @@ def _spoken(form: Form, name: str, ids: list[str]) -> str:
 
 def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -> dict[str, Any]:
     document = layout.document(form)
-    drawings, rows, away = _drawn(request, form)
+    pieces = Pieces(request.POST.get("have", "{}"))
+    drawings, rows, away = _drawn(request, form, pieces)
     wired = layout.wired(form, document, rows)
     faults = faults_of(wired)
     # Somebody else, or an undo, may have taken away what this page has chosen.
@@ -213,6 +215,7 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
         "form": form,
         "document": document,
         "sheet": drawings,
+        "pieces": pieces,
         "away": away,
         "boards": boards(wired, frayed),
         "faults": faults,
@@ -239,7 +242,7 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
     }
 
 
-def _drawn(request: HttpRequest, form: Form) -> tuple[Any, dict[str, Any], str]:
+def _drawn(request: HttpRequest, form: Form, pieces: Pieces) -> tuple[Any, dict[str, Any], str]:
     """The sheet as the desk draws it, with real rows; "" and why not where they can't be had."""
     try:
         # The desk itself draws the sheet, so that nothing can look otherwise there than here.
@@ -249,20 +252,16 @@ def _drawn(request: HttpRequest, form: Form) -> tuple[Any, dict[str, Any], str]:
         assert work.sheet is not None
         drawings = {work.sheet.source_names[drawing.part.name]: drawing for drawing in several}
         rows = {name: [row.values for row in drawing.rows[:SAMPLE]] for name, drawing in drawings.items()}
-        return draw(work.sheet, drawings), rows, ""
+        return draw(work.sheet, drawings, pieces.control), rows, ""
     except Problem as problem:
         return "", {}, str(problem)
 
 
 def _details(form: Form, document: FormDocument) -> list[tuple[Any, list[Any]]]:
     """What can be added under each source, by the references of the schema."""
-    offers = []
     behind = layout.sources_of(form)[1]
-    for source in document.sources:
-        choices = possible_choices(Above(form, behind[source.name]))
-        if choices:
-            offers.append((source, choices))
-    return offers
+    choices = choices_under([Above(form, behind[source.name]) for source in document.sources])
+    return [(source, under) for source, under in zip(document.sources, choices, strict=True) if under]
 
 
 def _tables(form: Form) -> list[str]:

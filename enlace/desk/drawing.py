@@ -56,27 +56,38 @@ def bare_panel(drawing: Drawing) -> SafeString:
     return format_html('<div data-of="of{}">{}</div>', drawing.context["p"], panel(drawing.context, False))
 
 
-def draw(sheet: Sheet, drawings: Mapping[str, Drawing]) -> SafeString:
-    """All controls of the sheet."""
-    return _several(sheet, sheet.document.controls, drawings)
+Within = Callable[[str, SafeString], tuple[SafeString, SafeString]]
 
 
-def _several(sheet: Sheet, several: tuple[Control, ...], drawings: Mapping[str, Drawing]) -> SafeString:
+def _as_it_is(name: str, html: SafeString) -> tuple[SafeString, SafeString]:
+    return mark_safe(""), html
+
+
+def draw(sheet: Sheet, drawings: Mapping[str, Drawing], within: Within = _as_it_is) -> SafeString:
+    """All controls of the sheet. within: the attributes that the element of a control of its own (not one that holds others)
+    has beside those of each, and what stands in it, by the control's id and what is drawn for it."""
+    return _several(sheet, sheet.document.controls, drawings, within)
+
+
+def _several(sheet: Sheet, several: tuple[Control, ...], drawings: Mapping[str, Drawing], within: Within) -> SafeString:
     made = []
     for control in several:
         place = control.place
         css = f"x{place.x} y{place.y} w{place.w} high{place.h}" + (" fill" if place.fill else "")
         drawing = drawings.get(control.source)
         p = drawing.context["p"] if drawing else ""
-        html = draw_control(sheet, control, drawings)
+        html = draw_control(sheet, control, drawings, within=within)
+        own, html = (mark_safe(""), html) if control.children else within(control.id, html)
         name = control.kind if control.kind in CONTROL_KINDS else "unknown"
-        made.append((name, css, control.kind, control.id, "" if drawing is None else f"of{p}", html, name))
+        made.append((name, own, css, control.kind, control.id, "" if drawing is None else f"of{p}", html, name))
     # Each control is an element of its kind, which `static/enlace/controls` knows by its name.
-    wrap = '<enlace-{} class="control {}" data-kind="{}" data-control="{}" data-of="{}">{}</enlace-{}>'
+    wrap = '<enlace-{}{} class="control {}" data-kind="{}" data-control="{}" data-of="{}">{}</enlace-{}>'
     return format_html_join("\n", wrap, made)
 
 
-def draw_control(sheet: Sheet, control: Control, drawings: Mapping[str, Drawing], swap: bool = False) -> SafeString:
+def draw_control(
+    sheet: Sheet, control: Control, drawings: Mapping[str, Drawing], swap: bool = False, within: Within = _as_it_is
+) -> SafeString:
     """One control. A kind that nobody knows is said to be one."""
     kind = CONTROL_KINDS.get(control.kind)
     if kind is None:
@@ -100,10 +111,10 @@ def draw_control(sheet: Sheet, control: Control, drawings: Mapping[str, Drawing]
     if control.kind in OWN and drawing is not None and (key := _key(sheet, control, drawing)):
         context |= OWN[control.kind](drawing, key)
     if control.kind == "group":
-        context["inner"] = _several(sheet, control.children, drawings)
+        context["inner"] = _several(sheet, control.children, drawings, within)
     if control.kind == "tabs":
         pages = [
-            (page.id, page.settings.get("title", "Page"), _several(sheet, page.children, drawings))
+            (page.id, page.settings.get("title", "Page"), _several(sheet, page.children, drawings, within))
             for page in control.children
         ]
         context |= {

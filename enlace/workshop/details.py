@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -67,9 +67,8 @@ def possible_details(above: Above) -> list[Reference]:
         references = catalog.table(above.dataset.table).referenced_by
     except Problem:
         return []
-    used = {
-        (d.dataset.table, tuple(d.columns)) for d in above.form.details.filter(of=above.of).select_related("dataset")
-    }
+    of = above.of.pk if above.of else None
+    used = {(d.dataset.table, tuple(d.columns)) for d in above.form.all_details if d.of_id == of}
     # A table's rows below themselves would be one draft in two places.
     return [r for r in references if (r.table, r.columns) not in used and r.table != above.dataset.table]
 
@@ -86,21 +85,28 @@ class Choice:
 
 def possible_choices(above: Above) -> list[Choice]:
     """Each reference with the datasets of its table that are already shaped, and with one of its own."""
-    choices, several = [], shaped(above)
-    for reference in possible_details(above):
-        name = reference_name(reference)
-        choices += [
-            Choice(f"{name}/{d.pk}", f"{name} · dataset {d.name}", reference, d) for d in fitting(several, reference)
-        ]
-        choices.append(Choice(name, f"{name} · new dataset", reference))
-    return choices
+    return choices_under([above])[0]
 
 
-def shaped(above: Above) -> list[tuple[Dataset, set[str]]]:
-    """The datasets of tables on the same connection that the form does not use yet, each with the names of its fields."""
+def choices_under(several: Sequence[Above]) -> list[list[Choice]]:
+    """What can become a detail of each of several, all of one form."""
+    references = [possible_details(above) for above in several]
+    tables = {reference.table for under in references for reference in under}
+    there = shaped(several[0], tables) if tables else []
+    return [[choice for reference in under for choice in _choices(reference, there)] for under in references]
+
+
+def _choices(reference: Reference, several: list[tuple[Dataset, set[str]]]) -> list[Choice]:
+    name = reference_name(reference)
+    there = [Choice(f"{name}/{d.pk}", f"{name} · dataset {d.name}", reference, d) for d in fitting(several, reference)]
+    return [*there, Choice(name, f"{name} · new dataset", reference)]
+
+
+def shaped(above: Above, tables: Collection[str]) -> list[tuple[Dataset, set[str]]]:
+    """The datasets of some tables, on the same connection, that the form does not use yet, each with the names of its fields."""
     # A dataset twice on one form would be one draft in two places.
-    mine = {above.form.dataset_id, *above.form.details.values_list("dataset", flat=True)}
-    several = above.dataset.connection.datasets.filter(query="").exclude(pk__in=mine)
+    mine = {above.form.dataset_id, *(detail.dataset_id for detail in above.form.all_details)}
+    several = above.dataset.connection.datasets.filter(query="", table__in=tables).exclude(pk__in=mine)
     names: dict[int, set[str]] = defaultdict(set)
     for dataset, name in Field.objects.filter(dataset__in=several).values_list("dataset", "name"):
         names[dataset].add(name)

@@ -74,46 +74,46 @@ def change(
     A source that the document lacks afterwards is off the form. Raises Problem "changed" when another page has changed
     it meanwhile: nothing is overwritten.
     """
-    locked = _locked(form, layout)
-    before = document(locked)
+    _lock(form, layout)
+    before = document(form)
     made = act(before)
-    _stepped(locked, person, label, _details_on(locked))
+    _stepped(form, person, label, _details_on(form))
     if len(made.sources) < len(before.sources):
-        _have(locked, [source.name for source in made.sources])
-    _keep(form, locked, made.to_json())
+        _have(form, [source.name for source in made.sources])
+    _keep(form, made.to_json())
     return made
 
 
 @transaction.atomic
 def add_source(form: Form, person: Person, make: Callable[[], Detail]) -> Detail:
     """Give a form one more detail, with a step to go back to. Raises what making it raises."""
-    locked = _locked(form, form.layout)
-    before = _details_on(locked)
+    _lock(form, form.layout)
+    before = _details_on(form)
     detail = make()
-    locked.__dict__.pop("all_details", None)
-    _stepped(locked, person, f"{detail.title} added", before)
+    form.__dict__.pop("all_details", None)
+    _stepped(form, person, f"{detail.title} added", before)
     # A sheet that was laid out by hand gets a grid at its end; another one is laid out anew by itself.
-    text = edit.add(document(locked), "grid", detail.name)[0].to_json() if locked.document else ""
-    _keep(form, locked, text)
+    text = edit.add(document(form), "grid", detail.name)[0].to_json() if form.document else ""
+    _keep(form, text)
     return detail
 
 
 @transaction.atomic
 def remove_source(form: Form, person: Person, layout: int, name: str) -> str:
     """Take a source off a form, with what belongs to it and the controls that show them; what to say of it."""
-    locked = _locked(form, layout)
-    before = document(locked)
+    _lock(form, layout)
+    before = document(form)
     made, title = edit.remove_source(before, name), before.source(name).title or name
-    _stepped(locked, person, f"{title} taken off", _details_on(locked))
-    _have(locked, [source.name for source in made.sources])
-    _keep(form, locked, made.to_json() if locked.document else "")
+    _stepped(form, person, f"{title} taken off", _details_on(form))
+    _have(form, [source.name for source in made.sources])
+    _keep(form, made.to_json() if form.document else "")
     return f"{title} is off the form now. Its table was not touched."
 
 
 @transaction.atomic
 def step(form: Form, person: Person, layout: int, back: bool) -> str:
     """Go a step back, or forth again; what it was. Raises Problem when there is none."""
-    locked = _locked(form, layout)
+    _lock(form, layout)
     # What is undone stays in its place behind the others, so the first of it is the next one to redo.
     several = form.steps.filter(undone=not back)
     kept_step: FormStep | None = several.last() if back else several.first()
@@ -121,20 +121,20 @@ def step(form: Form, person: Person, layout: int, back: bool) -> str:
         raise Problem("There is nothing to undo." if back else "There is nothing to redo.", "", code="bad")
     # A step is turned round as it is taken: it holds the other side of where one stands now.
     text, names = kept_step.document, kept_step.details
-    kept_step.document, kept_step.details, kept_step.undone = locked.document, _details_on(locked), back
+    kept_step.document, kept_step.details, kept_step.undone = form.document, _details_on(form), back
     kept_step.save()
     if names is not None and names != kept_step.details:
-        _have(locked, names)
-    _keep(form, locked, text)
+        _have(form, names)
+    _keep(form, text)
     return kept_step.label
 
 
-def _locked(form: Form, layout: int) -> Form:
-    """The form as it is now, for this page alone. Raises Problem "changed" when it is not the one that a page showed."""
-    locked = Form.objects.select_for_update().get(pk=form.pk)
-    if locked.layout != layout:
+def _lock(form: Form, layout: int) -> None:
+    """Let a form be as it is now, for this page alone. Raises Problem "changed" when it is not the one that a page showed."""
+    form.document, form.layout = Form.objects.select_for_update().values_list("document", "layout").get(pk=form.pk)
+    form.__dict__.pop("all_details", None)
+    if form.layout != layout:
         raise Problem("Somebody else has changed this form meanwhile.", "What you did was not done.", code="changed")
-    return locked
 
 
 def _details_on(form: Form) -> list[str]:
@@ -159,9 +159,10 @@ def _stepped(form: Form, person: Person, label: str, details: list[str]) -> None
     form.steps.create(label=label[:120], document=form.document, details=details, person=person)
     old = list(form.steps.order_by("-pk").values_list("pk", flat=True)[MOST_STEPS:])
     form.steps.filter(pk__in=old).delete()
-    if lost or old:
+    off = Detail.everything.filter(form=form, off=True)
+    if (lost or old) and off.exists():
         reached = {name for names in form.steps.values_list("details", flat=True) for name in names or ()}
-        forget(Detail.everything.filter(form=form, off=True).exclude(name__in=reached))
+        forget(off.exclude(name__in=reached))
 
 
 def seen(form: Form, layout: int) -> FormDocument | None:
@@ -174,11 +175,9 @@ def seen(form: Form, layout: int) -> FormDocument | None:
     return _standing(form, texts[-1]) if len(texts) == later else None
 
 
-def _keep(form: Form, locked: Form, text: str) -> None:
-    locked.document, locked.layout = text, locked.layout + 1
-    locked.save(update_fields=["document", "layout"])
-    form.document, form.layout = locked.document, locked.layout
-    form.__dict__.pop("all_details", None)
+def _keep(form: Form, text: str) -> None:
+    form.document, form.layout = text, form.layout + 1
+    form.save(update_fields=["document", "layout"])
 
 
 def form_renamed(form: Form, before: str) -> None:
@@ -190,7 +189,7 @@ def form_renamed(form: Form, before: str) -> None:
         for control in several:
             there = put(there, replace(control, settings={**control.settings, "to": form.title}))
         if several:
-            _keep(other, other, there.to_json())
+            _keep(other, there.to_json())
 
 
 def opens_form(control: Control, title: str) -> bool:

@@ -38,7 +38,7 @@ def add_linked(above: Above, said: str) -> Detail:
         Dataset.objects.filter(pk=master.pk).update(details_known=[*known, as_json(spec)])
         # Its expressions can name the detail’s sums from now on, so what is kept of it is out of date.
         master.touch()
-    return add_detail(above, link, next(iter(fitting(shaped(above), link)), None))
+    return add_detail(above, link, next(iter(fitting(shaped(above, {link.table}), link)), None))
 
 
 def read_link(dataset: Dataset, said: str) -> Reference:

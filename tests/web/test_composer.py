@@ -56,6 +56,24 @@ class Sheets(Pages):
 
 
 class Composer(Sheets):
+    def test_an_answer_leaves_out_what_the_page_has(self):
+        self.act("add", kind="heading", source="vessel")
+        pieces = lambda html: dict(re.findall(r' id="piece-([^"]+)" data-seal="([^"]+)"', html))  # noqa: E731
+        left_out = lambda html: set(re.findall(r' id="piece-([^"]+)" data-seal="[^"]+" data-same', html))  # noqa: E731
+        whole = self.act("show")
+        page = pieces(whole)
+        self.assertLess({"adds", "board-vessel", "board-cargo_line", "control-port_call_grid"}, set(page))
+        self.assertFalse(left_out(whole))
+        moved = self.act("move", ids="heading", dx=1, dy=0, have=json.dumps(page))
+        self.assertEqual((left_out(moved), pieces(moved)), (set(page), page))
+        self.assertIn("x2 ", re.search(r'class="([^"]+)" data-kind="heading"', moved)[1])
+        self.assertLess(len(moved), len(whole) / 3)
+        # What changed comes, and all that hangs on it: a field more on the board of its source.
+        added = self.act("add", kind="editor", source="vessel", field="name", have=json.dumps(page))
+        self.assertEqual(set(page) - left_out(added), {"board-vessel"})
+        for nothing in ("", "[1]", "{", '{"adds": 3}', "9" * 10_000, json.dumps({"adds": "x" * 60_000})):
+            self.assertFalse(left_out(self.act("show", have=nothing)), nothing[:20])
+
     def test_from_the_default_sheet_to_one_s_own(self):
         page = self.client.get(f"/workshop/form/{self.vessel.pk}/compose")
         for kind in ("grid", "panel", "navigator", "tabs"):

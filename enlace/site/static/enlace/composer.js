@@ -42,7 +42,8 @@ document.addEventListener("click", (event) => {
 });
 
 async function post(name, data) {
-  const sent = { act: name, layout: body().dataset.layout, ids: chosen().join(" "), ...data };
+  const have = JSON.stringify(Object.fromEntries([...root.querySelectorAll("[data-seal]")].map(pieceOf)));
+  const sent = { act: name, layout: body().dataset.layout, ids: chosen().join(" "), have, ...data };
   const board = root.querySelector(".boards")?.scrollTop;
   const stage = root.querySelector(".stage")?.scrollTop;
   let response;
@@ -55,8 +56,10 @@ async function post(name, data) {
   if (!response.ok) return enlaceSay(enlaceWords(html), true);
   // Where somebody is by now: who leaves an editor by Tab is in the next one before the answer comes.
   const { id } = document.activeElement;
+  const parts = document.createElement("template");
+  parts.innerHTML = html;
   // What is the same stays: a press that begins while an answer comes still ends on the same button.
-  Idiomorph.morph(body(), html.trim(), { morphStyle: "outerHTML", callbacks: OURS });
+  Idiomorph.morph(body(), parts.content.firstElementChild, { morphStyle: "outerHTML", callbacks: OURS });
   if (name === "add" || name === "bundle") for (const menu of root.querySelectorAll(".adds")) menu.open = false;
   root.querySelector(".boards").scrollTop = board ?? 0;
   root.querySelector(".stage").scrollTop = stage ?? 0;
@@ -87,11 +90,22 @@ function reveal(found) {
     found.scrollIntoView({ block: "nearest" });
 }
 
+/** A piece of the page and its seal, by which an answer knows that it need not bring it. */
+const PIECE = "piece-";
+const pieceOf = ({ id, dataset }) => [id.slice(PIECE.length), dataset.seal];
+
+/** What the page has of an answer already stays, in the place that the answer has for it. */
+function stays(node, its) {
+  if (its.nodeType !== Node.ELEMENT_NODE || !("same" in its.dataset)) return false;
+  if (its.className && node.className !== its.className) node.className = its.className; // a control's place
+  return true;
+}
+
 /** What the page itself says of what the server drew, which it would otherwise have to say anew after each act; and whether
  *  what a person opened stays open is theirs to say. */
 const PREPARED = ["role", "tabindex", "aria-label", "inert", "style"];
 const OURS = {
-  beforeNodeMorphed: (node) => !node.matches?.("[data-find-strand]"),
+  beforeNodeMorphed: (node, its) => !node.matches?.("[data-find-strand]") && !stays(node, its),
   beforeAttributeUpdated: (name, node, way) =>
     !(name === "open" && node.matches("details")) &&
     !(name === "hidden" && "code" in node.dataset) &&
