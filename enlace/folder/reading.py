@@ -26,6 +26,7 @@ from enlace.workshop.models import Connection, Dataset, Detail, Field, Form, Pro
 from .bodies import fill
 from .difference import differences
 from .texts import read
+from .vouching import vouch
 from .writing import FORMAT, VERSION, Files, files_of, slugs
 
 MOST_FILES = 5_000
@@ -94,6 +95,7 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
         for dataset in datasets.values():
             sheet.move(dataset)
     forms = _forms(project, files, datasets)
+    vouch(datasets.values(), forms)
     if remove:
         # Forms first: they hold on to their datasets.
         gone = project.forms.exclude(pk__in=[form.pk for form in forms])

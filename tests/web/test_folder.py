@@ -234,6 +234,8 @@ class Folder(Pages):
         listed = next(field for field in fields if field.get("lookup"))
         bare = {**listed, "lookup": {**listed["lookup"], "columns": []}}
         listed = {**listed, "lookup": {**listed["lookup"], "shows": ["gone"]}}
+        reads = "SELECT id, load_extension('x') AS x FROM vessel"
+        acts = {"title": "Act", "statements": "UPDATE vessel SET remarks = writefile('x', 'y') WHERE id = :id"}
         detail = {"name": "d", "title": "D", "dataset": "vessel", "columns": ["gone"], "master_columns": ["id"]}
         for path, change, words in (
             ("forms/port-call.yaml", {"dataset": "gone"}, "names the dataset gone"),
@@ -250,6 +252,10 @@ class Folder(Pages):
             ("datasets/port-call.yaml", {"fields": [listed]}, r"fields\[0\], lookup: its columns lack gone"),
             ("datasets/port-call.yaml", {"fields": [bare]}, r"fields\[0\], lookup: its columns lack id"),
             ("forms/port-call.yaml", {"details": [detail]}, "columns: vessel has no gone"),
+            # what is refused where it is typed is refused in a file
+            ("datasets/vessel.yaml", {"query": reads}, "dataset vessel: load_extension does more"),
+            ("datasets/vessel.yaml", {"query": "SELECT id, odd(1) AS x FROM vessel"}, "not known what odd does"),
+            ("forms/port-call.yaml", {"actions": [acts]}, "action Act of port_call: writefile does more"),
         ):
             with self.subTest(words), self.assertRaisesRegex(Problem, words):
                 brought_in({**files, path: {**files[path], **change}})
