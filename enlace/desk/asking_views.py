@@ -90,7 +90,7 @@ HIGH, WIDE = 44, 14  # pixels of the greatest bar, and of each
 
 def _range(work: Work, field: FieldSpec, rows: Rows) -> dict[str, Any]:
     """How the numbers of a field spread, for those who ask for a range of them."""
-    if field.kind not in NUMBERS or field.lookup or field.name not in work.dataset.by_name:
+    if field.kind not in NUMBERS or field.lookup:
         return {}
     typed = lambda value: KINDS[field.kind].as_typed(value, field, work.formats)  # noqa: E731
     try:

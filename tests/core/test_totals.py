@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import random
 import statistics
+from dataclasses import replace
 from decimal import Decimal
 
 import numpy
 
+from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.spread import BARS, spread
 from enlace.core.dataset.totals import FUNCTIONS, Total, totals
 from enlace.core.dataset.window import Rows
@@ -91,6 +93,10 @@ class Totals(OnServer):
         self.assertEqual(sum(bar.count for bar in whole), len(ids))
         self.assertTrue(whole[0].least <= min(ids) and whole[-1].least <= max(ids) < whole[-1].most)
         self.assertEqual(spread(bench.rows, "pieces"), [])  # all of them are one number
+        # a calculated number spreads as the one that it is calculated of
+        doubled = replace(bench.dataset, extra=(FieldSpec("twice", "Twice", "decimal", formula="weight * 2"),))
+        twice = spread(Rows.of(self.spec, doubled), "twice")
+        self.assertEqual([(bar.least, bar.count) for bar in twice], [(bar.least * 2, bar.count) for bar in bars])
         self.assertEqual(spread(Rows.of(self.spec, bench.dataset, within=[("agent_id", None)]), "weight"), [])
 
 

@@ -32,12 +32,16 @@ def spread(rows: Rows, name: str) -> list[Bar]:
 
     Two passes of the server, whatever the number of bars: one for the ends, one that counts all bars.
     """
-    field = rows.dataset.by_name[name]
-    column, source = rows.source.base.c[name], rows.source_with()
+    field = rows.dataset.any_name[name]
+    # Calculated once for each row, however many bars it is compared with.
+    met = select(rows.source.column(name).label("v")).select_from(rows.source_with([name])).where(rows.belonging())
+    source = met.subquery("met")
+    column = source.c.v
     kind = server_kind(rows.spec.kind)
-    bound = kind.bound
+    # What is calculated has no type of its own in a loosely typed server: it is a number beside numbers only.
+    bound = float if kind.loosely_typed and name not in rows.dataset.by_name else kind.bound
     with reading(rows.spec) as connection, kind.limited(connection, SECONDS):
-        ends = select(func.min(column), func.max(column)).select_from(source).where(rows.belonging())
+        ends = select(func.min(column), func.max(column)).select_from(source)
         least, most = (_number(field, raw) for raw in connection.execute(ends, rows.bound_values).one())
         if least is None or most is None or least == most:
             return []
@@ -50,9 +54,7 @@ def spread(rows: Rows, name: str) -> list[Bar]:
         counts = [
             func.sum(case((and_(column >= bound(edge), column < bound(edge + step)), 1), else_=0)) for edge in edges
         ]
-        counted = connection.execute(
-            select(*counts).select_from(source).where(rows.belonging()), rows.bound_values
-        ).one()
+        counted = connection.execute(select(*counts).select_from(source), rows.bound_values).one()
     return [Bar(edge, edge + step, int(counted[i] or 0)) for i, edge in enumerate(edges)]
 
 
