@@ -16,9 +16,12 @@ from enlace.workshop.models import Form
 from . import editing
 from .contexts import base_context
 from .opening import number_from, on_form, text_from
+from .record_view import RecordView
 from .typed import choice_of
 from .work import Work
 
+LONGEST_TYPED = 200
+BEGINS = "begins"  # of an errand: a new record is to be made, with what was typed
 ERRAND = "errand"  # in the session: for which field of which record somebody looks for a line in another form
 
 
@@ -66,7 +69,8 @@ def _form_of(work: Work, field: FieldSpec) -> Form | None:
 @require_GET
 @on_form
 def add_to(request: HttpRequest, work: Work) -> HttpResponse:
-    """Go to the form of a field's list, to come back with a record of it."""
+    """Go to the form of a field's list, to come back with a record of it. typed: what the list lacks; new: a record is to be
+    entered there, and not looked for."""
     field = _with_list(work, text_from(request, "field"))
     other = _form_of(work, field)
     if other is None:
@@ -80,6 +84,10 @@ def add_to(request: HttpRequest, work: Work) -> HttpResponse:
         "field": field.name,
         "words": f"{field.label} of {work.part.title}",
     }
+    typed = " ".join(request.GET.get("typed", "").split())[:LONGEST_TYPED]
+    if typed or request.GET.get("new"):
+        assert field.lookup is not None
+        request.session[ERRAND][BEGINS] = {"typed": typed, "shows": list(field.lookup.shows)}
     return HttpResponseRedirect(reverse("work", args=[other.pk]))
 
 
@@ -87,6 +95,21 @@ def errand_of(request: HttpRequest, work: Work) -> dict | None:
     """What somebody came to this form for, if they came from another one."""
     errand = request.session.get(ERRAND)
     return errand if errand and errand["for"] == work.form.pk and not work.part.name else None
+
+
+def begun(request: HttpRequest, work: Work, view: RecordView) -> tuple[RecordView, str]:
+    """A new record with what the list lacked that somebody came from, in the first field that the list shows, once; and the
+    name of that field, "" where nothing was put in."""
+    errand = errand_of(request, work)
+    begins = errand.pop(BEGINS, None) if errand else None
+    if not begins:
+        return view, ""
+    request.session.modified = True
+    fields = [work.dataset.by_name[name] for name in begins["shows"] if name in work.dataset.by_name]
+    field = next((field for field in fields if field.kind == "text" and not field.read_only), None)
+    if not begins["typed"] or field is None:
+        return view, ""
+    return editing.edit(work, view.id, field.name, begins["typed"]).view().moved_to(view.position), field.name
 
 
 @require_POST
@@ -113,4 +136,7 @@ def bring(request: HttpRequest, work: Work) -> HttpResponse:
         option = Option(stored.get(field.lookup.target), ())
         editing.edit(back, errand["record"], field.name, "", choice=choice_of(option))
     request.session.pop(ERRAND)
-    return HttpResponseRedirect(f"{back.address}?record={errand['record']}")
+    to = f"{back.address}?record={errand['record']}"
+    if request.headers.get("HX-Request") == "true":
+        return HttpResponse(headers={"HX-Redirect": to})
+    return HttpResponseRedirect(to)

@@ -20,7 +20,7 @@ from .controls import SHOWN, Drawing
 from .controls.branches import branches_of, shown_first
 from .drawing import bare_panel, draw, draw_control, drawn_as, lone_sheet, places_in
 from .kept import KeptCopy
-from .lists import errand_of
+from .lists import BEGINS, errand_of
 from .opening import number_from, on_form, text_from
 from .parameters import lines
 from .review import name_of
@@ -65,19 +65,21 @@ def page(request: HttpRequest, work: Work) -> HttpResponse:
     """The form, at the record that the address names, or as it opens by itself."""
     view = _named_record(request, work) or _opened_at(request, work)
     main = drawing_of(work, view)
+    errand = errand_of(request, work)
     context = {
         **main.context,
         "project": work.form.project,
         "home": home_of(work.form.pk),
         **_master_context(work),
         "revision": work.store.revision,
-        "errand": errand_of(request, work),
+        "errand": errand,
         "given": lines(work.form, work.parameter_values) if work.parameters and not work.part.name else None,
         "copy_made": KeptCopy(work.form, work.person).made if work.form.may_keep else None,
         "opening_told": work.opening.told if work.opening else (),
         # The page asks for it: reading a page changes no draft.
-        "opens_new": bool(
-            work.opening and work.opening.record == "new" and work.dataset.editable and not work.new_count
+        "opens_new": work.dataset.editable
+        and bool(
+            (errand and BEGINS in errand) or (work.opening and work.opening.record == "new" and not work.new_count)
         ),
         "way_back": way_back(request, work.form),
         **strip_context(work),

@@ -15,8 +15,9 @@ from .answers import Answer
 from .contexts import rows_html
 from .editors import calculated_text, editor_views
 from .grouped import layout_of, line_of, line_total, lines_of, position_at, reveal
+from .lists import begun
 from .opening import grid_from, number_from, on_form, text_from
-from .record_view import record_digest
+from .record_view import RecordView, record_digest
 from .showing import WINDOW, drawing_of, window_size
 from .work import Work
 
@@ -190,7 +191,8 @@ def pulse(request: HttpRequest, work: Work) -> HttpResponse:
         stored = work.stored(identifier)
         if record_digest(stored) != seen:
             return answer.drifted(identifier, position, stored).response()
-    return HttpResponse(status=204)
+        return HttpResponse(status=204)
+    return HttpResponse(status=204, headers={"X-Unasked": "1"})  # whether the database answers is not known by this
 
 
 @require_POST
@@ -199,15 +201,24 @@ def new(request: HttpRequest, work: Work) -> HttpResponse:
     """A new record, after the last one. like: with the values of the record that the request names."""
     view = editing.duplicate(work, text_from(request, "record")) if request.POST.get("like") else editing.add(work)
     work.quiet = not request.POST.get("like")
+    view, filled = begun(request, work, view)
     if work.asked.groups:
         reveal(work, view.id)
     answer = Answer(request, work).panel(view).rail(view.position, work.total()).strip()
     if not request.POST.get("in_grid"):  # there it is typed in its row
         answer.events["enlace:focus"] = {
             "p": work.prefix,
-            "number": next((e.number for e in editor_views(work, view) if not e.locked), 0),
+            "number": _first_to_fill(work, view, filled),
         }
     return answer.stale().say("A new record. Fill in its fields, then save.").response()
+
+
+def _first_to_fill(work: Work, view: RecordView, filled: str) -> int:
+    """The number of the editor in which somebody goes on with a new record: the first that can be typed into, or the one
+    behind what is filled in already."""
+    editors = [editor for editor in editor_views(work, view) if not editor.locked]
+    behind = next((i + 1 for i, editor in enumerate(editors) if editor.field.name == filled), 0)
+    return next((editor.number for editor in editors[behind:] or editors), 0)
 
 
 @require_POST

@@ -41,6 +41,36 @@ class Lists(Served):
         vessel.press("Escape")
         expect(page.locator("#choices")).to_be_hidden()
         expect(vessel).to_have_value(chosen)
+        # a match inside a word is taken too, by Enter or by Tab; not the one of what stood there a moment ago
+        agent = self.editor("Agent")
+        for text, key, expected in (
+            ("alta", "Enter", "Maré Alta Agents"),
+            ("molhe", "Tab", "Agência do Molhe"),
+        ):
+            agent.fill("")
+            agent.press_sequentially(text)
+            expect(self.lines().first).to_have_attribute("aria-selected", "true")
+            expect(self.lines().first).to_have_text(expected)
+            with page.expect_response("**/edit?*"):
+                agent.press(key)
+            expect(agent).to_have_value(expected)
+        agent.fill("")
+        agent.press_sequentially("al")
+        expect(self.lines().first).to_have_text("Maré Alta Agents")
+        with page.expect_response("**/edit?*"):
+            page.evaluate(
+                """() => {
+                    const agent = document.activeElement;
+                    agent.value = "no such agent";
+                    for (const type of ["input", "keydown"])
+                        agent.dispatchEvent(new KeyboardEvent(type, { key: "Enter", bubbles: true }));
+                }"""
+            )
+        expect(page.locator("#panel")).to_contain_text("“no such agent” is not in the list")
+        for _ in range(3):
+            page.locator("#act-undo").click()
+            page.wait_for_timeout(300)
+        vessel.focus()
         vessel.fill("no such ship")
         with page.expect_response("**/edit?*"):
             vessel.press("Tab")
@@ -95,22 +125,31 @@ class Lists(Served):
         page = self.work("Port call")
         agent = self.editor("Agent")
         vessel = self.editor("Vessel")
+        # Without a word the form is there to look for one; with one that the list lacks a new record has it.
         vessel.press("ArrowDown")
         page.locator("#choices [data-go-to]").click()
-        expect(page.get_by_role("heading", level=1)).to_have_text("Vessel")
         expect(page.locator("#errand")).to_contain_text("You look for Vessel of Port call")
-        page.locator("#act-new").click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i1")
+        page.get_by_role("button", name="Back without one").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Port call")
+        vessel.fill("")
+        vessel.press_sequentially("Nova Aurora")
+        expect(page.locator("#choices")).to_contain_text("Nothing in the list")
+        page.locator("#choices [data-go-to]").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Vessel")
         expect(page.locator("#panel .record-state")).to_contain_text("New record")
+        expect(page.locator("#panel").get_by_label("Name")).to_have_value("Nova Aurora")
+        expect(self.editor("Vessel type")).to_be_focused()
+        page.reload()
+        expect(page.locator("#strip")).to_contain_text("1 record pending")  # and no second one
         for label, text in (
-            ("Name", "Nova Aurora"),
             ("IMO no.", "9074729"),
             ("Vessel type", "TUG"),
             ("Flag", "PT"),
         ):
             self.type_into(label, text)
         page.locator("#errand-bring").click()
-        expect(page.locator("body")).to_contain_text("This record is not saved yet")
-        page.go_back()
+        self.says("This record is not saved yet")
         page.locator("#act-save").click()
         expect(page.locator("#strip")).not_to_contain_text("pending")
         page.locator("#errand-bring").click()

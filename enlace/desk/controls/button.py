@@ -65,7 +65,7 @@ def _form(sheet: Sheet, control: Control, drawing: Drawing, title: str, own: str
         return {"label": label, "off": NO_RECORD}
     try:
         if opens == "new":
-            asked = {"record": drawing.view.id, "field": str(control.settings.get("by") or "")}
+            asked = {"record": drawing.view.id, "field": str(control.settings.get("by") or ""), "new": "1"}
             field = drawing.part.dataset.by_name.get(asked["field"])
             off = "" if field is not None and field.lookup else "It needs a field with a list."
             return {"label": label, "off": off, "to": "" if off else f"{drawing.work.address}add-to?{urlencode(asked)}"}

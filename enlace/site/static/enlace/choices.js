@@ -40,6 +40,7 @@ export class Choices {
   /** Something was typed: what was chosen before does not count any more. */
   typed(input) {
     delete input.dataset.choice;
+    this.stepped = false;
     clearTimeout(this.timer);
     // The first letter is asked for at once; while an answer is on its way, the next ones wait for each other.
     const show = () => document.activeElement === input && this.show(input, input.value);
@@ -49,6 +50,7 @@ export class Choices {
 
   async show(input, typed = "") {
     this.input = input;
+    const { value } = input;
     this.asked += 1;
     const asked = this.asked;
     this.underWay += 1;
@@ -56,6 +58,7 @@ export class Choices {
     this.underWay -= 1;
     if (html === null || asked !== this.asked || document.activeElement !== input) return;
     this.text = typed;
+    this.shownFor = value;
     this.list.innerHTML = html;
     this.list.hidden = false;
     this.list.scrollTop = 0;
@@ -65,8 +68,11 @@ export class Choices {
     const lines = this.options.filter((line) => line.dataset.choice);
     const [first] = lines;
     this.stepped = false;
-    // What begins so is meant, and so is the only line that has it anywhere.
-    if (typed && first && (lines.length === 1 || folded(first.textContent).startsWith(folded(typed)))) this.mark(first);
+    // What begins so is meant, and so is the only line that has it anywhere; where nothing else may be typed, the first one.
+    // A number may be the value itself, which no line has to show: the server finds that.
+    this.free = this.list.querySelector("[data-free]") !== null || !/\p{L}/u.test(typed);
+    const begins = first && (lines.length === 1 || folded(first.textContent).startsWith(folded(typed)));
+    if (typed && first && (begins || !this.free)) this.mark(first);
     else this.mark(this.options.find((line) => line.textContent === input.value && line.dataset.choice) || null);
   }
 
@@ -150,8 +156,10 @@ export class Choices {
     if (line.dataset.more) return void this.more();
     const { input } = this;
     if (line.dataset.goTo) {
+      const typed = this.text && input.value; // the list may be of what stood there a moment ago
+      const address = `${line.dataset.goTo}&typed=${encodeURIComponent(typed)}`;
       this.close();
-      this.leave?.(line.dataset.goTo);
+      this.leave?.(address);
       return;
     }
     input.value = line.textContent;
@@ -171,6 +179,13 @@ export class Choices {
     this.input = this.active = null;
   }
 
+  /** Whether what is marked is meant by what stands in the editor now: the list may be of what stood there a moment ago. */
+  get current() {
+    const { value } = this.input;
+    const within = folded(this.active?.textContent ?? "").includes(folded(value));
+    return this.stepped || this.shownFor === value || (value.startsWith(this.shownFor) && within);
+  }
+
   /** A key in an editor that has a list. True when the list took it. */
   key(event) {
     const { key, altKey, target } = event;
@@ -184,8 +199,13 @@ export class Choices {
     if (altKey && key === "ArrowUp") this.close();
     else if (steps[key]) this.step(steps[key]);
     else if (key === "Escape") this.close();
-    else if (key === "Enter" && this.active) this.choose(this.active);
-    else if (key === "Tab" && this.stepped && this.active?.dataset.choice) {
+    else if (key === "Enter" && this.active && this.current) this.choose(this.active);
+    else if (
+      key === "Tab" &&
+      this.current &&
+      (this.stepped || (this.text && !this.free)) &&
+      this.active?.dataset.choice
+    ) {
       this.choose(this.active); // and the focus goes on
       return false;
     } else return false;
