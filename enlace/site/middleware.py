@@ -63,7 +63,10 @@ class ProblemMiddleware:
             return ask_password(request, exception)
         if isinstance(exception, Problem):
             status = STATUS.get(exception.code, 409)
-            return problem_page(request, status, exception.what, exception.hint, exception.words)
+            page = problem_page(request, status, exception.what, exception.hint, exception.words)
+            if exception.code == "away":
+                page["X-Database"] = "away"  # a page that is open tells it beside its title
+            return page
         return None
 
 

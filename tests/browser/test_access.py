@@ -159,6 +159,7 @@ class Axe(Served):
         expect(page.locator("#errand")).to_be_visible()
         yield "a form that somebody came to for its list"
         page.get_by_role("button", name="Back without one").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Port call")
         yield from self.away(page)
         self.work("Gate log", page)
         page.locator("#act-filter").click()

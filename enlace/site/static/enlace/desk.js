@@ -5,10 +5,11 @@ import { boxed } from "./boxed.js";
 import { Choices } from "./choices.js";
 import "./controls/index.js";
 import { LAST } from "./controls/navigator.js";
-import { DeskKeys } from "./deskkeys.js";
+import { DeskKeys, FIRST } from "./deskkeys.js";
 import { apply, Edits } from "./edits.js";
 import { formsMenu } from "./formsmenu.js";
 import { HeldKeys, stopOf } from "./focus.js";
+import { heard } from "./reach.js";
 import { renewRow } from "./renewrow.js";
 import { Source } from "./source.js";
 import "./sheetpage.js";
@@ -220,7 +221,9 @@ async function pulse() {
       position: main.position || 0,
       seen: main.panel?.dataset.seen || "",
     });
-    const response = await fetch(main.address(`pulse?${asked}`), { headers: { "HX-Request": "true" } });
+    const response = await heard(fetch(main.address(`pulse?${asked}`), { headers: { "HX-Request": "true" } }), {
+      proves: true,
+    });
     if (response.status !== 200 || busy() || edits.count !== count || revision !== known) return;
     // What is being typed stays: the editors are read anew once somebody moves.
     const typing = [...sources.values()]
@@ -228,11 +231,14 @@ async function pulse() {
       .map((source) => `#${CSS.escape(`${source.p}panel`)}`);
     apply(await response.text(), response, typing.join(", ") || null);
   } catch {
-    // Away: the next act says so.
+    // Away: the badge says so, and the next act.
   } finally {
     pulse.asking = false;
   }
 }
+document.addEventListener("enlace:reached", () => {
+  for (const source of sources.values()) source.reached();
+});
 setInterval(pulse, PULSE);
 window.addEventListener("focus", pulse);
 document.addEventListener("visibilitychange", pulse);
@@ -340,8 +346,11 @@ desk.addEventListener("input", ({ target }) => {
 });
 // Fragments replace rows and buttons; the focus must not get lost with them.
 let last = null;
-document.addEventListener("focusin", (event) => {
-  last = event.target;
+let within = ""; // where it was: what is taken off the page tells that no more
+const PLACES = [".settle", ".panel"];
+document.addEventListener("focusin", ({ target }) => {
+  last = target;
+  within = PLACES.find((place) => target.closest(place)) ?? "";
 });
 document.addEventListener("htmx:oobBeforeSwap", ({ detail }) => {
   const { target, fragment } = detail;
@@ -374,6 +383,11 @@ function refocus() {
     if (next) next.focus();
     else if (source.grid) source.grid.focus();
     else document.querySelector(FIRST)?.focus();
+  }
+  // What is settled is saved next; who was among the editors goes on with those of the record that is there now.
+  else if (within) {
+    const save = within === ".settle" && document.getElementById("act-save");
+    (save || source.panel?.querySelector(FIRST) || source.el("go-number"))?.focus();
   }
   for (const grid of source.grids) grid.mark();
 }

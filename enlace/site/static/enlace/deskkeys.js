@@ -5,7 +5,7 @@ import { focusOn, stopOf } from "./focus.js";
 import { letterOf } from "./typing.js";
 
 const MOVES = { Home: "first", ArrowUp: "back", ArrowDown: "next", End: "last" };
-const FIRST = "[data-field]:not([readonly]):not([disabled])";
+export const FIRST = "[data-field]:not([readonly]):not([disabled])";
 const IN_GRID = [
   ["Arrows, Page Up, Page Down", "From cell to cell; typing begins to edit"],
   ["Home, End", "The first and the last cell of the row; with Ctrl of all rows"],

@@ -4,6 +4,7 @@
 
 import { patch } from "./patch.js";
 import { formOf, posted } from "./posting.js";
+import { heard } from "./reach.js";
 
 const RETRY = 2000;
 const STAYS = "What you typed stays here and is sent as soon as it is back.";
@@ -142,7 +143,7 @@ export class Edits {
   async post({ address, body }) {
     let response;
     try {
-      response = await posted(address, body);
+      response = await heard(posted(address, body), { told: `The database has not answered yet. ${STAYS}` });
       if ([502, 504].includes(response.status)) return this.unreachable();
       if (response.redirected || response.status === 403) {
         // Signed out meanwhile: all that was typed waits until the person has signed in, in any tab. Or the session is

@@ -2,6 +2,7 @@
 
 import { apply, complain } from "./edits.js";
 import { posted } from "./posting.js";
+import { heard, isAway } from "./reach.js";
 
 const fresh = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
@@ -19,6 +20,7 @@ export class Source {
     this.arriving = false; // the answer to a move is being put in
     this.waiting = null;
     this.asking = null;
+    this.missed = null; // the way to a record that a grid stands on and nobody could be asked for
     this.shown = new Map(); // its grids, by the controls that they are in
     this.grid = null; // the one that somebody was in last, else the first
   }
@@ -96,7 +98,7 @@ export class Source {
       else ask();
     }).finally(() => {
       this.moves -= 1;
-      if (!this.moves) this.still(false);
+      if (!this.moves) this.still(this.missed !== null);
     });
     this.still(true); // its editors are of the record before: nobody should type into them now
     done?.();
@@ -117,8 +119,21 @@ export class Source {
     try {
       while (!(await this.answered(path, mine.signal)));
     } catch (error) {
-      if (error.name !== "AbortError") enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
+      if (error.name === "AbortError") return;
+      enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
+      this.miss(path);
     }
+  }
+
+  /** A record can't be had now. A grid that stands on it stays there, and its cells can be typed into; the editors beside it,
+   *  which are of the record before, can't be until the record comes. */
+  miss(path) {
+    this.missed = this.grids.some((grid) => grid.current.id && grid.current.id !== this.record) ? path : null;
+  }
+
+  /** The database answers again. */
+  reached() {
+    if (this.missed) this.move(this.missed);
   }
 
   /** Go to a record; false: it was read before what was typed meanwhile. A newer move ends this one by its signal. */
@@ -130,12 +145,19 @@ export class Source {
     }
     if (this.page.each) await this.leave();
     const { count } = edits;
-    const response = await fetch(this.address(path), { headers: { "HX-Request": "true" }, signal });
+    const asked = fetch(this.address(path), { headers: { "HX-Request": "true" }, signal });
+    const response = await heard(asked, {
+      told: "The database has not answered yet. The record comes as soon as it does.",
+      proves: true,
+    });
     const html = response.ok && (await response.text());
     signal.throwIfAborted();
     if (edits.count !== count) return false;
-    if (!response.ok) await complain(response);
-    else {
+    this.missed = null;
+    if (!response.ok) {
+      if (isAway(response)) this.miss(path);
+      await complain(response);
+    } else {
       this.arriving = true;
       apply(html, response);
       this.arriving = false;
