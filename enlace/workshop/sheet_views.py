@@ -144,10 +144,7 @@ def put(request: HttpRequest, field_id: int) -> HttpResponse:
         return redirect(field.dataset)
     field.refresh_from_db()
     opened = field if request.POST.get("open") else None
-    response = _answer(request, field.dataset, opened, told)
-    if told:
-        response["HX-Trigger"] = '{"enlace:refused": {"property": "%s"}}' % (name if name.isidentifier() else "")
-    return response
+    return _answer(request, field.dataset, opened, told)
 
 
 @builder_only

@@ -28,6 +28,13 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+# Each answer that a script asks for comes while somebody types on.
+LATE = """const asked = window.fetch;
+window.fetch = async (...sent) => {
+  const answer = await asked(...sent);
+  await new Promise((resolve) => setTimeout(resolve, 500));
+  return answer;
+};"""
 PASSWORD = "porto-salgueiro"
 expect.set_options(timeout=20_000)
 

@@ -5,7 +5,7 @@ import sqlite3
 
 from playwright.sync_api import expect
 
-from tests.browser.served import Served
+from tests.browser.served import LATE, Served
 
 
 class Composing(Served):
@@ -55,6 +55,22 @@ class Composing(Served):
         page.locator("#act-discard").click()
         page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
         self.says("discarded", page)
+
+    def test_typed_in_haste(self):
+        self.page.add_init_script(LATE)
+        page = self.compose(2)
+        page.locator("[data-stage] [data-control=button_2]").click()
+        typed = {"#set-label": "Off she goes", "#set-usable_when-code": "status = 'berthed' or true"}
+        for box, text in typed.items():
+            page.locator(box).click()
+            page.keyboard.press("Control+a")
+            page.keyboard.type(text, delay=60)
+        page.keyboard.press("Escape")
+        page.keyboard.press("Tab")
+        page.get_by_role("link", name="Try it").click()
+        expect(page.locator("#desk")).to_contain_text("Off she goes")
+        self.compose(2).locator("[data-stage] [data-control=button_2]").click()
+        expect(page.locator("#set-usable_when-code")).to_have_text(typed["#set-usable_when-code"])
 
     def test_the_settings_stand_beside_what_is_chosen(self):
         page = self.compose(1)

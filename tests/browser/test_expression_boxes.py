@@ -2,7 +2,7 @@
 
 from playwright.sync_api import expect
 
-from tests.browser.served import Served
+from tests.browser.served import LATE, Served
 
 
 class ExpressionBoxes(Served):
@@ -44,6 +44,31 @@ class ExpressionBoxes(Served):
         page.reload()
         page.get_by_role("button", name="More about berth_code").click()
         expect(page.locator("#p-required_when-code")).to_have_text("status = 'berthed'")
+
+    def test_typed_in_haste(self):
+        page = self.page
+        page.add_init_script(LATE)
+        page.goto(f"{self.base}/workshop/dataset/2/")
+        page.get_by_role("button", name="More about draught_m").click()
+        page.get_by_text("Add a calculated field").click()
+        page.locator("#new-label").fill("Days in port")
+        typed = {
+            "p-help": "Metres below the water",
+            "p-initial": "4.5",
+            "p-required_when-code": "status = 'berthed' or true",
+        }
+        for box, text in typed.items():
+            page.locator(f"#{box}").click()
+            page.keyboard.type(text, delay=60)
+        page.keyboard.press("Escape")
+        page.keyboard.press("Tab")
+        expect(page.locator("#sheet-undo")).to_contain_text("required when")
+        expect(page.locator("#new-label")).to_have_value("Days in port")
+        page.reload()
+        page.get_by_role("button", name="More about draught_m").click()
+        expect(page.locator("#p-required_when-code")).to_have_text(typed["p-required_when-code"])
+        for box in ("p-help", "p-initial"):
+            expect(page.locator(f"#{box}")).to_have_value(typed[box])
 
     def test_of_a_rule_and_of_an_action(self):
         page = self.page

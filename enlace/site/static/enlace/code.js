@@ -69,7 +69,7 @@ export function codeEditor(box, { dialect, columns = {}, names = [], check, keys
     COLOURS,
     EditorView.lineWrapping,
     placeholder(box.placeholder),
-    EditorView.contentAttributes.of({ "aria-labelledby": labelOf(box), id: `${box.id}-code`, spellcheck: "false" }),
+    EditorView.contentAttributes.of({ "aria-label": labelOf(box), id: `${box.id}-code`, spellcheck: "false" }),
     EditorView.updateListener.of((update) => {
       if (!update.docChanged) return;
       box.value = view.state.doc.toString();
@@ -81,6 +81,7 @@ export function codeEditor(box, { dialect, columns = {}, names = [], check, keys
   const held = document.activeElement === box;
   const selection = { anchor: held ? box.selectionEnd : 0 };
   const view = new EditorView({ state: EditorState.create({ doc: box.value, selection, extensions }) });
+  view.dom.id = `${box.id}-editor`; // nothing that an answer has stands for it
   box.after(view.dom);
   box.hidden = true;
   if (held) view.focus();
@@ -104,9 +105,15 @@ export function codeEditor(box, { dialect, columns = {}, names = [], check, keys
       write(text);
       before = text;
     },
+    /** The box is there again, with the caret where it was. */
     remove() {
+      const { head } = view.state.selection.main;
+      const held = view.hasFocus;
       view.destroy();
       box.hidden = false;
+      if (!held) return;
+      box.focus();
+      box.setSelectionRange(head, head);
     },
     put(text) {
       write(text);
@@ -129,8 +136,4 @@ async function faults(text, check) {
   }
 }
 
-function labelOf(box) {
-  const [label] = box.labels;
-  label.id ||= `${box.id}-label`;
-  return label.id;
-}
+const labelOf = (box) => box.labels[0].textContent.trim().replace(/\s+/g, " ");

@@ -2,11 +2,13 @@
 
 import { Idiomorph } from "../vendor/idiomorph.esm.js";
 import { codeBoxes } from "./codeboxes.js";
+import { inHand, standsForBox, stoodFor } from "./inhand.js";
 import { posted } from "./posting.js";
 import "./controls/tabs.js";
 import { links } from "./links.js";
 import { SettingsCard } from "./settingscard.js";
 import { layOut } from "./sheetpage.js";
+import { Turns } from "./turns.js";
 import { setWidths } from "./widths.js";
 import { letterOf } from "./typing.js";
 
@@ -15,35 +17,19 @@ const body = () => root.firstElementChild;
 const chosen = () => body().dataset.chosen.split(" ").filter(Boolean);
 const control = (id) => root.querySelector(`[data-stage] [data-control="${CSS.escape(id)}"]`);
 const settings = new SettingsCard(root, { chosen, find: control, leave: () => choose([]) });
-let running = Promise.resolve();
+const turns = new Turns();
 
 const SEEN = 40; // pixels of a control that tell that it is there
 
-let waiting = 0; // acts that are on their way, or about to be
-
+/** An act on what is chosen now, whatever is by the time that its turn comes. */
 function act(name, data = {}) {
-  waiting += 1;
-  running = running
-    .then(() => post(name, data))
-    .finally(() => {
-      waiting -= 1;
-    });
-  return running;
+  const ids = chosen().join(" ");
+  return turns.take(() => post(name, { ids, ...data }));
 }
-
-// Who leaves the page does not leave behind what they have just done.
-document.addEventListener("click", (event) => {
-  const link = event.target.closest?.("a[href]");
-  const elsewhere = event.ctrlKey || event.metaKey || event.shiftKey || event.button || link?.target;
-  if (!link || !waiting || elsewhere || event.defaultPrevented || link.getAttribute("href").startsWith("#")) return;
-  event.preventDefault();
-  const { href } = link;
-  running.then(() => location.assign(href));
-});
 
 async function post(name, data) {
   const have = JSON.stringify(Object.fromEntries([...root.querySelectorAll("[data-seal]")].map(pieceOf)));
-  const sent = { act: name, layout: body().dataset.layout, ids: chosen().join(" "), have, ...data };
+  const sent = { act: name, layout: body().dataset.layout, have, ...data };
   const board = root.querySelector(".boards")?.scrollTop;
   const stage = root.querySelector(".stage")?.scrollTop;
   let response;
@@ -58,6 +44,7 @@ async function post(name, data) {
   const { id } = document.activeElement;
   const parts = document.createElement("template");
   parts.innerHTML = html;
+  held = inHand();
   // What is the same stays: a press that begins while an answer comes still ends on the same button.
   Idiomorph.morph(body(), parts.content.firstElementChild, { morphStyle: "outerHTML", callbacks: OURS });
   if (name === "add" || name === "bundle") for (const menu of root.querySelectorAll(".adds")) menu.open = false;
@@ -103,14 +90,15 @@ function stays(node, its) {
 
 /** What the page itself says of what the server drew, which it would otherwise have to say anew after each act; and whether
  *  what a person opened stays open is theirs to say. */
+let held = null; // what somebody types into
 const PREPARED = ["role", "tabindex", "aria-label", "inert", "style"];
 const OURS = {
-  beforeNodeMorphed: (node, its) => !node.matches?.("[data-find-strand]") && !stays(node, its),
+  beforeNodeMorphed: (node, its) => node !== held && !node.matches?.("[data-find-strand]") && !stays(node, its),
   beforeAttributeUpdated: (name, node, way) =>
     !(name === "open" && node.matches("details")) &&
-    !(name === "hidden" && "code" in node.dataset) &&
+    !stoodFor(name, node) &&
     !(way === "remove" && PREPARED.includes(name) && node.closest("[data-stage]")),
-  beforeNodeRemoved: (node) => !(node.nodeType === Node.ELEMENT_NODE && node.matches(".edge, .cm-editor")),
+  beforeNodeRemoved: (node) => !(standsForBox(node) || (node.nodeType === Node.ELEMENT_NODE && node.matches(".edge"))),
 };
 
 /** Make what the desk drew still, and the controls on it choosable. */
@@ -248,6 +236,7 @@ root.addEventListener("click", (event) => {
 root.addEventListener("change", ({ target }) => {
   if (target.dataset.set) {
     const value = target.type === "checkbox" ? (target.checked ? "yes" : "") : target.value;
+    target.sent = target.value;
     act("set", { name: target.dataset.set, value });
   }
   if ("dock" in target.dataset && target.value) act("dock", { side: target.value });

@@ -2,14 +2,16 @@
 // there: an element that is replaced is styled, laid out and painted anew with all that it holds, and takes the focus with it.
 
 import { Idiomorph } from "../vendor/idiomorph.esm.js";
+import { standsForBox, stoodFor } from "./inhand.js";
 
 const ASKS = "[hx-post], [hx-get]"; // htmx listens to these itself
 const TYPED = "input, textarea, select";
 const PLAIN = "button, label, svg"; // hold nothing that is typed into: alike, they need not be looked through
 const OPEN = ["aria-expanded", "aria-activedescendant"]; // said by the list that is open below an editor
 
-/** Make an element of the page what an answer has for it. there: as it stands. made: as the answer has it. */
-export function patch(there, made) {
+/** Make an element of the page what an answer has for it. there: as it stands. made: as the answer has it. keeps: whether
+ *  an element within stays as it is, whatever the answer has; of an attribute, where its name is given. */
+export function patch(there, made, keeps = () => false) {
   made.removeAttribute("hx-swap-oob"); // of the answer alone
   // A control that somebody types in takes what is new once that is kept.
   if (there.parentElement?.postpones?.()) return;
@@ -21,8 +23,10 @@ export function patch(there, made) {
     restoreFocus: false, // what has it stays
     callbacks: {
       beforeNodeMorphed: (node, its) =>
-        !(node.nodeType === Node.ELEMENT_NODE && node.matches(PLAIN) && node.isEqualNode(its)),
-      beforeAttributeUpdated: (name, node) => !(OPEN.includes(name) && node === document.activeElement),
+        !(node.nodeType === Node.ELEMENT_NODE && ((node.matches(PLAIN) && node.isEqualNode(its)) || keeps(node))),
+      beforeAttributeUpdated: (name, node) =>
+        !(OPEN.includes(name) && node === document.activeElement) && !stoodFor(name, node) && !keeps(node, name),
+      beforeNodeRemoved: (node) => !standsForBox(node),
       afterNodeAdded: (node) => void (node.nodeType === Node.ELEMENT_NODE && asking.add(node)),
       afterNodeMorphed: (node) => void (node.nodeType === Node.ELEMENT_NODE && become(node, asking)),
     },

@@ -1,34 +1,118 @@
-// The field sheet: what is changed in place goes out at once; the sheet that comes back keeps the focus where it was.
+// The field sheet: what is changed in place goes out at once; the sheet that comes back leaves be what somebody types by then.
 
 import { codeBoxes } from "./codeboxes.js";
+import { inHand } from "./inhand.js";
 import { Names } from "./names.js";
+import { patch } from "./patch.js";
+import { posted } from "./posting.js";
+import { Turns } from "./turns.js";
 
+const RETRY = 2000; // ms
 const codes = () => codeBoxes(document, document.querySelector("[data-styles]").dataset.styles);
 document.addEventListener("DOMContentLoaded", codes);
 
 const sheet = () => document.getElementById("sheet");
+const open = () => document.getElementById("field-properties")?.dataset.open;
 const names = new Names();
+const turns = new Turns();
 
 function columns() {
   const strip = document.querySelector(".strip-rows");
   strip?.style.setProperty("--columns", strip.dataset.columns);
-  const open = document.getElementById("field-properties")?.dataset.open;
-  const head = open && strip?.querySelector(`[data-pk="${open}"]`);
+  const head = open() && strip?.querySelector(`[data-pk="${open()}"]`);
   if (head) strip.scrollLeft = head.offsetLeft - 200;
 }
 columns();
 
 document.addEventListener("change", ({ target }) => {
-  if (!target.dataset?.property || !sheet().contains(target)) return;
+  const { property, field } = target.dataset ?? {};
+  if (!property || !sheet().contains(target)) return;
   const value = target.type === "checkbox" ? (target.checked ? "yes" : "") : target.value;
-  const open = document.getElementById("field-properties")?.dataset.open === target.dataset.field ? "1" : "";
-  sheet().dataset.typed = JSON.stringify({ id: target.id, value });
-  htmx.ajax("POST", `/workshop/field/${target.dataset.field}/set`, {
-    values: { property: target.dataset.property, value, open },
-    target: "#sheet",
-    swap: "outerHTML",
-  });
+  target.sent = target.value;
+  wrong.delete(target.id);
+  turns.take(() => put(target.id, field, { property, value, open: open() === field ? "1" : "" }));
 });
+
+/** Send one property of a field, again and again until Enlace has it. id: of its editor. */
+async function put(id, field, sent) {
+  let response = null;
+  while (!response)
+    try {
+      response = await posted(`/workshop/field/${field}/set`, sent);
+    } catch {
+      enlaceSay("Enlace can't be reached. What you typed stays here and is sent as soon as it is back.", true);
+      await new Promise((resolve) => setTimeout(resolve, RETRY));
+    }
+  const html = await response.text();
+  if (!response.ok) return enlaceSay(enlaceWords(html), true);
+  const made = sheetOf(html);
+  const told = made.querySelector("#sheet-told");
+  if (told) {
+    wrong.set(id, sent.value);
+    enlaceSay(told.textContent, true);
+  }
+  // What is sent next is answered with all that there is then.
+  if (turns.waiting === 1) await stand(made);
+}
+
+function sheetOf(html) {
+  const parts = document.createElement("template");
+  parts.innerHTML = html;
+  return parts.content.getElementById("sheet");
+}
+
+const wrong = new Map(); // what was refused, by its editor's id: it stays as it was typed, to be corrected
+const FILLED = "input, textarea, select";
+
+/** Put an answer in the place of the sheet. done: the form that was sent, where one was. */
+async function stand(made, done = null) {
+  const held = inHand();
+  const { id: was } = document.activeElement;
+  // Editors of one field must not become those of another: what is undone in them is theirs.
+  const properties = document.getElementById("field-properties");
+  if (properties && properties.dataset.open !== made.querySelector("#field-properties")?.dataset.open) {
+    for (const { id } of properties.querySelectorAll(FILLED)) wrong.delete(id);
+    properties.remove();
+  }
+  const begun = (node) => node.matches(FILLED) && !node.dataset.property && (!done || node.form !== done);
+  const tried = (node) => node.matches(".tried") && !done?.contains(node);
+  const keeps = (node) => node === held || begun(node) || tried(node);
+  const opened = (node, name) => name === "open" && node.matches("details");
+  patch(sheet(), made, (node, attribute) => (attribute ? opened(node, attribute) : keeps(node)));
+  columns();
+  for (const [id, value] of wrong) {
+    const editor = document.getElementById(id);
+    if (editor && editor.type !== "checkbox" && !held?.contains(editor)) editor.value = value;
+    editor?.setAttribute("aria-invalid", "true");
+  }
+  await codes();
+  if (was) refocus(was);
+}
+
+/** The focus goes where it was, or near that where it is gone or off. */
+function refocus(was) {
+  for (const id of [was, `open-${open()}`, "sheet-undo", "bulk-change"]) {
+    if (document.activeElement !== document.body) return;
+    document.getElementById(id)?.focus();
+  }
+}
+
+// Buttons and forms ask by themselves: in their turn, too.
+document.addEventListener("htmx:confirm", (event) => {
+  const { elt, target, issueRequest } = event.detail;
+  if (!turns.waiting || target?.id !== "sheet" || elt.dataset.ask) return;
+  event.preventDefault();
+  turns.running.finally(() => issueRequest(true));
+});
+document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  if (detail.target.id !== "sheet" || !detail.shouldSwap) return;
+  detail.shouldSwap = false;
+  const made = sheetOf(detail.serverResponse);
+  const told = made.querySelector("#sheet-told");
+  if (told) enlaceSay(told.textContent, true);
+  stand(made, told ? null : detail.requestConfig.elt);
+});
+
 document.addEventListener("keydown", (event) => {
   const { target } = event;
   if (names.key(event)) return;
@@ -42,7 +126,8 @@ document.addEventListener("input", ({ target }) => {
   if (!("try" in (target.dataset || {}))) return;
   clearTimeout(timer);
   timer = setTimeout(() => {
-    const told = target.parentElement.querySelector(".tried");
+    const told = target.parentElement?.querySelector(".tried");
+    if (!told) return; // its field is not shown any more
     const dataset = location.pathname.match(/dataset\/(\d+)/)[1];
     htmx.ajax("GET", `/workshop/dataset/${dataset}/try`, {
       values: { expression: target.value },
@@ -50,29 +135,4 @@ document.addEventListener("input", ({ target }) => {
       swap: "innerHTML",
     });
   }, 400);
-});
-
-let back = null;
-let refused = null;
-document.addEventListener("htmx:beforeSwap", ({ detail }) => {
-  if (detail.target.id !== "sheet") return;
-  back = document.activeElement?.id || null;
-  if (document.activeElement?.closest(".cm-editor")) document.activeElement.blur(); // what is in it is sent first
-  refused = sheet().dataset.typed ? JSON.parse(sheet().dataset.typed) : null;
-});
-document.addEventListener("htmx:afterSettle", async () => {
-  columns();
-  const [wanted, wrong] = [back, refused];
-  [back, refused] = [null, null];
-  const told = document.getElementById("sheet-told");
-  if (told && wrong) {
-    // What was refused stays as it was typed, to be corrected.
-    const editor = document.getElementById(wrong.id);
-    if (editor && editor.type !== "checkbox") editor.value = wrong.value;
-    editor?.setAttribute("aria-invalid", "true");
-    enlaceSay(told.textContent, true);
-  }
-  await codes(); // the focus may have been in one of these
-  const again = wanted && document.getElementById(wanted);
-  if (again && document.activeElement !== again) again.focus();
 });
