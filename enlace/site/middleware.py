@@ -3,7 +3,9 @@
 from typing import Any
 from urllib.parse import urlencode, urlsplit
 
+from django.conf import settings
 from django.contrib.auth.middleware import LoginRequiredMiddleware
+from django.core.exceptions import DisallowedRedirect
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.urls import reverse
@@ -35,7 +37,10 @@ class SignedIn(LoginRequiredMiddleware):
         if request.headers.get("HX-Request") == "true":
             hint = "Sign in again in another tab; what you typed here is kept."
             return problem_page(request, 403, "You are not signed in any more.", hint)
-        return super().handle_no_permission(request, view_func)
+        try:
+            return super().handle_no_permission(request, view_func)
+        except DisallowedRedirect:
+            return redirect(settings.LOGIN_URL)  # too long an address to be come back to
 
 
 class ProblemMiddleware:

@@ -176,6 +176,12 @@ class Served(unittest.TestCase):
             self.ready(page)
         return page
 
+    def reload(self, page: Page | None = None) -> None:
+        """Load the page again as a person does: by a key, of which the page hears."""
+        page = page or self.page
+        page.keyboard.press("F5")  # without a window of its own this browser does no more than tell the page
+        page.reload()
+
     def ready(self, page: Page | None = None) -> None:
         """The form's scripts are at work."""
         expect((page or self.page).locator("#desk[data-ready]")).to_be_attached()

@@ -37,7 +37,7 @@ class Asking(Served):
         expect(page.locator("#act-filter")).to_have_text("Filtered")
         expect(page.locator("#filters")).to_be_hidden()
         # the address holds it
-        page.reload()
+        self.reload(page)
         expect(page.locator("#sentence")).to_contain_text("Status has “berth”")
         count = page.locator("#rows .record").count()
         page.locator("#sentence [aria-label^=Switch]").press("Enter")
@@ -67,7 +67,7 @@ class Asking(Served):
                 AND (SELECT sum(tonnes) FROM cargo_line WHERE port_call_id = p.id) > 100"""
             )
         expect(page.locator("#go-total")).to_have_text(str(count))
-        page.reload()
+        self.reload(page)
         page.locator("#sentence .said-part button").nth(1).click()
         expect(line.nth(1).get_by_label("Field", exact=True)).to_have_value("sum(cargo_line.tonnes)")
 
@@ -119,7 +119,7 @@ class Asking(Served):
         page.mouse.move(box["x"] + box["width"] + 60, box["y"] + 10, steps=4)
         page.mouse.up()
         page.wait_for_function("w => document.querySelector('#grid [data-name=flag]').offsetWidth > w + 40", arg=before)
-        page.reload()
+        self.reload(page)
         self.assertGreater(head("flag").bounding_box()["width"], before + 40)
         self.cell(0, 2).click()
         page.keyboard.press("Shift+F10")
@@ -152,7 +152,7 @@ class Asking(Served):
         page.get_by_role("menuitem", name="Empty ones").click()
         page.get_by_role("menuitemcheckbox", name="Last, behind all others").press("Enter")
         expect(sentence).to_contain_text("Berth, empty last")
-        page.reload()
+        self.reload(page)
         expect(sentence).to_contain_text("Berth, empty last")
 
     def test_rows_of_two_lines_and_several_columns_at_once(self):
@@ -331,7 +331,7 @@ class Grouped(Served):
         expect(page.locator("#rows [role=gridcell]:focus")).to_have_count(1)
         page.locator("[data-fold-all='1']").press("Enter")
         expect(page.locator("#rows .record:not(.group-line)").first).to_be_visible()
-        page.reload()
+        self.reload(page)
         expect(page.locator("#rows .group-line").first).to_be_visible()
         expect(page.locator("#rows .record:not(.group-line)").first).to_be_visible()
         page.locator("#go-number").fill("1000")
@@ -545,7 +545,7 @@ class Arranging(Served):
         expect(heads.locator("[data-name=quay]")).to_have_count(0)
         expect(colleague).not_to_have_url(re.compile("arranged="))
         self.says("is yours now", colleague)
-        colleague.reload()
+        self.reload(colleague)
         self.ready(colleague)
         expect(heads.locator("[data-name=quay]")).to_have_count(0)
         for one in (page, colleague):

@@ -29,7 +29,7 @@ class Bringing(Served):
         page.keyboard.press("Enter")
         expect(page.locator("[data-mend]")).to_have_count(1)
         expect(page.locator("[data-mend] [aria-invalid]")).to_be_focused()
-        page.reload()  # what was found and mended is kept
+        self.reload(page)  # what was found and mended is kept
         page.get_by_role("button", name="Put the 1,199 sound rows into the draft").click()
         expect(page.locator(".told.fine")).to_contain_text("1,199 rows are in your draft")
         page.get_by_role("link", name="Review").click()

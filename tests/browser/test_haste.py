@@ -132,7 +132,7 @@ class Haste(Served):
         self.cell(0, 3).click()
         page.keyboard.type("Typed and left")
         expect(page.locator("#rows input")).to_have_value("Typed and left")
-        page.reload()
+        self.reload(page)
         expect(self.cell(0, 3)).to_have_text("Typed and left")
         expect(page.locator("#strip")).to_contain_text("1 record pending")
 

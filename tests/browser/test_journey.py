@@ -96,7 +96,7 @@ class Journey(Served):
         page.locator("#act-remove").click()
         page.locator("#question").get_by_role("button", name="Remove").click()
         expect(page.locator("#strip")).to_contain_text("3 records pending: 1 edited, 1 new, 1 to be removed")
-        page.reload()
+        self.reload(page)
         expect(page.locator("#strip")).to_contain_text("3 records pending")
         page.locator("#act-save").click()
         self.says("already has this Label (S-007)")
@@ -194,7 +194,7 @@ class Journey(Served):
         self.type_into("Amount", "1234.56", page)
         editor = page.locator("#panel").get_by_label("Currency")
         editor.fill("USD")  # still in the editor when the page closes
-        page.reload()
+        self.reload(page)
         expect(page.locator("#panel").get_by_label("Currency")).to_have_value("USD")
         self.server.stop()  # SIGKILL, while an edit is on its way
         self.addCleanup(lambda: self.server.process.poll() is None or self.server.start())

@@ -140,7 +140,7 @@ class Lists(Served):
         expect(page.locator("#panel .record-state")).to_contain_text("New record")
         expect(page.locator("#panel").get_by_label("Name")).to_have_value("Nova Aurora")
         expect(self.editor("Vessel type")).to_be_focused()
-        page.reload()
+        self.reload(page)
         expect(page.locator("#strip")).to_contain_text("1 record pending")  # and no second one
         for label, text in (
             ("IMO no.", "9074729"),

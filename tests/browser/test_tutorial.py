@@ -65,7 +65,7 @@ class Tutorial(Served):
         expect(page.locator("#strip")).not_to_contain_text("to be removed")
         page.locator("#act-redo").click()
         expect(page.locator("#strip")).to_contain_text("1 to be removed")
-        page.reload()
+        self.reload(page)
         page.get_by_role("link", name="Review").click()
         expect(page.locator("main")).to_contain_text("Nova Pilota")
         page.go_back()

@@ -63,6 +63,9 @@ class Access(Pages):
                     response, f"/sign-in/?next={self.fill(address, form)}", fetch_redirect_response=False
                 )
 
+        endless = Client().get("/desk/" + "a" * 20_000)
+        self.assertRedirects(endless, "/sign-in/", fetch_redirect_response=False)
+
     def test_operators_can_not_reach_the_workshop(self):
         self.client.force_login(self.operator)
         form = self.form("vessel")

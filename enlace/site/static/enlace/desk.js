@@ -265,23 +265,41 @@ document.addEventListener("enlace:current", ({ detail }) => {
   if (source !== main) return keepAddress({ places: true });
   const errand = document.querySelector("#errand [name=record]");
   if (errand) errand.value = detail.id;
-  const places = new URL(location).searchParams.has("places");
-  keepAddress({ record: detail.id, ...(places && { places }) });
+  const deep = new URL(location).searchParams.has("places");
+  keepAddress({ record: detail.id, ...(deep && { places: true }) });
 });
-/** The address names where the page stands, in what belongs to the record too, so that reload and bookmarks find it. It is
- *  told once for all sources of an answer, and after that is painted: the browser does a lot for each address. */
+/** The address names where the page stands, in what belongs to the record too, and what is asked for, so that reload and
+ *  bookmarks find it. It is told once somebody rests: the browser does a lot for each address, its icon included. */
+const REST = 300; // ms
 let standing = null;
-function keepAddress(asked) {
-  if (!standing)
-    setTimeout(() => {
-      const address = new URL(location);
-      if (standing.record !== undefined) address.searchParams.set("record", standing.record);
-      if (standing.places) address.searchParams.set("places", places(main));
-      standing = null;
-      history.replaceState(null, "", address);
-    }, 50);
-  standing = { ...standing, ...asked };
+let resting = null;
+function keepAddress(told) {
+  standing = { ...standing, ...told };
+  clearTimeout(resting);
+  resting = setTimeout(tellAddress, REST);
 }
+function tellAddress() {
+  clearTimeout(resting);
+  if (!standing) return;
+  const { record, places: deep, asked } = standing;
+  standing = null;
+  const address = new URL(location);
+  const { searchParams } = address;
+  if (asked) {
+    for (const name of [...searchParams.keys()]) if (/^(order$|group$|only-)/.test(name)) searchParams.delete(name);
+    for (const [name, said] of asked) if (name !== "on" && name !== "arranged") searchParams.append(name, said);
+  }
+  if (record !== undefined) searchParams.set("record", record);
+  if (deep) searchParams.set("places", places(main));
+  history.replaceState(null, "", address);
+}
+addEventListener("pagehide", tellAddress);
+// Who is about to leave, reload or copy the address finds it as it is.
+addEventListener("blur", tellAddress);
+addEventListener("keydown", ({ ctrlKey, metaKey, altKey, key }) => {
+  if (ctrlKey || metaKey || altKey || key === "F5") tellAddress();
+});
+page.keepAddress = keepAddress;
 const keepPlaces = () => keepAddress({ places: true });
 page.keepPlaces = keepPlaces;
 document.addEventListener("enlace:total", ({ detail }) => {
@@ -299,6 +317,7 @@ document.addEventListener("enlace:adopted", () => {
     source.view = view.toString();
     for (const grid of source.grids) grid.view = source.view;
   }
+  tellAddress();
   const address = new URL(location);
   address.searchParams.delete("arranged");
   history.replaceState(null, "", address);

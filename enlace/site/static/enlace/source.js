@@ -207,12 +207,8 @@ export class Source {
     // As many rows as are seen, and some more: others come as one scrolls to them.
     const seen = this.grid?.room ? 2 * this.grid.visible + 6 : 0;
     await this.move(`arrange${seen ? `?seen=${seen}` : ""}`);
-    if (this.p) return this.page.keepPlaces();
-    const address = new URL(location);
-    for (const name of [...address.searchParams.keys()])
-      if (/^(order$|group$|only-)/.test(name)) address.searchParams.delete(name);
-    for (const [name, said] of asked) if (name !== "on" && name !== "arranged") address.searchParams.append(name, said);
-    history.replaceState(null, "", address);
+    if (this.p) this.page.keepPlaces();
+    else this.page.keepAddress({ asked });
   }
 
   /** The page was told where this source stands now, with its rows, and those of further grids by what begins their ids. */
