@@ -63,7 +63,7 @@ class Access(Pages):
                     response, f"/sign-in/?next={self.fill(address, form)}", fetch_redirect_response=False
                 )
 
-        endless = Client().get("/desk/" + "a" * 20_000)
+        endless = Client().get("/desk/?of=" + "a" * 20_000)
         self.assertRedirects(endless, "/sign-in/", fetch_redirect_response=False)
 
     def test_operators_can_not_reach_the_workshop(self):
