@@ -22,8 +22,9 @@ const today = () => {
 
 export class Grid {
   /** which: what tells it from the first grid of the same records. moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
-   *  view: its order and filters. edits: what is typed; rows are read after it has arrived, and again if more of it went out meanwhile. */
-  constructor(root, url, { moved, edit, edits, view, block, fold, ranged, which = "" }) {
+   *  view: its order and filters. edits: what is typed; rows are read after it has arrived, and again if more of it went out meanwhile.
+   *  before: the one that stood in its place, which is as high until the page was laid out. */
+  constructor(root, url, { moved, edit, edits, view, block, fold, ranged, which = "", before = null }) {
     Object.assign(this, { root, url, moved, edit, edits, view, fold, which });
     this.grouped = "grouped" in root.dataset; // among its lines are those of groups; a position here is that of a line
     this.scroller = root.querySelector("[data-scroller]");
@@ -42,7 +43,10 @@ export class Grid {
     this.marked = { row: null, cell: null };
     this.current = { id: null, position: 0 };
     this.widths(root.dataset.widths);
-    this.rowHeight = parseFloat(getComputedStyle(root).getPropertyValue("--row")) || 30;
+    this.set = 0; // where a new view stands
+    const like = before?.root.className === root.className ? before : null;
+    this.step = like?.step ?? (parseFloat(getComputedStyle(root).getPropertyValue("--row")) || 30);
+    this.rowHeight = this.step;
     const { lines } = root.dataset;
     if (lines) {
       this.rowHeight += (lines - 1) * LINE;
@@ -50,7 +54,8 @@ export class Grid {
     }
     this.chosen = new ChosenCells(this, { block, ranged });
     this.listen();
-    this.measure();
+    this.room = like?.room;
+    this.measure(this.room !== undefined);
   }
 
   /** The widths of the columns, as `setWidths` takes them; whether they are others than before. */

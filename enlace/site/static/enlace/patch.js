@@ -4,7 +4,7 @@
 import { Idiomorph } from "../vendor/idiomorph.esm.js";
 import { standsForBox, stoodFor } from "./inhand.js";
 
-const ASKS = "[hx-post], [hx-get]"; // htmx listens to these itself
+export const ASKS = "[hx-post], [hx-get]"; // htmx listens to these itself
 const TYPED = "input, textarea, select";
 const PLAIN = "button, label, svg"; // hold nothing that is typed into: alike, they need not be looked through
 const OPEN = ["aria-expanded", "aria-activedescendant"]; // said by the list that is open below an editor

@@ -5,6 +5,7 @@ import { CellEditor } from "../celleditor.js";
 import { Foot } from "../foot.js";
 import { Grid } from "../grid.js";
 import { KeptRows } from "../keptrows.js";
+import { ASKS } from "../patch.js";
 import { Control } from "./control.js";
 
 class GridControl extends Control {
@@ -23,12 +24,14 @@ class GridControl extends Control {
     });
   }
 
-  /** Make its grid, for what is in it now. source: whose records it shows. page: what all sources share. */
-  show(source, page) {
+  /** Make its grid, for what is in it now. source: whose records it shows. page: what all sources share. before: its grid
+   *  until now. */
+  show(source, page, before = null) {
     const root = this.querySelector("[data-grid]");
     if (!root) return null;
     const which = root.dataset.key;
     const grid = new Grid(root, source.url, {
+      before,
       view: source.view,
       which,
       edits: page.edits,
@@ -56,12 +59,13 @@ class GridControl extends Control {
 
   /** Put other headings and rows into it; where somebody was in it, they still are. */
   put(html, source, page) {
-    const { column = 1, headings = [] } = source.gridOf(this) || {};
+    const before = source.gridOf(this);
+    const { column = 1, headings = [] } = before || {};
     const held = this.contains(document.activeElement);
     const heading = headings.indexOf(document.activeElement);
     this.innerHTML = html;
-    htmx.process(this);
-    const grid = this.show(source, page);
+    for (const asking of this.querySelectorAll(ASKS)) htmx.process(asking); // all of it is looked through otherwise
+    const grid = this.show(source, page, before);
     grid.column = column;
     grid.mark();
     if (heading >= 0) grid.headings[heading]?.focus();
