@@ -1,4 +1,4 @@
-"""The composer's pages: the sheet with its link board, what is done on it, and the wiring check of a project."""
+"""The composer's page: the sheet with its link board, and what is done on it."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ from enlace.desk.work import Work
 from enlace.workshop import layout, sheet
 from enlace.workshop.details import Above, add_detail, choices_under, chosen
 from enlace.workshop.linking import add_linked
-from enlace.workshop.models import Detail, Form, Project
+from enlace.workshop.models import Detail, Form
 from enlace.workshop.place import stand_in
 
 from .acts import ACTS, Act, Asked, copied
@@ -44,7 +44,7 @@ MOST_CHOSEN = 100
 SAMPLE = 50  # rows that columns are measured by
 
 
-def _form(pk: int) -> Form:
+def form_of(pk: int) -> Form:
     return get_object_or_404(Form.objects.select_related("project", "dataset__connection"), pk=pk)
 
 
@@ -52,7 +52,7 @@ def _form(pk: int) -> Form:
 @require_GET
 def compose(request: HttpRequest, form_id: int) -> HttpResponse:
     """The composer of a form."""
-    form = _form(form_id)
+    form = form_of(form_id)
     stand_in(request, form.project, "Forms")
     return render(request, "composer/page.html", {"project": form.project, **_context(request, form, _chosen(request))})
 
@@ -66,11 +66,11 @@ def _chosen(request: HttpRequest) -> list[str]:
 @require_POST
 def act(request: HttpRequest, form_id: int) -> HttpResponse:
     """Do something to the form's document; the sheet, the board and the check as they are then."""
-    form = _form(form_id)
+    form = form_of(form_id)
     name, ids = request.POST.get("act", ""), request.POST.get("ids", "").split()[:MOST_CHOSEN]
     said, chosen_ids = "", ids
     if name in ("undo", "redo"):
-        said = f"{'Undone' if name == 'undo' else 'Done again'}: {layout.step(form, request.user, _layout(request), name == 'undo')}."
+        said = f"{'Undone' if name == 'undo' else 'Done again'}: {layout.step(form, request.user, layout_of(request), name == 'undo')}."
         chosen_ids = []
     elif name in ("detail", "link"):
         make = _by_reference if name == "detail" else _by_columns
@@ -80,12 +80,12 @@ def act(request: HttpRequest, form_id: int) -> HttpResponse:
     elif name == "join":
         said = _joined(form, request, ids)
     elif name == "without":
-        said = layout.remove_source(form, request.user, _layout(request), request.POST.get("source", ""))
+        said = layout.remove_source(form, request.user, layout_of(request), request.POST.get("source", ""))
     elif name in ACTS:
         label, change = ACTS[name]
         asked = Asked(form, request.POST.dict(), ids, list(ids))
         try:
-            layout.change(form, request.user, _layout(request), label, lambda document: change(document, asked))
+            layout.change(form, request.user, layout_of(request), label, lambda document: change(document, asked))
         except Problem as problem:
             if problem.code != "changed":
                 raise
@@ -101,7 +101,7 @@ def _clashed(request: HttpRequest, form: Form, change: Act, asked: Asked) -> Htt
     """The form as somebody else has left it, with what they and what this page would have changed: nothing is overwritten."""
     form.refresh_from_db()
     # Compared with the sheet that this page showed: what stood there already is neither theirs nor mine.
-    before = layout.seen(form, _layout(request))
+    before = layout.seen(form, layout_of(request))
     theirs, mine = [], []
     if before is not None:
         theirs = differences(before, layout.document(form))
@@ -119,7 +119,7 @@ def _clashed(request: HttpRequest, form: Form, change: Act, asked: Asked) -> Htt
     )
 
 
-def _layout(request: HttpRequest) -> int:
+def layout_of(request: HttpRequest) -> int:
     text = request.POST.get("layout", "")
     # No sheet has the count -1: what a page does not say is never taken for up to date.
     return int(text) if text.isdecimal() and len(text) < 10 else -1
@@ -154,7 +154,7 @@ def _by_columns(form: Form, request: HttpRequest) -> Detail:
 @require_GET
 def link(request: HttpRequest, form_id: int) -> HttpResponse:
     """The columns of a table, each to be linked with a field of a source of the form."""
-    form = _form(form_id)
+    form = form_of(form_id)
     behind = _detail_behind(form, request.GET.get("source", ""))
     above = Above(form, behind)
     table = Catalog.of(above.dataset.connection.to_spec()).table(request.GET.get("table", ""))
@@ -177,7 +177,7 @@ def _joined(form: Form, request: HttpRequest, ids: list[str]) -> str:
         asked = Asked(form, {"field": field.name, "change": "shown", "value": "yes"}, [control.id], [])
         if columns_of(control.settings.get("columns", ())):  # one that shows all shows it by itself
             layout.change(
-                form, request.user, _layout(request), "a column", lambda document: ACTS["column"][1](document, asked)
+                form, request.user, layout_of(request), "a column", lambda document: ACTS["column"][1](document, asked)
             )
     return f"{field.label} is a column now, and a field of the dataset {dataset.name}."
 
@@ -218,7 +218,7 @@ def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -
         "pieces": pieces,
         "away": away,
         "boards": boards(wired, frayed),
-        "faults": faults,
+        "faults": [(fault, wired.place_of(fault)) for fault in faults],
         "errors": sum(1 for fault in faults if fault.severity == "error"),
         "chosen": " ".join(chosen_ids),
         "card": _card(wired, faults, chosen_ids[0]) if len(chosen_ids) == 1 else None,
@@ -381,18 +381,3 @@ def _tab_place(document: FormDocument, identifier: str) -> tuple[int, int] | Non
     several = document.control(holder).children if holder else document.controls
     place = next(i for i, control in enumerate(several, 1) if control.id == identifier)
     return (place, len(several)) if len(several) > 1 else None
-
-
-@builder_only
-@require_GET
-def wiring(request: HttpRequest, project_id: int) -> HttpResponse:
-    """What is wired wrongly on all forms of a project."""
-    project = get_object_or_404(Project, pk=project_id)
-    stand_in(request, project, "Forms")
-    return render(request, "composer/wiring.html", {"project": project, "forms": checked(project)})
-
-
-def checked(project: Project) -> list[tuple[Form, list[Fault]]]:
-    """Each form of a project with its faults."""
-    several = project.forms.select_related("project", "dataset__connection")
-    return [(item, faults_of(layout.wired(item))) for item in several]

@@ -537,6 +537,13 @@ class Wiring(Sheets):
         )
         with self.assertRaises(CommandError):
             call_command("check_wiring", stdout=out)
+        self.assertRegex(out.getvalue(), r"Porto / vessel / vessel: error: Name needs a value")
         self.assertRegex(self.act("show"), r'data-repair="Name needs a value[^"]*">\s*Add an editor')
-        self.act("repair", sentence="Name needs a value, and nothing on the form lets people enter one.")
+        sentence = "Name needs a value, and nothing on the form lets people enter one."
+        address = f"/workshop/form/{self.vessel.pk}/compose/repair"
+        sent = lambda: {"layout": Form.objects.get(pk=self.vessel.pk).layout, "sentence": sentence}  # noqa: E731
+        told = self.client.post(address, sent(), follow=True)
+        self.assertContains(told, f"Put right on vessel: {sentence}")
         self.assertEqual(self.document().control("name").kind, "editor")
+        again = self.client.post(address, sent())
+        self.assertContains(again, "That is not wrong any more", status_code=400)

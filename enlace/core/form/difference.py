@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from textwrap import shorten
 
 from .document import Control, FormDocument, Place
 from .kinds import CONTROL_KINDS
+from .kinds.base import Setting
 
 MOST = 40  # sentences
+SHOWN = 60  # characters of a setting
 
 
 def differences(before: FormDocument, after: FormDocument) -> list[str]:
@@ -27,8 +30,9 @@ def _told(before: FormDocument, after: FormDocument) -> Iterator[str]:
     for name, (control, _) in old.items():
         if name not in new:
             yield f"{title_of(control)} was removed."
-    for name in old.keys() & new.keys():
-        yield from _changed(*old[name], *new[name])
+    for name in old:
+        if name in new:
+            yield from _changed(*old[name], *new[name])
     sources = {source.name: source for source in before.sources}
     for source in after.sources:
         if sources.pop(source.name, None) is None:
@@ -68,10 +72,28 @@ def _changed(was: Control, lay_on: str, now: Control, lies_on: str) -> Iterator[
     elif was.place != now.place:
         yield f"{name} was {_placed(was.place, now.place)}."
     kind = CONTROL_KINDS.get(was.kind)
-    labels = {setting.name: setting.label for setting in kind.settings} if kind else {}
+    known = {setting.name: setting for setting in kind.settings} if kind else {}
     for part in sorted({*was.settings, *now.settings}):
         if was.settings.get(part) != now.settings.get(part):
-            yield f"{name}: “{labels.get(part, part)}” was changed."
+            yield f"{name}: {_set(known.get(part) or Setting(part, part), was, now)}"
+
+
+def _set(setting: Setting, was: Control, now: Control) -> str:
+    """A setting that was changed, with what it was and is where a sentence has room for that."""
+    old, new = (control.settings.get(setting.name, setting.default) for control in (was, now))
+    label = f"“{setting.label}”"
+    if isinstance(old, bool) and isinstance(new, bool):
+        return f"{label} was switched {'on' if new else 'off'}."
+    if not isinstance(old, str | int) or not isinstance(new, str | int):
+        return f"{label} was changed."
+    before, after = (shorten(str(dict(setting.choices).get(str(v), v)), SHOWN, placeholder="…") for v in (old, new))
+    if before == after:  # told apart by what is cut off
+        return f"{label} was changed."
+    return f"{label} from {_quoted(before)} to {_quoted(after)}."
+
+
+def _quoted(text: str) -> str:
+    return f"“{text}”" if text else "nothing"
 
 
 def _placed(was: Place, now: Place) -> str:

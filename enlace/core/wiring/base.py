@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ..form import FormDocument
+from ..form.difference import title_of
 from ..model.dataset import DatasetSpec, FieldSpec
 
 
@@ -33,6 +34,15 @@ class Wired:
         """A field of a source; None where there is none."""
         dataset = self.datasets.get(source)
         return dataset.any_name.get(name) if dataset else None
+
+    def place_of(self, fault: Fault) -> str:
+        """Where a fault is, in words: its control, or the records that it is of; "" where it is of the form as a whole."""
+        control = next((control for control in self.document.all() if control.id == fault.control), None)
+        if control is not None:
+            return title_of(control)
+        return next(
+            (source.title or source.name for source in self.document.sources if source.name == fault.source), ""
+        )
 
 
 Repair = Callable[[FormDocument], FormDocument]

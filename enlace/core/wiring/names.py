@@ -11,7 +11,7 @@ from ..form import CONTROL_KINDS, Control, FormDocument
 from ..form.columns import column_of
 from ..form.conditions import read_condition
 from ..form.document import put
-from ..form.edit import setting
+from ..form.edit import kind_of, setting
 from ..form.opening import GO, PARAMETER, OpeningStep, words
 from .base import Fault, Repair, Wired
 
@@ -74,9 +74,10 @@ def conditions(wired: Wired) -> Iterator[Fault]:
             if not isinstance(wrong, str):
                 continue
             repair = partial(setting, identifier=control.id, name=name, text="")
+            label = kind_of(control).setting(name).label
             yield Fault(
                 "conditions",
-                wrong if wrong.endswith(".") else f"{wrong}.",
+                f"{label}: {wrong.removesuffix('.')}.",
                 "error",
                 control.id,
                 control.source,

@@ -8,7 +8,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
-from enlace.composer.views import checked
+from enlace.composer.wiring_views import checked
 from enlace.core.problem import Problem
 from enlace.folder import disk
 from enlace.folder.as_django import application_of
@@ -108,7 +108,7 @@ class Command(BaseCommand):
             told += [
                 f"{f.title}: {fault.sentence}"
                 for f, faults in checked(outcome.project)
-                for fault in faults
+                for fault, _ in faults
                 if fault.severity == "error"
             ]
             transaction.set_rollback(True)

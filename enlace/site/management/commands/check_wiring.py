@@ -4,7 +4,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
-from enlace.composer.views import checked
+from enlace.composer.wiring_views import checked
 from enlace.workshop.models import Project
 
 
@@ -23,9 +23,10 @@ class Command(BaseCommand):
         errors = 0
         for item in several:
             for form, faults in checked(item):
-                for fault in faults:
+                for fault, place in faults:
                     errors += fault.severity == "error"
-                    self.stdout.write(f"{item.name} / {form.title}: {fault.severity}: {fault.sentence}")
+                    where = " / ".join(part for part in (item.name, form.title, place) if part)
+                    self.stdout.write(f"{where}: {fault.severity}: {fault.sentence}")
         if errors:
             raise CommandError(f"{errors} thing{'s' * (errors != 1)} to mend.", returncode=1)
         self.stdout.write("All forms are wired soundly.")

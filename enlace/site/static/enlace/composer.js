@@ -52,7 +52,7 @@ async function post(name, data) {
   root.querySelector(".stage").scrollTop = stage ?? 0;
   prepare();
   reveal(control(chosen()[0]));
-  const again = id && document.getElementById(id);
+  const again = root.querySelector("[data-again]") || (id && document.getElementById(id));
   if (again) again.focus();
   else if (chosen().length) control(chosen()[0])?.focus({ preventScroll: true });
   else root.querySelector(".stage").focus({ preventScroll: true });
