@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from django.contrib import messages
@@ -32,6 +33,7 @@ from .models import Dataset, Detail, Form, Project, Rule
 from .place import clean_name, stand_in
 from .sheet import drift
 from .sheet_views import sheet_context
+from .tiles import put_tile
 
 
 @builder_only
@@ -115,10 +117,19 @@ def sorting(request: HttpRequest, dataset_id: int) -> HttpResponse:
 @builder_only
 def forms(request: HttpRequest, project_id: int) -> HttpResponse:
     """The forms of a project."""
-    project = get_object_or_404(Project, pk=project_id)
+    return forms_page(request, get_object_or_404(Project, pk=project_id))
+
+
+def forms_page(
+    request: HttpRequest, project: Project, tiles: Sequence[Form] | None = None, told: str = ""
+) -> HttpResponse:
+    """The page of a project's forms. tiles, told: what could not be taken of their tiles, as it was typed, and why."""
     stand_in(request, project, "Forms")
-    context = {"project": project, "forms": project.forms.select_related("dataset__connection")}
-    return render(request, "workshop/forms.html", context)
+    forms = project.forms.select_related("dataset__connection")
+    tiles = forms.tiles() if tiles is None else tiles
+    sections = sorted({tile.section for tile in tiles if tile.section})
+    context = {"project": project, "forms": forms, "tiles": tiles, "sections": sections, "told": told}
+    return render(request, "workshop/forms.html", context, status=400 if told else 200)
 
 
 @builder_only
@@ -133,10 +144,7 @@ def form(request: HttpRequest, form_id: int) -> HttpResponse:
             opened.whole = request.POST.get("policy", "whole") != "keep"
             opened.most_failures = _failures(request) if not opened.whole else None
             opened.may_keep = "may_keep" in request.POST and not opened.dataset.query  # a copy holds whole tables only
-            opened.section = " ".join(request.POST.get("section", "").split())[:60]
-            opened.about = " ".join(request.POST.get("about", "").split())[:200]
-            opened.place = _place(request)
-            opened.counted, opened.listed = "counted" in request.POST, "listed" in request.POST
+            put_tile(opened, request.POST)
             opened.save()
             if opened.title != before:
                 layout.form_renamed(opened, before)
@@ -159,13 +167,6 @@ def form_page(request: HttpRequest, form: Form, **wrong: str) -> HttpResponse:
         **wrong,
     }
     return render(request, "workshop/form.html", context, status=400 if any(wrong.values()) else 200)
-
-
-def _place(request: HttpRequest) -> int:
-    text = request.POST.get("place", "").strip() or "100"
-    if not text.isdecimal() or int(text[:9]) > 10_000:
-        raise Problem("This is not a place on the start page.", "Type a whole number up to 10000.", code="bad")
-    return int(text)
 
 
 def _failures(request: HttpRequest) -> int | None:

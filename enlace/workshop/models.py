@@ -375,8 +375,12 @@ class FormQuery(models.QuerySet["Form"]):
         return self if person.is_builder else self.filter(project__members=person)
 
     def in_sections(self) -> list[Form]:
-        """As a start page or a menu shows them: by project, a section where the first of its forms stands."""
-        forms, first = list(self.filter(listed=True).select_related("project")), dict[tuple[int, str], int]()
+        """Those that a start page or a menu shows, in its order."""
+        return self.filter(listed=True).tiles()
+
+    def tiles(self) -> list[Form]:
+        """In the order of a start page: by project, a section where the first of its forms stands."""
+        forms, first = list(self.select_related("project")), dict[tuple[int, str], int]()
         for form in forms:
             here = (form.project_id, form.section)
             first[here] = min(form.place, first.get(here, form.place))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
+from django.db import transaction
 from django.db.models import Count, ProtectedError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -13,8 +14,10 @@ from enlace.accounts.log import note
 from enlace.accounts.models import Person
 from enlace.core.problem import Problem
 
-from .models import Project
+from .definition_views import forms_page
+from .models import Form, Project
 from .place import clean_name, stand_in
+from .tiles import FIELDS, put_tile
 
 
 @builder_only
@@ -70,13 +73,25 @@ def looks(request: HttpRequest, project_id: int) -> HttpResponse:
 @require_POST
 @builder_only
 def start_page(request: HttpRequest, project_id: int) -> HttpResponse:
-    """What stands under a project's name on the start page, and the form that its operators come to first."""
+    """What stands under a project's name on the start page, the form that its operators come to first, and the tiles."""
     project = get_object_or_404(Project, pk=project_id)
     opens = request.POST.get("opens", "")
     if opens and not project.forms.filter(title=opens).exists():
         raise Problem("There is no such form.", "Choose one from the list.", code="missing")
     project.about, project.opens = " ".join(request.POST.get("about", "").split())[:200], opens
-    project.save(update_fields=["about", "opens"])
+    tiles, told = project.forms.tiles(), ""
+    for form in tiles:
+        if f"place-{form.pk}" not in request.POST:
+            continue  # made meanwhile
+        try:
+            put_tile(form, request.POST, f"-{form.pk}")
+        except Problem as problem:
+            told = told or f"{form.title}: {problem}"
+    if told:
+        return forms_page(request, project, tiles, told)
+    with transaction.atomic():
+        project.save(update_fields=["about", "opens"])
+        Form.objects.bulk_update(tiles, FIELDS)
     messages.success(request, "Applied.")
     return redirect("forms", project.pk)
 

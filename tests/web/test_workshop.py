@@ -94,6 +94,22 @@ class Maps(Pages):
         self.project.members.clear()
         self.assertEqual(self.client.get(f"/desk/{calls.pk}/forms").status_code, 404)
 
+    def test_tiles_are_laid_out_on_one_page(self):
+        calls, vessels = self.form("port_call"), self.form("vessel")
+        start = f"/workshop/project/{self.project.pk}/start"
+        said = {"about": "", "opens": ""}
+        for form, section, place in ((calls, "Ships ", "20"), (vessels, " Quays", "5")):
+            said |= {f"section-{form.pk}": section, f"place-{form.pk}": place, f"listed-{form.pk}": "on"}
+        wrong = self.client.post(start, {**said, f"place-{calls.pk}": "first", f"about-{vessels.pk}": "All ships"})
+        for text in ("“first” is not a place", 'value="first"', 'value="All ships"'):
+            self.assertContains(wrong, text, status_code=400)
+        self.assertEqual({calls.section, vessels.section}, set(Form.objects.values_list("section", flat=True)))
+        self.client.post(start, {**said, f"counted-{vessels.pk}": "on"})
+        self.client.force_login(self.operator)
+        tiles = self.client.get("/desk/").content.decode()
+        self.assertEqual(re.findall(r"<h3[^>]*>\s*(Ships|Quays)", tiles), ["Quays", "Ships"])
+        self.assertEqual(re.findall(r"/desk/(\d+)/tally", tiles), [str(vessels.pk)])
+
     def test_a_form_with_another_title_is_found_by_what_leads_to_it(self):
         calls, vessels = self.form("port_call"), self.form("vessel")
         act = f"/workshop/form/{vessels.pk}/compose/act"
