@@ -26,7 +26,7 @@ from enlace.core.server.making import KINDS
 
 from . import practice
 from .models import Connection, Dataset, Form
-from .place import stand_in
+from .place import free_name, stand_in
 from .secrets import PasswordAsked
 
 FIRST_ROWS = 8
@@ -155,21 +155,12 @@ def make_form(request: HttpRequest, connection_id: int) -> HttpResponse:
     connection = _connection(request, connection_id)
     name = _name(request)
     spec = make_dataset(connection.to_spec(), name)
-    title = _free_title(connection, label_of(name))
+    title = free_name(set(connection.project.forms.values_list("title", flat=True)), label_of(name))
     dataset = Dataset.make(connection, spec, title)
     form = Form.make(dataset, title)
     messages.success(request, f"The form “{title}” is ready: {len(spec.fields)} fields, a grid and a navigator.")
     leads = {"1": "work", "sheet": "compose"}.get(request.POST.get("open", ""))
     return redirect(reverse(leads, args=[form.pk]) if leads else form)
-
-
-def _free_title(connection: Connection, title: str) -> str:
-    taken = set(connection.project.forms.values_list("title", flat=True))
-    number, free = 1, title[:110]
-    while free in taken:
-        number += 1
-        free = f"{title[:110]} {number}"
-    return free
 
 
 def table_url(connection: Connection, name: str) -> str:

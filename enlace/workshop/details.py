@@ -19,6 +19,7 @@ from enlace.core.problem import Problem
 from enlace.core.server import Catalog
 
 from .models import Dataset, Detail, Field, Form, Project
+from .place import free_name
 
 taken_off = Signal()  # of a detail that was taken off its form, and can be brought back
 PARAMETER = ":"  # in front of a column of a detail: a parameter of its query
@@ -163,7 +164,10 @@ def add_detail(above: Above, reference: Reference, dataset: Dataset | None = Non
     connection, title = above.dataset.connection, label_of(reference.table)
     if dataset is None:
         made = without_links(make_dataset(connection.to_spec(), reference.table), reference.columns)
-        dataset = Dataset.make(connection, made, f"{above.title}: {title}"[:120])
+        taken = set(connection.project.datasets.values_list("name", flat=True))
+        name = f"{above.title}: {title}"
+        far = (f"{above.form.title}: {name}",) if above.of else ()
+        dataset = Dataset.make(connection, made, free_name(taken, name, *far))
     columns, targets = list(reference.columns), list(reference.target_columns)
     return above.create(dataset=dataset, title=title, columns=columns, master_columns=targets)
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+from itertools import count
+
 from django.http import HttpRequest
 
 from enlace.core.problem import Problem
@@ -23,3 +26,11 @@ def clean_name(text: str, what: str, most: int) -> str:
     if len(name) > most:
         raise Problem(f"The name is longer than {most} characters.", "Shorten it.", code="bad")
     return name
+
+
+def free_name(taken: Collection[str], *wanted: str, most: int = 110) -> str:
+    """The first of some names that is not taken, else the last one with a number behind it."""
+    for name in wanted:
+        if name[:most] not in taken:
+            return name[:most]
+    return next(name for n in count(2) if (name := f"{wanted[-1][:most]} {n}") not in taken)

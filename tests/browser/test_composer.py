@@ -444,6 +444,20 @@ class FromNothing(Served):
         expect(page.locator(".composer-bar .state")).to_have_text("Wired soundly")
         self.use(number, 9)
 
+    def test_what_is_added_comes_in_sight(self):
+        """Also on the page of tabs that was not open, with its card beside it."""
+        self.make()
+        page = self.page
+        for table in ("cargo_line", "dues_invoice"):
+            choice = page.locator("#under-port_call option", has_text=table).first.text_content()
+            page.locator("#under-port_call").select_option(label=choice)
+            page.locator("[data-detail=port_call]").click()
+            expect(page.locator(f"[data-stage] [data-control={table}_grid]")).to_be_visible()
+            card, stage = (page.locator(place).bounding_box() for place in (".card-of", ".stage"))
+            self.assertGreater(card["x"], stage["x"])
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator("[data-stage] [data-control=cargo_line_grid]")).to_be_visible()
+
     def test_by_keyboard_alone(self):
         number, page = self.make(), self.page
         press = page.keyboard.press

@@ -523,6 +523,15 @@ class AtTheDesk(Sheets):
         }
 
 
+class Names(Sheets):
+    def test_datasets_that_are_made_for_details_are_told_apart(self):
+        other = Form.make(self.form("port_call").dataset, self.calls.title)
+        again = Form.make(self.form("port_call").dataset, self.calls.title)
+        several = [self.cargo, *(self.detail(Above(form), "cargo_line") for form in (other, again))]
+        names = [detail.dataset.name for detail in several]
+        self.assertEqual(len(set(names)), 3, names)
+
+
 class Wiring(Sheets):
     def test_a_project_s_page_and_the_command(self):
         self.assertContains(self.client.get(f"/workshop/project/{self.project.pk}/wiring"), "Wired soundly")

@@ -50,6 +50,8 @@ async function post(name, data) {
   if (name === "add" || name === "bundle") for (const menu of root.querySelectorAll(".adds")) menu.open = false;
   root.querySelector(".boards").scrollTop = board ?? 0;
   root.querySelector(".stage").scrollTop = stage ?? 0;
+  for (const tabs of root.querySelectorAll("enlace-tabs"))
+    if (!tabs.all.some((tab) => tab.ariaSelected === "true") && tabs.all.length) tabs.open(tabs.all[0]);
   prepare();
   reveal(control(chosen()[0]));
   const again = root.querySelector("[data-again]") || (id && document.getElementById(id));
@@ -64,11 +66,11 @@ async function post(name, data) {
 
 /** Bring a control into sight: the pages that it lies on are opened. */
 function reveal(found) {
-  let page = found?.closest("[role=tabpanel][hidden]");
+  let page = found?.closest(".tab-page[hidden]");
   while (page) {
     const tabs = page.closest("enlace-tabs");
     tabs.open(tabs.all.find((tab) => tab.getAttribute("aria-controls") === page.id));
-    page = page.parentElement.closest("[role=tabpanel][hidden]");
+    page = page.parentElement.closest(".tab-page[hidden]");
   }
   const box = found?.getBoundingClientRect();
   const stage = root.querySelector(".stage").getBoundingClientRect();
@@ -92,11 +94,17 @@ function stays(node, its) {
  *  what a person opened stays open is theirs to say. */
 let held = null; // what somebody types into
 const PREPARED = ["role", "tabindex", "aria-label", "inert", "style"];
+/** Which page of tabs is open is theirs, too. */
+const OF_TABS = [
+  ["hidden", ".tab-page"],
+  ["aria-selected", "[role=tab]"],
+];
 const OURS = {
   beforeNodeMorphed: (node, its) => node !== held && !node.matches?.("[data-find-strand]") && !stays(node, its),
   beforeAttributeUpdated: (name, node, way) =>
     !(name === "open" && node.matches("details")) &&
     !stoodFor(name, node) &&
+    !OF_TABS.some(([its, which]) => its === name && node.matches(which)) &&
     !(way === "remove" && PREPARED.includes(name) && node.closest("[data-stage]")),
   beforeNodeRemoved: (node) => !(standsForBox(node) || (node.nodeType === Node.ELEMENT_NODE && node.matches(".edge"))),
 };

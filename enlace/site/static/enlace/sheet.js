@@ -62,7 +62,7 @@ function sheetOf(html) {
 }
 
 const wrong = new Map(); // what was refused, by its editor's id: it stays as it was typed, to be corrected
-const FILLED = "input, textarea, select";
+const FILLED = "input:not([type=hidden]), textarea, select";
 
 /** Put an answer in the place of the sheet. done: the form that was sent, where one was. */
 async function stand(made, done = null) {
