@@ -24,6 +24,20 @@ class Shots(Served):
     def quiet(self, page) -> None:
         page.evaluate("document.getElementById('said').classList.remove('shown')")
 
+    def wire_wrongly(self, page) -> None:
+        """Two mistakes with a button of the sheet that is open."""
+        page.locator("[data-close-card]").click()
+        page.locator("[data-stage] [data-control=button_2]").click()
+        expect(page.locator(".card-of")).to_contain_text("button_2")
+        page.locator("#set-shortcut").fill("Alt+Shift+P")
+        with page.expect_response("**/compose/act"):
+            page.keyboard.press("Tab")
+        page.locator("#set-usable_when-code").click()
+        page.keyboard.type("state = 'berthed'")
+        page.keyboard.press("Escape")
+        with page.expect_response("**/compose/act"):
+            page.keyboard.press("Tab")
+
     def edit(self, page) -> None:
         """A draft with an edit, a mistake, a removal and a new record."""
         self.work("Vessel", page)
@@ -85,8 +99,13 @@ class Shots(Served):
         page.locator("[data-choose=cargo_line_grid]").click()
         expect(page.locator(".card-of")).to_contain_text("Columns")
         self.shot("composer")
+        self.wire_wrongly(page)
         page.goto(self.base + "/workshop/project/1/wiring")
         self.shot("wiring")
+        page.goto(self.base + "/workshop/form/2/compose")
+        for _ in range(2):
+            with page.expect_response("**/compose/act"):
+                page.get_by_role("button", name="Undo").click()
         self.edit(page)
         self.shot("desk")
         page.get_by_role("link", name="Review").click()

@@ -110,7 +110,7 @@ def charts(wired: Wired) -> Iterator[Fault]:
         by, of = control.settings.get("by", ""), control.settings.get("of", "")
         if not by or wired.field(control.source, str(by)) is None:
             yield Fault(
-                "charts", f"The chart {control.id} has no field to group by.", "error", control.id, control.source
+                "charts", "The chart has no field to group by.", "error", control.id, control.source
             )
         field = wired.field(control.source, str(of)) if of else None
         if control.settings.get("function", "count") != "count" and (
