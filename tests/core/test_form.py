@@ -307,6 +307,14 @@ class Wiring(unittest.TestCase):
             mended = fault.repair(document)
             self.assertEqual([f for f in faults_of(Wired(mended, DATASETS)) if f.control == "x"], [])
 
+    def test_a_shortcut_is_one_letter_however_it_is_typed(self):
+        shortcut = CONTROL_KINDS["button"].setting("shortcut")
+        for typed, read in (("P", "p"), ("Alt+Shift+P", "p"), (" alt + shift + 7 ", "7"), ("é", "é"), ("", "")):
+            self.assertEqual(shortcut.read(typed), read, typed)
+        for typed in ("Print", "Alt+F4", "?", "Alt+Shift++x y"):
+            with self.assertRaisesRegex(Problem, "one letter or digit"):
+                shortcut.read(typed)
+
     def test_a_key_that_every_form_has_is_no_shortcut_of_a_button(self):
         button = Control("x", "button", "call", place=Place(1, 100, 1, 1), settings={"shortcut": "S"})
         sound = document_for(SOURCES[:2], {"call": 2, "cargo": 2})

@@ -11,7 +11,7 @@ from .opening import ACTS, FAILINGS, MOST_STEPS, RECORDS
 
 TYPES = {
     "text": "string", "lines": "string", "yes or no": "boolean", "number": "integer", "choice": "string",
-    "condition": "string", "field": "string", "target": "string",
+    "condition": "string", "field": "string", "target": "string", "letter": "string",
 }  # fmt: skip
 TYPE_NAMES = {str: "string", int: "integer", bool: "boolean"}
 

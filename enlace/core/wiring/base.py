@@ -45,6 +45,11 @@ class Wired:
         )
 
 
+def ended(sentence: str) -> str:
+    """A sentence that has its end, whatever it was put together from."""
+    return sentence if sentence.endswith((".", "?", "!")) else f"{sentence}."
+
+
 Repair = Callable[[FormDocument], FormDocument]
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ..dataset.source import names_for
 from ..expression import Expression, Unsupported
 from ..model.dataset import DatasetSpec
-from .base import Fault, Wired
+from .base import Fault, Wired, ended
 
 
 def expressions(wired: Wired) -> Iterator[Fault]:
@@ -20,7 +20,7 @@ def expressions(wired: Wired) -> Iterator[Fault]:
                 Expression(text, known)
             except Unsupported as error:
                 sentence = f"{what} is not understood: {error}"
-                yield Fault("expressions", sentence if sentence.endswith(".") else f"{sentence}.", "error", "", source)
+                yield Fault("expressions", ended(sentence), "error", "", source)
 
 
 def _texts(dataset: DatasetSpec) -> Iterator[tuple[str, str]]:

@@ -109,9 +109,7 @@ def charts(wired: Wired) -> Iterator[Fault]:
             continue
         by, of = control.settings.get("by", ""), control.settings.get("of", "")
         if not by or wired.field(control.source, str(by)) is None:
-            yield Fault(
-                "charts", "The chart has no field to group by.", "error", control.id, control.source
-            )
+            yield Fault("charts", "The chart has no field to group by.", "error", control.id, control.source)
         field = wired.field(control.source, str(of)) if of else None
         if control.settings.get("function", "count") != "count" and (
             field is None or field.kind not in ("whole", "decimal")

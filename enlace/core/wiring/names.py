@@ -13,7 +13,7 @@ from ..form.conditions import read_condition
 from ..form.document import put
 from ..form.edit import kind_of, setting
 from ..form.opening import GO, PARAMETER, OpeningStep, words
-from .base import Fault, Repair, Wired
+from .base import Fault, Repair, Wired, ended
 
 
 def names(wired: Wired) -> Iterator[Fault]:
@@ -77,7 +77,7 @@ def conditions(wired: Wired) -> Iterator[Fault]:
             label = kind_of(control).setting(name).label
             yield Fault(
                 "conditions",
-                f"{label}: {wrong.removesuffix('.')}.",
+                ended(f"{label}: {wrong}"),
                 "error",
                 control.id,
                 control.source,

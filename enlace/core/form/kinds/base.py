@@ -11,7 +11,7 @@ from ..columns import column_of
 
 @dataclass(frozen=True)
 class Setting:
-    """One setting of a kind. kind: "text", "lines", "yes or no", "number", "choice", "field" (its name), "fields",
+    """One setting of a kind. kind: "text", "letter" (or digit, of a shortcut), "lines", "yes or no", "number", "choice", "field" (its name), "fields",
     "columns" (of a grid), "condition" (an expression over the record) or "target" (the title of a form or a server
     action, or the id of a control, as the setting `act` says). choices: (value, label) pairs. needs: the name of another
     setting, and the values of it with which this one means something."""
@@ -36,6 +36,11 @@ class Setting:
                     f"{self.label} is not usable.", f"Type a number from {self.least} to {self.most}.", code="bad"
                 )
             return int(text)
+        if self.kind == "letter":
+            letter = text.split("+")[-1].strip().lower()  # as it is shown: Alt+Shift+P
+            if letter and not (len(letter) == 1 and letter.isalnum()):
+                raise Problem(f"{self.label} is one letter or digit.", "P alone stands for Alt+Shift+P.", code="bad")
+            return letter
         if self.kind == "choice" and text not in dict(self.choices):
             raise Problem(f"{self.label} can't be that.", "Choose one of the list.", code="bad")
         if self.kind in ("fields", "columns"):

@@ -46,7 +46,7 @@ BUTTON = ControlKind(
             help="A field with a list: that leads to the record, or gets the new one.",
             needs=("opens", ("record", "rows", "new")),
         ),
-        Setting("shortcut", "Shortcut", help="A letter, pressed with Alt and Shift."),
+        Setting("shortcut", "Shortcut", "letter", help="A letter, pressed with Alt and Shift."),
         SHOWN_WHEN,
         USABLE_WHEN,
     ),
