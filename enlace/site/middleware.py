@@ -1,12 +1,13 @@
 """Problems that no view caught, as pages."""
 
 from typing import Any
-from urllib.parse import urlencode, urlsplit
+from urllib.parse import urlencode, urlsplit, urlunsplit
 
 from django.conf import settings
 from django.contrib.auth.middleware import LoginRequiredMiddleware
+from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import DisallowedRedirect
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, HttpResponseNotAllowed
 from django.shortcuts import redirect
 from django.urls import reverse
 
@@ -30,6 +31,14 @@ STATUS = {
 }
 
 
+def page_of(request: HttpRequest) -> str:
+    """The page that a request is for: of what a form sends, the one that the form is on, since only that can be opened."""
+    if request.method in ("GET", "HEAD"):
+        return request.get_full_path()
+    came = urlsplit(request.headers.get("Referer", ""))
+    return urlunsplit(("", "", came.path, came.query, "")) if came.netloc == request.get_host() else "/"
+
+
 class SignedIn(LoginRequiredMiddleware):
     """Leads people who are not signed in to the sign-in page; a part of a page is told instead of sent there."""
 
@@ -38,7 +47,7 @@ class SignedIn(LoginRequiredMiddleware):
             hint = "Sign in again in another tab; what you typed here is kept."
             return problem_page(request, 403, "You are not signed in any more.", hint)
         try:
-            return super().handle_no_permission(request, view_func)
+            return redirect_to_login(page_of(request))
         except DisallowedRedirect:
             return redirect(settings.LOGIN_URL)  # too long an address to be come back to
 
@@ -61,6 +70,11 @@ class ProblemMiddleware:
             )
         elif response.status_code == 403:
             note("refused", request.user, path=request.path, method=request.method)
+        if isinstance(response, HttpResponseNotAllowed):
+            hint = "Open the page that it belongs to, from the bar at the top."
+            page = problem_page(request, 405, "This address only takes what a page sends.", hint)
+            page["Allow"] = response["Allow"]
+            return page
         return response
 
     def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
@@ -82,4 +96,4 @@ def ask_password(request: HttpRequest, asked: PasswordAsked) -> HttpResponse:
         # A part of a page: the person is told, and what was typed stays.
         page = urlsplit(request.headers.get("HX-Current-URL", "")).path
         return HttpResponse(str(asked), status=401, headers={"X-Unlock": f"{to}?{urlencode({'next': page})}"})
-    return redirect(f"{to}?{urlencode({'next': request.get_full_path()})}")
+    return redirect(f"{to}?{urlencode({'next': page_of(request)})}")

@@ -63,6 +63,15 @@ class Access(Pages):
                     response, f"/sign-in/?next={self.fill(address, form)}", fetch_redirect_response=False
                 )
 
+        # What only takes what a form sends leads back to the form's page, and says so where it is opened itself.
+        sent = Client().post("/workshop/", {"name": "New"}, headers={"Referer": "http://testserver/workshop/?x=1"})
+        self.assertRedirects(sent, "/sign-in/?next=/workshop/%3Fx%3D1", fetch_redirect_response=False)
+        for came in ("http://elsewhere.example/workshop/", "nonsense", ""):
+            sent = Client().post("/workshop/", headers={"Referer": came})
+            self.assertRedirects(sent, "/sign-in/?next=/", fetch_redirect_response=False)
+        opened = self.client.get(f"/workshop/project/{self.project.pk}/start")
+        self.assertContains(opened, "only takes what a page sends", status_code=405)
+        self.assertEqual(opened["Allow"], "POST")
         endless = Client().get("/desk/?of=" + "a" * 20_000)
         self.assertRedirects(endless, "/sign-in/", fetch_redirect_response=False)
 
