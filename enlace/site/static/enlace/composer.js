@@ -90,9 +90,9 @@ function stays(node, its) {
   return true;
 }
 
+let held = null; // what somebody types into
 /** What the page itself says of what the server drew, which it would otherwise have to say anew after each act; and whether
  *  what a person opened stays open is theirs to say. */
-let held = null; // what somebody types into
 const PREPARED = ["role", "tabindex", "aria-label", "inert", "style"];
 /** Which page of tabs is open is theirs, too. */
 const OF_TABS = [
