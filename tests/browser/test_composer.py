@@ -72,6 +72,18 @@ class Composing(Served):
         self.compose(2).locator("[data-stage] [data-control=button_2]").click()
         expect(page.locator("#set-usable_when-code")).to_have_text(typed["#set-usable_when-code"])
 
+    def test_what_is_done_while_enlace_is_away_is_done_once_it_is_back(self):
+        page = self.compose(2)
+        page.locator("[data-stage] [data-control=button_2]").click()
+        expect(page.locator("#set-usable_when-code")).to_be_visible()
+        page.context.set_offline(True)
+        page.locator("#set-label").fill("Seen from afar")
+        page.keyboard.press("Tab")
+        self.says("sent as soon as it is back", page)
+        page.context.set_offline(False)
+        expect(page.locator("[data-stage] [data-control=button_2]")).to_contain_text("Seen from afar")
+        self.wrong = [line for line in self.wrong if "ERR_INTERNET_DISCONNECTED" not in line]
+
     def test_the_settings_stand_beside_what_is_chosen(self):
         page = self.compose(1)
         for name in ("vessel_grid", "vessel_panel"):

@@ -11,7 +11,8 @@ const namesOf = (box) => (box.closest("[data-names]") || document.querySelector(
 export async function codeBoxes(root, nonce) {
   const boxes = [...root.querySelectorAll("textarea[data-code]")];
   if (!boxes.length) return;
-  const { codeEditor } = await import("./code.js");
+  const code = await import("./code.js").catch(() => null);
+  if (!code) return; // Enlace is away: a box of text is there to be typed into all the same
   for (const box of boxes) {
     const now = editors.get(box);
     const names = namesOf(box);
@@ -25,7 +26,7 @@ export async function codeBoxes(root, nonce) {
     const check = faults && ((text) => wrong(faults, box.dataset.of || "", text));
     editors.set(box, {
       names,
-      editor: codeEditor(box, { dialect: "sqlite", names: JSON.parse(names), nonce, check }),
+      editor: code.codeEditor(box, { dialect: "sqlite", names: JSON.parse(names), nonce, check }),
     });
   }
 }

@@ -3,7 +3,7 @@
 import { Idiomorph } from "../vendor/idiomorph.esm.js";
 import { codeBoxes } from "./codeboxes.js";
 import { inHand, standsForBox, stoodFor } from "./inhand.js";
-import { posted } from "./posting.js";
+import { sentAtLast } from "./posting.js";
 import "./controls/tabs.js";
 import { links } from "./links.js";
 import { SettingsCard } from "./settingscard.js";
@@ -32,12 +32,7 @@ async function post(name, data) {
   const sent = { act: name, layout: body().dataset.layout, have, ...data };
   const board = root.querySelector(".boards")?.scrollTop;
   const stage = root.querySelector(".stage")?.scrollTop;
-  let response;
-  try {
-    response = await posted(root.dataset.url, sent);
-  } catch {
-    return enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
-  }
+  const response = await sentAtLast(root.dataset.url, sent);
   const html = await response.text();
   if (!response.ok) return enlaceSay(enlaceWords(html), true);
   // Where somebody is by now: who leaves an editor by Tab is in the next one before the answer comes.

@@ -16,3 +16,19 @@ export function posted(address, values, more = {}) {
   const body = values instanceof FormData ? values : formOf(values);
   return fetch(address, { method: "POST", body, headers: { "X-CSRFToken": token(), "HX-Request": "true" }, ...more });
 }
+
+const RETRY = 2000; // ms
+const AWAY = "Enlace can't be reached. What you did stays here and is sent as soon as it is back.";
+
+/** Send what must not be lost: again and again, until it is answered. */
+export async function sentAtLast(address, values) {
+  for (let away = false; ; away = true)
+    try {
+      const response = await posted(address, values);
+      if (away) enlaceSay("Enlace is back, and has what you did.");
+      return response;
+    } catch {
+      enlaceSay(AWAY, true);
+      await new Promise((resolve) => setTimeout(resolve, RETRY));
+    }
+}

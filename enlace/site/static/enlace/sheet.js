@@ -4,10 +4,9 @@ import { codeBoxes } from "./codeboxes.js";
 import { inHand } from "./inhand.js";
 import { Names } from "./names.js";
 import { patch } from "./patch.js";
-import { posted } from "./posting.js";
+import { sentAtLast } from "./posting.js";
 import { Turns } from "./turns.js";
 
-const RETRY = 2000; // ms
 const codes = () => codeBoxes(document, document.querySelector("[data-styles]").dataset.styles);
 document.addEventListener("DOMContentLoaded", codes);
 
@@ -33,16 +32,9 @@ document.addEventListener("change", ({ target }) => {
   turns.take(() => put(target.id, field, { property, value, open: open() === field ? "1" : "" }));
 });
 
-/** Send one property of a field, again and again until Enlace has it. id: of its editor. */
+/** Send one property of a field. id: of its editor. */
 async function put(id, field, sent) {
-  let response = null;
-  while (!response)
-    try {
-      response = await posted(`/workshop/field/${field}/set`, sent);
-    } catch {
-      enlaceSay("Enlace can't be reached. What you typed stays here and is sent as soon as it is back.", true);
-      await new Promise((resolve) => setTimeout(resolve, RETRY));
-    }
+  const response = await sentAtLast(`/workshop/field/${field}/set`, sent);
   const html = await response.text();
   if (!response.ok) return enlaceSay(enlaceWords(html), true);
   const made = sheetOf(html);
