@@ -11,7 +11,8 @@ from ..form import CONTROL_KINDS, Control, FormDocument
 from ..form.columns import column_of
 from ..form.conditions import read_condition
 from ..form.document import put
-from ..form.edit import kind_of, setting
+from ..form.edit import setting
+from ..form.kinds.base import SHOWN_WHEN, USABLE_WHEN
 from ..form.opening import GO, PARAMETER, OpeningStep, words
 from .base import Fault, Repair, Wired, ended
 
@@ -66,18 +67,17 @@ def _without_step(document: FormDocument, step: OpeningStep) -> FormDocument:
 def conditions(wired: Wired) -> Iterator[Fault]:
     for control in wired.document.all():
         dataset = wired.datasets.get(control.source)
-        for name in ("shown_when", "usable_when"):
-            text = control.settings.get(name)
+        for condition in (SHOWN_WHEN, USABLE_WHEN):
+            text = control.settings.get(condition.name)
             if not text or dataset is None or not isinstance(text, str):
                 continue
             wrong = read_condition(dataset, text)
             if not isinstance(wrong, str):
                 continue
-            repair = partial(setting, identifier=control.id, name=name, text="")
-            label = kind_of(control).setting(name).label
+            repair = partial(setting, identifier=control.id, name=condition.name, text="")
             yield Fault(
                 "conditions",
-                ended(f"{label}: {wrong}"),
+                ended(f"{condition.label}: {wrong}"),
                 "error",
                 control.id,
                 control.source,
