@@ -41,6 +41,14 @@ class ExpressionBoxes(Served):
             page.keyboard.press("Tab")
         self.says("Something is missing", page)
         expect(page.locator("#p-required_when-code")).to_have_text("status >")
+        # What stood before is nothing to be sent: what was told of the refusal goes with it.
+        self.put("p-required_when", "status = 'berthed'")
+        page.keyboard.press("Tab")
+        expect(page.locator("#sheet-told")).to_have_count(0)
+        hidden = page.get_by_label("notes is hidden")
+        for checked in (True, False):
+            with page.expect_response("**/set"):
+                hidden.set_checked(checked)
         page.reload()
         page.get_by_role("button", name="More about berth_code").click()
         expect(page.locator("#p-required_when-code")).to_have_text("status = 'berthed'")

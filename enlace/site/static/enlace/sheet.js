@@ -27,8 +27,14 @@ document.addEventListener("change", ({ target }) => {
   const { property, field } = target.dataset ?? {};
   if (!property || !sheet().contains(target)) return;
   const value = target.type === "checkbox" ? (target.checked ? "yes" : "") : target.value;
-  target.sent = target.value;
-  wrong.delete(target.id);
+  if (wrong.delete(target.id)) {
+    target.removeAttribute("aria-invalid");
+    document.getElementById("sheet-told")?.remove();
+  }
+  // Enter has sent it already, or it is what it was before something was refused.
+  const stood = target.type === "checkbox" ? null : target.defaultValue;
+  if (value === (target.sent ?? stood)) return;
+  target.sent = value;
   turns.take(() => put(target.id, field, { property, value, open: open() === field ? "1" : "" }));
 });
 
