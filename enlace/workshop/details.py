@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Collection, Iterable, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -94,13 +94,29 @@ def choices_under(several: Sequence[Above]) -> list[list[Choice]]:
     references = [possible_details(above) for above in several]
     tables = {reference.table for under in references for reference in under}
     there = shaped(several[0], tables) if tables else []
-    return [[choice for reference in under for choice in _choices(reference, there)] for under in references]
+    called = _told_apart([dataset for dataset, _ in there])
+    return [[choice for reference in under for choice in _choices(reference, there, called)] for under in references]
 
 
-def _choices(reference: Reference, several: list[tuple[Dataset, set[str]]]) -> list[Choice]:
+def _choices(reference: Reference, several: list[tuple[Dataset, set[str]]], called: Mapping[int, str]) -> list[Choice]:
     name = reference_name(reference)
-    there = [Choice(f"{name}/{d.pk}", f"{name} · dataset {d.name}", reference, d) for d in fitting(several, reference)]
+    there = [
+        Choice(f"{name}/{d.pk}", f"{name} · dataset {called[d.pk]}", reference, d) for d in fitting(several, reference)
+    ]
     return [*there, Choice(name, f"{name} · new dataset", reference)]
+
+
+def _told_apart(several: Sequence[Dataset]) -> dict[int, str]:
+    """What datasets are called by their keys: their names, with the forms that they are on where several have one name."""
+    counted = Counter(dataset.name for dataset in several)
+    shared = [dataset.pk for dataset in several if counted[dataset.name] > 1]
+    on: dict[int, set[str]] = defaultdict(set)
+    if shared:
+        of_forms = Form.objects.filter(dataset__in=shared).values_list("dataset", "title")
+        of_details = Detail.objects.filter(dataset__in=shared).values_list("dataset", "form__title")
+        for dataset, title in (*of_forms, *of_details):
+            on[dataset].add(title)
+    return {d.pk: f"{d.name}, on {', '.join(sorted(on[d.pk]))}" if on[d.pk] else d.name for d in several}
 
 
 def shaped(above: Above, tables: Collection[str]) -> list[tuple[Dataset, set[str]]]:

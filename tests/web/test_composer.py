@@ -23,7 +23,7 @@ from enlace.desk.models import DraftRecord
 from enlace.folder.reading import brought_in, values_of
 from enlace.folder.writing import texts_of
 from enlace.workshop import layout
-from enlace.workshop.details import Above, add_detail, possible_details
+from enlace.workshop.details import Above, add_detail, possible_choices, possible_details
 from enlace.workshop.models import Dataset, Detail, Form, FormStep
 from tests.web.pages import Pages
 
@@ -530,6 +530,13 @@ class Names(Sheets):
         several = [self.cargo, *(self.detail(Above(form), "cargo_line") for form in (other, again))]
         names = [detail.dataset.name for detail in several]
         self.assertEqual(len(set(names)), 3, names)
+        # Those that had one name before are told apart by their forms.
+        Dataset.objects.filter(pk__in=[detail.dataset_id for detail in several]).update(name="Cargo")
+        Form.objects.filter(pk=again.pk).update(title="Calls again")
+        third = Form.make(self.form("port_call").dataset, "Third")
+        told = [choice.words for choice in possible_choices(Above(third)) if choice.reference.table == "cargo_line"]
+        self.assertEqual(len(set(told)), len(told), told)
+        self.assertIn("cargo_line: port_call_id · dataset Cargo, on vessel", told)
 
 
 class Wiring(Sheets):
