@@ -42,7 +42,10 @@ document.addEventListener("change", ({ target }) => {
 async function put(id, field, sent) {
   const response = await sentAtLast(`/workshop/field/${field}/set`, sent);
   const html = await response.text();
-  if (!response.ok) return enlaceSay(enlaceWords(html), true);
+  if (!response.ok) {
+    delete document.getElementById(id)?.sent; // Enter sends it once more
+    return enlaceSay(enlaceWords(html), true);
+  }
   const made = sheetOf(html);
   const told = made.querySelector("#sheet-told");
   if (told) {
