@@ -75,10 +75,15 @@ class Answer:
             self.work.store.look_again()  # the act that leads here may have changed the draft
         for detail in details_of(self.work, view, places, whole=False):
             assert self.work.sheet is not None
-            self.parts.append(panel(detail.context, swap=True))
-            self._rails(detail)
-            self.parts += lone_controls(self.work.sheet, detail)
-            self._source(detail)
+            place, blank = places.get(detail.part.name, {}), "blank" in detail.context
+            if not (blank and "nothing" in place):
+                self.parts.append(panel(detail.context, swap=True))
+                self._rails(detail)
+                self.parts += lone_controls(self.work.sheet, detail)
+            if "headless" in place and not blank:
+                self.grid(detail)
+            else:
+                self._source(detail)
 
     def _rails(self, drawing: Drawing) -> None:
         """Each navigator of a part."""
@@ -91,7 +96,8 @@ class Answer:
         place = {key: drawing.context.get(key) for key in ("p", "at", "view", "start", "size", "position", "widths")}
         place |= {"total": drawing.context.get("grid_total"), "line": drawing.context.get("at_line")}
         place |= {
-            "record": drawing.view.id if drawing.view else "",
+            "record": drawing.view.id if drawing.view else drawing.context.get("wanted", ""),
+            "unread": "unread" in drawing.context,
             "editable": bool(drawing.context["dataset"].editable),
         }
         # Another record may need other widths in the further grids; the first one’s travel with its rows.
@@ -115,7 +121,7 @@ class Answer:
         """The whole grids of a part, headings included."""
         # In templates, since the page puts a grid's rows and its place in by itself once the frame stands.
         further = self._further(drawing)
-        own = [(self.work.prefix, drawing.context)]
+        own = [(drawing.context["p"], drawing.context)]
         own += [(more["g"], {**drawing.context, **more}) for key, more in further.items() if key != SPLIT]
         for prefix, context in own:
             # Its rows come behind it with the place of the source, as they do on each move.

@@ -170,3 +170,16 @@ def text_from(request: HttpRequest, name: str) -> str:
     if value is None:
         raise Problem("The request is incomplete.", f"It lacks “{name}”. Reload the page and try again.", code="bad")
     return value
+
+
+def named_record(request: HttpRequest, work: Work) -> Any:
+    """The record that the address names; None where it names none, or one that is not there: it may be old."""
+    identifier = request.GET.get("record", "")
+    if not identifier:
+        return None
+    try:
+        view = work.record(identifier)
+        position = work.position(view.id)
+        return view.moved_to(position) if position is not None else None
+    except Problem:
+        return None

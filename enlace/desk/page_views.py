@@ -21,7 +21,7 @@ from .controls.branches import branches_of, shown_first
 from .drawing import bare_panel, draw, draw_control, drawn_as, lone_sheet, places_in
 from .kept import KeptCopy
 from .lists import BEGINS, errand_of
-from .opening import number_from, on_form, text_from
+from .opening import named_record, number_from, on_form, text_from
 from .parameters import lines
 from .review import name_of
 from .sheet import Sheet
@@ -63,7 +63,7 @@ def tally(request: HttpRequest, work: Work) -> HttpResponse:
 @on_form(short=True, sheet=True)
 def page(request: HttpRequest, work: Work) -> HttpResponse:
     """The form, at the record that the address names, or as it opens by itself."""
-    view = _named_record(request, work) or _opened_at(request, work)
+    view = named_record(request, work) or _opened_at(request, work)
     main = drawing_of(work, view)
     errand = errand_of(request, work)
     context = {
@@ -88,26 +88,16 @@ def page(request: HttpRequest, work: Work) -> HttpResponse:
         return render(
             request, "desk/work.html", {**context, "sheet": lone_sheet(main), "fills": True, "holders": [main]}
         )
-    several = [main, *details_of(work, view, places_in(request))]
+    places = places_in(request)
+    # The page asks for what lies on other pages of tabs once somebody opens them.
+    places |= {name: {**places.get(name, {}), "closed": "1"} for name in work.sheet.closed}
+    several = [main, *details_of(work, view, places)]
     drawings = {work.sheet.source_names[drawing.part.name]: drawing for drawing in several}
     fills = any(control.place.fill for control in work.sheet.document.controls)
     sheet = draw(work.sheet, drawings)
     bare = [bare_panel(drawing) for drawing in several if work.sheet.panel(drawing.part.name) is None]
     more = {"sheet": sheet, "fills": fills, "holders": several, "bare": bare}
     return render(request, "desk/work.html", {**context, **more})
-
-
-def _named_record(request: HttpRequest, work: Work) -> Any:
-    """The record that the address names; None where it names none, or one that is not there: it may be old."""
-    identifier = request.GET.get("record", "")
-    if not identifier:
-        return None
-    try:
-        view = work.record(identifier)
-        position = work.position(view.id)
-        return view.moved_to(position) if position is not None else None
-    except Problem:
-        return None
 
 
 def _opened_at(request: HttpRequest, work: Work) -> Any:

@@ -93,6 +93,11 @@ class Sheet:
         )
         return "" if first.id == control.id else f"-{control.id}"
 
+    @property
+    def closed(self) -> list[str]:
+        """The parts that nobody sees as the form opens."""
+        return [self.part_names[name] for name in self.document.closed]
+
     def details(self, part: str) -> list[str]:
         """The parts that belong to one and are shown on the sheet."""
         under = self.document.under(self.source_names.get(part, ""))

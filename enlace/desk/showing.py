@@ -197,8 +197,8 @@ def _in_order(grid: DatasetSpec, terms: tuple[tuple[str, bool], ...]) -> tuple[C
 
 
 def details_of(work: Work, view: RecordView | None, places: Places, whole: bool = True) -> list[Drawing]:
-    """What belongs to a record on the sheet, to any depth. places: where the page stands in each part. whole: with what
-    stands above the rows too.
+    """What belongs to a record on the sheet, to any depth. places: where the page stands in each part; "closed" for one on a
+    page of tabs that nobody has open, which is not read before. whole: with what stands above the rows too.
     """
     drawings: list[Drawing] = []
     if work.sheet is None:
@@ -212,12 +212,18 @@ def _detail(work: Work, part: FormPart, view: RecordView | None, places: Places,
     if view is None:
         return _blanks(work, part)
     place = places.get(part.name, {})
+    here = place if new_name(place.get("master", "")) == view.id else {}
+    if place.get("closed"):
+        blank, *below = _blanks(work, part)
+        view_of = {"view": place["view"]} if place.get("view") else {}
+        unread = {"at": work.address_of(work.form, part, view.id), "unread": True, "wanted": here.get("record", "")}
+        return [replace(blank, context={**blank.context, **view_of, **unread}), *below]
     try:
         detail = _work_on(work, part, view, place)
     except Problem:
         return _blanks(work, part)
-    shown = _record_of(detail, place if new_name(place.get("master", "")) == view.id else {})
-    return [drawing_of(detail, shown, whole), *details_of(detail, shown, places, whole)]
+    shown = _record_of(detail, here)
+    return [drawing_of(detail, shown, whole or "headless" in place), *details_of(detail, shown, places, whole)]
 
 
 def _work_on(work: Work, part: FormPart, view: RecordView, place: Mapping[str, str]) -> Work:

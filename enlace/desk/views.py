@@ -16,7 +16,7 @@ from .contexts import rows_html
 from .editors import calculated_text, editor_views
 from .grouped import layout_of, line_of, line_total, lines_of, position_at, reveal
 from .lists import begun
-from .opening import grid_from, number_from, on_form, text_from
+from .opening import grid_from, named_record, number_from, on_form, text_from
 from .record_view import RecordView, record_digest
 from .showing import WINDOW, drawing_of, window_size
 from .work import Work
@@ -82,8 +82,9 @@ def at(request: HttpRequest, work: Work) -> HttpResponse:
 @require_GET
 @on_form(short=True)
 def arrange(request: HttpRequest, work: Work) -> HttpResponse:
-    """The grid of a part in the order and with the filters of the address, at its first row. seen: rows that it has room for."""
-    view = work.at(0)
+    """The grid of a part in the order and with the filters of the address, at its first row, or at a record that is named.
+    seen: rows that it has room for."""
+    view = named_record(request, work) or work.at(0)
     drawing = drawing_of(work, view, seen=number_from(request, "seen", 0, WINDOW))
     answer = Answer(request, work).panel(view, drawing=drawing).grid(drawing)
     return answer.rail(view.position if view else None, work.total()).passing().response()

@@ -145,6 +145,24 @@ class Documents(unittest.TestCase):
         for fault in faults_of(Wired(document, DATASETS)):
             self.assertTrue(fault.sentence.endswith("."), fault.sentence)
 
+    def test_what_lies_on_closed_pages_alone_is_seen_by_nobody(self):
+        call = Source("call", "call")
+        several = (call, Source("cargo", "cargo", parent="call"), Source("lot", "lot", parent="cargo"))
+
+        def closed(*pages, beside=()):
+            made = [Control(f"p{i}", "page", children=tuple(of)) for i, of in enumerate(pages)]
+            return FormDocument(several, (Control("t", "tabs", children=tuple(made)), *beside)).closed
+
+        cargo, lot = Control("c", "grid", "cargo"), Control("l", "grid", "lot")
+        self.assertEqual(closed([], [cargo, lot]), {"cargo", "lot"})
+        self.assertEqual(closed([cargo], [lot]), {"lot"})
+        # What is seen has to be read, and so has what it belongs to.
+        self.assertEqual(closed([lot], [cargo]), frozenset())
+        self.assertEqual(closed([], [cargo], beside=[lot]), frozenset())
+        inner = Control("u", "tabs", children=(Control("q0", "page", children=(cargo,)), Control("q1", "page")))
+        self.assertEqual(closed([inner], [lot]), {"lot"})
+        self.assertEqual(closed([], [inner, lot]), {"cargo", "lot"})
+
     def test_laid_out_by_itself_it_is_sound(self):
         for fields in (3, 16, 40):
             document = document_for(SOURCES[:2], {"call": fields, "cargo": 4})

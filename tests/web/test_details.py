@@ -5,12 +5,13 @@ import json
 import re
 import sqlite3
 import zipfile
-from html import escape
+from html import escape, unescape
 from xml.etree import ElementTree
 
 import openpyxl
 import python_calamine
 
+from enlace.core.model.values import record_id
 from enlace.desk.models import DraftRecord, JournalEntry
 from enlace.workshop.details import Above, add_detail, possible_details
 from tests.web.pages import Pages
@@ -224,11 +225,39 @@ class Details(Pages):
         self.client.post(f"/workshop/form/{form.pk}/details", {"act": "remove", "detail": steps.pk})
         self.assertEqual(form.details.count(), 0)
 
+    def test_what_lies_on_a_closed_page_of_tabs_is_read_once_it_is_opened(self):
+        page = self.client.get(f"/desk/{self.calls.pk}/?record=i7").content.decode()
+        cargo, dues = (
+            re.search(rf'<div [^>]*data-part="{part.name}"[^>]*>', page)[0] for part in (self.cargo, self.dues)
+        )
+        self.assertNotIn("data-unread", cargo)
+        self.assertIn("data-unread", dues)
+        self.assertIn(f'data-url="{self.at("i7", self.dues)}"', dues)
+        count = self.sql("SELECT count(*) FROM dues_invoice WHERE port_call_id = 8")[0][0]
+        self.assertGreater(count, 0)
+        place = {"record": "i3", "master": "i7", "closed": "1", "headless": "1"}
+
+        def moved(**more):
+            places = json.dumps({self.dues.name: {**place, **more}})
+            return self.client.get(f"/desk/{self.calls.pk}/record", {"record": "i8", "on": "sheet", "places": places})
+
+        for known in ({}, {"nothing": "1"}):
+            closed = unescape(moved(**known).content.decode())
+            self.assertRegex(
+                closed, rf'"at": "{re.escape(self.at("i8", self.dues))}"[^}}]*"record": "", "unread": true'
+            )
+            self.assertEqual(f'id="{self.dues.name}--panel"' in closed, not known)
+        # Seen for the first time it comes with headings, which the page was opened without.
+        seen = moved(closed="").content.decode()
+        self.assertIn(f'data-grid-of="{self.dues.name}--"', seen)
+        self.assertEqual(seen.count(f'id="{self.dues.name}--row-'), count)
+        lines = [record_id((7, n)) for (n,) in self.sql("SELECT line_no FROM cargo_line WHERE port_call_id = 7")]
+        there = self.client.get(self.at("i7") + "arrange", {"on": "sheet", "record": lines[-1]})
+        self.assertEqual(json.loads(there["HX-Trigger"])["enlace:current"]["id"], lines[-1])
+
     def test_undo_goes_across_parts(self):
         self.edit(self.calls, "i7", notes="first")
         line = self.sql("SELECT line_no FROM cargo_line WHERE port_call_id = 7")[0][0]
-        from enlace.core.model.values import record_id
-
         self.ask(self.at("i7") + "edit", record=record_id((7, line)), field="tonnes", value="1.5")
         self.post(self.calls, "undo")
         self.assertEqual(list(DraftRecord.objects.values_list("part", flat=True)), [""])

@@ -143,6 +143,21 @@ class FormDocument:
             by_source.setdefault(control.source, []).append(control)
         return by_source
 
+    @cached_property
+    def closed(self) -> frozenset[str]:
+        """The sources that nobody sees as the form opens: all controls of each, and of what belongs to it, lie on pages of
+        tabs that are not the first."""
+        hidden = {
+            inner.id for tabs in self._all if tabs.kind == "tabs" for page in tabs.children[1:] for inner in page.all()
+        }
+        apart = {s.name for s in self.sources if s.parent and all(c.id in hidden for c in self.tied(s.name))}
+        return frozenset(name for name in apart if self._below(name) <= apart)
+
+    def _below(self, name: str) -> set[str]:
+        """All sources whose records belong to those of one, to any depth."""
+        own = {source.name for source in self.under(name)}
+        return own.union(*(self._below(other) for other in own))
+
     def to_json(self) -> str:
         """The document as text; `document_of` gives an equal one again."""
         return json.dumps(as_values(self), ensure_ascii=False, sort_keys=True)

@@ -82,7 +82,7 @@ HOLDER_MARKS = tuple((name, mark(name)) for name in HOLDER_PRINTED)
 def holder(one: Any) -> SafeString:
     """What a page says of one of its sources: where it stands, and what it is asked by."""
     context, view = one.context, one.view
-    record, position = (view.id, view.position) if view else ("", None)
+    record, position = (view.id, view.position) if view else (context.get("wanted", ""), None)
     printed = dict(
         zip(
             HOLDER_PRINTED,
@@ -93,7 +93,12 @@ def holder(one: Any) -> SafeString:
             strict=True,
         )
     )  # fmt: skip
-    asked = ("computed", bool(context.get("computed"))), ("editable", context["dataset"].editable)
+    asked = (
+        ("computed", bool(context.get("computed"))),
+        ("editable", context["dataset"].editable),
+        ("blank", "blank" in context),
+        ("unread", "unread" in context),
+    )
     return drawn("desk/holder.html", (*HOLDER_MARKS, *asked), printed)
 
 

@@ -16,7 +16,7 @@ import "./sheetpage.js";
 import { letterOf } from "./typing.js";
 
 const desk = document.getElementById("desk");
-const page = { each: "each" in desk.dataset, edits: new Edits(), settled, source: named, below, places };
+const page = { each: "each" in desk.dataset, edits: new Edits(), settled, source: named, below, places: placesNow };
 page.choices = new Choices(document.getElementById("choices"), (input) => {
   const source = sourceOf(input);
   return { url: source.url, view: source.view, record: input.dataset.record || source.panel?.dataset.record };
@@ -46,18 +46,16 @@ function below(source) {
   const under = [...sources.values()].filter((child) => child !== source && child.p && child.under === source.part);
   return under.flatMap((child) => [child, ...below(child)]);
 }
-/** Where the page stands in what belongs to a source, for an answer that shows it again. */
-function places(source) {
+/** Where the page stands in what belongs to a source. more(source): what else to say of each. */
+function places(source, more = () => null) {
   const several = below(source);
   if (!several.length) return "";
-  return JSON.stringify(
-    Object.fromEntries(
-      several.map((source) => [
-        source.part,
-        { record: source.record || "", view: source.view, master: named(source.under)?.record || "" },
-      ]),
-    ),
-  );
+  const stands = ({ record, view, under }) => ({ record: record || "", view, master: named(under)?.record || "" });
+  return JSON.stringify(Object.fromEntries(several.map((one) => [one.part, { ...stands(one), ...more(one) }])));
+}
+/** The same for an answer that shows it again, which leaves out what nobody sees. */
+function placesNow(source) {
+  return places(source, (one) => one.state);
 }
 const moving = () => [...sources.values()].some((source) => source.moves);
 // Acts of buttons under way: the next one waits for them, since it is about what comes of them.
@@ -141,6 +139,10 @@ wants("record", (source, { id, position }) =>
 );
 wants("fold", (source, data) => source.send("fold", data));
 wants("refresh", (source) => refresh(source));
+// A page of tabs is open: what nobody asked for before is now.
+wants("opened", () => {
+  for (const source of sources.values()) if (source.unread && !source.closed) keys.held.until(source.read());
+});
 wants("renew", (source, { id }) => source.renew(id));
 wants("join", (source, { joined }) => joined(source, choices));
 wants("filter", (source, { button }) => openFilter(source, button));
@@ -185,7 +187,7 @@ function goToControl(id) {
   if (!control) return enlaceSay("That control is not on the sheet any more.");
   for (let page = control.closest("[role=tabpanel]"); page; page = page.parentElement.closest("[role=tabpanel]"))
     if (page.hidden) document.getElementById(page.getAttribute("aria-labelledby"))?.click();
-  (stopOf(control) || control).focus();
+  arrived().then(() => (stopOf(control) || control).focus());
 }
 document.addEventListener("submit", (event) => {
   if (event.target.id === "rehearse" && busy()) {
@@ -253,7 +255,7 @@ document.addEventListener("enlace:draft", ({ detail }) => {
 document.addEventListener("enlace:saved", countAnew);
 /** What stands below the grids counts the draft in. */
 function countAnew() {
-  for (const source of sources.values()) for (const grid of source.grids) grid.renewed();
+  for (const source of sources.values()) if (!source.empty) for (const grid of source.grids) grid.renewed();
 }
 document.addEventListener("enlace:drift", ({ detail }) => {
   const { panel } = at(detail);
@@ -262,7 +264,7 @@ document.addEventListener("enlace:drift", ({ detail }) => {
 document.addEventListener("enlace:current", ({ detail }) => {
   const source = at(detail);
   source.current(detail);
-  if (source !== main) return keepAddress({ places: true });
+  if (source !== main) return void (source.unread || keepAddress({ places: true }));
   const errand = document.querySelector("#errand [name=record]");
   if (errand) errand.value = detail.id;
   const deep = new URL(location).searchParams.has("places");
@@ -485,7 +487,7 @@ document.addEventListener("htmx:configRequest", ({ detail }) => {
   const source = sourceOf(detail.elt);
   detail.parameters.record ??= source.record ?? "";
   detail.parameters.position ??= source.position ?? 0;
-  const there = places(source);
+  const there = placesNow(source);
   if (there) detail.parameters.places = there;
   detail.path += (detail.path.includes("?") ? "&" : "?") + source.view;
 });

@@ -15,6 +15,10 @@ export class Source {
     this.position = Number(position || 0);
     this.editable = Boolean(editable);
     this.computed = "computed" in holder.dataset;
+    this.headless = "blank" in holder.dataset; // its headings are not those that the person has
+    this.empty = this.headless; // it shows nothing
+    this.unread = "unread" in holder.dataset; // nobody has asked for it: it lies on a page of tabs that is closed
+    this.veil();
     this.moving = Promise.resolve();
     this.moves = 0; // under way: until the last one arrives, the current record is not settled
     this.arriving = false; // the answer to a move is being put in
@@ -37,11 +41,41 @@ export class Source {
     return this.grid?.cells;
   }
 
+  /** Its controls on the page. */
+  get controls() {
+    return [...document.querySelectorAll(`.control[data-of="of${this.p}"]`)];
+  }
+
+  /** Nobody can see it, nor what belongs to it: all of it lies on pages of tabs that are closed. */
+  get closed() {
+    const seen = ({ controls }) => controls.some((control) => !control.closest("[role=tabpanel][hidden]"));
+    return Boolean(this.p) && ![this, ...this.page.below(this)].some(seen);
+  }
+
+  /** What an answer has to know of it, beside where it stands. */
+  get state() {
+    const { closed, headless, empty } = this;
+    return Object.fromEntries(
+      Object.entries({ closed, headless, nothing: empty }).flatMap(([k, v]) => (v ? [[k, "1"]] : [])),
+    );
+  }
+
+  /** What nobody has asked for yet is not shown as if there were nothing. */
+  veil() {
+    for (const control of this.controls) control.classList.toggle("unread", this.unread);
+  }
+
+  /** Ask for what was left out while nobody could see it. */
+  read() {
+    return this.move(`arrange?record=${encodeURIComponent(this.record)}`);
+  }
+
   /** Show its records in a control for grids. html: what to put into it first. */
   showIn(control, html = null) {
     const first = !this.grid || this.grid === this.gridOf(control);
     const grid = html === null ? control.show(this, this.page) : control.put(html, this, this.page);
     if (!grid) return;
+    if (html !== null) this.headless = false;
     this.shown.set(control, grid);
     for (const former of this.shown.keys()) if (!former.isConnected) this.shown.delete(former); // a view that is no more
     if (first || !this.grids.includes(this.grid)) this.grid = grid;
@@ -134,6 +168,7 @@ export class Source {
   /** The database answers again. */
   reached() {
     if (this.missed) this.move(this.missed);
+    else if (this.unread && !this.closed) this.read();
   }
 
   /** Go to a record; false: it was read before what was typed meanwhile. A newer move ends this one by its signal. */
@@ -213,7 +248,9 @@ export class Source {
 
   /** The page was told where this source stands now, with its rows, and those of further grids by what begins their ids. */
   stand(told, rows, further = {}) {
-    Object.assign(this, { url: told.at, view: told.view, record: told.record, editable: told.editable });
+    const { at: url, view, record, editable, unread } = told;
+    Object.assign(this, { url, view, record, editable, unread, empty: !url || unread });
+    this.veil();
     this.master = this.page.source(this.under)?.record;
     this.position = told.position ?? 0;
     for (const grid of this.grids) {
@@ -221,7 +258,7 @@ export class Source {
       const g = grid.root.id.slice(0, -"grid".length);
       if (!grid.which) grid.stand(rows, told);
       else if (g in further) grid.stand(further[g], { ...told, widths: told.grids[g] });
-      grid.renewed();
+      if (!this.empty) grid.renewed();
     }
   }
 

@@ -34,6 +34,7 @@ class Tabs extends Control {
       other.tabIndex = here ? 0 : -1;
       document.getElementById(other.getAttribute("aria-controls")).hidden = !here;
     }
+    this.tell("opened");
     window.dispatchEvent(new Event("resize")); // what was hidden had no size
   }
 }

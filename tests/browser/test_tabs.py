@@ -1,0 +1,87 @@
+"""Details on pages of tabs: read once somebody opens them, at the record that the page stands on."""
+
+import re
+import sqlite3
+
+from playwright.sync_api import expect
+
+from tests.browser.served import Served
+
+
+class Tabs(Served):
+    def setUp(self):
+        super().setUp()
+        self.asked: list[str] = []
+        self.page.on("request", lambda request: self.asked.append(request.url))
+        with sqlite3.connect(self.harbour) as db:
+            [(self.call, self.count)] = db.execute(
+                "SELECT port_call_id, count(*) FROM container_move GROUP BY 1 HAVING count(*) BETWEEN 2 AND 8 ORDER BY 1 LIMIT 1"
+            )
+            [(self.before,)] = db.execute(
+                "SELECT count(*) FROM container_move WHERE port_call_id = ?", (self.call - 1,)
+            )
+        self.work("Port call")
+
+    def rows(self):
+        return self.page.locator("[role=tabpanel]:not([hidden]) [data-rows] .record")
+
+    def asks(self, words):
+        return [url for url in self.asked if words in url]
+
+    def open(self, title):
+        self.page.get_by_role("tab", name=title).click()
+
+    def go_to(self, number):
+        self.page.locator("#go-number").fill(str(number))
+        self.page.locator("#go-number").press("Enter")
+        expect(self.page.locator("#panel")).to_have_attribute("data-position", str(number - 1))
+
+    def test_read_when_it_is_opened_and_again_under_another_master(self):
+        self.go_to(self.call)
+        self.assertEqual(self.asks("container_move/"), [])
+        self.open("Container move")
+        expect(self.rows()).to_have_count(self.count)
+        [read] = self.asks("/arrange")
+        self.assertIn(f"/i{self.call}/", read)
+        # Back and there again nothing is asked: nothing has changed.
+        self.open("Dues invoice")
+        self.open("Container move")
+        self.assertEqual(len(self.asks("container_move/")), 1)
+        # In sight it follows its master without being asked for; the others wait.
+        self.go_to(self.call - 1)
+        expect(self.rows()).to_have_count(self.before)
+        self.open("Cargo line")
+        expect(self.page.locator("[role=tabpanel]:not([hidden]) .unread")).to_have_count(0)
+        self.go_to(self.call)
+        self.open("Container move")
+        expect(self.rows()).to_have_count(self.count)
+        self.assertEqual(len(self.asks("container_move/")), 2)
+
+    def test_keys_pressed_meanwhile_go_to_what_is_on_its_way(self):
+        page = self.page
+        self.go_to(self.call)
+        page.get_by_role("tab", name="Cargo line").focus()
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("Alt+Shift+D")
+        page.keyboard.press("ArrowDown")
+        expect(self.rows()).to_have_count(self.count)
+        expect(self.rows().nth(1)).to_have_attribute("aria-selected", "true")
+        # The page finds its place again, in a page of tabs that is closed by now too.
+        current = self.rows().nth(1).get_attribute("data-id")
+        expect(page).to_have_url(re.compile("places="))
+        self.reload()
+        self.ready()
+        self.open("Container move")
+        expect(self.rows().nth(1)).to_have_attribute("aria-selected", "true")
+        self.assertEqual(self.rows().nth(1).get_attribute("data-id"), current)
+
+    def test_where_enlace_is_away_it_comes_once_it_is_back(self):
+        page = self.page
+        self.go_to(self.call)
+        page.context.set_offline(True)
+        self.open("Container move")
+        self.says("Enlace can't be reached just now.")
+        expect(self.rows()).to_have_count(0)
+        page.context.set_offline(False)
+        self.wrong.clear()  # the browser tells each request that failed
+        expect(self.rows()).to_have_count(self.count)
