@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from typing import Any
 
-from django.db import models, transaction
+from django.db import transaction
 
 from enlace.accounts.models import Person
 from enlace.core.dataset.keys import in_parts
@@ -18,19 +18,17 @@ from enlace.workshop.models import Form
 
 from . import draft_blobs, draft_rows
 from .draft_blobs import APART_FROM, holds_apart
-from .draft_counts import COUNTED, OWN_NEW, count_forth, tally
+from .draft_counts import count_forth, tally
+from .draft_reader import DraftReader
 from .draft_rows import DraftRow
 from .draft_steps import tidy_steps
-from .existing import exists
-from .links import UNKNOWN_LINK
-from .models import Draft, DraftRecord, DraftStep, JournalEntry
+from .models import Draft, DraftStep, JournalEntry
 
-STATES = ("new", "edited", "removed")
 Changes = Mapping[str, PendingRecord | None]
 Bodies = Mapping[tuple[str, str], str | None]
 
 
-class DraftStore:
+class DraftStore(DraftReader):
     """The draft of one person on one form, seen from one of its parts.
 
     part: the dataset of the form that record ids are of ("" is the form's own). owner: the master's record id, for a
@@ -51,179 +49,8 @@ class DraftStore:
         links: Callable[[str, PendingRecord], tuple[str, str]] = lambda part, record: ("", ""),
         edited: Callable[[str, str, PendingRecord | None], None] | None = None,
     ) -> None:
-        self.person, self.form, self.faulty, self.links, self.edited = person, form, faulty, links, edited
-        self.part, self.owner, self.practice = part, owner, practice
-        self._draft: Draft | None = None
-        self._whole: tuple[int, dict[str, dict[str, PendingRecord]]] | None = None  # at a revision: a save asks twice
-        self._looked = False
-        self._empty = False
-
-    def share(self, other: DraftStore) -> None:
-        """Take over what another store of the same draft knows of it, to read only: where nothing is pending, nothing is asked."""
-        self._draft, self._looked = other.draft, True
-        # The parts of one page share a draft: twelve controls on an empty one ask nothing.
-        self._empty = other.draft is None or not other.draft.counts.get("all")
-
-    @property
-    def draft(self) -> Draft | None:
-        """The draft's row, None as long as nothing was ever edited."""
-        if not self._looked:
-            its = {"person_id": self.person.pk, "form_id": self.form.pk, "practice": self.practice}
-            self._draft = Draft.objects.filter(**its).first() if exists(Draft, **its) else None
-            self._looked = True
-        return self._draft
-
-    def look_again(self) -> None:
-        """Forget what is known of the draft's row."""
-        self._looked = self._empty = False
-
-    @property
-    def revision(self) -> int:
-        """A number that every change raises."""
-        return self.draft.revision if self.draft else 0
-
-    # -- reading --------------------------------------------------------------------------------------
-
-    @property
-    def _mine(self) -> Any:
-        return self.draft.records.filter(part=self.part) if self.draft else DraftRecord.objects.none()
-
-    def get(self, identifier: str) -> PendingRecord | None:
-        """One pending record."""
-        return self.some([identifier]).get(identifier)
-
-    def some(self, identifiers: Iterable[str]) -> dict[str, PendingRecord]:
-        """Those of the records that are pending."""
-        if self._empty or not self.draft:
-            return {}
-        wanted = set(identifiers)
-        # A small draft is read as a whole, rather than looked through for each of very many.
-        if self.draft.counts.get("all", 0) < len(wanted) > 1:
-            return {r.record: self._loaded(r) for r in self._mine if r.record in wanted}
-        # SQLite binds no more than a thousand values in older builds; a window of rows is smaller, a save is not.
-        parts = in_parts(list(wanted), 500)
-        # In no order: to have them in theirs SQLite would go through the whole draft.
-        mine = self._mine.order_by()
-        return {r.record: self._loaded(r) for some in parts for r in mine.filter(record__in=some)}
-
-    def all(self) -> dict[str, PendingRecord]:
-        """All pending records of the part, in the order in which they came."""
-        return {row.record: self._loaded(row) for row in self._mine}
-
-    def linked(self, part: str, links: Collection[str]) -> list[PendingRecord]:
-        """The pending records of a part that belong, or belonged when they were read, to the masters of some links."""
-        if not self.draft:
-            return []
-        records: dict[int, DraftRecord] = {}
-        # Records of drafts made before links were kept have an unknown one: they are looked at, then told apart.
-        for some in in_parts([*links, UNKNOWN_LINK], 400):
-            for link in ("was_of", "now_of"):  # one after the other, each by its index
-                of_part = self.draft.records.filter(part=part, **{f"{link}__in": some}).order_by()
-                records |= {row.pk: row for row in of_part}
-        return [self._loaded(records[pk]) for pk in sorted(records)]
-
-    def in_view(self) -> list[PendingRecord]:
-        """The pending records of the part, new ones of other masters left out."""
-        rows = self._mine.exclude(models.Q(state="new") & ~models.Q(owner=self.owner)) if self.part else self._mine
-        return [self._loaded(row) for row in rows]
-
-    def pending_here(self) -> int:
-        """How many records of the part are pending."""
-        return self._mine.count() if self.counts()["all"] else 0
-
-    def by_part(self, later: bool = True) -> dict[str, dict[str, PendingRecord]]:
-        """All pending records of all parts. later: those that saves leave out as well."""
-        if self.draft is None:
-            return {}
-        # Asked for before the records are: these may be newer than it says, never older.
-        [revision] = Draft.objects.filter(pk=self.draft.pk).values_list("revision", flat=True)
-        if self._whole is None or self._whole[0] != revision:
-            read: dict[str, dict[str, PendingRecord]] = {}
-            for part, identifier, body in self.draft.records.values_list("part", "record", "body"):
-                read.setdefault(part, {})[identifier] = load(identifier, body, self._unpack)
-            self._whole = revision, read
-        wanted = {
-            p: {i: r for i, r in several.items() if later or not r.later} for p, several in self._whole[1].items()
-        }
-        return {part: several for part, several in wanted.items() if several}
-
-    def _is_whole(self, addresses: Collection[tuple[str, str]]) -> bool:
-        """Whether these are surely all records of the draft as it is now."""
-        if self._whole is None or self.draft is None or self._whole[0] != self.draft.revision:
-            return False
-        return set(addresses) == {(part, i) for part, several in self._whole[1].items() for i in several}
-
-    def telling(self, part: str, each: Collection[str]) -> dict[str, PendingRecord]:
-        """The pending records of a part that a save would send: all of some states, of the others one."""
-        told: list[DraftRecord] = []
-        for state in STATES if self.draft and self.counts()["all"] else ():
-            several = self.draft.records.filter(part=part, state=state, later=False)  # type: ignore[union-attr]
-            told += several if state in each else several.order_by()[:1]
-        return {row.record: self._loaded(row) for row in told}
-
-    def sample(self, most: int) -> dict[str, dict[str, PendingRecord]]:
-        """The first records of all parts, those that need attention before the others."""
-        by_name: dict[str, dict[str, PendingRecord]] = {}
-        rows = self.draft.records.order_by("-faulty", "pk")[:most] if self.draft else ()
-        for row in sorted(rows, key=lambda row: row.pk):
-            by_name.setdefault(row.part, {})[row.record] = self._loaded(row)
-        return by_name
-
-    def as_texts(self, records: Mapping[str, Mapping[str, PendingRecord]]) -> str:
-        """Records of some parts as one text, large values by their digests; `from_texts` gives them again."""
-        lines = [[p, i, dump(r, self._pack)] for p, several in records.items() for i, r in several.items()]
-        return json.dumps(lines)
-
-    def from_texts(self, text: str) -> dict[str, dict[str, PendingRecord]]:
-        """The records of a text that `as_texts` made."""
-        by_part: dict[str, dict[str, PendingRecord]] = {}
-        for part, identifier, body in json.loads(text):
-            by_part.setdefault(part, {})[identifier] = load(identifier, body, self._unpack)
-        return by_part
-
-    @property
-    def _new(self) -> Any:
-        # All of an index, which has them in the order in which they came.
-        return self._mine.filter(state="new", owner=self.owner if self.part else "")
-
-    def new_count(self) -> int:
-        """How many new records there are."""
-        if self._empty or not self.counts()["new"]:
-            return 0
-        # Those of a master are few; of the form itself a file brings in a hundred thousand.
-        return self._new.count() if self.part else self.counts()[OWN_NEW]
-
-    def new_slice(self, start: int, size: int) -> list[str]:
-        """The ids of some new records, in the order in which they came."""
-        return list(self._new.values_list("record", flat=True)[start : start + size])
-
-    def new_place(self, identifier: str) -> int | None:
-        """Where a new record stands among the new ones."""
-        row = self._new.filter(record=identifier).first()
-        # Numbers of rows only grow, so their order is the one in which records were entered.
-        return None if row is None else self._new.filter(pk__lt=row.pk).count()
-
-    def counts(self) -> dict[str, int]:
-        """How many records of all parts are pending: COUNTED; "all" of them, and "faulty" and "later" among them, and the
-        new ones of the form's own part."""
-        return {**dict.fromkeys(COUNTED, 0), **(self.draft.counts if self.draft else {})}
-
-    def can_undo(self) -> bool:
-        return self.draft is not None and self.draft.done > 0
-
-    def can_redo(self) -> bool:
-        return self.draft is not None and self.draft.steps.filter(number__gt=self.draft.done).exists()
-
-    def _pack(self, value: Any) -> Any:
-        return draft_blobs.pack(self.draft, value)
-
-    def _unpack(self, value: Any) -> Any:
-        return draft_blobs.unpack(self.draft, value)
-
-    def _loaded(self, row: DraftRecord) -> PendingRecord:
-        return load(row.record, row.body, self._unpack)
-
-    # -- writing --------------------------------------------------------------------------------------
+        super().__init__(person, form, part, owner, practice)
+        self.faulty, self.links, self.edited = faulty, links, edited
 
     def put(
         self, label: str, before: Changes, after: Changes, sound: Collection[str] = (), new: Sequence[DraftRow] = ()
@@ -349,6 +176,7 @@ class DraftStore:
         """Details that were entered under records belong to these under their new ids. renamed: those by part and old id."""
         if self.draft is None or not renamed:
             return
+        self._few.forget()
         # A file has a hundred thousand new records, and no details of theirs are pending.
         owned = self.draft.records.exclude(owner="").order_by()
         owners = set(owned.values_list("owner", flat=True).distinct())
@@ -378,6 +206,7 @@ class DraftStore:
             self._draft, _ = Draft.objects.get_or_create(**place)
         assert self._draft is not None
         # BEGIN IMMEDIATE made this transaction the only writer; the number may have moved in another window.
+        self._few.forget()
         self._draft.refresh_from_db(fields=["done", "revision", "counts", "takes_back", "tables"])
         return self._draft
 
@@ -387,6 +216,7 @@ class DraftStore:
         self._changed(draft)
 
     def _changed(self, draft: Draft) -> None:
+        self._few.forget()
         draft.revision += 1
         draft.save(update_fields=["revision", "changed", "counts"])
 

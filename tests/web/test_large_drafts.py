@@ -1,11 +1,13 @@
 """A draft of any size: what a page asks of it is found in an index, and counted forth."""
 
 from collections import Counter
+from unittest.mock import patch
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from enlace.desk import draft_rows
+from enlace.core.model.values import record_id
+from enlace.desk import draft_few, draft_rows
 from enlace.desk.draft_counts import OWN_NEW
 from enlace.desk.draft_rows import DraftRow
 from enlace.desk.drafts import DraftStore
@@ -55,6 +57,43 @@ class LargeDrafts(Pages):
             self.assertTrue(plans)
             for sql, plan in plans.items():
                 self.assertIn("(draft_id=? AND part=? AND ", plan, (act, sql))
+
+    def test_a_small_one_is_read_once_and_tells_the_same(self):
+        [cargo] = self.calls.details.all()
+        at = f"/desk/{self.calls.pk}/detail/{cargo.name}/i7/"
+        line = self.sql("SELECT line_no FROM cargo_line WHERE port_call_id = 7")[0][0]
+        master = self.new(self.calls, purpose="Bunkers")
+        self.edit(self.calls, "i3", notes="Late")
+        self.post(self.calls, "remove", record="i4")
+        hx = {"HX-Request": "true"}
+        self.client.post(at + "edit", {"record": record_id((7, line)), "field": "tonnes", "value": "8"}, headers=hx)
+        for owner in (f"{at}new", at.replace("i7", master) + "new"):
+            self.client.post(owner, headers=hx)
+
+        def told(part, owner):
+            store = DraftStore(self.builder, self.calls, part=part, owner=owner)
+            names = list(store.all())
+            links = set(DraftRecord.objects.values_list("now_of", flat=True))
+            return (
+                names, store.some([*names[:1], "i999"]), store.all(), store.in_view(), store.pending_here(),
+                store.linked(cargo.name, sorted(filter(None, links))[:1]), store.linked("", []),
+                store.new_count(), store.new_slice(0, 5), store.new_slice(1, 1),
+            )  # fmt: skip
+
+        for part, owner in (("", ""), (cargo.name, "i7"), (cargo.name, master), (cargo.name, "i8")):
+            with self.subTest(part=part, owner=owner):
+                with CaptureQueriesContext(connection) as asked:
+                    few = told(part, owner)
+                self.assertEqual(
+                    sum("desk_draftrecord" in q["sql"] for q in asked.captured_queries), 2
+                )  # one asks for links
+                with patch.object(draft_few, "MOST", -1):
+                    self.assertEqual(told(part, owner), few)
+        # What somebody writes meanwhile is seen by those who have read before.
+        early = DraftStore(self.builder, self.calls)
+        self.assertNotIn("i9", early.all())
+        self.edit(self.calls, "i9", notes="Meanwhile")
+        self.assertIn("i9", early.all())
 
     def test_new_records_are_counted_forth(self):
         counts = lambda: Draft.objects.get().counts  # noqa: E731
