@@ -66,6 +66,13 @@ export class Grid {
     return true;
   }
 
+  /** What stands above its rows is that of another order; they come next. */
+  reframed() {
+    this.chosen.alone();
+    this.awaited = null;
+    this.asked = Number(this.root.dataset.size);
+  }
+
   listen() {
     this.scroller.addEventListener("scroll", () => this.scrolled());
     const aside = () => this.scroller.classList.toggle("aside", this.scroller.scrollLeft > 0);

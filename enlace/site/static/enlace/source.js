@@ -76,6 +76,7 @@ export class Source {
     const grid = html === null ? control.show(this, this.page) : control.put(html, this, this.page);
     if (!grid) return;
     if (html !== null) this.headless = false;
+    if (this.gridOf(control) === grid) return;
     this.shown.set(control, grid);
     for (const former of this.shown.keys()) if (!former.isConnected) this.shown.delete(former); // a view that is no more
     if (first || !this.grids.includes(this.grid)) this.grid = grid;

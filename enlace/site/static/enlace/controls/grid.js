@@ -6,6 +6,7 @@ import { Foot } from "../foot.js";
 import { Grid } from "../grid.js";
 import { KeptRows } from "../keptrows.js";
 import { ASKS } from "../patch.js";
+import { reframe } from "../reframe.js";
 import { Control } from "./control.js";
 
 class GridControl extends Control {
@@ -62,8 +63,15 @@ class GridControl extends Control {
     const before = source.gridOf(this);
     const { column = 1, headings = [] } = before || {};
     const held = this.contains(document.activeElement);
+    const made = document.createElement("template");
+    made.innerHTML = html;
+    if (before && reframe(this, made.content)) {
+      before.reframed();
+      if (held && !this.contains(document.activeElement)) before.focus();
+      return before;
+    }
     const heading = headings.indexOf(document.activeElement);
-    this.innerHTML = html;
+    this.replaceChildren(made.content);
     for (const asking of this.querySelectorAll(ASKS)) htmx.process(asking); // all of it is looked through otherwise
     const grid = this.show(source, page, before);
     grid.column = column;
