@@ -22,11 +22,16 @@ _IMPORTED = re.compile(r'^(?:import|\} from|import .* from) "(\.[^"]+)"', re.MUL
 def module(name: str) -> SafeString:
     """The script element of a module, behind a link for each module that it imports, by whatever way.
 
-    What a module imports is known only once it is there: a page names all of them, or they come one after the other.
+    What a module imports is known only once it is there: a page names all of them, or they come one after the other. What is
+    to be seen at first comes before them.
     """
     prefix = PrefixNode.handle_simple("STATIC_URL")  # as modules name each other: without what tells versions apart
-    links = format_html_join("\n", '<link rel="modulepreload" href="{}{}">', ((prefix, one) for one in imported(name)))
-    return mark_safe(links + format_html('\n<script type="module" src="{}"></script>', static(name)))
+    links = format_html_join(
+        "\n", '<link rel="modulepreload" fetchpriority="low" href="{}{}">', ((prefix, one) for one in imported(name))
+    )
+    return mark_safe(
+        links + format_html('\n<script type="module" fetchpriority="low" src="{}"></script>', static(name))
+    )
 
 
 def imported(name: str) -> list[str]:
