@@ -3,5 +3,11 @@
 from django.urls import include, path
 
 from .handwritten import rows, sheet
+from .handwritten_calls import calls
 
-urlpatterns = [path("handwritten", rows), path("handwritten-sheet", sheet), path("", include("enlace.site.urls"))]
+urlpatterns = [
+    path("handwritten", rows),
+    path("handwritten-sheet", sheet),
+    path("handwritten-calls", calls),
+    path("", include("enlace.site.urls")),
+]
