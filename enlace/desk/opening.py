@@ -60,22 +60,15 @@ def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = 
         asked = _asked(request, own)
         kept = in_use(request, form)
         if (saved := new_name(master)) != master:  # the master was new when the page was shown
-            if request.method == "GET" and request.headers.get("HX-Request") != "true" and request.path.endswith("/"):
+            if _is_page(request):
                 return redirect(request.get_full_path().replace(f"/{master}/", f"/{saved}/", 1))
             master = saved
 
         def once() -> Any:
-            work = Work(
-                request.user,
-                form,
-                Formats.of(settings.LOCALE),
-                asked,
-                detail,
-                master,
-                kept,
-                {**(own.parameters if own else {}), **given_of(request, form)},
-                on_sheet=request.GET.get("on") == "sheet" or (sheet and not detail),
-            )
+            values = {**(own.parameters if own else {}), **given_of(request, form)}
+            on_sheet = request.GET.get("on") == "sheet" or (sheet and not detail)
+            formats = Formats.of(settings.LOCALE)
+            work = Work(request.user, form, formats, asked, detail, master, kept, values, on_sheet=on_sheet)
             work.arrange_by("".join(c for c in request.GET.get(ARRANGED, "")[:22] if c.isalnum() or c in "-_"))
             work.opening, work.trying = own, request.GET.get("trying") == "1"
             if request.method == "POST":
@@ -95,6 +88,12 @@ def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = 
             return page
 
     return opened
+
+
+def _is_page(request: HttpRequest) -> bool:
+    """Whether somebody asks for a whole page of a form, which shows its address."""
+    part = request.headers.get("HX-Request") == "true"
+    return request.method == "GET" and not part and request.path.endswith("/")
 
 
 def _in_its_place(request: HttpRequest, form: Form, problem: Problem, kept: bool) -> HttpResponse | None:

@@ -103,8 +103,6 @@ class Work:
         # Who works above knows all parts already; a form's own is known without looking for the others.
         self._known_parts = dict(above.parts) if above else None
         self.part = part_named(self._known_parts or parts_of(form), part) if part else own_part(form)
-        # The window that was read last: who shows it and who asks for its first record read it once.
-        self._windows: dict[tuple[int, int], tuple[list[Row], dict[str, PendingRecord]]] = {}
         self._seen: dict[str, Work] = {}  # other parts, as they are seen from this one
         self.sheet: Sheet | None = (above.sheet if above else Sheet(form)) if on_sheet else None
         self.prefix = f"{part}--" if on_sheet and part else ""
@@ -123,21 +121,31 @@ class Work:
         edited = self._edited if hooks.wanted(hooks.EDITED) else None
         self.store = DraftStore(person, form, self._faulty, part, master, self.practice, self._links, edited)
         self._above = above
+        self.words = Words(self.spec, formats, partial(line_of_master, self))
+        self.checks = Checks(self)
+        self._begin()
+        self._ask(asked)
+
+    def _begin(self) -> None:
+        """Nothing is known yet of what a request says beside what it asks for, nor has anything been read."""
+        # The window that was read last: who shows it and who asks for its first record read it once.
+        self._windows: dict[tuple[int, int], tuple[list[Row], dict[str, PendingRecord]]] = {}
         self._arrangements: Mapping[tuple[str, str], Arranged] | None = None
         self._arranged_by = ""  # the token of an arrangement that an address shares
         self.opening: Opening | None = None  # where the form opens by its own steps
-        self.layout: tuple[tuple[list[Leaf], int], Layout] | None = (
-            None  # of the groups' lines, once they were laid out
-        )
+        # Of the groups' lines, once they were laid out.
+        self.layout: tuple[tuple[list[Leaf], int], Layout] | None = None
         self.trying = False  # a builder tries the form: a save is a rehearsal there
         self.quiet = False  # a record that somebody has just begun is not told yet what it lacks
         self.master_values: Mapping[str, Any] | None = None  # of the master as stored, where they are known already
-        self.words = Words(self.spec, formats, partial(line_of_master, self))
-        self.checks = Checks(self)
+
+    def _ask(self, asked: Asked) -> None:
+        """Read what a person asked to see."""
         self.asked = asked.fitting(self.dataset)
+        formats = self.formats
         filters, self.filter_faults = read_filters(self.dataset, dict(self.asked.boxes), formats)
         # Conditions that reach over other tables are for builders: what an operator may read is what the form shows.
-        far = bool(person.is_builder)
+        far = bool(self.person.is_builder)
         beyond = names_beyond(self.part, self.parts, far) if asked.conditions else ()
         built, self.condition_faults = filter_of(asked.conditions, self.dataset, formats, localdate(), far, beyond)
         self._filters = (*filters, *built)

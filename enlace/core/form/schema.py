@@ -6,7 +6,7 @@ from typing import Any
 
 from .columns import PROPERTIES
 from .document import COLUMNS, MOST_ROWS, NAME, READS
-from .kinds import CONTROL_KINDS, Setting
+from .kinds import CONTROL_KINDS, ControlKind, Setting
 from .opening import ACTS, FAILINGS, MOST_STEPS, RECORDS
 
 TYPES = {
@@ -16,87 +16,58 @@ TYPES = {
 TYPE_NAMES = {str: "string", int: "integer", bool: "boolean"}
 
 
+TEXT = {"type": "string"}
+TEXTS = {"type": "array", "items": TEXT}
+IDENTIFIER = {"type": "string", "pattern": f"^{NAME.pattern}$"}
+SOURCE = {
+    "name": IDENTIFIER, "dataset": {"type": "string", "minLength": 1}, "title": TEXT, "parent": TEXT, "columns": TEXTS,
+    "parent_columns": TEXTS,
+}  # fmt: skip
+STEP = {"act": {"enum": list(ACTS)}, "field": TEXT, "value": TEXT, "failing": {"enum": list(FAILINGS)}}
+PLACE = {
+    "x": {"type": "integer", "minimum": 1, "maximum": COLUMNS},
+    "y": {"type": "integer", "minimum": 1, "maximum": MOST_ROWS},
+    "w": {"type": "integer", "minimum": 1, "maximum": COLUMNS},
+    "h": {"type": "integer", "minimum": 1, "maximum": MOST_ROWS},
+    "fill": {"type": "boolean"},
+}
+CONTROL = {
+    "id": IDENTIFIER, "kind": {"type": "string", "minLength": 1}, "source": TEXT, "field": TEXT,
+    "place": {"$ref": "#/$defs/place"}, "settings": {"type": "object"},
+    "children": {"type": "array", "items": {"$ref": "#/$defs/control"}},
+}  # fmt: skip
+FORM = {
+    "version": {"enum": list(READS)},
+    "opening": {"anyOf": [{"enum": ["", *RECORDS]}, {"$ref": "#/$defs/opening"}]},
+    "sources": {"type": "array", "minItems": 1, "items": {"$ref": "#/$defs/source"}},
+    "controls": {"type": "array", "items": {"$ref": "#/$defs/control"}},
+}
+
+
 def schema() -> dict[str, Any]:
     """The schema, made from the same constants and kinds that the code uses."""
-    name = {"type": "string", "pattern": f"^{NAME.pattern}$"}
-    texts = {"type": "array", "items": {"type": "string"}}
-    return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": "A form of Enlace",
-        "type": "object",
-        "required": ["sources", "version"],
-        "additionalProperties": False,
-        "properties": {
-            "version": {"enum": list(READS)},
-            "opening": {"anyOf": [{"enum": ["", *RECORDS]}, {"$ref": "#/$defs/opening"}]},
-            "sources": {"type": "array", "minItems": 1, "items": {"$ref": "#/$defs/source"}},
-            "controls": {"type": "array", "items": {"$ref": "#/$defs/control"}},
-        },
-        "$defs": {
-            "source": {
-                "type": "object",
-                "required": ["name", "dataset"],
-                "additionalProperties": False,
-                "properties": {
-                    "name": name,
-                    "dataset": {"type": "string", "minLength": 1},
-                    "title": {"type": "string"},
-                    "parent": {"type": "string"},
-                    "columns": texts,
-                    "parent_columns": texts,
-                },
-            },
-            "opening": {
-                "type": "array",
-                "maxItems": MOST_STEPS,
-                "items": {
-                    "type": "object",
-                    "required": ["act"],
-                    "additionalProperties": False,
-                    "properties": {
-                        "act": {"enum": list(ACTS)},
-                        "field": {"type": "string"},
-                        "value": {"type": "string"},
-                        "failing": {"enum": list(FAILINGS)},
-                    },
-                },
-            },
-            "place": {
-                "type": "object",
-                "additionalProperties": False,
-                "properties": {
-                    "x": {"type": "integer", "minimum": 1, "maximum": COLUMNS},
-                    "y": {"type": "integer", "minimum": 1, "maximum": MOST_ROWS},
-                    "w": {"type": "integer", "minimum": 1, "maximum": COLUMNS},
-                    "h": {"type": "integer", "minimum": 1, "maximum": MOST_ROWS},
-                    "fill": {"type": "boolean"},
-                },
-            },
-            "control": {
-                "type": "object",
-                "required": ["id", "kind"],
-                "additionalProperties": False,
-                "properties": {
-                    "id": name,
-                    "kind": {"type": "string", "minLength": 1},
-                    "source": {"type": "string"},
-                    "field": {"type": "string"},
-                    "place": {"$ref": "#/$defs/place"},
-                    "settings": {"type": "object"},
-                    "children": {"type": "array", "items": {"$ref": "#/$defs/control"}},
-                },
-                "allOf": [
-                    {
-                        "if": {"properties": {"kind": {"const": kind.name}}},
-                        "then": {
-                            "properties": {"settings": {"properties": {s.name: _setting(s) for s in kind.settings}}}
-                        },
-                    }
-                    for kind in CONTROL_KINDS.values()
-                ],
-            },
-        },
+    head = {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "A form of Enlace"}
+    parts = {
+        "source": _made_of(SOURCE, "name", "dataset"),
+        "opening": {"type": "array", "maxItems": MOST_STEPS, "items": _made_of(STEP, "act")},
+        "place": _made_of(PLACE),
+        # Read when it is asked for: kinds of controls may come from other packages.
+        "control": _made_of(CONTROL, "id", "kind") | {"allOf": [_kind(kind) for kind in CONTROL_KINDS.values()]},
     }
+    return {**head, **_made_of(FORM, "sources", "version"), "$defs": parts}
+
+
+def _made_of(properties: dict[str, Any], *required: str) -> dict[str, Any]:
+    """A value of some properties, and of no others."""
+    needed = {"required": list(required)} if required else {}
+    return {"type": "object", **needed, "additionalProperties": False, "properties": properties}
+
+
+def _kind(kind: ControlKind) -> dict[str, Any]:
+    """What a kind of control has for settings."""
+    settings = {setting.name: _setting(setting) for setting in kind.settings}
+    then = {"properties": {"settings": {"properties": settings}}}
+    return {"if": {"properties": {"kind": {"const": kind.name}}}, "then": then}
 
 
 def _setting(setting: Setting) -> dict[str, Any]:
