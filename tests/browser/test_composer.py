@@ -72,6 +72,40 @@ class Composing(Served):
         self.compose(2).locator("[data-stage] [data-control=button_2]").click()
         expect(page.locator("#set-usable_when-code")).to_have_text(typed["#set-usable_when-code"])
 
+    def test_what_was_refused_stays_to_be_put_right(self):
+        page = self.compose(1)
+        page.locator("[data-choose=vessel_grid]").first.click()
+        page.locator(".card-of [data-column=flag] summary").click()
+        width, heading = page.locator("#width-flag"), page.locator("#heading-flag")
+        width.fill("wide")
+        page.keyboard.press("Tab")
+        self.says("number", page)
+        self.wrong.clear()  # the browser tells an answer that is an error
+        heading.fill("Flies")
+        with page.expect_response("**/compose/act"):
+            page.keyboard.press("Tab")
+        expect(page.locator("[data-stage] [data-control=vessel_grid]")).to_contain_text("Flies")
+        expect(width).to_have_value("wide")
+        expect(width).to_have_attribute("aria-invalid", "true")
+        width.fill("150")
+        page.keyboard.press("Tab")
+        expect(width).not_to_have_attribute("aria-invalid", "true")
+        for _ in range(2):
+            page.get_by_role("button", name="Undo").click()
+            self.says("Undone", page)
+        # What was chosen then is not what is chosen now.
+        page.locator("[data-choose=vessel_grid]").first.click()
+        expect(width).to_have_value("")
+        page.locator(".card-of [data-column=flag] summary").click()
+        width.fill("wider")
+        page.keyboard.press("Tab")
+        self.says("number", page)
+        self.wrong.clear()
+        page.locator("[data-choose=vessel_panel]").first.click()
+        expect(page.locator(".card-of h2")).to_contain_text("Panel of editors")
+        page.locator("[data-choose=vessel_grid]").first.click()
+        expect(width).to_have_value("")
+
     def test_what_is_done_while_enlace_is_away_is_done_once_it_is_back(self):
         page = self.compose(2)
         page.locator("[data-stage] [data-control=button_2]").click()

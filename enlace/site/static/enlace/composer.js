@@ -7,6 +7,7 @@ import { sentAtLast } from "./posting.js";
 import "./controls/tabs.js";
 import { links } from "./links.js";
 import { SettingsCard } from "./settingscard.js";
+import { Refused } from "./refused.js";
 import { layOut } from "./sheetpage.js";
 import { Turns } from "./turns.js";
 import { setWidths } from "./widths.js";
@@ -18,23 +19,27 @@ const chosen = () => body().dataset.chosen.split(" ").filter(Boolean);
 const control = (id) => root.querySelector(`[data-stage] [data-control="${CSS.escape(id)}"]`);
 const settings = new SettingsCard(root, { chosen, find: control, leave: () => choose([]) });
 const turns = new Turns();
+const refused = new Refused(() => chosen().join(" "));
 
 const SEEN = 40; // pixels of a control that tell that it is there
 
-/** An act on what is chosen now, whatever is by the time that its turn comes. */
-function act(name, data = {}) {
+/** An act on what is chosen now, whatever is by the time that its turn comes. box: that somebody typed what it says into. */
+function act(name, data = {}, box = "") {
   const ids = chosen().join(" ");
-  return turns.take(() => post(name, { ids, ...data }));
+  return turns.take(() => post(name, { ids, ...data }, box));
 }
 
-async function post(name, data) {
+async function post(name, data, box) {
   const have = JSON.stringify(Object.fromEntries([...root.querySelectorAll("[data-seal]")].map(pieceOf)));
   const sent = { act: name, layout: body().dataset.layout, have, ...data };
   const board = root.querySelector(".boards")?.scrollTop;
   const stage = root.querySelector(".stage")?.scrollTop;
   const response = await sentAtLast(root.dataset.url, sent);
   const html = await response.text();
-  if (!response.ok) return enlaceSay(enlaceWords(html), true);
+  if (!response.ok) {
+    if (box) refused.keep(box, data.value, data.ids);
+    return enlaceSay(enlaceWords(html), true);
+  }
   // Where somebody is by now: who leaves an editor by Tab is in the next one before the answer comes.
   const { id } = document.activeElement;
   const parts = document.createElement("template");
@@ -134,6 +139,7 @@ function prepare() {
   for (const board of root.querySelectorAll("[data-board]")) showStrands(board);
   settings.place();
   codeBoxes(root, root.dataset.styles);
+  refused.stand();
 }
 
 /** The strands of a board that are looked for, and the control that is chosen in sight. */
@@ -237,10 +243,11 @@ root.addEventListener("click", (event) => {
   else if (button) act(button.dataset.act, button.dataset.how ? { how: button.dataset.how } : {});
 });
 root.addEventListener("change", ({ target }) => {
+  refused.drop(target);
   if (target.dataset.set) {
     const value = target.type === "checkbox" ? (target.checked ? "yes" : "") : target.value;
     target.sent = target.value;
-    act("set", { name: target.dataset.set, value });
+    act("set", { name: target.dataset.set, value }, target.id);
   }
   if ("dock" in target.dataset && target.value) act("dock", { side: target.value });
   if (target.dataset.columnChange)
@@ -251,7 +258,8 @@ root.addEventListener("change", ({ target }) => {
 });
 /** Change one column of the chosen grid. */
 function column(editor, value) {
-  act("column", { field: editor.closest("[data-column]").dataset.column, change: editor.dataset.columnChange, value });
+  const { column: field } = editor.closest("[data-column]").dataset;
+  act("column", { field, change: editor.dataset.columnChange, value }, editor.id);
 }
 const COPIED = "enlace-controls"; // other forms of this browser paste it, where the clipboard can't be read
 function copy(text) {
