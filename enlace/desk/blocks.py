@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -12,6 +12,7 @@ from django.db import transaction
 from enlace.core.dataset import FieldSpec
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import Edit, as_read
+from enlace.core.kinds import KINDS
 from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 
@@ -214,6 +215,24 @@ def put_block(
     return [*after, *(row.record for row in ready)]
 
 
+def _filled_anew(
+    work: Work, cells: Sequence[tuple[FieldSpec, Typed]], read: Mapping[str, Any], record: PendingRecord
+) -> PendingRecord:
+    """A stored record of which nothing is pending, with values that are all known: as `Edit` makes it, of thousands."""
+    was, by_name = dict(record.was), work.dataset.by_name
+    now: dict[str, Any] = {}
+    for spec, typed in cells:
+        was[spec.name] = read.get(spec.name)
+        for name, value in (typed.values or {}).items():
+            field, stored = by_name[name], read.get(name)
+            if KINDS[field.kind].same(was.get(name, stored), value, field):
+                now.pop(name, None)
+            else:
+                now[name] = value
+                was.setdefault(name, stored)
+    return PendingRecord(record.id, record.state, record.key, was, now)
+
+
 def filled(
     work: Work,
     cells: Sequence[tuple[FieldSpec, Typed]],
@@ -224,6 +243,8 @@ def filled(
     """A record with what is typed into it; None where there is none, or it is to be removed. read: as it is stored."""
     if record is None and read:
         record = as_read(work.dataset, identifier, key_of(identifier), read)
+        if all(typed.values is not None and not typed.unread for _, typed in cells):
+            return _filled_anew(work, cells, read, record)
     if record is None or record.state == "removed":
         return None
     edit = Edit(record)

@@ -266,14 +266,13 @@ class Rows:
             for part in in_parts(list(keys), KEYS_A_STATEMENT):
                 statement = select(*(table.c[n].label(f"k{i}") for i, n in enumerate(names)), *columns)
                 statement = statement.select_from(base).where(mine)
-                for row in connection.execute(
-                    statement.where(key_in([table.c[n] for n in names], part)), self.bound_values
-                ):
-                    key = tuple(row[: len(names)])
+                asked = statement.where(key_in([table.c[n] for n in names], part))
+                for row in connection.execute(asked, self.bound_values).all():
+                    key = row[: len(names)]
                     # What is not equal to itself, a NaN, is known by its id.
                     identifier = keys.get(key) or (same if (same := record_id(key)) in wanted else None)
                     if identifier is not None:
-                        by_id[identifier] = tuple(row[len(names) :])
+                        by_id[identifier] = row[len(names) :]
         return by_id
 
     def position(self, identifier: str) -> int | None:
