@@ -223,7 +223,7 @@ def added(dataset: Dataset, names: Iterable[str]) -> int:
 
     def act() -> None:
         for place, field in enumerate(lacking, first):
-            Field.from_spec(dataset, place, field).save()
+            dataset.field_of(place, field).save()
 
     if lacking:
         changed(dataset, f"{len(lacking)} added", act)
@@ -252,7 +252,7 @@ def calculated(dataset: Dataset, label: str, kind: str, formula: str) -> Field:
     # First the kind, then the formula: a formula is checked by the kind that its result is to have.
     spec = with_property(dataset.to_spec(), spec, "kind", spec.kind, dataset.connection.kind)
     spec = with_property(dataset.to_spec(), spec, "formula", formula, dataset.connection.kind)
-    field = Field.from_spec(dataset, _next_place(dataset), spec)
+    field = dataset.field_of(_next_place(dataset), spec)
     changed(dataset, f"{label}: added", field.save)
     return field
 
@@ -289,9 +289,7 @@ def joined(dataset: Dataset, wanted: Iterable[str]) -> int:
             own, label, "text" if kind == "longtext" else kind, "calculated", read_only=True, formula=formula
         )
         made.append(
-            Field.from_spec(
-                dataset, place, with_property(spec, other_field, "formula", formula, dataset.connection.kind)
-            )
+            dataset.field_of(place, with_property(spec, other_field, "formula", formula, dataset.connection.kind))
         )
     if made:
         changed(dataset, f"{len(made)} added", lambda: Field.objects.bulk_create(made))
