@@ -67,7 +67,7 @@ export class Source {
 
   /** Ask for what was left out while nobody could see it. */
   read() {
-    return this.move(`arrange?record=${encodeURIComponent(this.record)}`);
+    return this.move(`arrange?record=${encodeURIComponent(this.record || "")}`);
   }
 
   /** Show its records in a control for grids. html: what to put into it first. */
