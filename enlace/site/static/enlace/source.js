@@ -55,14 +55,16 @@ export class Source {
   /** What an answer has to know of it, beside where it stands. */
   get state() {
     const { closed, headless, empty } = this;
-    return Object.fromEntries(
-      Object.entries({ closed, headless, nothing: empty }).flatMap(([k, v]) => (v ? [[k, "1"]] : [])),
-    );
+    const all = Object.entries({ closed, headless, nothing: empty });
+    return Object.fromEntries(all.filter(([, is]) => is).map(([name]) => [name, "1"]));
   }
 
   /** What nobody has asked for yet is not shown as if there were nothing. */
   veil() {
-    for (const control of this.controls) control.classList.toggle("unread", this.unread);
+    for (const control of this.controls) {
+      control.classList.toggle("unread", this.unread);
+      control.ariaBusy = this.unread ? "true" : null;
+    }
   }
 
   /** Ask for what was left out while nobody could see it. */
