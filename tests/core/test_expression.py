@@ -3,6 +3,7 @@
 import itertools
 import unittest
 from dataclasses import replace
+from decimal import Decimal
 from unittest import mock
 
 from hypothesis import given
@@ -57,6 +58,27 @@ class Evaluation(unittest.TestCase):
         for text in ("a > (SELECT 1)", "load_extension('x')", "a >", "nothing > 1", "x" * 20_000, "(" * 5000):
             with self.assertRaises(Unsupported):
                 Expression(text, ["a"])
+
+    def test_what_is_whole_in_some_records_only_is_not_divided_on_a_server(self):
+        kinds = {"n": "whole", "d": "decimal", "day": "date", "at": "datetime"}
+
+        def on_server(text):
+            return pushed(Expression(text, list(kinds)), "postgresql", lambda name: Sql(f'"{name}"', kinds[name])).type
+
+        for text in (
+            "n / COALESCE(day - day, d)", "n / CASE WHEN n = 1 THEN 60 ELSE d END", "(1 + GREATEST(n, d)) / 2",
+            "n / ROUND(COALESCE(n, d))", "n / (COALESCE(day, at) - day)", "IF(n = 1, n, 1.5) / n",
+        ):  # fmt: skip
+            with self.subTest(text), self.assertRaisesRegex(Unsupported, "CAST"):
+                on_server(text)
+        for text in (
+            "d / COALESCE(n, 1.5)", "n / COALESCE(d, 1.5, NULL)", "n / CAST(COALESCE(n, d) AS DECIMAL)", "n / (at - day)",
+            "n / (COALESCE(n, d) + d)", "n / ROUND(COALESCE(n, d), 1)", "n / 2.5", "n / NULLIF(d, 0)",
+        ):  # fmt: skip
+            with self.subTest(text):
+                self.assertEqual(on_server(text), "decimal")
+        self.assertEqual(on_server("n / COALESCE(n, 2)"), "whole")
+        self.assertEqual(Expression("1 / CAST(n AS DECIMAL)", ["n"])({"n": 8}), Decimal("0.125"))
 
     def test_words(self):
         labels = {"length_m": "Length (m)", "status": "Status", "eta": "Arrival", "etd": "Departure"}

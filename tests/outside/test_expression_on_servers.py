@@ -9,7 +9,7 @@ from __future__ import annotations
 import datetime
 from decimal import Decimal
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import Boolean, Column, Date, DateTime, Integer, MetaData, Numeric, String, Table, text
 from sqlalchemy.exc import OperationalError
@@ -210,6 +210,9 @@ class AgainstTheServers(OnServer):
 
         @settings(max_examples=500, deadline=None, suppress_health_check=list(HealthCheck), database=None)
         @given(st.sampled_from(list(KINDS)).flatmap(lambda kind: KINDS[kind]))
+        @example("(n / CAST(COALESCE((day - due), d) AS DECIMAL))")
+        @example("(d / COALESCE(n, 1.5))")
+        @example("(n / (at - due))")
         def check(source):
             nonlocal cases, refused
             expression = Expression(source, TYPES)

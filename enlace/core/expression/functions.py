@@ -236,7 +236,8 @@ def _conversion(to: exp.Expr) -> Callable[[Any], Any]:
     if kind in (exp.DataType.Type.DECIMAL, exp.DataType.Type.MONEY):
         digits = [_size(expression) for expression in to.expressions]
         scale = digits[1] if len(digits) > 1 else 0 if digits else None
-        return number if scale is None else lambda value: rounded(Decimal(number(value)), scale)
+        # A whole number too: whole ones divide to whole ones, and who casts one wants it otherwise.
+        return lambda value: Decimal(number(value)) if scale is None else rounded(Decimal(number(value)), scale)
     if kind in exp.DataType.TEXT_TYPES:
         most = _size(to.expressions[0]) if to.expressions else None
         return lambda value: as_text(value)[:most]

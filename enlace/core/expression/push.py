@@ -13,6 +13,7 @@ from typing import Any
 
 from sqlglot import exp
 
+from .division import surely
 from .evaluate import Expression
 from .own import OwnFunction, own_function
 from .parse import AGGREGATES, Unsupported
@@ -303,6 +304,11 @@ def _arithmetic(sign: str) -> Writer:
     def write(w: _Writer, node: exp.Expr) -> Sql:
         left, right = w.number(node.this), w.number(node.expression)
         kind = "whole" if left.type == right.type == "whole" else "decimal"
+        if sign == "/" and kind == "decimal" and not surely("decimal", node, lambda one: w.write(one).type):
+            raise Unsupported(
+                f"“{node.sql()[:40]}” divides numbers that are whole in some records, and whole ones divide to whole ones. Write"
+                " CAST(… AS DECIMAL) around one of them."
+            )
         return Sql(w.server.arithmetic(left.text, sign, right.text, kind), kind)
 
     return write
