@@ -19,9 +19,8 @@ def surely(kind: str, node: exp.Expr, type_of: Callable[[exp.Expr], str]) -> boo
     has on the server."""
     if isinstance(node, _BOTH) and type_of(node.this) in _NUMBERS:
         return any(surely(kind, side, type_of) for side in (node.this, node.expression))
-    if (
-        isinstance(node, _BOTH) and type_of(node) == "decimal"
-    ):  # from one moment to another; between dates there are whole days
+    # From one moment to another there are parts of days, between dates whole days.
+    if isinstance(node, _BOTH) and type_of(node) == "decimal":
         return any(surely("datetime", side, type_of) for side in (node.this, node.expression))
     if isinstance(node, (*_BOTH, *_SAME)) and node.args.get("decimals") is None:  # ROUND to some digits makes a decimal
         return surely(kind, node.this, type_of)
@@ -33,12 +32,11 @@ def surely(kind: str, node: exp.Expr, type_of: Callable[[exp.Expr], str]) -> boo
 
 def _branches(node: exp.Expr) -> list[exp.Expr]:
     """The values of which a node gives one; none where it is not of that kind."""
+    several: list[exp.Expr | None] = []
     if isinstance(node, exp.Coalesce | exp.Greatest | exp.Least):
-        return [node.this, *node.expressions]
-    if isinstance(node, exp.Case):
-        return [item.args["true"] for item in node.args["ifs"]] + [
-            b for b in [node.args.get("default")] if b is not None
-        ]
-    if isinstance(node, exp.If):
-        return [b for b in (node.args["true"], node.args.get("false")) if b is not None]
-    return []
+        several = [node.this, *node.expressions]
+    elif isinstance(node, exp.Case):
+        several = [*(item.args["true"] for item in node.args["ifs"]), node.args.get("default")]
+    elif isinstance(node, exp.If):
+        several = [node.args["true"], node.args.get("false")]
+    return [branch for branch in several if branch is not None]
