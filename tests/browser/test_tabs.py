@@ -5,7 +5,7 @@ import sqlite3
 
 from playwright.sync_api import expect
 
-from tests.browser.served import Served
+from tests.browser.served import LATE, Served
 
 
 class Tabs(Served):
@@ -74,6 +74,24 @@ class Tabs(Served):
         self.open("Container move")
         expect(self.rows().nth(1)).to_have_attribute("aria-selected", "true")
         self.assertEqual(self.rows().nth(1).get_attribute("data-id"), current)
+
+    def test_keys_that_waited_do_what_a_browser_does_with_them(self):
+        page = self.page
+        page.context.add_init_script(LATE)
+        self.work("Port call")
+        self.open("Container move")
+        page.locator("#go-number").focus()
+        for key in ["Control+a", "1", "9", "ArrowLeft", "Delete", "2", "Home", "Delete", "End", "5", "Enter"]:
+            page.keyboard.press(key)
+        expect(page.locator("#panel")).to_have_attribute("data-position", "24")
+        self.open("Dues invoice")
+        page.locator("#go-next").focus()
+        page.keyboard.press("Enter")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "25")
+        self.open("Cargo line")
+        page.locator("#go-next").focus()
+        page.keyboard.press("Space")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "26")
 
     def test_where_enlace_is_away_it_comes_once_it_is_back(self):
         page = self.page

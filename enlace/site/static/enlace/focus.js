@@ -129,13 +129,37 @@ function findable({ target, clientX, clientY }) {
 function press(init) {
   const { activeElement } = document;
   const event = Object.assign(new KeyboardEvent("keydown", init), { replayed: true });
-  const typed = activeElement.matches(TYPED_INTO);
-  if (!activeElement.dispatchEvent(event) || init.altKey || init.metaKey) return;
-  if (init.ctrlKey) {
-    if (init.key === "a" && typed) activeElement.select();
-  } else if (init.key === "Tab") {
+  if (activeElement.dispatchEvent(event) && !init.altKey && !init.metaKey) byDefault(activeElement, init);
+}
+
+/** What a browser does by itself for a key that somebody presses: for one that a script presses it does nothing. */
+function byDefault(element, { key, ctrlKey, shiftKey }) {
+  const typed = element.matches(TYPED_INTO);
+  if (ctrlKey) {
+    if (key === "a" && typed) element.select();
+  } else if (key === "Tab") {
     const stops = stopsOf(document.body);
-    focusOn(stops[(stops.indexOf(activeElement) + (init.shiftKey ? -1 : 1) + stops.length) % stops.length]);
-  } else if (typed && init.key.length === 1) document.execCommand("insertText", false, init.key);
-  else if (typed && init.key === "Backspace") document.execCommand("delete");
+    focusOn(stops[(stops.indexOf(element) + (shiftKey ? -1 : 1) + stops.length) % stops.length]);
+  } else if (typed) type(element, key, shiftKey);
+  else if ((key === "Enter" && element.matches("button, a[href], summary")) || (key === " " && element.matches(SPACED)))
+    element.click();
+}
+
+const SPACED = "button, summary, input"; // what a blank presses
+const ERASING = { Backspace: "delete", Delete: "forwardDelete" };
+const CARET = {
+  ArrowLeft: ["backward", "character"],
+  ArrowRight: ["forward", "character"],
+  ArrowUp: ["backward", "line"],
+  ArrowDown: ["forward", "line"],
+  Home: ["backward", "lineboundary"],
+  End: ["forward", "lineboundary"],
+};
+
+function type(element, key, shiftKey) {
+  if (key.length === 1) document.execCommand("insertText", false, key);
+  else if (key in ERASING) document.execCommand(ERASING[key]);
+  else if (key in CARET) getSelection().modify(shiftKey ? "extend" : "move", ...CARET[key]);
+  else if (key === "Enter" && element.matches("textarea")) document.execCommand("insertLineBreak");
+  else if (key === "Enter") element.form?.requestSubmit();
 }
