@@ -23,6 +23,10 @@ PRESS_AND_LET_GO = """async () => {
     await new Promise((later) => setTimeout(later, 40));
     return document.querySelector("#rows .record[aria-selected=true]").dataset.at;
 }"""
+FIVE = """() => {
+    for (let i = 0; i < 5; i++)
+        document.activeElement.dispatchEvent(new KeyboardEvent("keydown", { key: "ArrowDown", bubbles: true }));
+}"""
 
 
 class Haste(Served):
@@ -52,8 +56,7 @@ class Haste(Served):
         expect(page.locator("#panel")).to_have_attribute("data-position", "0")
         page.evaluate(HOLD)
         asked.clear()
-        for _ in range(5):
-            page.keyboard.press("ArrowDown")
+        page.evaluate(FIVE)  # by the page: a busy machine would take longer over them than a person who is in haste
         expect(page.locator("#panel")).to_have_attribute("data-position", "5")
         self.assertEqual(len(asked), 2)
         # The answer before has come: the next press is asked for at once.

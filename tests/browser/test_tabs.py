@@ -93,6 +93,20 @@ class Tabs(Served):
         page.keyboard.press("Space")
         expect(page.locator("#panel")).to_have_attribute("data-position", "26")
 
+    def test_what_is_pasted_behind_keys_that_wait_goes_where_they_lead(self):
+        page = self.page
+        page.context.add_init_script(LATE)
+        self.work("Port call")
+        page.locator("#go-number").fill("7")
+        page.locator("#go-number").select_text()
+        page.keyboard.press("Control+x")
+        self.open("Dues invoice")
+        page.locator("#go-number").focus()
+        page.keyboard.press("2")
+        page.keyboard.press("Control+v")
+        page.keyboard.press("Enter")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "26")
+
     def test_where_enlace_is_away_it_comes_once_it_is_back(self):
         page = self.page
         self.go_to(self.call)

@@ -1,8 +1,11 @@
 // What can have the focus, in the order in which Tab goes through it.
 
+import { letterOf, typedBy } from "./typing.js";
+
 const FOCUSABLE = "[tabindex], input:enabled, button:enabled, a[href], select:enabled, textarea:enabled, summary";
 const TYPED_INTO = "input:not([type=checkbox], [type=radio], [type=range], [type=button]), textarea";
 const MODIFIERS = ["Shift", "Control", "Alt", "Meta", "AltGraph"];
+const BROWSERS = ["F5", "F11", "F12"]; // what the browser does for them is not about a record
 const LONGEST = 15_000; // milliseconds that keys wait for editors
 
 /** What Tab stops at within an element. */
@@ -33,6 +36,7 @@ export class HeldKeys {
     this.waits = 0; // for how many things
     this.pressed = null; // a function that gives what the mouse was last pressed on
     document.addEventListener("keydown", (event) => this.key(event), true);
+    document.addEventListener("paste", (event) => this.pasted(event), true);
     document.addEventListener("pointerdown", (event) => this.pointed(event), true);
     for (const kind of ["mousedown", "click", "dblclick"])
       document.addEventListener(kind, (event) => this.clicked(event), true);
@@ -78,9 +82,27 @@ export class HeldKeys {
     const free = ctrlKey || altKey || metaKey;
     const tab = key === "Tab" && !free && !event.target.matches("input, textarea, select");
     if (!this.held && !(tab && document.querySelector("[inert]"))) return;
+    if (BROWSERS.includes(key) || (free && !altKey && ["R", "V"].includes(letterOf(event)))) return; // a paste waits by itself
     event.preventDefault();
     event.stopImmediatePropagation();
-    this.after(() => press({ key, code, shiftKey, ctrlKey, altKey, metaKey, bubbles: true, cancelable: true }));
+    const modifierAltGraph = event.getModifierState("AltGraph");
+    const held = { key, code, shiftKey, ctrlKey, altKey, metaKey, modifierAltGraph, bubbles: true, cancelable: true };
+    this.after(() => press(held));
+  }
+
+  /** What is pasted behind keys that wait goes where they lead: its texts are there only while the browser tells of it. */
+  pasted(event) {
+    if (!this.held || !event.isTrusted || event.target.closest?.("dialog")) return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+    const clipboardData = new DataTransfer();
+    for (const kind of ["text/plain", "text/html"]) clipboardData.setData(kind, event.clipboardData.getData(kind));
+    this.after(() => {
+      const { activeElement } = document;
+      const again = new ClipboardEvent("paste", { clipboardData, bubbles: true, cancelable: true });
+      if (activeElement.dispatchEvent(again) && activeElement.matches(TYPED_INTO))
+        document.execCommand("insertText", false, clipboardData.getData("text/plain"));
+    });
   }
 
   /** A press of the mouse behind keys that wait waits too: it must not lead them elsewhere. */
@@ -129,18 +151,21 @@ function findable({ target, clientX, clientY }) {
 function press(init) {
   const { activeElement } = document;
   const event = Object.assign(new KeyboardEvent("keydown", init), { replayed: true });
-  if (activeElement.dispatchEvent(event) && !init.altKey && !init.metaKey) byDefault(activeElement, init);
+  if (activeElement.dispatchEvent(event)) byDefault(activeElement, event);
 }
 
 /** What a browser does by itself for a key that somebody presses: for one that a script presses it does nothing. */
-function byDefault(element, { key, ctrlKey, shiftKey }) {
+function byDefault(element, event) {
+  const { key, ctrlKey, altKey, metaKey, shiftKey } = event;
+  const text = typedBy(event);
   const typed = element.matches(TYPED_INTO);
-  if (ctrlKey) {
-    if (key === "a" && typed) element.select();
-  } else if (key === "Tab") {
+  if (typed && text) document.execCommand("insertText", false, text);
+  else if (typed && ctrlKey && key === "a") element.select();
+  else if (ctrlKey || altKey || metaKey) return;
+  else if (key === "Tab") {
     const stops = stopsOf(document.body);
     focusOn(stops[(stops.indexOf(element) + (shiftKey ? -1 : 1) + stops.length) % stops.length]);
-  } else if (typed) type(element, key, shiftKey);
+  } else if (typed) edit(element, key, shiftKey);
   else if ((key === "Enter" && element.matches("button, a[href], summary")) || (key === " " && element.matches(SPACED)))
     element.click();
 }
@@ -156,9 +181,8 @@ const CARET = {
   End: ["forward", "lineboundary"],
 };
 
-function type(element, key, shiftKey) {
-  if (key.length === 1) document.execCommand("insertText", false, key);
-  else if (key in ERASING) document.execCommand(ERASING[key]);
+function edit(element, key, shiftKey) {
+  if (key in ERASING) document.execCommand(ERASING[key]);
   else if (key in CARET) getSelection().modify(shiftKey ? "extend" : "move", ...CARET[key]);
   else if (key === "Enter" && element.matches("textarea")) document.execCommand("insertLineBreak");
   else if (key === "Enter") element.form?.requestSubmit();
