@@ -93,6 +93,25 @@ class Asking(Served):
         page.get_by_role("button", name="Show these").click()
         expect(page.locator("#go-total")).to_have_text(str(count))
 
+    def test_dates_by_the_year_and_by_the_stretch_that_it_is(self):
+        page = self.work("Port call")
+        page.locator("#grid [data-name=eta] .column-acts").click()
+        page.get_by_role("menuitem", name="Choose from its values").click()
+        page.get_by_role("button", name="Years").click()
+        year = page.locator(".occurring label").first
+        expect(year).to_contain_text("2026")
+        expect(page.get_by_role("button", name="Years")).to_be_focused()
+        count = year.locator(".digits").text_content()
+        year.click()
+        page.get_by_role("button", name="Show these").click()
+        expect(page.locator("#go-total")).to_have_text(count)
+        # What stands in a choice is meant, also where nobody has touched it.
+        page.locator("#act-conditions").click()
+        page.locator(".asks-one").last.get_by_label("Test").select_option(label="is in this")
+        expect(page.get_by_label("Stretch of time")).to_have_value("month")
+        page.get_by_role("button", name="Show these rows").click()
+        expect(page.locator("#sentence")).to_contain_text("ETA this month")
+
     def test_columns_are_arranged_by_keys_and_by_mouse(self):
         page = self.work("Vessel")
         head = lambda name: page.locator(f"#grid [data-name={name}]")  # noqa: E731

@@ -169,14 +169,14 @@ class Tutorial(Served):
     def test_19_and_20_find_and_look_around(self):
         page = self.work("Port call")
         self.says_it(
-            "Press **Conditions**, choose **ETA**, **is more than**, type `2026-05-01 00:00`",
+            "Press **Conditions**, choose **ETA**, **is after**, type `2026-05-01 00:00`",
             "Press **A group**",
             "Press **Show these rows**",
         )
         self.button("Conditions").first.click()
         first = page.locator(".asks-one").first
         first.get_by_label("Field").select_option(label="ETA")
-        first.get_by_label("Test").select_option(label="is more than")
+        first.get_by_label("Test").select_option(label="is after")
         first.get_by_label("Value").fill("2026-05-01 00:00")
         self.button("A group").first.click()
         group = page.locator(".asks-group")
@@ -187,7 +187,7 @@ class Tutorial(Served):
         group.get_by_label("Test").nth(1).select_option(label="is")
         group.get_by_label("Value").nth(1).fill("berthed")
         self.button("Show these rows").click()
-        expect(page.locator("#sentence")).to_contain_text("ETA more than 2026-05-01 00:00")
+        expect(page.locator("#sentence")).to_contain_text("ETA after 2026-05-01 00:00")
         expect(page.locator("#sentence")).to_contain_text("Vessel has “doce” or Status is berthed")
         self.says_it("`draught_m > 8 AND etd IS NULL`", "Type `quay` into **Find**")
         page.locator("#find").fill("quay")

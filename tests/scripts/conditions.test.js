@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 
-import { cleaned, inGroups, testsOf, typedOf, valuesOf } from "../../enlace/site/static/enlace/conditions.js";
+import { cleaned, inGroups, nameOf, testsOf, typedOf, valuesOf } from "../../enlace/site/static/enlace/conditions.js";
 
 const COUNTS = { is: [1, 1], between: [2, 2], empty: [0, 0], in: [1, 500] };
 
@@ -9,6 +9,13 @@ test("each kind of field has tests that fit it", () => {
   assert.ok(testsOf("list").includes("begins") && !testsOf("list").includes("between"));
   assert.ok(testsOf("datetime").includes("last days") && !testsOf("decimal").includes("last days"));
   assert.deepEqual(testsOf("yesno"), ["is", "is not", "empty", "filled"]);
+});
+
+test("of moments one says before and after", () => {
+  assert.deepEqual(
+    [nameOf("less", "datetime"), nameOf("less", "decimal"), nameOf("is", "date")],
+    ["is before", "is less than", "is"],
+  );
 });
 
 test("what lies beyond the record stands under what it is of", () => {

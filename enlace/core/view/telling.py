@@ -26,6 +26,9 @@ WORDS = {
     "next days": "in the next {0} days",
     "this": "this {0}",
 }
+# Of moments one says it otherwise.
+OF_TIME = {"less": "before {0}", "at most": "not after {0}", "more": "after {0}", "at least": "not before {0}"}
+TIMES = ("date", "datetime", "time")
 MOST_NAMED = 3  # values of a choice that are named; of more their number is told
 
 
@@ -42,20 +45,18 @@ def words_of(condition: Condition, dataset: DatasetSpec) -> str:
             for part, text in zip([p for p in condition.parts if not p.off], parts, strict=True)
         )
         return f"not ({joined})" if condition.joint == "none" else joined
-    return f"{_label(condition, dataset)} {_tested(condition)}"
-
-
-def _label(condition: Test, dataset: DatasetSpec) -> str:
     field = field_named(dataset, condition.field)
-    return field.label if field is not None and not field.hidden else condition.field
+    label = field.label if field is not None and not field.hidden else condition.field
+    return f"{label} {_tested(condition, field is not None and field.kind in TIMES)}"
 
 
-def _tested(condition: Test) -> str:
+def _tested(condition: Test, of_time: bool) -> str:
     if condition.test in ("in", "not in"):
         named = [_plain(value) for value in condition.values]
         said = " or ".join(named) if len(named) <= MOST_NAMED else f"one of {len(named)}"
         return said if condition.test == "in" else f"not {said}"
-    return WORDS[condition.test].format(*condition.values)
+    words = (OF_TIME if of_time and condition.test in OF_TIME else WORDS)[condition.test]
+    return words.format(*condition.values)
 
 
 def _plain(value: str) -> str:

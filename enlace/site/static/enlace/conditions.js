@@ -22,6 +22,8 @@ const WORDS = {
   in: "is one of, with ; between",
   "not in": "is none of, with ; between",
 };
+// Of moments one says it otherwise.
+const OF_TIME = { less: "is before", "at most": "is not after", more: "is after", "at least": "is not before" };
 const SEVERAL = ["in", "not in"];
 const TEXT = ["has", "is", "is not", "begins", "ends", "lacks", "like", ...SEVERAL, "less", "more", "empty", "filled"];
 const LIST = ["has", "is", "is not", "begins", "ends", "lacks", ...SEVERAL, "empty", "filled"];
@@ -36,6 +38,9 @@ export function testsOf(kind) {
   if (kind === "text" || kind === "longtext") return TEXT;
   return kind === "yesno" ? ["is", "is not", "empty", "filled"] : NUMBER;
 }
+
+/** What a test is called for a kind of field. */
+export const nameOf = (test, kind) => (["date", "datetime", "time"].includes(kind) && OF_TIME[test]) || WORDS[test];
 
 /** Values as one types them between semicolons, as an address says them: what lists and texts hold is meant as a whole. A
  *  value that was chosen of those that occur begins with == and stays as it is. */
@@ -244,24 +249,27 @@ export class Conditions {
         const fit = testsOf(all.find(({ name }) => name === value).kind);
         // A test that nobody chose gives way to what one asks of such a field first.
         if (!fit.includes(condition.test) || condition.test === tests[0])
-          Object.assign(condition, { test: fit[0], values: this.values(fit[0], condition.values) });
+          Object.assign(condition, { test: fit[0], values: this.values(fit[0], condition.values, condition.test) });
       },
     );
     const choice = this.choice(
-      known.map((name) => [name, WORDS[name]]),
+      known.map((name) => [name, nameOf(name, field.kind)]),
       condition.test,
       `${at}-test`,
       "Test",
-      (value) => Object.assign(condition, { test: value, values: this.values(value, condition.values) }),
+      (value) =>
+        Object.assign(condition, { test: value, values: this.values(value, condition.values, condition.test) }),
     );
     if (SEVERAL.includes(condition.test)) return [fields, choice, this.among(condition, field.kind, `${at}-value0`)];
     return [fields, choice, ...condition.values.map((value, i) => this.value(condition, value, i, `${at}-value${i}`))];
   }
 
-  /** As many values as a test takes, those that are there first. */
-  values(test, now) {
-    const count = Math.max(this.counts[test][0], Math.min(now.length, this.counts[test][1]));
-    return Array.from({ length: count }, (_, i) => now[i] ?? (test === "this" ? "month" : ""));
+  /** As many values as a test takes, those that are there first. was: the test that they are of. */
+  values(test, now, was) {
+    if (test === "this") return ["month"];
+    const kept = was === "this" ? [] : now;
+    const count = Math.max(this.counts[test][0], Math.min(kept.length, this.counts[test][1]));
+    return Array.from({ length: count }, (_, i) => kept[i] ?? "");
   }
 
   value(condition, value, i, at) {

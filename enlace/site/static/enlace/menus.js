@@ -62,6 +62,7 @@ function key(event, root) {
   event.stopPropagation();
 }
 
-document.addEventListener("click", ({ target }) => {
-  if (!target.closest(".column-menu, .column-acts")) closeMenu();
+document.addEventListener("click", (event) => {
+  // What was pressed may be replaced by now: the way of the press is as it was.
+  if (!event.composedPath().some((one) => one.matches?.(".column-menu, .column-acts"))) closeMenu();
 });
