@@ -162,8 +162,6 @@ def rail_context(work: Work, position: int | None, total: int | None) -> dict[st
         "number": None if position is None else position + 1,
         "total": total,
         "total_text": "" if total is None else work.formats.number()(total),
-        "back": max((position or 0) - 1, 0),
-        "next": (position or 0) + 1,
         "last": last,
         "at_first": position is None or position <= 0,
         "at_last": position is None or (last is not None and position >= last),

@@ -64,6 +64,32 @@ class Haste(Served):
         expect(page.locator("#panel")).to_have_attribute("data-position", "6")
         self.assertEqual(len(asked), 3)
 
+    def test_each_press_on_the_navigator_counts(self):
+        page, asked = self.vessels(), []
+        page.on("request", lambda request: asked.append(request.url) if "/at?" in request.url else None)
+        page.evaluate("() => { for (let i = 0; i < 5; i++) document.getElementById('go-next').click(); }")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "5")
+        self.assertEqual(len(asked), 2)
+        page.evaluate("() => { for (let i = 0; i < 3; i++) document.getElementById('go-back').click(); }")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "2")
+        page.evaluate("() => { document.getElementById('go-last').click(); document.getElementById('go-back').click(); }")
+        last = int(page.locator("#go-total").text_content().replace(",", "")) - 1
+        expect(page.locator("#panel")).to_have_attribute("data-position", str(last - 1))
+
+    def test_what_the_menu_does_is_about_the_row_that_one_stands_on_by_now(self):
+        page = self.vessels()
+        expect(page.locator("#panel")).to_have_attribute("data-position", "0")
+        page.evaluate(HOLD)
+        self.cell(2, 3).click()
+        page.wait_for_function("() => window.letGo")
+        name = self.cell(2, 3).text_content()
+        page.keyboard.press("Shift+F10")
+        page.get_by_role("menuitem", name="Only rows with this value").click()
+        page.wait_for_timeout(300)
+        page.evaluate("() => window.letGo()")
+        expect(page.locator("#sentence")).to_contain_text(f"Name {name}")
+        expect(page.locator("#rows .record").first).to_contain_text(name)
+
     def test_another_record_comes_into_the_editors_that_are_there(self):
         page = self.vessels()
         self.cell(0, 3).click()

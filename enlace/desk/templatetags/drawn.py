@@ -17,7 +17,7 @@ register = template.Library()
 Context = Any  # a mapping, or a template's context, which has the same two ways to ask
 
 NAVIGATOR_PARTS = ("moves", "place", "acts", "asks")
-PRINTED = ("at", "position", "number", "total", "total_text", "back", "next", "last")  # by a navigator
+PRINTED = ("at", "position", "number", "total", "total_text", "last")  # by a navigator
 ASKED = ("p", "n", "at_first", "at_last", "boxes_said", "blank")
 
 

@@ -59,8 +59,9 @@ export function asking(sourceOf) {
   // -- rows by what a cell holds ---------------------------------------------------------------------------
 
   async function byCell(source, field, test) {
-    if (!source.record) return enlaceSay("There is no record to take the value of.");
-    const text = await ask(source, `exactly?${new URLSearchParams({ field, record: source.record })}`);
+    const record = source.standing;
+    if (!record) return enlaceSay("There is no record to take the value of.");
+    const text = await ask(source, `exactly?${new URLSearchParams({ field, record })}`);
     if (text) conditionsOf(source)?.apply({ field, test, values: [JSON.parse(text).value] });
   }
 

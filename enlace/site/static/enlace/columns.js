@@ -143,17 +143,17 @@ export function columns(sourceOf, { menus, byCell, values }) {
         ],
         "Rows of the grid",
       ),
-      ...(source.record?.match(/^[ik]/) && "keeps" in dataset
+      ...(source.standing?.match(/^[ik]/) && "keeps" in dataset
         ? [
             [
               keepsRow(source) ? "Let this record scroll" : "Keep this record in sight",
-              () => arrange(source, "row", source.record),
+              () => arrange(source, "row", source.standing),
             ],
           ]
         : []),
       [
         "New record like this one",
-        () => source.send("new", { like: 1, record: source.record, position: source.position }),
+        () => source.send("new", { like: 1, record: source.standing, position: source.position }),
       ],
       [each("Hide this column", "Hide these # columns"), all("hide")],
       ...(hidden.length > FEW
@@ -164,7 +164,7 @@ export function columns(sourceOf, { menus, byCell, values }) {
   }
   const shows = (source, hidden) =>
     hidden.map(([other, words]) => [`Show ${words}`, () => arrange(source, "show", other)]);
-  const keepsRow = (source) => JSON.parse(source.grid.root.dataset.keptRows || "[]").includes(source.record);
+  const keepsRow = (source) => JSON.parse(source.grid.root.dataset.keptRows || "[]").includes(source.standing);
   function orders(source, head) {
     const link = head.querySelector("a");
     if (!link) return [];

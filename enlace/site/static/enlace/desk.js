@@ -4,14 +4,13 @@ import { asking } from "./asking.js";
 import { boxed } from "./boxed.js";
 import { Choices } from "./choices.js";
 import "./controls/index.js";
-import { LAST } from "./controls/navigator.js";
 import { DeskKeys, FIRST } from "./deskkeys.js";
 import { apply, Edits } from "./edits.js";
 import { formsMenu } from "./formsmenu.js";
 import { HeldKeys, stopOf } from "./focus.js";
 import { heard } from "./reach.js";
 import { renewRow } from "./renewrow.js";
-import { Source } from "./source.js";
+import { LAST, Source } from "./source.js";
 import "./sheetpage.js";
 import { letterOf } from "./typing.js";
 
@@ -131,11 +130,12 @@ document.addEventListener("click", (event) => {
 // What controls want.
 const wants = (name, act) =>
   document.addEventListener(`wants:${name}`, ({ target, detail }) => act(sourceOf(target), detail));
-wants("go", (source, { position, number }) =>
-  number === undefined ? source.goTo(position) : source.move(`at?number=${encodeURIComponent(number)}`),
-);
+wants("go", (source, { position, number, step }) => {
+  if (step !== undefined) return source.step(step);
+  return number === undefined ? source.goTo(position) : source.move(`at?number=${encodeURIComponent(number)}`);
+});
 wants("record", (source, { id, position }) =>
-  source.move(`record?record=${encodeURIComponent(id)}&position=${position}`),
+  source.move(`record?record=${encodeURIComponent(id)}&position=${position}`, 0, Number(position)),
 );
 wants("fold", (source, data) => source.send("fold", data));
 wants("refresh", (source) => refresh(source));
@@ -161,8 +161,8 @@ function refresh(source) {
 /** The act of a button on the sheet. */
 function run(source, { act, action, to }) {
   const press = (id) => document.getElementById(id)?.click();
-  const moves = { first: 0, next: source.position + 1, back: Math.max(source.position - 1, 0), last: LAST };
-  if (act in moves) return source.goTo(moves[act]);
+  if (act === "next" || act === "back") return source.step(act === "next" ? 1 : -1);
+  if (act === "first" || act === "last") return source.goTo(act === "first" ? 0 : LAST);
   if (act === "refresh") return refresh(source);
   if (act === "go") return goToControl(to);
   if (act === "close")
@@ -171,15 +171,16 @@ function run(source, { act, action, to }) {
   if (act === "action") return press(`${source.p}action-${action}`);
   if (act === "new" || act === "remove") {
     if (source.el(`act-${act}`)) return press(`${source.p}act-${act}`);
-    const data = { record: source.record ?? "", position: source.position };
-    if (act === "new") return source.send("new", data);
-    return enlaceAsk("Remove this record? It stays in view until you save.", "Remove").then(
-      (yes) => yes && source.send("remove", data),
-    );
+    return settled().then(() => withRecord(source, act));
   }
   if (act === "rehearse") return settled().then(() => document.getElementById("rehearse")?.requestSubmit());
   if (document.getElementById(`act-${act}`)) return press(`act-${act}`);
   enlaceSay("Nothing is pending.");
+}
+async function withRecord(source, act) {
+  const data = { record: source.record ?? "", position: source.position };
+  const sure = act === "new" || (await enlaceAsk("Remove this record? It stays in view until you save.", "Remove"));
+  if (sure) source.send(act, data);
 }
 /** The first thing of a control that can be used; its page of tabs is opened first. */
 function goToControl(id) {
@@ -542,8 +543,9 @@ document.addEventListener("keydown", (event) => {
 });
 const here = () => sourceOf(document.activeElement);
 function like(source) {
-  if (!source.record) return enlaceSay("There is no record to make one like.");
-  source.send("new", { like: 1, record: source.record, position: source.position });
+  const record = source.standing;
+  if (!record) return enlaceSay("There is no record to make one like.");
+  source.send("new", { like: 1, record, position: source.position });
 }
 const keys = new DeskKeys(document.getElementById("keys"), {
   here,

@@ -1,6 +1,6 @@
 // The keys of a form: each act has one, and "?" lists them.
 
-import { LAST } from "./controls/navigator.js";
+import { LAST } from "./source.js";
 import { focusOn, stopOf } from "./focus.js";
 import { letterOf } from "./typing.js";
 

@@ -4,6 +4,8 @@ import { apply, complain } from "./edits.js";
 import { posted } from "./posting.js";
 import { heard, isAway } from "./reach.js";
 
+export const LAST = 2 ** 53; // further than any record: the server goes to the last one
+export const PAUSE = 90; // ms that a press waits for the next one, while an answer is on its way
 const fresh = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 
@@ -24,6 +26,7 @@ export class Source {
     this.arriving = false; // the answer to a move is being put in
     this.waiting = null;
     this.asking = null;
+    this.toward = null; // the place that the last move leads to, while it is under way
     this.missed = null; // the way to a record that a grid stands on and nobody could be asked for
     this.shown = new Map(); // its grids, by the controls that they are in
     this.grid = null; // the one that somebody was in last, else the first
@@ -89,6 +92,11 @@ export class Source {
       });
   }
 
+  /** The record that somebody sees themselves on: in a grid it is the new one while its editors are still on their way. */
+  get standing() {
+    return (this.moves && this.grid?.current.id) || this.record;
+  }
+
   /** An element of this source by its name. */
   el(name) {
     return document.getElementById(this.p + name);
@@ -121,8 +129,10 @@ export class Source {
 
   // -- moving ----------------------------------------------------------------------------------------------
 
-  move(path, pause = 0) {
+  /** path: what is asked for. pause: how long it waits for another move, in ms, where one is under way. toward: its place. */
+  move(path, pause = 0, toward = null) {
     clearTimeout(this.waiting?.timer);
+    this.toward = toward;
     // One press goes out at once; of several that come while one is under way, only where they end.
     const held = this.moves > 0;
     this.asking?.abort(); // an answer on its way would take the person back to the record before
@@ -135,7 +145,9 @@ export class Source {
       else ask();
     }).finally(() => {
       this.moves -= 1;
-      if (!this.moves) this.still(this.missed !== null);
+      if (this.moves) return;
+      this.toward = null;
+      this.still(this.missed !== null);
     });
     this.still(true); // its editors are of the record before: nobody should type into them now
     done?.();
@@ -231,8 +243,14 @@ export class Source {
     box.drawn(held);
   }
 
-  goTo(position) {
-    return this.move(`at?position=${position}`);
+  goTo(position, pause = 0) {
+    return this.move(`at?position=${position}`, pause, Number(position));
+  }
+
+  /** So many records on, or back, from where the last press leads, though it may not have been answered yet. */
+  step(by) {
+    const from = this.toward ?? this.position ?? 0;
+    return from === LAST ? this.moving.then(() => this.step(by)) : this.goTo(Math.max(from + by, 0), PAUSE);
   }
 
   /** Another order or other filters, without leaving the page. */

@@ -7,6 +7,7 @@ import { Grid } from "../grid.js";
 import { KeptRows } from "../keptrows.js";
 import { ASKS } from "../patch.js";
 import { reframe } from "../reframe.js";
+import { PAUSE } from "../source.js";
 import { Control } from "./control.js";
 
 class GridControl extends Control {
@@ -36,7 +37,10 @@ class GridControl extends Control {
       view: source.view,
       which,
       edits: page.edits,
-      moved: (id, at) => source.move(id ? `record?record=${encodeURIComponent(id)}&position=${at}` : `at?${at}`, 90),
+      moved: (id, at) =>
+        id
+          ? source.move(`record?record=${encodeURIComponent(id)}&position=${at}`, PAUSE, Number(at))
+          : source.move(`at?${at}`, PAUSE),
       ranged: (range) => source.cellsChosen(range),
       fold: (group, open) => source.send("fold", { key: group, open }),
       block: (how, from, lines) => source.block(how, from, lines),
