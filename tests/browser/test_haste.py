@@ -72,7 +72,9 @@ class Haste(Served):
         self.assertEqual(len(asked), 2)
         page.evaluate("() => { for (let i = 0; i < 3; i++) document.getElementById('go-back').click(); }")
         expect(page.locator("#panel")).to_have_attribute("data-position", "2")
-        page.evaluate("() => { document.getElementById('go-last').click(); document.getElementById('go-back').click(); }")
+        page.evaluate(
+            "() => { document.getElementById('go-last').click(); document.getElementById('go-back').click(); }"
+        )
         last = int(page.locator("#go-total").text_content().replace(",", "")) - 1
         expect(page.locator("#panel")).to_have_attribute("data-position", str(last - 1))
 
