@@ -24,7 +24,7 @@ def block(request: HttpRequest, work: Work) -> HttpResponse:
     position = number_from(request, "from", 0)
     made = read_block(work, position, number_from(request, "column", 0), _lines(request), grid_from(request))
     if request.POST.get("preview"):
-        return JsonResponse({"edited": made.edited, "new": made.made, "refused": made.told()})
+        return JsonResponse({"edited": made.edited, "new": made.made, "refused": made.told(), "marked": made.marked()})
     label = LABELS.get(request.POST.get("how", ""), LABELS["paste"])
     changed = put_block(work, made, label)
     several = f"{len(changed):,} record{'s' * (len(changed) != 1)}"

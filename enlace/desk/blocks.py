@@ -49,6 +49,26 @@ class Block:
         rest = len(self.refused) - len(several)
         return several + ([f"And {rest} more such sentences."] if rest > 0 else [])
 
+    def marked(self) -> str:
+        """A sentence about the texts that are no values of their fields: they go in as they are; "" where there are none."""
+        parsed: dict[tuple[str, str], bool] = {}  # texts come again and again
+
+        def readable(made: Typed) -> bool:
+            if made.unread or made.values is not None:
+                return made.readable
+            place = (made.field.name, made.text)
+            if place not in parsed:
+                parsed[place] = made.readable
+            return parsed[place]
+
+        odd = [made for _, cells in self.lines for _, made in cells if not readable(made)]
+        if not odd:
+            return ""
+        return (
+            f"{len(odd):,} cell{'s' * (len(odd) != 1)} would hold what the field can't take, such as “{odd[0].text[:40]}” in "
+            f"{odd[0].field.label}: marked until somebody puts it right."
+        )
+
 
 def read_block(work: Work, position: int, column: int, lines: Sequence[Sequence[str]], key: str = "") -> Block:
     """What putting lines of texts into a grid from a cell on would do; lists are asked, nothing is changed.

@@ -83,9 +83,11 @@ def shown_total(work: Work, total: Total, value: Any) -> str:
     field = work.dataset.by_name[total.field]
     if value is None:
         return "none"
-    if total.function in ("min", "max", "first", "last"):
+    endless = isinstance(value, Decimal) and not value.is_finite()
+    # A sum is of the field's own unit and currency; an average has more places than its values.
+    if total.function in ("min", "max", "first", "last") or (total.function == "sum" and not endless):
         return KINDS[field.kind].formatter(field, work.formats)(value)[:200]
-    if isinstance(value, Decimal) and not value.is_finite():
+    if endless:
         return str(value)
     scale = -int(value.as_tuple().exponent) if isinstance(value, Decimal) else None
     return work.formats.number(max(scale, 0) if scale is not None else None)(value)

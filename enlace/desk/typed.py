@@ -49,6 +49,17 @@ class Typed:
                 edit.value(self.dataset.by_name[name], value, current(name))
 
     @property
+    def readable(self) -> bool:
+        """Whether it is a value of its field."""
+        if self.unread or self.values is not None:
+            return not self.unread
+        try:
+            KINDS[self.field.kind].parse(self.text, self.field, self.formats)
+        except Unreadable:
+            return False
+        return True
+
+    @property
     def left_empty(self) -> bool:
         """Whether nothing is typed: a new record says nothing of such a field then, so that the database fills it in, as
         the note beside the empty editor says."""

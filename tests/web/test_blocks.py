@@ -31,7 +31,7 @@ class Blocks(Pages):
 
     def test_many_records_in_one_step(self):
         lines = [["Alfa", "Tanker"], ["Bravo", "TUG"], ["Charlie", "Container ship"]]
-        self.assertEqual(self.preview(lines, at=2), {"edited": 3, "new": 0, "refused": []})
+        self.assertEqual(self.preview(lines, at=2), {"edited": 3, "new": 0, "refused": [], "marked": ""})
         self.assertEqual(self.pending(), {})
         self.assertIn("Paste: 3 records changed.", self.said(self.block(lines, at=2)))
         self.assertEqual(self.pending()["edited"], 3)
@@ -91,7 +91,7 @@ class Blocks(Pages):
     def test_lines_beyond_the_last_record_become_new_ones(self):
         count = self.sql("SELECT count(*) FROM vessel")[0][0]
         lines = [["Last"], ["New One"], ["New Two"], [""]]
-        self.assertEqual(self.preview(lines, at=count - 1), {"edited": 1, "new": 2, "refused": []})
+        self.assertEqual(self.preview(lines, at=count - 1), {"edited": 1, "new": 2, "refused": [], "marked": ""})
         self.block(lines, at=count - 1)
         self.assertEqual((self.pending()["new"], self.pending()["edited"]), (2, 1))
 
@@ -101,6 +101,8 @@ class Blocks(Pages):
         self.assertEqual(told["refused"], ["ID can't be edited here. (2 cells)"])
         wide = self.preview([["x"] * 40])
         self.assertTrue(any("no column" in sentence for sentence in wide["refused"]))
+        odd = [["no such type", "PT", "abc"], ["no such type", "PT", "7.5"], ["Tug", "PT", ""]]
+        self.assertIn("3 cells would hold what", self.preview(odd, field="vessel_type_code")["marked"])
         self.block([["no such type"]], field="vessel_type_code")
         self.assertEqual(self.pending()["faulty"], 1)
 

@@ -91,6 +91,16 @@ class Reading(Pages):
         self.client.post(f"/desk/{form.pk}/edit?{view}", {"record": f"i{calls[1]}", "field": "notes", "value": "x", "position": "1"})  # fmt: skip
         self.assertEqual(self.client.get(f"/desk/{form.pk}/rows?start=1&size=1&{view}").content.count(b'data-state="edited"'), 1)  # fmt: skip
 
+    def test_a_sum_has_the_unit_of_its_field(self):
+        vessels = self.form("vessel")
+        vessels.dataset.fields.filter(name="length_m").update(format="0.0 m")
+        for function in ("sum", "avg"):
+            self.client.post(f"/desk/{vessels.pk}/columns", {"act": "total", "field": "length_m", "value": function})
+        [(whole, count)] = self.sql("SELECT round(sum(length_m), 1), count(length_m) FROM vessel")
+        told = self.client.get(f"/desk/{vessels.pk}/totals").content.decode()
+        self.assertIn(f"<output>{whole:.1f} m</output>", told.replace(",", ""))
+        self.assertRegex(told, rf"<output>{whole / count:.0f}"[:-1])
+
     def test_a_box_that_can_not_be_understood_says_so(self):
         html = self.client.get(f"/desk/{self.form('vessel').pk}/?only-length_m=long&only-name=Lapa").content.decode()
         self.assertIn("does not belong in a number", html)

@@ -292,13 +292,13 @@ export class Source {
     const data = { how, from: top, column: left - 1, lines: JSON.stringify(lines), grid: this.grid.which };
     const response = await posted(this.address("block"), { ...data, preview: 1 });
     if (!response.ok) return complain(response);
-    const { edited, new: made, refused } = await response.json();
-    if (edited + made > 1 || refused.length) {
+    const { edited, new: made, refused, marked } = await response.json();
+    if (edited + made > 1 || refused.length || marked) {
       const parts = [edited && `change ${edited} record${edited === 1 ? "" : "s"}`, made && `enter ${made} new`].filter(
         Boolean,
       );
       const words = parts.length ? `This would ${parts.join(" and ")}.` : "Nothing of it can be put in.";
-      if (!(await enlaceAsk([words, ...refused].join(" "), how === "clear" ? "Clear" : "Put it in")))
+      if (!(await enlaceAsk([words, marked, ...refused].filter(Boolean).join(" "), how === "clear" ? "Clear" : "Put it in")))
         return this.grid.focus();
     }
     if (edited + made) await this.send("block", data);
