@@ -298,8 +298,8 @@ export class Source {
         Boolean,
       );
       const words = parts.length ? `This would ${parts.join(" and ")}.` : "Nothing of it can be put in.";
-      if (!(await enlaceAsk([words, marked, ...refused].filter(Boolean).join(" "), how === "clear" ? "Clear" : "Put it in")))
-        return this.grid.focus();
+      const question = [words, marked, ...refused].filter(Boolean).join(" ");
+      if (!(await enlaceAsk(question, how === "clear" ? "Clear" : "Put it in"))) return this.grid.focus();
     }
     if (edited + made) await this.send("block", data);
     this.grid.focus();
