@@ -27,6 +27,7 @@ STATUS = {
     "forbidden": 403,
     "locked": 503,
     "slow": 503,
+    "coming": 503,
     "away": 503,
 }
 
@@ -85,6 +86,8 @@ class ProblemMiddleware:
             page = problem_page(request, status, exception.what, exception.hint, exception.words)
             if exception.code == "away":
                 page["X-Database"] = "away"  # a page that is open tells it beside its title
+            elif exception.code == "coming":
+                page["X-Coming"] = "1"  # a page that is open asks again until it is there
             return page
         return None
 

@@ -1,5 +1,7 @@
 """What a person presses while answers to what was pressed before are still on their way."""
 
+import re
+
 from playwright.sync_api import expect
 
 from tests.browser.served import Served
@@ -77,6 +79,31 @@ class Haste(Served):
         )
         last = int(page.locator("#go-total").text_content().replace(",", "")) - 1
         expect(page.locator("#panel")).to_have_attribute("data-position", str(last - 1))
+
+    def test_a_place_that_is_being_found_holds_nobody_and_is_gone_to_in_the_end(self):
+        page, asked = self.vessels(), []
+
+        def answer(route):
+            asked.append(route.request.url)
+            if len(asked) in (3, 4):
+                return route.continue_()
+            words = "<p>So many rows are put in this order for the first time.</p>"
+            return route.fulfill(status=503, headers={"X-Coming": "1"}, content_type="text/html", body=words)
+
+        page.route("**/at?*", answer)
+        page.locator("#go-number").fill("30")
+        page.locator("#go-number").press("Enter")
+        self.says("for the first time. 0 s so far. Stop")
+        self.assertFalse(page.locator("#panel").evaluate("panel => panel.inert"))
+        expect(page.locator("#panel")).to_have_attribute("data-position", "29")
+        expect(page.locator("#said")).not_to_have_class(re.compile("shown"))
+        page.locator("#go-last").click()
+        page.locator("#said").get_by_role("button", name="Stop").click()
+        self.says("You are where you were")
+        page.wait_for_timeout(1800)
+        self.assertEqual(len(asked), 5)
+        expect(page.locator("#panel")).to_have_attribute("data-position", "29")
+        self.wrong = [words for words in self.wrong if "503" not in words]
 
     def test_what_the_menu_does_is_about_the_row_that_one_stands_on_by_now(self):
         page = self.vessels()

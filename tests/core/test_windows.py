@@ -11,7 +11,7 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
-from enlace.core.dataset import anchors, shared_hints
+from enlace.core.dataset import anchors, shared_hints, window
 from enlace.core.dataset.anchors import LEAST_STEP, anchors_of
 from enlace.core.dataset.filters import Filter
 from enlace.core.dataset.inference.make import make_dataset
@@ -134,6 +134,36 @@ class Windows(unittest.TestCase):
             for act in waiting[1:]:
                 act()
             self.assertEqual((some.count(), some.window(5_000, 1)[0].values[0]), (9_990, 15_031))
+
+    def test_a_place_that_takes_too_long_comes_once_its_anchors_stand(self):
+        rows = [(n, n * 7919 % 30_011) for n in range(30_000)]
+        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER)", rows={"t": rows}), "t")
+        by_a = Rows.of(bench.spec, bench.rows.dataset, [("a", False)])
+        go = threading.Event()
+
+        def late(*several, **named):
+            self.assertTrue(go.wait(10))
+            return every(*several, **named)
+
+        every = anchors.every
+        slow = Problem("It takes too long.", code="slow")
+        with (
+            mock.patch.object(window, "WAIT_FOR_ANCHORS", 1_000),
+            mock.patch.object(anchors, "every", late),
+            mock.patch.object(Rows, "_from_nearer_end", side_effect=slow) as counted_off,
+        ):
+            by_a.count()
+            for _ in range(3):
+                with self.assertRaisesRegex(Problem, "for the first time") as told:
+                    by_a.window(15_000, 2)
+                self.assertEqual(told.exception.code, "coming")
+            self.assertEqual(counted_off.call_count, 1)  # once was enough: it only takes time from the background
+            go.set()
+            for _ in range(100):
+                if anchors_of(bench.spec, "t", by_a.order).anchors:
+                    break
+                time.sleep(0.05)
+            self.assertEqual([row.position for row in by_a.window(15_000, 2)], [15_000, 15_001])
 
     def test_the_background_rests_between_two_readings(self):
         done = threading.Event()

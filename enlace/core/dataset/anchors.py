@@ -52,6 +52,7 @@ class Anchors:
 
 _kept: OrderedDict[Key, Anchors] = OrderedDict()
 _hints: OrderedDict[Key, Anchors] = OrderedDict()  # of large tables, the newest that was read, whatever changed since
+_vain: set[Key] = set()  # orders whose anchors are being read, and off which nobody can count in time until then
 _busy: dict[Key, float] = {}  # what the background reads, and until when it rests afterwards (monotonic)
 _lock = threading.Lock()
 
@@ -77,6 +78,7 @@ def forget_anchors() -> None:
         _kept.clear()
         _hints.clear()
         _busy.clear()
+        _vain.clear()
     forget_parts()
 
 
@@ -147,8 +149,22 @@ def in_background(key: Key, act: Callable[[], object]) -> None:
             ended = time.monotonic()
             with _lock:
                 _busy[key] = ended + REST * (ended - began)
+                _vain.discard(key)
 
     threading.Thread(target=run, daemon=True, name="anchors").start()
+
+
+def took_too_long(key: Key) -> None:
+    """Note that nobody can count off an order in time, while the background reads its anchors."""
+    with _lock:
+        if _busy.get(key) == float("inf"):
+            _vain.add(key)
+
+
+def in_vain(key: Key) -> bool:
+    """Whether counting off an order would only take time from what reads its anchors."""
+    with _lock:
+        return key in _vain
 
 
 def counted(spec: ConnectionSpec, what: Hashable, count: Callable[[], int], table: str = "") -> int:

@@ -40,9 +40,11 @@ from .anchors import (
     count_of,
     counted,
     hinted_around,
+    in_vain,
     known_count,
     large,
     stretch_around,
+    took_too_long,
 )
 from .filter_conditions import condition_of, needed_by
 from .filters import WHEN, AnyFilter
@@ -217,18 +219,21 @@ class Rows:
         return rows if self.bare else [row._replace(position=start + i) for i, row in enumerate(rows)]
 
     def _counted_off(self, rows: Ordered, count: int, start: int, size: int) -> list[Row]:
-        """A place of a large table before its anchors stand. Raises Problem when that takes too long to wait for."""
+        """A place of a large table before its anchors stand. Raises Problem, "coming" when that takes too long to wait for."""
         from_end, near = count - start - size, nearest(rows, start)
         try:
+            if near is None and in_vain(rows.key):
+                raise Problem("", code="slow")
             if near is not None and start - near.position < min(start, from_end):
                 return self._read(self.order, near, start - near.position, size, start, SECONDS_TO_COUNT_OFF)
             return self._from_nearer_end(start, size, from_end, SECONDS_TO_COUNT_OFF)
         except Problem as problem:
             if problem.code != "slow":
                 raise
+            took_too_long(rows.key)
             done = 100 * gone_through(rows) // count
             what = "So many rows are put in this order for the first time" + (f": {done} % so far." if done else ".")
-            raise Problem(what, "They come by themselves in a moment.", code="slow") from None
+            raise Problem(what, "They come by themselves in a moment.", code="coming") from None
 
     def row(self, identifier: str, anywhere: bool = False) -> tuple[Any, ...] | None:
         """All values of one record, whole, in the order of the fields; None when there is no such record.

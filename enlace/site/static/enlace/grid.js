@@ -223,6 +223,7 @@ export class Grid {
   }
 
   async load(start = this.windowStart) {
+    clearTimeout(this.again); // what could not be had is asked for where somebody looks by now
     this.fetching?.abort();
     this.fetching = new AbortController();
     const { signal } = this.fetching;
@@ -242,14 +243,14 @@ export class Grid {
         lines = response.headers.get("Enlace-Lines");
         line = on && response.headers.get("Enlace-Line");
         if (!response.ok) {
-          if (response.status === 503) setTimeout(() => this.load(start), 2000); // busy or away: the rows are still old ones
+          if (response.status === 503) this.again = setTimeout(() => this.load(start), 2000); // busy or away: the rows are still old ones
           return enlaceSay(enlaceWords(html), true);
         }
       } while (count !== this.edits.count);
     } catch (error) {
       if (error.name === "AbortError") return;
       enlaceSay("The rows can't be read just now. They will be as soon as Enlace is back.", true);
-      setTimeout(() => this.load(start), 2000);
+      this.again = setTimeout(() => this.load(start), 2000);
       return;
     }
     const held = this.rows.contains(document.activeElement);

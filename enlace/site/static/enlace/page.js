@@ -13,13 +13,14 @@ window.addEventListener(
 (() => {
   const said = () => document.getElementById("said");
 
-  function say(sentence, wrong = false) {
+  /** wrong: it is about an error. more: elements that stand behind it; it stays then, until something else is said. */
+  function say(sentence, wrong = false, more = []) {
     const line = said();
-    line.textContent = sentence;
+    line.replaceChildren(sentence, ...more);
     line.classList.toggle("wrong", wrong);
     line.classList.add("shown");
     clearTimeout(say.timer);
-    say.timer = setTimeout(() => line.classList.remove("shown"), wrong ? 12000 : 5000);
+    if (!more.length) say.timer = setTimeout(() => line.classList.remove("shown"), wrong ? 12000 : 5000);
   }
   window.enlaceSay = say;
 

@@ -5,6 +5,7 @@ import { posted } from "./posting.js";
 import { heard, isAway } from "./reach.js";
 
 export const LAST = 2 ** 53; // further than any record: the server goes to the last one
+const AGAIN = 1500; // ms until a place that is being found is asked for again
 export const PAUSE = 90; // ms that a press waits for the next one, while an answer is on its way
 const fresh = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
@@ -132,6 +133,7 @@ export class Source {
   /** path: what is asked for. pause: how long it waits for another move, in ms, where one is under way. toward: its place. */
   move(path, pause = 0, toward = null) {
     clearTimeout(this.waiting?.timer);
+    this.coming?.abort(); // somebody goes elsewhere
     this.toward = toward;
     // One press goes out at once; of several that come while one is under way, only where they end.
     const held = this.moves > 0;
@@ -206,13 +208,46 @@ export class Source {
     this.missed = null;
     if (!response.ok) {
       if (isAway(response)) this.miss(path);
-      await complain(response);
+      if (response.headers.has("X-Coming")) this.wait(path, response);
+      else await complain(response);
     } else {
       this.arriving = true;
       apply(html, response);
       this.arriving = false;
     }
     return true;
+  }
+
+  /** A place is being found: somebody goes on meanwhile, and is led there once it is known, unless they go elsewhere before. */
+  async wait(path, response) {
+    const mine = new AbortController();
+    const began = Date.now();
+    const stop = Object.assign(document.createElement("button"), { className: "link", textContent: "Stop" });
+    const since = document.createElement("span");
+    since.ariaHidden = "true"; // it would be read out each time
+    stop.addEventListener("click", () => {
+      mine.abort();
+      enlaceSay("Stopped. You are where you were.");
+    });
+    this.coming = mine;
+    for (let answer = response; answer.headers.has("X-Coming"); answer = await this.asked(path, mine.signal, answer)) {
+      since.textContent = ` ${Math.round((Date.now() - began) / 1000)} s so far. `;
+      const words = enlaceWords(await answer.clone().text());
+      if (!stop.isConnected || stop.told !== words) enlaceSay(words, false, [since, stop]);
+      stop.told = words;
+      await new Promise((later) => setTimeout(later, AGAIN));
+      if (mine.signal.aborted) return;
+    }
+    if (!mine.signal.aborted) this.move(path);
+  }
+
+  /** Ask once more for what is being found; the answer before where nobody can be asked. */
+  async asked(path, signal, before) {
+    try {
+      return await fetch(this.address(path), { headers: { "HX-Request": "true" }, signal });
+    } catch {
+      return before;
+    }
   }
 
   address(path) {
