@@ -9,7 +9,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.filters import AnyFilter, Combined, Filter, exactly_text, read_box
+from enlace.core.dataset.filters import AnyFilter, Filter, exactly_text, read_box
 from enlace.core.dataset.finding import look
 from enlace.core.dataset.groups import frequent
 from enlace.core.dataset.lookups import shown_text
@@ -19,6 +19,7 @@ from enlace.core.dataset.totals import NUMBERS
 from enlace.core.dataset.window import Rows
 from enlace.core.kinds import KINDS, TEXTS, Unreadable
 from enlace.core.problem import Problem
+from enlace.core.view.filtering import anywhere
 
 from .date_spans import in_spans, spans_of
 from .opening import number_from, on_form, text_from
@@ -146,10 +147,10 @@ def exactly(request: HttpRequest, work: Work) -> HttpResponse:
 def find(request: HttpRequest, work: Work) -> HttpResponse:
     """Where a text is found in what the rows show, at or after a place, or before it: position (from 0), which of how many."""
     typed = text_from(request, "text").strip()[:LONGEST]
-    tests = _tests(work, typed)
-    if not tests:
+    try:
+        wanted = anywhere(typed, work.dataset, work.formats)
+    except Unreadable:
         return JsonResponse({"count": 0})
-    wanted = Combined("any", tuple(tests))
     total = work.rows.known_count()
     if total is not None and total > AT_ONCE and work.rows.told_apart:
         return JsonResponse(_looked(request, work, wanted, total))
@@ -189,22 +190,6 @@ def _looked(request: HttpRequest, work: Work, wanted: AnyFilter, total: int) -> 
     left -= abs(told.next - at)
     done = f"Looked through {number(total - left)} of {number(total)} rows"
     return {"count": 0, "at": told.next, "left": left, "done": done}
-
-
-def _tests(work: Work, typed: str) -> list[Any]:
-    """A test of each field that shows something in which the text can be."""
-    tests: list[Any] = []
-    for field in work.dataset.shown:
-        if not typed or field.kind in ("picture", "binary"):
-            continue
-        if _is_text(field) and not (field.lookup and field.formula):
-            tests.append(Filter(field.name, "has", typed))
-            continue
-        try:
-            tests.append(read_box(field, typed, work.formats))  # numbers and dates as people write them
-        except Unreadable:
-            continue
-    return tests
 
 
 def _position(work: Work, rows: Rows, at: int) -> int:

@@ -232,6 +232,16 @@ class Asking(Served):
         self.assertGreater(page.evaluate("CSS.highlights.get('found').size"), 0)
         page.keyboard.press("Shift+Enter")
         expect(page.locator("#panel")).to_have_attribute("data-position", first)
+        # The others stay in sight, unless one asks for these alone.
+        many = page.locator("#sentence [data-found]").text_content().split()[2]
+        page.keyboard.press("Tab")
+        expect(page.get_by_role("button", name="Only these")).to_be_focused()
+        page.keyboard.press("Enter")
+        expect(page.locator("#go-total")).to_have_text(many)
+        expect(page.locator("#sentence .said-part")).to_contain_text("“jangáda” in any field")
+        expect(page.locator("#rows [role=gridcell]:focus")).to_have_count(1)
+        page.locator("#sentence .said-part button").first.click()
+        expect(page.get_by_label("Text that any field has")).to_have_value("jangáda")
 
     def test_several_fields_in_an_order_by_keyboard(self):
         page = self.work("Port call")

@@ -15,6 +15,7 @@ from enlace.core.model.dataset import DatasetSpec, FieldSpec
 from enlace.core.problem import Problem
 from enlace.core.view import (
     SPLITS,
+    Anywhere,
     Arranged,
     Asked,
     Group,
@@ -50,7 +51,7 @@ def tests(draw):
 
 
 CONDITIONS = st.recursive(
-    st.one_of(tests(), st.builds(Typed, st.text(max_size=10), st.booleans())),
+    st.one_of(tests(), *(st.builds(kind, st.text(max_size=10), st.booleans()) for kind in (Typed, Anywhere))),
     lambda inner: st.builds(
         Group, st.sampled_from(["all", "any", "none"]), st.lists(inner, max_size=3).map(tuple), st.booleans()
     ),

@@ -5,13 +5,14 @@ Conditions built from parts are read, told in words, and made into what a server
 
 from .arranged import SPLITS, Arranged
 from .asked import Asked
-from .conditions import Condition, Group, Test, Typed, conditions_of, to_text
+from .conditions import Anywhere, Condition, Group, Test, Typed, conditions_of, to_text
 from .filtering import filter_of
 from .telling import words_of
 from .view import View
 
 __all__ = [
     "SPLITS",
+    "Anywhere",
     "Arranged",
     "Asked",
     "Condition",

@@ -55,6 +55,14 @@ class Typed:
 
 
 @dataclass(frozen=True)
+class Anywhere:
+    """A text that any of the fields that are shown has, or a value that any of them is."""
+
+    text: str
+    off: bool = False
+
+
+@dataclass(frozen=True)
 class Group:
     """Several conditions of which all, any or none hold."""
 
@@ -63,7 +71,7 @@ class Group:
     off: bool = False
 
 
-Condition = Test | Typed | Group
+Condition = Test | Typed | Anywhere | Group
 
 
 def conditions_of(text: str) -> tuple[Condition, ...]:
@@ -102,6 +110,8 @@ def _read(kept: Any, depth: int, counted: list[int]) -> Condition:
     if isinstance(sql := kept.get("sql"), str):
         # Cut rather than refused: what is cut is no expression any more, and is told as such beside it.
         return Typed(sql[: LONGEST_VALUE * 5], off)
+    if isinstance(text := kept.get("anywhere"), str):
+        return Anywhere(text[:LONGEST_VALUE], off)
     joint = next((name for name in JOINTS if isinstance(kept.get(name), list)), "")
     if joint:
         return Group(joint, tuple(_read(item, depth + 1, counted) for item in kept[joint]), off)
@@ -125,6 +135,8 @@ def _kept(condition: Condition) -> dict[str, Any]:
     off = {"off": True} if condition.off else {}
     if isinstance(condition, Typed):
         return {"sql": condition.sql, **off}
+    if isinstance(condition, Anywhere):
+        return {"anywhere": condition.text, **off}
     if isinstance(condition, Group):
         return {condition.joint: [_kept(part) for part in condition.parts], **off}
     return {"field": condition.field, "test": condition.test, "values": list(condition.values), **off}

@@ -15,7 +15,7 @@ from ..expression import Expression, Unsupported
 from ..expression.parse import MASTER
 from ..kinds import TEXTS, Formats, Unreadable
 from ..model.dataset import DatasetSpec, FieldSpec
-from .conditions import Condition, Group, Test, Typed
+from .conditions import Anywhere, Condition, Group, Test, Typed
 
 SIGNS = {"is": "=", "is not": "<>", "less": "<", "at most": "<=", "more": ">", "at least": ">="}
 MOST_DAYS = 400_000
@@ -42,6 +42,25 @@ def filter_of(
     return tuple(item for item in made if item is not None), wrong
 
 
+def anywhere(text: str, dataset: DatasetSpec, formats: Formats) -> Combined:
+    """A text in any of the fields that a dataset shows, as people read them: in texts a part, of numbers and dates the value.
+    Raises Unreadable, where no field can have it."""
+    tests: list[AnyFilter] = []
+    for field in dataset.shown:
+        if not text.strip() or field.kind in ("picture", "binary"):
+            continue
+        if (field.lookup and not field.formula) or (field.kind in TEXTS and not field.lookup):
+            tests.append(Filter(field.name, "has", text))
+            continue
+        try:
+            tests.append(read_box(field, text, formats))
+        except Unreadable:
+            continue
+    if not tests:
+        raise Unreadable(f"No field can have “{text[:60]}”.")
+    return Combined("any", tuple(tests))
+
+
 @dataclass(frozen=True)
 class _Asking:
     """What conditions are about, and what may be asked: the names in `seen`, and, far, what lies beyond the record."""
@@ -62,6 +81,8 @@ def _filter(condition: Condition, asking: _Asking, wrong: list[str]) -> AnyFilte
     try:
         if isinstance(condition, Typed):
             return _written(condition.sql, asking)
+        if isinstance(condition, Anywhere):
+            return anywhere(condition.text, asking.dataset, asking.formats)
         field = field_named(asking.dataset, condition.field)
         if field is None or condition.field not in asking.seen:
             raise Unreadable(f"There is no field {condition.field}.")

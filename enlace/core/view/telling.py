@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..dataset.reached import field_named
 from ..model.dataset import DatasetSpec
-from .conditions import Condition, Group, Test, Typed
+from .conditions import Anywhere, Condition, Group, Test, Typed
 
 WORDS = {
     "says": "{0}",
@@ -36,6 +36,8 @@ def words_of(condition: Condition, dataset: DatasetSpec) -> str:
     """A condition in words."""
     if isinstance(condition, Typed):
         return condition.sql
+    if isinstance(condition, Anywhere):
+        return f"“{condition.text}” in any field"
     if isinstance(condition, Group):
         parts = [words_of(part, dataset) for part in condition.parts if not part.off]
         if not parts:

@@ -163,12 +163,25 @@ export function asking(sourceOf) {
       const found = await looked(source, asked, told, mine);
       if (!found) return;
       const { count, position, sentence, goes } = found;
-      told.textContent = sentence || "Not found";
+      told.replaceChildren(sentence || "Not found", ...(count ? [" ", onlyThese(source, text)] : []));
       if (count && goes && position !== source.position) await source.goTo(position);
       mark(source, text);
     } catch (error) {
       if (error.name !== "AbortError") told.textContent = "Enlace can't be reached just now.";
     }
+  }
+  /** Hide what does not have a text, since somebody asks for that. */
+  function onlyThese(source, text) {
+    const only = Object.assign(document.createElement("button"), {
+      type: "button",
+      className: "link",
+      textContent: "Only these",
+    });
+    only.addEventListener("click", async () => {
+      await conditionsOf(source)?.apply({ anywhere: text });
+      source.grid?.focus();
+    });
+    return only;
   }
   /** What a search gives; a long one goes on by itself until it has looked at all rows, or somebody stops it. */
   async function looked(source, asked, told, mine) {

@@ -61,8 +61,8 @@ export function cleaned(conditions, counts) {
     if (joint) {
       const parts = cleaned(condition[joint], counts);
       if (parts.length) kept.push({ ...condition, [joint]: parts });
-    } else if ("sql" in condition) {
-      if (condition.sql.trim()) kept.push(condition);
+    } else if ("sql" in condition || "anywhere" in condition) {
+      if ((condition.sql ?? condition.anywhere).trim()) kept.push(condition);
     } else {
       const values = condition.values.map((value) => value.trim());
       const [least] = counts[condition.test];
@@ -230,6 +230,19 @@ export class Conditions {
         },
       });
       return make("div", { className: "asks-one" }, typed, drop);
+    }
+    if ("anywhere" in condition) {
+      const typed = make("input", {
+        className: "form-control form-control-sm",
+        value: condition.anywhere,
+        maxLength: 200,
+        "data-at": `${at}-anywhere`,
+        "aria-label": "Text that any field has",
+        oninput: ({ target }) => {
+          condition.anywhere = target.value;
+        },
+      });
+      return make("div", { className: "asks-one" }, make("span", {}, "Any field has"), typed, drop);
     }
     return make("div", { className: "asks-one" }, ...this.test(condition, at), drop);
   }
