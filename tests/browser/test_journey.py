@@ -112,6 +112,26 @@ class Journey(Served):
         )
         self.assertEqual(self.ask("SELECT count(*) FROM stone WHERE id = 3", path), [(0,)])
 
+    def test_a_new_record_is_told_what_it_lacks_field_by_field(self):
+        page = self.work("Port call")
+        page.keyboard.press("Alt+Shift+N")
+        vessel = page.locator("#panel [data-field=vessel_id]")
+        expect(vessel).to_be_focused()
+        told = page.locator("#panel .note .message")
+        expect(told).to_have_count(0)
+        page.keyboard.press("Tab")
+        expect(told).to_have_text(["Vessel needs a value before saving."])
+        # Once something is entered the server tells all of it; what got a value is told no more.
+        vessel.focus()
+        page.keyboard.type("doce")
+        expect(page.locator("#choices [role=option]").first).to_contain_text("Doce")
+        page.keyboard.press("Enter")
+        expect(told.filter(has_text="Agent")).to_have_text(["Agent needs a value before saving."])
+        expect(told.filter(has_text="Vessel")).to_have_count(0)
+        page.locator("#act-discard").click()
+        page.locator("#question [value=yes]").click()
+        self.says("discarded")
+
     def test_by_keyboard_alone(self):
         page = self.work("Berth", self.open_page("operator"))
         page.keyboard.press("Tab")  # the skip link comes first

@@ -8,6 +8,7 @@ import { DeskKeys, FIRST } from "./deskkeys.js";
 import { apply, Edits } from "./edits.js";
 import { formsMenu } from "./formsmenu.js";
 import { HeldKeys, stopOf } from "./focus.js";
+import { lacks } from "./lacks.js";
 import { heard } from "./reach.js";
 import { renewRow } from "./renewrow.js";
 import { LAST, Source } from "./source.js";
@@ -90,6 +91,7 @@ async function settled() {
 
 asking(sourceOf);
 boxed(sourceOf);
+lacks((element) => sourceOf(element).isEditor(element));
 
 // -- acts --------------------------------------------------------------------------------------------------
 
