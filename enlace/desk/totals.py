@@ -84,8 +84,9 @@ def shown_total(work: Work, total: Total, value: Any) -> str:
     if value is None:
         return "none"
     endless = isinstance(value, Decimal) and not value.is_finite()
-    # A sum is of the field's own unit and currency; an average has more places than its values.
-    if total.function in ("min", "max", "first", "last") or (total.function == "sum" and not endless):
+    # A sum is of the unit and currency that the field is written with; an average has more places than its values.
+    formatted = total.function == "sum" and field.format and not endless
+    if formatted or total.function in ("min", "max", "first", "last"):
         return KINDS[field.kind].formatter(field, work.formats)(value)[:200]
     if endless:
         return str(value)

@@ -536,7 +536,7 @@ document.addEventListener("keydown", (event) => {
     const back = document.activeElement;
     back?.blur();
     if ("trying" in desk.dataset) settled().then(() => document.getElementById("rehearse")?.requestSubmit());
-    else settled().then(() => document.getElementById("act-save")?.click());
+    else settled().then(() => run(main, { act: "save" }));
     back?.focus?.();
   } else if (!typing && (key === "Z" || key === "Y")) {
     event.preventDefault();
