@@ -113,10 +113,21 @@ def _read_part(
 ) -> None:  # fmt: skip
     stored, there = work.stored_of(ids), work.store.some(ids)
     block.read |= stored
+    met = fields[: max(map(len, lines), default=0)]
+    # Where no record decides what a text stands for, what is known of it is all that there is to find out.
+    plain = not _may_lock(met) and not any(shut(f) or (f.lookup and f.lookup.narrowed) for f in met)
+    names = [field.name for field in met]
     for i, line in enumerate(lines):
         identifier = ids[i] if i < len(ids) else ""
+        read = stored.get(identifier)
+        if plain and read is not None and identifier not in there:
+            cells = [(f, known.get(place)) for f, place in zip(met, zip(names, line, strict=False), strict=False)]
+            if cells and all(typed.__class__ is Typed for _, typed in cells):
+                block.lines.append((identifier, cells))  # type: ignore[arg-type]
+                block.edited += 1
+                continue
         texts = list(zip(fields, line, strict=False))
-        take_in(work, block, identifier, there.get(identifier), stored.get(identifier), texts, known)
+        take_in(work, block, identifier, there.get(identifier), read, texts, known)
 
 
 def take_in(
@@ -244,8 +255,9 @@ def _filled_anew(
     for spec, typed in cells:
         was[spec.name] = read.get(spec.name)
         for name, value in (typed.values or {}).items():
-            field, stored = by_name[name], read.get(name)
-            if KINDS[field.kind].same(was.get(name, stored), value, field):
+            field = by_name[name]
+            stored = was[name] if name in was else read.get(name)
+            if KINDS[field.kind].same(stored, value, field):
                 now.pop(name, None)
             else:
                 now[name] = value
@@ -263,7 +275,7 @@ def filled(
     """A record with what is typed into it; None where there is none, or it is to be removed. read: as it is stored."""
     if record is None and read:
         record = as_read(work.dataset, identifier, key_of(identifier), read)
-        if all(typed.values is not None and not typed.unread for _, typed in cells):
+        if not [typed for _, typed in cells if typed.values is None or typed.unread]:
             return _filled_anew(work, cells, read, record)
     if record is None or record.state == "removed":
         return None

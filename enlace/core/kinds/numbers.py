@@ -181,10 +181,12 @@ class Number(Kind):
         return text if isinstance(self.read(raw, field), Nonconforming) else text.replace(".", formats.decimal)
 
     def same(self, a: Any, b: Any, field: FieldSpec) -> bool:
+        if a is None or b is None:
+            return a is None and b is None
         first, second = self.read(a, field), self.read(b, field)
         if isinstance(first, Decimal) and isinstance(second, Decimal) and first.is_nan() and second.is_nan():
             return True
-        return super().same(a, b, field)
+        return bool(first == second)
 
     def formatter(self, field: FieldSpec, formats: Formats) -> Callable[[Any], str]:
         plain, general = formats.number(), formats.general()
