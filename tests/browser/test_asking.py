@@ -200,6 +200,31 @@ class Asking(Served):
         page.set_viewport_size({"width": 1500, "height": 900})
         page.wait_for_function(reach)
 
+    def test_back_undoes_what_was_asked_and_leaves_the_form_at_last(self):
+        page = self.work("Port call")
+        eta, sentence = page.locator("#grid [data-name=eta]"), page.locator("#sentence")
+        eta.get_by_role("link").click()
+        expect(eta).to_have_attribute("aria-sort", "ascending")
+        expect(page).to_have_url(re.compile("order=eta"))
+        page.locator("#act-filter").click()
+        page.get_by_label("Filter by Status").fill("berthed")
+        page.keyboard.press("Enter")
+        expect(sentence).to_contain_text("berthed")
+        expect(page).to_have_url(re.compile("only-status"))
+        page.locator("#go-next").click()
+        expect(page.locator("#panel")).to_have_attribute("data-position", "1")
+        page.go_back()
+        expect(sentence).not_to_contain_text("berthed")
+        expect(eta).to_have_attribute("aria-sort", "ascending")
+        page.go_forward()
+        expect(sentence).to_contain_text("berthed")
+        for _ in range(2):
+            page.go_back()
+        expect(eta).not_to_have_attribute("aria-sort", "ascending")
+        expect(page).not_to_have_url(re.compile("order=eta"))
+        page.go_back()
+        expect(page).to_have_url(re.compile("/desk/$"))
+
     def test_a_view_is_kept_and_asked_again(self):
         page = self.work("Port call")
         page.get_by_role("columnheader", name="ETA").get_by_role("link").click()

@@ -283,7 +283,8 @@ function keepAddress(told) {
   clearTimeout(resting);
   resting = setTimeout(tellAddress, REST);
 }
-function tellAddress() {
+/** Another order, other filters or groups are a step that Back undoes. */
+function tellAddress({ type } = {}) {
   clearTimeout(resting);
   if (!standing) return;
   const { record, places: deep, asked } = standing;
@@ -296,8 +297,19 @@ function tellAddress() {
   }
   if (record !== undefined) searchParams.set("record", record);
   if (deep) searchParams.set("places", places(main));
-  history.replaceState(null, "", address);
+  const step = asked && type !== "pagehide" && history.state.asked !== askedFor();
+  history[step ? "pushState" : "replaceState"]({ asked: askedFor() }, "", address);
 }
+function askedFor() {
+  const said = new URLSearchParams(main.view);
+  for (const name of ["on", "arranged"]) said.delete(name);
+  return said.toString();
+}
+history.replaceState({ asked: askedFor() }, "");
+addEventListener("popstate", ({ state }) => {
+  standing = null; // it was for the address that somebody has left
+  if (state && state.asked !== askedFor()) main.arrange(new URLSearchParams(state.asked));
+});
 addEventListener("pagehide", tellAddress);
 // Who is about to leave, reload or copy the address finds it as it is.
 addEventListener("blur", tellAddress);
@@ -325,7 +337,7 @@ document.addEventListener("enlace:adopted", () => {
   tellAddress();
   const address = new URL(location);
   address.searchParams.delete("arranged");
-  history.replaceState(null, "", address);
+  history.replaceState({ asked: askedFor() }, "", address);
 });
 document.addEventListener("enlace:go", ({ detail }) => location.replace(detail.to));
 document.addEventListener("enlace:stale", ({ detail }) => reload(at(detail)));

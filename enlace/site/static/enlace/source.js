@@ -293,11 +293,14 @@ export class Source {
     asked.set("on", "sheet");
     const arranged = new URLSearchParams(this.view).get("arranged");
     if (arranged) asked.set("arranged", arranged);
+    this.wanted = asked;
     this.view = asked.toString();
     await this.page.settled();
+    this.view = asked.toString(); // an answer on its way told of what was asked before
     // As many rows as are seen, and some more: others come as one scrolls to them.
     const seen = this.grid?.room ? 2 * this.grid.visible + 6 : 0;
     await this.move(`arrange${seen ? `?seen=${seen}` : ""}`);
+    if (this.wanted !== asked) return; // something else is asked for by now
     if (this.p) this.page.keepPlaces();
     else this.page.keepAddress({ asked });
   }
