@@ -10,7 +10,7 @@ from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.window import Row
 from enlace.core.kinds import KINDS, TEXTS
 
-from .contexts import columns_now, on_grid
+from .contexts import on_grid, sides_now
 from .work import Work
 
 DIGIT, BESIDE = 8.9, 18  # pixels of a digit in a grid, and beside a number
@@ -18,8 +18,8 @@ DIGIT, BESIDE = 8.9, 18  # pixels of a digit in a grid, and beside a number
 
 def widths_of(work: Work, rows: Sequence[Row] = (), key: str = "") -> str:
     """The widths of a grid's columns, a + behind those that share what is left of its width. rows: that it shows."""
-    shown, pins = on_grid(work, key).shown, {column.field: column.pin for column in columns_now(work, key)}
-    sharing = _sharing(work.dataset, [field for field in shown if not pins[field.name]])
+    shown, sides = on_grid(work, key).shown, sides_now(work, key)
+    sharing = _sharing(work.dataset, [field for field in shown if field.name not in sides])
     return " ".join(f"{_width(work, f, rows)}px{'+' * (f.name in sharing)}" for f in shown)
 
 

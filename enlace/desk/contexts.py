@@ -208,10 +208,15 @@ def on_grid(work: Work, key: str = "") -> DatasetSpec:
 
 def columns_now(work: Work, key: str = "") -> list[GridColumn]:
     """The columns that a grid shows, in their order, each with its width and the side that it stays at."""
+    sides = sides_now(work, key)
+    return [GridColumn(f.name, width=f.width, pin=sides.get(f.name, "")) for f in on_grid(work, key).shown]
+
+
+def sides_now(work: Work, key: str = "") -> dict[str, str]:
+    """The side that a column of a grid stays at, by its field; a field without one moves with the others."""
     laid_out = work.sheet.columns(work.part.name, key) if work.sheet else ()
     # A person's own arrangement says all sides; where there is none the builder's do.
-    sides = {column.field: column.pin for column in work.arranged(key) or laid_out}
-    return [GridColumn(f.name, width=f.width, pin=sides.get(f.name, "")) for f in on_grid(work, key).shown]
+    return {column.field: column.pin for column in work.arranged(key) or laid_out if column.pin}
 
 
 def keys_of(work: Work, kind: str = "grid") -> list[str]:

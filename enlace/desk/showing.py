@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import parse_qs
@@ -25,7 +25,7 @@ from .addresses import (
     pressed,
 )
 from .column_widths import blank_widths, widths_of
-from .contexts import as_laid_out, base_context, columns_now, on_grid, panel_context, rail_context, written
+from .contexts import as_laid_out, base_context, on_grid, panel_context, rail_context, sides_now, written
 from .controls import Drawing
 from .grouped import layout_of, line_of, line_total, lines_of, uncounted
 from .parts import FormPart
@@ -93,6 +93,7 @@ def head_context(work: Work, key: str = "") -> dict[str, Any]:
     """The headings of a grid: its columns in order, and the boxes to filter by."""
     grid, typed = on_grid(work, key), dict(work.asked.boxes)
     shown = grid.shown
+    names = {f.name for f in shown}
     return {
         "columns": _columns(work, grid),
         "boxes": [
@@ -105,16 +106,15 @@ def head_context(work: Work, key: str = "") -> dict[str, Any]:
             for f in shown
         ],
         "wrong": list(work.filter_faults.values()),
-        **_arranged_context(work, key),
-        "hidden_columns": json.dumps(
-            [(f.name, f.label) for f in as_laid_out(work, key).shown if f.name not in {g.name for g in shown}]
-        ),
+        **_arranged_context(work, key, shown),
+        "hidden_columns": json.dumps([(f.name, f.label) for f in as_laid_out(work, key).shown if f.name not in names]),
     }
 
 
-def _arranged_context(work: Work, key: str) -> dict[str, Any]:
+def _arranged_context(work: Work, key: str, shown: Sequence[FieldSpec]) -> dict[str, Any]:
     """How a grid is arranged, as its page says it."""
-    now, pins = work.arrangement(key), [column.pin for column in columns_now(work, key)]
+    sides = sides_now(work, key)
+    now, pins = work.arrangement(key), [sides.get(f.name) for f in shown] if sides else []
     return {
         "arranged": now != Arranged(),
         "row_lines": now.lines,

@@ -60,9 +60,10 @@ class Skeleton:
 
 def _escaped(value: Any) -> str:
     """A value as a template would print it; most are texts with nothing in them that has to be written otherwise."""
-    if type(value) is str and not _UNSAFE(value):
+    kind = type(value)
+    if kind is SafeString or (kind is str and not _UNSAFE(value)):
         return value
-    return str(conditional_escape(value))
+    return str(value) if kind is int else str(conditional_escape(value))
 
 
 def drawn(template: str, shape: Shape, printed: Mapping[str, Any]) -> SafeString:
