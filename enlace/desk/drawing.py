@@ -21,6 +21,7 @@ from .controls import SHOWN, Drawing
 from .grouped import layout_of, lines_of
 from .sheet import Sheet
 from .showing import head_context
+from .skeleton import escaped
 from .templatetags.drawn import asking, navigator, panel, table, tabs, value
 
 OF_RECORD, OF_ROWS = ("record",), ("rows",)
@@ -60,7 +61,7 @@ Within = Callable[[str, SafeString], tuple[SafeString, SafeString]]
 
 
 def _as_it_is(name: str, html: SafeString) -> tuple[SafeString, SafeString]:
-    return mark_safe(""), html
+    return SafeString(), html
 
 
 def draw(sheet: Sheet, drawings: Mapping[str, Drawing], within: Within = _as_it_is) -> SafeString:
@@ -77,12 +78,15 @@ def _several(sheet: Sheet, several: tuple[Control, ...], drawings: Mapping[str, 
         drawing = drawings.get(control.source)
         p = drawing.context["p"] if drawing else ""
         html = draw_control(sheet, control, drawings, within=within)
-        own, html = (mark_safe(""), html) if control.children else within(control.id, html)
-        name = control.kind if control.kind in CONTROL_KINDS else "unknown"
-        made.append((name, own, css, control.kind, control.id, "" if drawing is None else f"of{p}", html, name))
-    # Each control is an element of its kind, which `static/enlace/controls` knows by its name.
-    wrap = '<enlace-{}{} class="control {}" data-kind="{}" data-control="{}" data-of="{}">{}</enlace-{}>'
-    return format_html_join("\n", wrap, made)
+        own, html = (SafeString(), html) if control.children else within(control.id, html)
+        # Each control is an element of its kind, which `static/enlace/controls` knows by its name.
+        name = escaped(control.kind if control.kind in CONTROL_KINDS else "unknown")
+        said = f'data-kind="{escaped(control.kind)}" data-control="{escaped(control.id)}"'
+        of = "" if drawing is None else f"of{escaped(p)}"
+        made.append(
+            f'<enlace-{name}{escaped(own)} class="control {css}" {said} data-of="{of}">{escaped(html)}</enlace-{name}>'
+        )
+    return SafeString("\n".join(made))
 
 
 def draw_control(

@@ -17,7 +17,7 @@ from typing import Any
 
 from django.template.loader import render_to_string
 from django.utils.html import conditional_escape
-from django.utils.safestring import SafeString, mark_safe
+from django.utils.safestring import SafeString
 
 MOST_CHARACTERS = 8_000_000  # of all skeletons that a process keeps: an editor has a thousand, a wide grid's head fifty
 _TOKEN = token_hex(8)  # of this process: no text that anybody types has it
@@ -51,14 +51,14 @@ class Skeleton:
 
     def filled(self, printed: Mapping[str, Any]) -> SafeString:
         """The HTML with values in their places."""
-        texts = {name: _escaped(value) for name, value in printed.items()}
+        texts = {name: escaped(value) for name, value in printed.items()}
         parts = [self.pieces[0]]
         for name, piece in zip(self.names, self.pieces[1:], strict=True):
             parts += (texts[name], piece)
-        return mark_safe("".join(parts))
+        return SafeString("".join(parts))
 
 
-def _escaped(value: Any) -> str:
+def escaped(value: Any) -> str:
     """A value as a template would print it; most are texts with nothing in them that has to be written otherwise."""
     kind = type(value)
     if kind is SafeString or (kind is str and not _UNSAFE(value)):
