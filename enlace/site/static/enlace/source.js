@@ -233,7 +233,7 @@ export class Source {
     for (let answer = response; answer.headers.has("X-Coming"); answer = await this.asked(path, mine.signal, answer)) {
       since.textContent = ` ${Math.round((Date.now() - began) / 1000)} s so far. `;
       const words = enlaceWords(await answer.clone().text());
-      if (!stop.isConnected || stop.told !== words) enlaceSay(words, false, [since, stop]);
+      if (!stop.closest(".shown") || stop.told !== words) enlaceSay(words, false, [since, stop]);
       stop.told = words;
       await new Promise((later) => setTimeout(later, AGAIN));
       if (mine.signal.aborted) return;
