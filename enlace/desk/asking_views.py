@@ -9,7 +9,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.filters import AnyFilter, Filter, exactly_text, read_box
+from enlace.core.dataset.filters import AnyFilter, exactly_text, read_box, text_test
 from enlace.core.dataset.finding import look
 from enlace.core.dataset.groups import frequent
 from enlace.core.dataset.lookups import shown_text
@@ -57,7 +57,7 @@ def values(request: HttpRequest, work: Work) -> HttpResponse:
     rows = work.rows
     if typed:
         try:
-            wanted = Filter(field.name, "has", typed) if _is_text(field) else read_box(field, typed, work.formats)
+            wanted = text_test(field, "has", typed) if _is_text(field) else read_box(field, typed, work.formats)
         except Unreadable as error:
             raise Problem(str(error), "Type a part of a text, or a value.", code="bad") from None
         rows = _narrowed(work, wanted)

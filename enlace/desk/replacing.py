@@ -67,6 +67,8 @@ def _wanted(request: HttpRequest, work: Work) -> Wanted:
         raise Problem("Texts of that field can't be replaced.", "Choose one from the list.", code="bad")
     if not find or len(find) > LONGEST:
         raise Problem("There is nothing to look for.", f"Type a text of at most {LONGEST} characters.", code="bad")
+    if "\0" in find:
+        raise Problem("No database keeps a NUL character.", "Leave it out of what is looked for.", code="bad")
     return Wanted(fields, find, request.POST.get("put", "")[:LONGEST], request.POST.get("capitals") == "1")
 
 

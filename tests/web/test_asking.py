@@ -435,6 +435,25 @@ class ValuesOnEachServer(Pages):
         told = self.client.get(f"{at}count", {f"only-{field}": said})
         return json.loads(told["HX-Trigger"])["enlace:total"]["total"]
 
+    def test_a_text_that_no_database_keeps_is_told_and_not_taken_for_an_outage(self):
+        for kind in ODD:
+            place = self.at_server(kind)
+            place.run("CREATE TABLE noted (id INTEGER PRIMARY KEY, words VARCHAR(20))")
+            at = f"/desk/{self.form('noted', self.connect(place.spec)).pk}/"
+            for asked in (
+                [{"anywhere": "a\0b"}],
+                *([{"field": "words", "test": test, "values": ["a\0b"]}] for test in ("has", "begins", "like", "is")),
+            ):
+                told = self.client.get(at, {"only-": json.dumps(asked)})
+                self.assertContains(told, "NUL character", msg_prefix=f"{kind} {asked}")
+            for path, more in (("find", {"text": "a\0b"}), ("values", {"field": "words", "typed": "a\0b"})):
+                self.assertIn(self.client.get(at + path, more).status_code, (200, 400), f"{kind} {path}")
+            for act, more in (
+                ("replace/look", {"find": "a\0b"}),
+                ("block", {"lines": '[["1", "a\\u0000b"]]', "preview": 1}),
+            ):
+                self.assertIn(self.client.post(at + act, more).status_code, (200, 400), f"{kind} {act}")
+
     def test_as_many_rows_pass_as_a_value_is_said_to_have(self):
         for kind, statements in ODD.items():
             place = self.at_server(kind, *statements)

@@ -93,9 +93,20 @@ def read_box(field: FieldSpec, said: str, formats: Formats) -> Filter:
         raise Unreadable(f"{field.label}: {error}") from None
 
 
-def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
+def text_test(field: FieldSpec, test: str, text: str) -> Filter:
+    """A test of a field's texts, or of those that its list shows. Raises Unreadable."""
+    _without_nul(text)
+    return Filter(field.name, test, text)
+
+
+def _without_nul(said: str) -> None:
+    # A server that is asked for one may take it for the end of the text, or not take it at all.
     if "\0" in said:
         raise Unreadable("It contains a NUL character, which databases do not keep.")
+
+
+def _read(field: FieldSpec, said: str, formats: Formats) -> Filter:
+    _without_nul(said)
     # Before all other tests: what follows is taken to the letter, even the word “empty”.
     if (exact := said.lstrip()).startswith("=="):
         return _exactly(field, exact[2:], formats)

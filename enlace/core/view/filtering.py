@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from sqlglot import exp
 
-from ..dataset.filters import AnyFilter, Combined, Filter, Written, read_box, stored_value
+from ..dataset.filters import AnyFilter, Combined, Filter, Written, read_box, stored_value, text_test
 from ..dataset.reached import field_named, names_in_lists
 from ..dataset.source import names_for
 from ..expression import Expression, Unsupported
@@ -50,7 +50,7 @@ def anywhere(text: str, dataset: DatasetSpec, formats: Formats) -> Combined:
         if not text.strip() or field.kind in ("picture", "binary"):
             continue
         if (field.lookup and not field.formula) or (field.kind in TEXTS and not field.lookup):
-            tests.append(Filter(field.name, "has", text))
+            tests.append(text_test(field, "has", text))
             continue
         try:
             tests.append(read_box(field, text, formats))
@@ -117,7 +117,7 @@ def _test(condition: Test, field: FieldSpec, asking: _Asking) -> Filter | Combin
     if test in ("has", "lacks", "begins", "ends"):
         if not (field.lookup or field.kind in TEXTS):
             raise Unreadable(f"{field.label} is no text: ask whether it is, is less or is more.")
-        return Filter(field.name, test, values[0])
+        return text_test(field, test, values[0])
     if test == "like":
         return _like(field, values[0], asking.dataset)
     if test in ("in", "not in"):
@@ -133,6 +133,7 @@ def _like(field: FieldSpec, pattern: str, dataset: DatasetSpec) -> Written:
     """A text by a pattern, as LIKE has it; of a list the stored value. Raises Unreadable."""
     if field.kind not in TEXTS:
         raise Unreadable(f"{field.label} is no text: ask whether it is, is less or is more.")
+    text_test(field, "has", pattern)
     # What a list leads to is named in two parts; a field's own name may have any character.
     owner, _, name = ("", "", field.name) if field.name in dataset.any_name else field.name.partition(".")
     named, said = exp.column(name, table=owner or None, quoted=True), exp.Literal.string(pattern)

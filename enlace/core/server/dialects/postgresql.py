@@ -139,7 +139,10 @@ class PostgreSQL(NetworkServer):
         words = str(error).splitlines()[0] if str(error) else ""
         state = getattr(error, "sqlstate", None) or ""
         diag = getattr(error, "diag", None)
-        code = _STATES.get(state) or _CLASSES.get(state[:2]) or _unstated(str(error), state)
+        # What the driver itself does not send, such as a text with NUL in it, has no state either.
+        unsent = not state and type(error).__name__ in ("DataError", "ProgrammingError", "NotSupportedError")
+        stated = _STATES.get(state) or _CLASSES.get(state[:2])
+        code = stated or ("other" if unsent else _unstated(str(error), state))
         column = getattr(diag, "column_name", None)
         if code in ("trigger", "type") and getattr(diag, "message_primary", None):
             words = str(diag.message_primary)  # type: ignore[union-attr]
