@@ -219,32 +219,29 @@ export class Conditions {
       return make("div", { className: "asks-group" }, choice, drop, this.several(condition[joint], at));
     }
     if ("sql" in condition) {
-      const typed = make("input", {
-        className: "form-control form-control-sm mono",
-        value: condition.sql,
-        "data-at": `${at}-sql`,
-        "aria-label": "Condition as an SQL expression",
-        placeholder: "eta > CURRENT_DATE AND status = 'berthed'",
-        oninput: ({ target }) => {
-          condition.sql = target.value;
-        },
-      });
+      const placeholder = "eta > CURRENT_DATE AND status = 'berthed'";
+      const typed = this.typed(condition, "sql", at, { "aria-label": "Condition as an SQL expression", placeholder });
+      typed.classList.add("mono");
       return make("div", { className: "asks-one" }, typed, drop);
     }
     if ("anywhere" in condition) {
-      const typed = make("input", {
-        className: "form-control form-control-sm",
-        value: condition.anywhere,
-        maxLength: 200,
-        "data-at": `${at}-anywhere`,
-        "aria-label": "Text that any field has",
-        oninput: ({ target }) => {
-          condition.anywhere = target.value;
-        },
-      });
+      const typed = this.typed(condition, "anywhere", at, { "aria-label": "Text that any field has", maxLength: 200 });
       return make("div", { className: "asks-one" }, make("span", {}, "Any field has"), typed, drop);
     }
     return make("div", { className: "asks-one" }, ...this.test(condition, at), drop);
+  }
+
+  /** A box for a text that a condition holds under a name. */
+  typed(condition, name, at, more) {
+    return make("input", {
+      className: "form-control form-control-sm",
+      value: condition[name],
+      "data-at": `${at}-${name}`,
+      oninput: ({ target }) => {
+        condition[name] = target.value;
+      },
+      ...more,
+    });
   }
 
   test(condition, at) {

@@ -4,6 +4,7 @@ import { asking } from "./asking.js";
 import { boxed } from "./boxed.js";
 import { Choices } from "./choices.js";
 import "./controls/index.js";
+import { DeskAddress } from "./deskaddress.js";
 import { DeskKeys, FIRST } from "./deskkeys.js";
 import { apply, Edits } from "./edits.js";
 import { formsMenu } from "./formsmenu.js";
@@ -29,6 +30,7 @@ for (const holder of desk.querySelectorAll("[data-source]")) {
   sources.set(source.p, source);
 }
 const main = sources.get("");
+page.address = new DeskAddress(main, places);
 formsMenu(desk.querySelector("[data-forms]"));
 for (const control of desk.querySelectorAll("enlace-grid")) sourceOf(control).showIn(control);
 
@@ -267,58 +269,12 @@ document.addEventListener("enlace:drift", ({ detail }) => {
 document.addEventListener("enlace:current", ({ detail }) => {
   const source = at(detail);
   source.current(detail);
-  if (source !== main) return void (source.unread || keepAddress({ places: true }));
+  if (source !== main) return void (source.unread || page.address.keep({ places: true }));
   const errand = document.querySelector("#errand [name=record]");
   if (errand) errand.value = detail.id;
   const deep = new URL(location).searchParams.has("places");
-  keepAddress({ record: detail.id, ...(deep && { places: true }) });
+  page.address.keep({ record: detail.id, ...(deep && { places: true }) });
 });
-/** The address names where the page stands, in what belongs to the record too, and what is asked for, so that reload and
- *  bookmarks find it. It is told once somebody rests: the browser does a lot for each address, its icon included. */
-const REST = 300; // ms
-let standing = null;
-let resting = null;
-function keepAddress(told) {
-  standing = { ...standing, ...told };
-  clearTimeout(resting);
-  resting = setTimeout(tellAddress, REST);
-}
-/** Another order, other filters or groups are a step that Back undoes. */
-function tellAddress({ type } = {}) {
-  clearTimeout(resting);
-  if (!standing) return;
-  const { record, places: deep, asked } = standing;
-  standing = null;
-  const address = new URL(location);
-  const { searchParams } = address;
-  if (asked) {
-    for (const name of [...searchParams.keys()]) if (/^(order$|group$|only-)/.test(name)) searchParams.delete(name);
-    for (const [name, said] of asked) if (name !== "on" && name !== "arranged") searchParams.append(name, said);
-  }
-  if (record !== undefined) searchParams.set("record", record);
-  if (deep) searchParams.set("places", places(main));
-  const step = asked && type !== "pagehide" && history.state.asked !== askedFor();
-  history[step ? "pushState" : "replaceState"]({ asked: askedFor() }, "", address);
-}
-function askedFor() {
-  const said = new URLSearchParams(main.view);
-  for (const name of ["on", "arranged"]) said.delete(name);
-  return said.toString();
-}
-history.replaceState({ asked: askedFor() }, "");
-addEventListener("popstate", ({ state }) => {
-  standing = null; // it was for the address that somebody has left
-  if (state && state.asked !== askedFor()) main.arrange(new URLSearchParams(state.asked));
-});
-addEventListener("pagehide", tellAddress);
-// Who is about to leave, reload or copy the address finds it as it is.
-addEventListener("blur", tellAddress);
-addEventListener("keydown", ({ ctrlKey, metaKey, altKey, key }) => {
-  if (ctrlKey || metaKey || altKey || key === "F5") tellAddress();
-});
-page.keepAddress = keepAddress;
-const keepPlaces = () => keepAddress({ places: true });
-page.keepPlaces = keepPlaces;
 document.addEventListener("enlace:total", ({ detail }) => {
   for (const grid of at(detail).grids) grid.setTotal(detail.total);
 });
@@ -334,10 +290,7 @@ document.addEventListener("enlace:adopted", () => {
     source.view = view.toString();
     for (const grid of source.grids) grid.view = source.view;
   }
-  tellAddress();
-  const address = new URL(location);
-  address.searchParams.delete("arranged");
-  history.replaceState({ asked: askedFor() }, "", address);
+  page.address.adopted();
 });
 document.addEventListener("enlace:go", ({ detail }) => location.replace(detail.to));
 document.addEventListener("enlace:stale", ({ detail }) => reload(at(detail)));

@@ -1,11 +1,11 @@
 // One source of records on the page: its current record, its grids, its editors, wherever they stand on the sheet.
 
+import { comes, isComing } from "./coming.js";
 import { apply, complain } from "./edits.js";
 import { posted } from "./posting.js";
 import { heard, isAway } from "./reach.js";
 
 export const LAST = 2 ** 53; // further than any record: the server goes to the last one
-const AGAIN = 1500; // ms until a place that is being found is asked for again
 export const PAUSE = 90; // ms that a press waits for the next one, while an answer is on its way
 const fresh = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
@@ -208,7 +208,7 @@ export class Source {
     this.missed = null;
     if (!response.ok) {
       if (isAway(response)) this.miss(path);
-      if (response.headers.has("X-Coming")) this.wait(path, response);
+      if (isComing(response)) this.wait(path, response);
       else await complain(response);
     } else {
       this.arriving = true;
@@ -218,36 +218,12 @@ export class Source {
     return true;
   }
 
-  /** A place is being found: somebody goes on meanwhile, and is led there once it is known, unless they go elsewhere before. */
+  /** A place is being found: it is gone to once it is known, unless somebody goes elsewhere before. */
   async wait(path, response) {
     const mine = new AbortController();
-    const began = Date.now();
-    const stop = Object.assign(document.createElement("button"), { className: "link", textContent: "Stop" });
-    const since = document.createElement("span");
-    since.ariaHidden = "true"; // it would be read out each time
-    stop.addEventListener("click", () => {
-      mine.abort();
-      enlaceSay("Stopped. You are where you were.");
-    });
     this.coming = mine;
-    for (let answer = response; answer.headers.has("X-Coming"); answer = await this.asked(path, mine.signal, answer)) {
-      since.textContent = ` ${Math.round((Date.now() - began) / 1000)} s so far. `;
-      const words = enlaceWords(await answer.clone().text());
-      if (!stop.closest(".shown") || stop.told !== words) enlaceSay(words, false, [since, stop]);
-      stop.told = words;
-      await new Promise((later) => setTimeout(later, AGAIN));
-      if (mine.signal.aborted) return;
-    }
-    if (!mine.signal.aborted) this.move(path);
-  }
-
-  /** Ask once more for what is being found; the answer before where nobody can be asked. */
-  async asked(path, signal, before) {
-    try {
-      return await fetch(this.address(path), { headers: { "HX-Request": "true" }, signal });
-    } catch {
-      return before;
-    }
+    const again = () => fetch(this.address(path), { headers: { "HX-Request": "true" }, signal: mine.signal });
+    if (await comes(response, again, mine)) this.move(path);
   }
 
   address(path) {
@@ -301,8 +277,7 @@ export class Source {
     const seen = this.grid?.room ? 2 * this.grid.visible + 6 : 0;
     await this.move(`arrange${seen ? `?seen=${seen}` : ""}`);
     if (this.wanted !== asked) return; // something else is asked for by now
-    if (this.p) this.page.keepPlaces();
-    else this.page.keepAddress({ asked });
+    this.page.address.keep(this.p ? { places: true } : { asked });
   }
 
   /** The page was told where this source stands now, with its rows, and those of further grids by what begins their ids. */
