@@ -185,3 +185,9 @@ class Patterns(Served):
             )
         self.page.keyboard.press("Escape")
         expect(self.cell(2, 3)).to_be_focused()
+        # Where the rows come anew meanwhile, it is on the cell that stands there then.
+        self.page.keyboard.press("F1")
+        expect(self.page.locator("#keys :focus")).to_have_count(1)
+        self.page.evaluate("() => { const rows = document.getElementById('rows'); rows.innerHTML = rows.innerHTML; }")
+        self.page.keyboard.press("Escape")
+        expect(self.page.locator("#rows [role=gridcell]:focus")).to_have_count(1)

@@ -335,12 +335,26 @@ desk.addEventListener("input", ({ target }) => {
 });
 // Fragments replace rows and buttons; the focus must not get lost with them.
 let last = null;
+let outside = null; // what had it last outside of dialogs
 let within = ""; // where it was: what is taken off the page tells that no more
 const PLACES = [".settle", ".panel"];
 document.addEventListener("focusin", ({ target }) => {
   last = target;
   within = PLACES.find((place) => target.closest(place)) ?? "";
+  if (!target.closest("dialog")) outside = target;
 });
+// A dialog gives the focus back to where it was: where that came anew meanwhile, to what stands in its place.
+document.addEventListener(
+  "close",
+  ({ target }) => {
+    const { activeElement } = document;
+    if (activeElement !== document.body && !target.contains(activeElement)) return;
+    activeElement.blur(); // it is hidden, which the browser finds out later
+    last = outside;
+    refocus();
+  },
+  true,
+);
 document.addEventListener("htmx:oobBeforeSwap", ({ detail }) => {
   const { target, fragment } = detail;
   if (rowRenewed(target, fragment.querySelector?.(".record") || fragment)) detail.shouldSwap = false;
