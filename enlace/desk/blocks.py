@@ -76,12 +76,7 @@ def read_block(work: Work, position: int, column: int, lines: Sequence[Sequence[
     column: of the first text, counted from 0. Lines beyond the last record become new ones. Raises Problem.
     """
     work.require_editable()
-    if len(lines) > MOST_LINES or sum(map(len, lines)) > MOST_CELLS:
-        raise Problem(
-            f"At most {MOST_LINES:,} lines and {MOST_CELLS:,} cells can be pasted at once.",
-            "Paste a part of it.",
-            code="bad",
-        )
+    check_size(len(lines), sum(map(len, lines)))
     fields = on_grid(work, key).shown[column:]
     wide = max((len(line) for line in lines), default=0)
     block = Block()
@@ -94,8 +89,15 @@ def read_block(work: Work, position: int, column: int, lines: Sequence[Sequence[
     )
     for start in range(0, len(lines), AT_ONCE):
         part = lines[start : start + AT_ONCE]
-        _read_part(work, block, [row.id for row in work.window(position + start, len(part))[0]], fields, part, known)
+        put_lines(work, block, [row.id for row in work.window(position + start, len(part))[0]], fields, part, known)
     return block
+
+
+def check_size(lines: int, cells: int) -> None:
+    """Raises Problem where a block is too large to be put in at once."""
+    if lines > MOST_LINES or cells > MOST_CELLS:
+        said = f"At most {MOST_LINES:,} lines and {MOST_CELLS:,} cells can be put in at once."
+        raise Problem(said, "Put in a part of it.", code="bad")
 
 
 def _columns(lines: Sequence[Sequence[str]]) -> list[set[str]]:
@@ -107,10 +109,11 @@ def _columns(lines: Sequence[Sequence[str]]) -> list[set[str]]:
     return several
 
 
-def _read_part(
+def put_lines(
     work: Work, block: Block, ids: list[str], fields: Sequence[FieldSpec], lines: Sequence[Sequence[str]],
     known: dict[tuple[str, str], Typed | Problem],
 ) -> None:  # fmt: skip
+    """Take lines of texts into a block, each for the record with the id at its place; a new one where there is none."""
     stored, there = work.stored_of(ids), work.store.some(ids)
     block.read |= stored
     met = fields[: max(map(len, lines), default=0)]

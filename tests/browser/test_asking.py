@@ -316,6 +316,27 @@ class Blocks(Served):
             page.locator("#act-undo").click()
             expect(page.locator("#strip")).to_contain_text(f"{left} records pending" if left else "Nothing is pending")
 
+    def test_the_value_above_and_an_empty_cell_are_put_in_at_once(self):
+        page = self.work("Vessel")
+        heads = page.locator("#grid .grid-head [data-number]")
+        at = {name: n + 1 for n, name in enumerate(heads.evaluate_all("(all) => all.map((h) => h.dataset.name)"))}
+        texts = [self.cell(n, at["remarks"]).text_content() for n in range(8)]
+        here = next(n for n in range(1, 8) if texts[n - 1] and texts[n] != texts[n - 1])
+        self.cell(here, at["remarks"]).click()
+        page.keyboard.press("Control+'")
+        expect(self.cell(here, at["remarks"])).to_have_text(texts[here - 1])
+        page.keyboard.press("Delete")
+        expect(self.cell(here, at["remarks"])).to_have_text("")
+        page.locator("#act-undo").click()
+        expect(self.cell(here, at["remarks"])).to_have_text(texts[here - 1])
+        self.cell(2, at["in_service"]).click()
+        word = "no" if self.cell(2, at["in_service"]).text_content() == "yes" else "yes"
+        page.evaluate(PASTE, ["", word, ""])
+        expect(self.cell(2, at["in_service"])).to_have_text(word)
+        self.cell(2, at["built"]).click()
+        page.keyboard.press("Control+;")
+        self.assertRegex(page.evaluate("document.activeElement.value"), r"^\d{4}-\d\d-\d\d$")
+
     def test_the_ends_of_lines_that_only_a_spreadsheet_s_table_has_are_kept(self):
         page = self.work("Port call")
         heads = page.locator("#grid .grid-head [data-number]")

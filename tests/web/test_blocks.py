@@ -95,6 +95,38 @@ class Blocks(Pages):
         self.block(lines, at=count - 1)
         self.assertEqual((self.pending()["new"], self.pending()["edited"]), (2, 1))
 
+    def fill(self, count, field, wide=1, at=0, **more):
+        data = {"how": "fill", "from": at, "column": self.place[field], "count": count, "wide": wide, **more}
+        return self.post(self.vessels, "block", record="i1", **data)
+
+    def test_what_fills_down_is_what_the_record_holds_not_what_its_cell_shows(self):
+        self.vessels.dataset.fields.filter(name="length_m").update(format="0")
+        long = "Radio on channel 12." * 40
+        self.edit(self.vessels, "i1", length_m="166.75", remarks=long)
+        self.fill(2, "length_m")
+        self.assertIn("Fill down: 1 record changed.", self.said(self.fill(1, "remarks")))
+        self.post(self.vessels, "save")
+        rows = self.sql("SELECT length_m, remarks FROM vessel WHERE id IN (1, 2, 3) ORDER BY id")
+        self.assertEqual([Decimal(str(row[0])) for row in rows], [Decimal("166.75")] * 3)
+        self.assertEqual([row[1] for row in rows[:2]], [long] * 2)
+
+    def test_the_value_above_is_of_lists_and_of_what_is_no_value_too(self):
+        types = self.sql("SELECT vessel_type_code FROM vessel WHERE id IN (1, 2) ORDER BY id")
+        self.assertNotEqual(*types)
+        self.edit(self.vessels, "i1", beam_m="wide")
+        self.fill(1, "vessel_type_code", how="above")
+        response = self.fill(1, "beam_m", how="above")
+        self.assertIn('data-record="i2"', response.content.decode())  # one stands where one was
+        self.assertEqual(self.pending(), {**self.pending(), "edited": 2, "faulty": 2})
+        self.edit(self.vessels, "i1", beam_m="20.5")
+        self.edit(self.vessels, "i2", beam_m="21.5")
+        self.post(self.vessels, "save")
+        (one,) = self.sql("SELECT vessel_type_code FROM vessel WHERE id = 2")
+        self.assertEqual(one, types[0])
+        refused = self.fill(2, "id", wide=2, preview="1").json()
+        self.assertEqual(refused["refused"], ["ID can't be edited here. (2 cells)"])
+        self.post(self.vessels, "block", 404, **{"how": "fill", "from": 10**6, "column": 0, "count": 1})
+
     def test_what_can_not_be_put_in_is_told_and_the_rest_goes_in(self):
         told = self.preview([["7", "1234567", "Name"], ["8", "2345678", "Other"]], field="id")
         self.assertEqual(told["edited"], 2)

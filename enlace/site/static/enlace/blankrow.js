@@ -1,6 +1,7 @@
 // The blank row behind the last one: who types into it enters a new record. What is typed while the record is made
 // goes on in its cell.
 
+import { nowFor, quickOf } from "./quickvalues.js";
 import { isDead, typedBy } from "./typing.js";
 
 export class BlankRow {
@@ -31,10 +32,12 @@ export class BlankRow {
     const { grid } = this;
     const end = this.row.children.length - 1;
     const to = { ArrowLeft: grid.column - 1, ArrowRight: grid.column + 1, Home: 1, End: end }[event.key];
-    const typed = typedBy(event).trim();
+    const quick = quickOf(event);
+    const typed = quick === "now" ? nowFor(grid.heading.dataset) : typedBy(event).trim();
     if (to !== undefined) this.focus(Math.min(Math.max(1, to), end));
     else if (event.key === "ArrowUp" || event.key === "PageUp") grid.moveTo(grid.total - 1, grid.column);
     else if (event.key === "Enter" || event.key === "F2") this.begin("");
+    else if (quick === "above") this.begin("", true);
     else if (isDead(event))
       return this.begin(""); // the letter below the accent is typed there
     else if (typed) this.begin(typed);
@@ -43,11 +46,12 @@ export class BlankRow {
     event.stopPropagation();
   }
 
-  async begin(text) {
+  /** above: its cell gets what the record above has. */
+  async begin(text, above = false) {
     if (this.input) return;
     const { grid } = this;
     const { column } = grid;
-    const { locked } = grid.head.querySelectorAll("[data-number]")[column - 1].dataset;
+    const { locked } = grid.heading.dataset;
     if (locked) return enlaceSay(locked);
     const cell = this.row.children[column];
     const input = document.createElement("input");
@@ -75,7 +79,8 @@ export class BlankRow {
     grid.column = column;
     grid.focus();
     for (const [typed, key] of done) this.goOn(typed, key);
-    if (last || !done.length) grid.startEdit(last);
+    if (above && !last && !done.length) grid.chosen.above();
+    else if (last || !done.length) grid.startEdit(last);
   }
 
   /** What was typed, in the cell that it was meant for. */

@@ -3,7 +3,7 @@
 import { Choices } from "./choices.js";
 import { typedBy } from "./typing.js";
 
-const SHOWN = 200; // characters of a text that a cell shows at the most
+export const SHOWN = 200; // characters of a text that a cell shows at the most
 const ELSEWHERE = ["longtext", "picture", "binary"]; // edited beside the grid, where there is room
 const PICTURES = ["picture", "binary"];
 
@@ -17,11 +17,13 @@ export class CellEditor {
     return this.source.editorOf(id, number);
   }
 
+  /** text: what its editor begins with, in place of what the cell holds; null empties the cell without one. */
   async open(row, head, cell, text) {
     if (head.dataset.locked) return enlaceSay(head.dataset.locked);
     if (row.dataset.state === "removed")
       return enlaceSay("This record is marked for removal. Discard the removal first, then edit it.");
     if (this.opening) return;
+    if (text === null) return this.clear(row, head, cell);
     const { id } = row.dataset;
     const { number, name, kind } = head.dataset;
     const label = head.querySelector("a, span")?.firstChild?.textContent.trim();
@@ -90,6 +92,14 @@ export class CellEditor {
     if (left) this.key(new KeyboardEvent("keydown", left), close, input);
   }
 
+  /** Leave nothing in a cell. */
+  clear(row, head, cell) {
+    const { number, name, kind } = head.dataset;
+    if (PICTURES.includes(kind)) return enlaceSay("A picture is taken out in its editor.");
+    if (cell.textContent)
+      this.keep(row, cell, { id: row.dataset.id, number, name, value: "", before: cell.textContent });
+  }
+
   /** Whether a key is for a cell that waits for what it holds: it is typed there, or leaves it, once that has come. */
   waits(event) {
     const { opening } = this;
@@ -124,7 +134,7 @@ export class CellEditor {
   choice(before, typed, nullable) {
     const select = document.createElement("select");
     for (const word of ["yes", "no", ...(nullable || !before ? [""] : [])]) select.add(new Option(word || "—", word));
-    select.value = { y: "yes", n: "no", 1: "yes", 0: "no" }[typed?.toLowerCase()] ?? before;
+    select.value = { y: "yes", n: "no", 1: "yes", 0: "no" }[typed?.toLowerCase()[0]] ?? before;
     return select;
   }
 
@@ -215,7 +225,6 @@ export class CellEditor {
     if (!editor) return;
     editor.focus();
     if (!("value" in editor)) return; // a picture
-    if (text === "") return editor.select(); // Delete: the next key empties it
     editor.setRangeText(text ?? "", editor.value.length, editor.value.length, "end");
     if (text) editor.dispatchEvent(new Event("input", { bubbles: true }));
   }

@@ -1,10 +1,12 @@
 // Several cells of a grid: chosen by Shift, told to those who add them up, copied to a spreadsheet and pasted from one.
 
+import { SHOWN } from "./celleditor.js";
 import { letterOf } from "./typing.js";
 
 // What spreadsheets take a cell for that holds a text, whatever it looks like: "00123" keeps its zeros, "=1" is no formula.
 const COUNTED = ["whole", "decimal", "date", "time", "datetime"];
 const AS_TEXT = ` style="mso-number-format:'\\@'" sdnum="1033;0;@"`;
+const PUT_IN = '[data-kind="longtext"], [data-typed-in="lines"], [data-kind="yesno"]';
 const MOST_LINES = 20_000; // that a block has, as the server takes them
 
 /** Lines of texts as a spreadsheet takes them: tabs between, quoted where a text has a tab, a line or a quote in it; and as a
@@ -67,8 +69,23 @@ export function withLines(lines, cells) {
   );
 }
 
+/** What is said of texts that were copied. whole: whether the page had all rows of what is chosen. */
+function copiedSaid(texts, whole) {
+  const said = [
+    whole
+      ? `${texts.length} cell${texts.length === 1 ? "" : "s"} copied.`
+      : "Only the rows that the page shows were copied.",
+  ];
+  const cut = texts.filter((text) => text.length >= SHOWN).length;
+  if (cut)
+    said.push(
+      `${cut} of these texts may be longer than a cell shows: what is beyond is not copied. Take out has them whole.`,
+    );
+  return said.join(" ");
+}
+
 export class ChosenCells {
-  /** block(how, from, lines): puts lines of texts in from a cell on. ranged(range): which cells are chosen by now. */
+  /** block(how, from, what): puts lines of texts in from a cell on, or fills down from it. ranged(range): which cells are chosen by now. */
   constructor(grid, { block, ranged }) {
     Object.assign(this, { grid, block, ranged });
     this.anchor = null; // where the range was begun
@@ -178,10 +195,7 @@ export class ChosenCells {
     );
     event.clipboardData.setData("text/plain", plain);
     event.clipboardData.setData("text/html", html);
-    const count = lines.length * lines[0].length;
-    enlaceSay(
-      whole ? `${count} cell${count === 1 ? "" : "s"} copied.` : "Only the rows that the page shows were copied.",
-    );
+    enlaceSay(copiedSaid(lines.flat(), whole));
   }
 
   /** A key about several cells: choose whole rows or columns, fill, clear, or choose one alone again; whether it was one. */
@@ -199,12 +213,8 @@ export class ChosenCells {
     const act = ctrl && letterOf(event) === "D" ? "fill" : event.key === "Delete" ? "clear" : "";
     if (act && bottom - top >= MOST_LINES)
       enlaceSay(`At most ${MOST_LINES.toLocaleString()} lines at once. Choose fewer, or press Change several.`);
-    else if (act === "fill" && !this.grid.row(top))
-      enlaceSay("The first of the chosen rows is not on the page. Go to it, and choose from there.");
-    else if (act === "fill") {
-      const [first] = this.texts().lines;
-      this.put("fill", { top: top + 1, left }, Array(bottom - top).fill(first));
-    } else if (act === "clear") {
+    else if (act === "fill") this.fill("fill", { top, left }, bottom - top, right - left + 1);
+    else if (act === "clear") {
       this.put("clear", { top, left }, Array(bottom - top + 1).fill(Array(right - left + 1).fill("")));
     } else if (event.key === "Escape") {
       this.alone();
@@ -213,12 +223,31 @@ export class ChosenCells {
     return true;
   }
 
-  /** Put a block in from a line on, where its lines stand together. */
+  /** Put lines of texts in from a line on. */
   put(how, from, lines) {
-    for (let line = from.top; this.grid.grouped && line < from.top + lines.length; line++)
+    this.within(how, from, lines.length, { lines: JSON.stringify(lines) });
+  }
+
+  /** Put cells of the record in a line into so many below it. */
+  fill(how, from, count, wide) {
+    this.within(how, from, count + 1, { count, wide });
+  }
+
+  /** The value above, into the cell that one stands on. */
+  above() {
+    const { position } = this.grid.current;
+    if (position === 0) enlaceSay("There is no record above this one.");
+    else if (this.grid.row(position - 1)?.dataset.group !== undefined)
+      enlaceSay("There is no record above this one in its group.");
+    else this.fill("above", { top: position - 1, left: this.grid.column }, 1, 1);
+  }
+
+  /** Put a block in from a line on, where its lines stand together. */
+  within(how, from, count, what) {
+    for (let line = from.top; this.grid.grouped && line < from.top + count; line++)
       if (this.grid.row(line)?.dataset.group !== undefined)
         return enlaceSay("A group begins there. Put a block into one group at a time.");
-    this.block(how, { ...from, top: this.grid.placeOf(from.top) }, lines);
+    this.block(how, { ...from, top: this.grid.placeOf(from.top) }, what);
   }
 
   /** at: the line that a block goes into from. */
@@ -230,9 +259,16 @@ export class ChosenCells {
     const lines = withLines(fromBlock(text), cellsOf(event.clipboardData.getData("text/html")));
     const range = at === this.grid.current.position ? this.range : null;
     if (lines.length === 1 && lines[0].length === 1 && at < this.grid.total) {
-      if (!range) return this.grid.startEdit(lines[0][0]);
-      const wide = Array(range.right - range.left + 1).fill(lines[0][0]);
-      return this.put("paste", range, Array(range.bottom - range.top + 1).fill(wide));
+      // One text is typed, so that one sees what it comes to; where typing would not replace what is there, it is put in.
+      if (!range && !this.grid.heading?.matches(PUT_IN)) return this.grid.startEdit(lines[0][0]);
+      const { left, right, top, bottom } = range || {
+        left: this.grid.column,
+        right: this.grid.column,
+        top: at,
+        bottom: at,
+      };
+      const wide = Array(right - left + 1).fill(lines[0][0]);
+      return this.put("paste", { top, left }, Array(bottom - top + 1).fill(wide));
     }
     this.put("paste", range || { top: at, left: this.grid.column }, lines);
   }

@@ -14,7 +14,7 @@ const IN_GRID = [
   ["Alt+Down", "Open the list of a cell or an editor, Alt+Up closes it"],
   ["Shift and arrows", "Choose several cells; Ctrl+C copies them, Ctrl+V puts a block in, Delete clears it"],
   ["Shift+Space, Ctrl+Space, Ctrl+A", "Choose the row, the column, all cells; Escape chooses one alone"],
-  ["Ctrl+; and Ctrl+'", "Today, and the value above, into the cell"],
+  ["Ctrl+; and Ctrl+'", "Today or the time it is, and the value above, into the cell"],
   ["Ctrl+D", "Fill the chosen cells with what stands in the first row"],
   ["Shift+F10", "Acts of the column"],
   ["Up, from the first row", "To the headings; Enter orders by one, with Shift as one more"],

@@ -5,6 +5,7 @@
 
 import { ChosenCells } from "./chosencells.js";
 import { merge } from "./merging.js";
+import { nowFor, quickOf } from "./quickvalues.js";
 import { pin } from "./pins.js";
 import { setWidths } from "./widths.js";
 import { isDead, typedBy } from "./typing.js";
@@ -13,12 +14,6 @@ const MOST_HEIGHT = 6_000_000;
 const PAUSE = 60;
 const REGROUP = 250; // ms: several edits are counted into the groups at once
 export const LINE = 19; // pixels of one more line in a row
-
-/** The day as people here have it, as dates are typed. */
-const today = () => {
-  const now = new Date();
-  return new Date(now - now.getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
-};
 
 export class Grid {
   /** which: what tells it from the first grid of the same records. moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
@@ -426,6 +421,7 @@ export class Grid {
     const page = Math.max(1, this.visible - 1);
     const ctrl = event.ctrlKey || event.metaKey;
     const shift = event.shiftKey;
+    const quick = quickOf(event);
     const group = this.row(position)?.dataset.group === undefined ? null : this.row(position);
     const folds = { ArrowRight: true, ArrowLeft: false, Enter: undefined, " ": undefined };
     if (group && event.key in folds && !ctrl && !event.altKey) {
@@ -451,13 +447,11 @@ export class Grid {
       event.preventDefault();
       this.chosen.reach(shift);
       this.moveTo(...moves[event.key]);
-    } else if (ctrl && event.key === ";") {
+    } else if (quick) {
       event.preventDefault();
-      this.startEdit(today());
-    } else if (ctrl && (event.key === "'" || (event.key === "Dead" && event.code === "Quote"))) {
-      event.preventDefault();
-      const above = this.row(position - 1)?.children[this.column];
-      if (above) this.startEdit(above.textContent);
+      const now = quick === "now" && nowFor(this.heading.dataset);
+      if (now) this.startEdit(now);
+      else if (quick === "above") this.chosen.above();
     } else if (this.chosen.key(event)) {
       event.preventDefault();
     } else if (event.key === "F2" || event.key === "Enter") {
@@ -465,7 +459,7 @@ export class Grid {
       this.startEdit();
     } else if (event.key === "Delete") {
       event.preventDefault();
-      this.startEdit("");
+      this.clear();
     } else if (isDead(event)) {
       this.startEdit(""); // the accent, and the letter below it, go where the focus is by then
     } else if (typedBy(event).trim()) {
@@ -477,6 +471,11 @@ export class Grid {
   /** How many columns there are. */
   get columns() {
     return this.head.querySelectorAll("[data-number]").length;
+  }
+
+  /** The heading of the column that one stands in. */
+  get heading() {
+    return this.head.querySelectorAll("[data-number]")[this.column - 1];
   }
 
   /** What takes the focus of each heading. */
@@ -502,10 +501,14 @@ export class Grid {
     }
   }
 
+  /** Empty the cell that one stands on. */
+  clear() {
+    this.startEdit(null);
+  }
+
   startEdit(text) {
     const row = this.row(this.current.position);
     if (row?.dataset.group !== undefined) return;
-    const head = this.head.querySelectorAll("[data-number]")[this.column - 1];
-    if (row && head) this.edit(row, head, row.children[this.column], text);
+    if (row && this.heading) this.edit(row, this.heading, row.children[this.column], text);
   }
 }

@@ -298,11 +298,12 @@ export class Source {
 
   // -- editing beside the grid -------------------------------------------------------------------------------
 
-  /** Put lines of texts into the grid from a cell on, after a question where it is about more than one record. */
-  async block(how, { top, left }, lines) {
+  /** Put a block into the grid from a cell on, after a question where it is about more than one record. what: lines of texts,
+   *  or how many cells of the record at that place go into how many below it. */
+  async block(how, { top, left }, what) {
     if (!this.editable) return enlaceSay("These records are read only.");
     await this.page.settled();
-    const data = { how, from: top, column: left - 1, lines: JSON.stringify(lines), grid: this.grid.which };
+    const data = { how, from: top, column: left - 1, ...what, grid: this.grid.which };
     const response = await posted(this.address("block"), { ...data, preview: 1 });
     if (!response.ok) return complain(response);
     const { edited, new: made, refused, marked } = await response.json();
