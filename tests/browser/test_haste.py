@@ -119,6 +119,21 @@ class Haste(Served):
         expect(page.locator("#sentence")).to_contain_text(f"Name {name}")
         expect(page.locator("#rows .record").first).to_contain_text(name)
 
+    def test_who_goes_on_while_rows_are_on_their_way_is_not_thrown_back_to_a_record(self):
+        page = self.work("Port call")
+        self.cell(0, 3).click()
+        for go, there in (("ArrowDown", "[data-blank]"), ("Alt+Shift+L", "[data-find-text]")):
+            page.evaluate(HOLD.replace("record?", "rows?"))
+            page.keyboard.press("Control+End")
+            page.wait_for_function("() => window.letGo")
+            page.keyboard.press(go)
+            page.evaluate("() => (window.letGo(), delete window.letGo)")
+            expect(page.locator("#grid")).not_to_have_attribute("aria-busy", "true")
+            self.assertTrue(page.evaluate("(there) => document.activeElement.closest(there) !== null", there), go)
+            page.keyboard.press("Alt+Shift+G")
+            page.keyboard.press("Control+Home")
+            expect(self.cell(0, 1)).to_be_focused()
+
     def test_another_record_comes_into_the_editors_that_are_there(self):
         page = self.vessels()
         self.cell(0, 3).click()

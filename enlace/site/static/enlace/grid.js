@@ -267,7 +267,10 @@ export class Grid {
     if (!this.counted && start + this.rows.children.length > this.total) this.total = start + this.rows.children.length;
     this.place();
     this.mark();
-    if (held || this.wantsFocus) this.focus();
+    // Who has gone elsewhere while the rows were on their way, such as into the blank one, stays there.
+    const { wanting } = this;
+    this.wanting = null;
+    if (held || (wanting && [wanting, document.body].includes(document.activeElement))) this.focus();
     this.ensure();
   }
 
@@ -388,7 +391,7 @@ export class Grid {
 
   focus() {
     const cell = this.cellOf(this.row(this.current.position));
-    this.wantsFocus = !cell;
+    this.wanting = cell ? null : document.activeElement; // where somebody was that waits for its row
     if (!cell && !this.total) this.blank?.focus();
     if (!cell) return;
     cell.tabIndex = 0;

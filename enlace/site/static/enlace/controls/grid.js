@@ -75,13 +75,14 @@ class GridControl extends Control {
       return before;
     }
     const heading = headings.indexOf(document.activeElement);
+    const entering = before?.blank?.row?.contains(document.activeElement); // whose keys are for no record that is there
     this.replaceChildren(made.content);
     for (const asking of this.querySelectorAll(ASKS)) htmx.process(asking); // all of it is looked through otherwise
     const grid = this.show(source, page, before);
     grid.column = column;
     grid.mark();
     if (heading >= 0) grid.headings[heading]?.focus();
-    else if (held) grid.focus();
+    else if (held && !(entering && grid.blank.focus())) grid.focus();
     return grid;
   }
 }
