@@ -107,8 +107,8 @@ export class CellEditor {
     const typed = key === "Enter" && opening?.long ? "\n" : typedBy(event);
     if (!opening || (!typed && (event.ctrlKey || event.altKey || event.metaKey))) return false;
     if (!typed && ["Enter", "Tab", "Escape"].includes(key)) opening.left ||= { key, shiftKey };
-    else if (!typed) return false;
-    else if (!opening.left) opening.text = (opening.text ?? "") + typed;
+    // Others would move about in the text: they must not lead to another cell.
+    else if (typed && !opening.left) opening.text = (opening.text ?? "") + typed;
     event.preventDefault();
     return true;
   }

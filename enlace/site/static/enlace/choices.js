@@ -2,11 +2,12 @@
 // WAI-ARIA Authoring Practices, with the list searched on the server.
 
 const PAUSE = 150;
+const ABOUT_LINES = ["ArrowDown", "ArrowUp", "PageDown", "PageUp", "Enter", "Tab"];
 
 const folded = (text) => text.trim().replace(/\s+/g, " ").normalize("NFD").replace(/\p{M}/gu, "").toLowerCase();
 
 export class Choices {
-  /** of(input): where an editor's list is asked for: url and view of its source, and the id of its record. */
+  /** hold(done, event): has a key wait, and those behind it. of(input): where an editor's list is asked for: url and view of its source, and the id of its record. */
   constructor(list, of) {
     Object.assign(this, { list, of, input: null, active: null, asked: 0, underWay: 0 });
     // Whoever clicks into an editor that shows a line means another one: what is typed then stands in its place.
@@ -44,16 +45,24 @@ export class Choices {
     clearTimeout(this.timer);
     // The first letter is asked for at once; while an answer is on its way, the next ones wait for each other.
     const show = () => document.activeElement === input && this.show(input, input.value);
-    if (this.underWay) this.timer = setTimeout(show, PAUSE);
+    this.paused = this.underWay ? show : null;
+    if (this.paused) this.timer = setTimeout(show, PAUSE);
     else show();
   }
 
-  async show(input, typed = "") {
+  /** Ask for the lines that have a text, and show them. */
+  show(input, typed = "") {
+    clearTimeout(this.timer);
     this.input = input;
-    const { value } = input;
+    this.paused = null;
     this.asked += 1;
-    const asked = this.asked;
     this.underWay += 1;
+    this.coming = this.shown(input, typed, this.asked);
+    return this.coming;
+  }
+
+  async shown(input, typed, asked) {
+    const { value } = input;
     const html = await this.lines(typed, 0);
     this.underWay -= 1;
     if (html === null || asked !== this.asked || document.activeElement !== input) return;
@@ -189,6 +198,12 @@ export class Choices {
   /** A key in an editor that has a list. True when the list took it. */
   key(event) {
     const { key, altKey, target } = event;
+    // A key that is about the lines waits for those that are on their way, and what is pressed behind it too.
+    if (this.underWay && this.input === target && ABOUT_LINES.includes(key) && this.hold) {
+      if (this.paused) this.paused();
+      this.hold(this.coming, event);
+      return true;
+    }
     if (!this.open || this.input !== target) {
       if (key !== "ArrowDown" && key !== "ArrowUp") return false;
       event.preventDefault();

@@ -236,7 +236,9 @@ export class ChosenCells {
   /** The value above, into the cell that one stands on. */
   above() {
     const { position } = this.grid.current;
-    if (position === 0) enlaceSay("There is no record above this one.");
+    const { locked } = this.grid.heading.dataset;
+    if (locked) enlaceSay(locked);
+    else if (position === 0) enlaceSay("There is no record above this one.");
     else if (this.grid.row(position - 1)?.dataset.group !== undefined)
       enlaceSay("There is no record above this one in its group.");
     else this.fill("above", { top: position - 1, left: this.grid.column }, 1, 1);

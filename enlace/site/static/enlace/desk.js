@@ -535,5 +535,7 @@ const keys = new DeskKeys(document.getElementById("keys"), {
   like,
   held: new HeldKeys(arrived),
 });
+page.hold = (done, event = null) => keys.held.until(done, event);
+page.choices.hold = page.hold;
 document.getElementById("act-keys")?.addEventListener("click", () => keys.list());
 desk.dataset.ready = ""; // from here on the page does what is pressed

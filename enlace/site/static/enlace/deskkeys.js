@@ -84,7 +84,8 @@ export class DeskKeys {
   move(act) {
     this.from ??= { source: this.here(), element: document.activeElement };
     const { source } = this.from;
-    const at = this.to ?? source.position;
+    if (this.to === null && source.lost) return this.held.until(source.moving.then(() => this.move(act)));
+    const at = this.to ?? source.toward ?? source.position; // a move of the grid may be on its way
     this.to = { first: 0, back: Math.max(at - 1, 0), next: at === LAST ? at : at + 1, last: LAST }[act];
     this.going ??= this.goOn(source);
     this.held.until(this.going);

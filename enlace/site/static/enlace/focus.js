@@ -49,10 +49,12 @@ export class HeldKeys {
     this.held.push(act);
   }
 
-  /** Hold what is pressed until something is done; where that takes too long it is dropped. */
-  until(done) {
+  /** Hold what is pressed until something is done; where that takes too long it is dropped. event: a key that was heard
+   *  already, and is to wait too. */
+  until(done, event = null) {
     this.held ??= [];
     this.waits += 1;
+    if (event) this.again(event);
     const late = new Promise((resolve) => setTimeout(resolve, LONGEST, true));
     Promise.race([done, late]).then((isLate) => {
       this.waits -= 1;
@@ -78,13 +80,19 @@ export class HeldKeys {
 
   key(event) {
     if (MODIFIERS.includes(event.key) || event.replayed || event.target.closest?.("dialog")) return;
-    const { key, code, shiftKey, ctrlKey, altKey, metaKey } = event;
+    const { key, ctrlKey, altKey, metaKey } = event;
     const free = ctrlKey || altKey || metaKey;
     const tab = key === "Tab" && !free && !event.target.matches("input, textarea, select");
     if (!this.held && !(tab && document.querySelector("[inert]"))) return;
     if (BROWSERS.includes(key) || (free && !altKey && ["R", "V"].includes(letterOf(event)))) return; // a paste waits by itself
+    this.again(event);
+  }
+
+  /** Press a key again once what is waited for is there. */
+  again(event) {
     event.preventDefault();
     event.stopImmediatePropagation();
+    const { key, code, shiftKey, ctrlKey, altKey, metaKey } = event;
     const modifierAltGraph = event.getModifierState("AltGraph");
     const held = { key, code, shiftKey, ctrlKey, altKey, metaKey, modifierAltGraph, bubbles: true, cancelable: true };
     this.after(() => press(held));
@@ -164,7 +172,10 @@ function byDefault(element, event) {
   else if (ctrlKey || altKey || metaKey) return;
   else if (key === "Tab") {
     const stops = stopsOf(document.body);
-    focusOn(stops[(stops.indexOf(element) + (shiftKey ? -1 : 1) + stops.length) % stops.length]);
+    // From what Tab itself does not stop at, such as a heading, it goes to the next or last one from there.
+    const after = stops.findIndex((stop) => element.compareDocumentPosition(stop) & Node.DOCUMENT_POSITION_FOLLOWING);
+    const next = after < 0 ? stops.length : after;
+    focusOn(stops.at(shiftKey ? next - 1 - stops.includes(element) : next % stops.length));
   } else if (typed) edit(element, key, shiftKey);
   else if ((key === "Enter" && element.matches("button, a[href], summary")) || (key === " " && element.matches(SPACED)))
     element.click();

@@ -17,10 +17,11 @@ export const LINE = 19; // pixels of one more line in a row
 
 export class Grid {
   /** which: what tells it from the first grid of the same records. moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
+   *  hold(done, event): has a key wait, and those behind it.
    *  view: its order and filters. edits: what is typed; rows are read after it has arrived, and again if more of it went out meanwhile.
    *  before: the one that stood in its place, which is as high until the page was laid out. */
-  constructor(root, url, { moved, edit, edits, view, block, fold, ranged, which = "", before = null }) {
-    Object.assign(this, { root, url, moved, edit, edits, view, fold, which });
+  constructor(root, url, { moved, edit, edits, view, block, fold, ranged, hold, which = "", before = null }) {
+    Object.assign(this, { root, url, moved, edit, edits, view, fold, hold, which });
     this.grouped = "grouped" in root.dataset; // among its lines are those of groups; a position here is that of a line
     this.scroller = root.querySelector("[data-scroller]");
     this.head = root.querySelector(".grid-head");
@@ -326,6 +327,13 @@ export class Grid {
     return false;
   }
 
+  /** Resolves with whether the page has the row that one stands on. */
+  async arrives() {
+    for (let waited = 0; waited < 15_000 && !this.row(this.current.position); waited += 25)
+      await new Promise((later) => setTimeout(later, 25));
+    return this.row(this.current.position) !== null;
+  }
+
   row(position) {
     return this.rows.children[position - this.first] || null;
   }
@@ -509,8 +517,10 @@ export class Grid {
     this.startEdit(null);
   }
 
+  /** Edit the cell that one stands on; in a row that is on its way, once it is there. */
   startEdit(text) {
     const row = this.row(this.current.position);
+    if (!row && this.total) return this.hold?.(this.arrives().then((there) => there && this.startEdit(text)));
     if (row?.dataset.group !== undefined) return;
     if (row && this.heading) this.edit(row, this.heading, row.children[this.column], text);
   }

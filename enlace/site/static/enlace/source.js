@@ -260,8 +260,13 @@ export class Source {
 
   /** So many records on, or back, from where the last press leads, though it may not have been answered yet. */
   step(by) {
-    const from = this.toward ?? this.position ?? 0;
-    return from === LAST ? this.moving.then(() => this.step(by)) : this.goTo(Math.max(from + by, 0), PAUSE);
+    if (this.lost || this.toward === LAST) return this.moving.then(() => this.step(by));
+    return this.goTo(Math.max((this.toward ?? this.position ?? 0) + by, 0), PAUSE);
+  }
+
+  /** Whether it is on the way to a record of which the page does not know the place. */
+  get lost() {
+    return this.moves > 0 && this.toward === null;
   }
 
   /** Another order or other filters, without leaving the page. */
@@ -300,8 +305,14 @@ export class Source {
 
   /** Put a block into the grid from a cell on, after a question where it is about more than one record. what: lines of texts,
    *  or how many cells of the record at that place go into how many below it. */
-  async block(how, { top, left }, what) {
+  block(how, from, what) {
     if (!this.editable) return enlaceSay("These records are read only.");
+    const done = this.putIn(how, from, what);
+    this.page.hold(done); // what is pressed behind it is for the records as they are by then
+    return done;
+  }
+
+  async putIn(how, { top, left }, what) {
     await this.page.settled();
     const data = { how, from: top, column: left - 1, ...what, grid: this.grid.which };
     const response = await posted(this.address("block"), { ...data, preview: 1 });
@@ -311,11 +322,12 @@ export class Source {
       const parts = [edited && `change ${edited} record${edited === 1 ? "" : "s"}`, made && `enter ${made} new`].filter(
         Boolean,
       );
-      const words = parts.length ? `This would ${parts.join(" and ")}.` : "Nothing of it can be put in.";
+      const words = parts.length ? `This would ${parts.join(" and ")}.` : "Nothing can be put in.";
       const question = [words, marked, ...refused].filter(Boolean).join(" ");
+      if (!(edited + made)) return enlaceSay(question, true);
       if (!(await enlaceAsk(question, how === "clear" ? "Clear" : "Put it in"))) return this.grid.focus();
     }
-    if (edited + made) await this.send("block", data);
+    await this.send("block", data);
     this.grid.focus();
   }
 

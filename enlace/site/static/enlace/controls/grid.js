@@ -37,10 +37,11 @@ class GridControl extends Control {
       view: source.view,
       which,
       edits: page.edits,
+      hold: (done, event) => page.hold(done, event),
       moved: (id, at) =>
         id
           ? source.move(`record?record=${encodeURIComponent(id)}&position=${at}`, PAUSE, Number(at))
-          : source.move(`at?${at}`, PAUSE),
+          : source.move(`at?${at}`, PAUSE, at.startsWith("position=") ? Number(at.slice(9)) : null),
       ranged: (range) => source.cellsChosen(range),
       fold: (group, open) => source.send("fold", { key: group, open }),
       block: (how, from, lines) => source.block(how, from, lines),
