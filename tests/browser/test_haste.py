@@ -31,6 +31,16 @@ FIVE = """() => {
 }"""
 
 
+# Every answer comes late, those that buttons ask for too.
+SLOWLY = """() => {
+    const { fetch, XMLHttpRequest } = window;
+    const late = () => new Promise((go) => setTimeout(go, 300));
+    window.fetch = async (...asked) => (await late(), fetch(...asked));
+    const send = XMLHttpRequest.prototype.send;
+    XMLHttpRequest.prototype.send = function (...sent) { late().then(() => send.apply(this, sent)); };
+}"""
+
+
 class Haste(Served):
     def vessels(self):
         """The form, its scripts at work, nothing pending."""
@@ -133,6 +143,49 @@ class Haste(Served):
             page.keyboard.press("Alt+Shift+G")
             page.keyboard.press("Control+Home")
             expect(self.cell(0, 1)).to_be_focused()
+
+    def test_keys_do_in_haste_what_they_do_with_time(self):
+        page = self.vessels()
+        page.evaluate(SLOWLY)
+        heads = page.locator("#grid .grid-head [data-number]")
+        at = 1 + heads.evaluate_all("(all) => all.map((h) => h.dataset.name)").index("flag")
+        self.cell(0, at).click()
+        press = lambda *keys: [page.keyboard.press(key) for key in keys]  # noqa: E731
+        standing = lambda number: expect(page.locator("#panel")).to_have_attribute("data-position", str(number))  # noqa: E731
+        press("ArrowDown", "ArrowDown", "Alt+Shift+ArrowDown")
+        standing(3)
+        # Up is for the record as it is once the value above is in.
+        above = self.cell(3, at).text_content()
+        press("ArrowDown", "Control+'", "ArrowUp")
+        expect(self.cell(4, at)).to_have_text(above)
+        standing(3)
+        press(
+            "Control+Home", "ArrowUp", "Shift+Tab", "Alt+Shift+ArrowDown"
+        )  # by way of a heading, and of what is before it
+        standing(1)
+        # A new record begins in its first editor, wherever one was before.
+        page.locator("#panel [data-field=name]").focus()
+        press("Alt+Shift+N", "3", "7", "Tab", "N", "e", "w", "Enter")
+        expect(page.locator("#panel [data-field=imo_no]")).to_have_value("37")
+        expect(page.locator("#panel [data-field=name]")).to_have_value("New")
+        expect(page.locator("#strip")).to_contain_text("1 new")
+
+    def test_what_is_typed_into_a_row_that_is_on_its_way_is_there_with_it(self):
+        page = self.work("Port call")
+        last = int(page.locator("#go-total").text_content().replace(",", "")) - 1
+        heads = page.locator("#grid .grid-head [data-number]")
+        at = 1 + heads.evaluate_all("(all) => all.map((h) => h.dataset.name)").index("purpose")
+        self.cell(0, at).click()
+        page.evaluate(SLOWLY)
+        page.keyboard.press("Control+End")
+        self.assertEqual(self.cell(last, at).count(), 0)
+        for _ in range(heads.count() - at):
+            page.keyboard.press("ArrowLeft")
+        page.keyboard.press("c")
+        page.keyboard.press("ArrowDown")  # its list is on its way too
+        page.keyboard.press("Enter")
+        expect(page.locator("#strip")).to_contain_text("1 record pending: 1 edited")
+        expect(self.cell(last, at)).to_have_text(re.compile("cargo|crew change"))
 
     def test_another_record_comes_into_the_editors_that_are_there(self):
         page = self.vessels()

@@ -69,6 +69,7 @@ document.addEventListener("htmx:beforeRequest", ({ target, detail }) => {
   const leading = target.matches(LEADING) ? sourceOf(target) : null;
   acting += 1;
   leading?.still(true);
+  if (leading) page.hold(arrived());
   // The request itself says when it ended: its button may be gone by then, replaced by another answer.
   detail.xhr.addEventListener("loadend", () => {
     acting -= 1;
@@ -296,7 +297,7 @@ document.addEventListener("enlace:go", ({ detail }) => location.replace(detail.t
 document.addEventListener("enlace:stale", ({ detail }) => reload(at(detail)));
 // Once the editors are there and may be typed into.
 document.addEventListener("enlace:focus", ({ detail }) =>
-  settled().then(() => at(detail).el(`e-${detail.number}`)?.focus()),
+  page.hold(settled().then(() => at(detail).el(`e-${detail.number}`)?.focus())),
 );
 document.addEventListener("enlace:calculated", ({ detail }) => {
   const source = at(detail);
@@ -461,8 +462,6 @@ if (unsent) {
   edits.send(address, "edit", typed, main);
 }
 
-if ("opensNew" in desk.dataset) main.send("new", { record: main.record ?? "", position: main.position });
-
 // -- acts of buttons ----------------------------------------------------------------------------------------
 
 document.addEventListener("htmx:configRequest", ({ detail }) => {
@@ -482,11 +481,12 @@ document.addEventListener(
     event.preventDefault();
     event.stopImmediatePropagation();
     const { elt, triggeringEvent } = event.detail;
-    settled().then(() => {
+    const done = settled().then(() => {
       const again = (elt.id && document.getElementById(elt.id)) || elt;
       if (again.matches("form")) again.requestSubmit(triggeringEvent?.submitter);
       else again.click();
     });
+    if (elt.matches(LEADING)) page.hold(done);
   },
   true,
 );
@@ -537,5 +537,6 @@ const keys = new DeskKeys(document.getElementById("keys"), {
 });
 page.hold = (done, event = null) => keys.held.until(done, event);
 page.choices.hold = page.hold;
+if ("opensNew" in desk.dataset) main.send("new", { record: main.record ?? "", position: main.position });
 document.getElementById("act-keys")?.addEventListener("click", () => keys.list());
 desk.dataset.ready = ""; // from here on the page does what is pressed

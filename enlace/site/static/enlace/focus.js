@@ -169,6 +169,7 @@ function byDefault(element, event) {
   const typed = element.matches(TYPED_INTO);
   if (typed && text) document.execCommand("insertText", false, text);
   else if (typed && ctrlKey && key === "a") element.select();
+  else if (typed && ctrlKey && ["z", "y"].includes(key)) document.execCommand(key === "z" ? "undo" : "redo");
   else if (ctrlKey || altKey || metaKey) return;
   else if (key === "Tab") {
     const stops = stopsOf(document.body);

@@ -361,7 +361,9 @@ export class Source {
   }
 
   send(act, data) {
-    return this.page.edits.send(this.address(act), act, data, this);
+    const sent = this.page.edits.send(this.address(act), act, data, this);
+    if (act === "new" && !data.in_grid) this.page.hold(sent); // what is typed behind it is for the new record
+    return sent;
   }
 
   typed(editor) {
