@@ -520,7 +520,10 @@ export class Grid {
   /** Edit the cell that one stands on; in a row that is on its way, once it is there. */
   startEdit(text) {
     const row = this.row(this.current.position);
-    if (!row && this.total) return this.hold?.(this.arrives().then((there) => there && this.startEdit(text)));
+    if (!row && this.total) {
+      const late = () => enlaceSay("The row is not there yet. Try again in a moment.", true);
+      return this.hold?.(this.arrives().then((there) => (there ? this.startEdit(text) : late())));
+    }
     if (row?.dataset.group !== undefined) return;
     if (row && this.heading) this.edit(row, this.heading, row.children[this.column], text);
   }
