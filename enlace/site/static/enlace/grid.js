@@ -15,6 +15,12 @@ const PAUSE = 60;
 const REGROUP = 250; // ms: several edits are counted into the groups at once
 export const LINE = 19; // pixels of one more line in a row
 
+/** Resolves with whether something is so, at the latest after some milliseconds. */
+async function comesTrue(is, most) {
+  for (let waited = 0; waited < most && !is(); waited += 25) await new Promise((later) => setTimeout(later, 25));
+  return is();
+}
+
 export class Grid {
   /** which: what tells it from the first grid of the same records. moved(id, position): the person moved to a row. edit(row, number, cell, text): wants to edit a cell.
    *  hold(done, event): has a key wait, and those behind it.
@@ -319,19 +325,13 @@ export class Grid {
   }
 
   /** Resolves with whether the grid stands on a record and shows its row: made a moment ago, its rows are on their way. */
-  async standsOn(id) {
-    for (let waited = 0; waited < 5000; waited += 25) {
-      if (this.current.id === id && this.row(this.current.position)?.dataset.id === id) return true;
-      await new Promise((later) => setTimeout(later, 25));
-    }
-    return false;
+  standsOn(id) {
+    return comesTrue(() => this.current.id === id && this.row(this.current.position)?.dataset.id === id, 5000);
   }
 
   /** Resolves with whether the page has the row that one stands on. */
-  async arrives() {
-    for (let waited = 0; waited < 15_000 && !this.row(this.current.position); waited += 25)
-      await new Promise((later) => setTimeout(later, 25));
-    return this.row(this.current.position) !== null;
+  arrives() {
+    return comesTrue(() => this.row(this.current.position) !== null, 15_000);
   }
 
   row(position) {
