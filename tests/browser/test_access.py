@@ -185,8 +185,10 @@ class Axe(Served):
         """What a form offers while its database is away."""
         at = page.url
         page.locator(".keeping button").first.click()
+        expect(page.get_by_text("rows is kept")).to_be_visible()
         page.locator("details.other summary").click()
         page.locator("#outage").click()
+        self.says("The database is away", page)
         page.goto(at)
         yield "a form whose database is away"
         page.get_by_role("button", name="Work from the kept copy").click()
@@ -194,6 +196,7 @@ class Axe(Served):
         yield "a form on its kept copy"
         page.locator("details.other summary").click()
         page.locator("#outage-over").click()
+        self.says("The database is back", page)
         page.get_by_role("button", name="Back to the server").click()
         expect(page.locator(".badge-live.kept")).to_be_hidden()
         self.wrong = [w for w in self.wrong if "503" not in w]

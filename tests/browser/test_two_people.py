@@ -168,7 +168,8 @@ class TwoPeople(Served):
         page.goto(self.base + "/workshop/project/1/datasets/")
         page.get_by_role("link", name="Tide reading", exact=True).click()
         page.get_by_label("Save each record as soon as one leaves it").check()
-        page.locator("form", has=page.locator("#version")).get_by_role("button", name="Apply", exact=True).click()
+        with page.expect_response(lambda answer: answer.request.method == "POST"):
+            page.locator("form", has=page.locator("#version")).get_by_role("button", name="Apply", exact=True).click()
         self.on("Tide reading", "i5")
         self.type_into("Quality", "3", page)
         expect(page.locator("#strip")).to_contain_text("1 record pending")
