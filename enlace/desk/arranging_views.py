@@ -23,7 +23,7 @@ from .answers import Answer
 from .arranged import arranged_key
 from .arranged import shared as shared_by
 from .contexts import as_laid_out, columns_now, on_grid, prefix_of
-from .kept_arrangements import kept_for
+from .kept_arrangements import to_put_on
 from .opening import grid_from, on_form, text_from
 from .showing import drawing_of
 from .totals import offered
@@ -152,8 +152,7 @@ def _with_total(work: Work, totals: Sequence[Total], name: str, function: str) -
 
 def _fitting(work: Work, key: str, number: str) -> tuple[Arranged, str]:
     """A kept arrangement, as far as this grid has its fields; what of it does not fit. Raises Problem."""
-    several = kept_for(work)
-    kept = several.filter(pk=int(number)).first() if number.isdecimal() and len(number) < 12 else None
+    kept = next((kept for kept in to_put_on(work) if str(kept.pk) == number), None)
     if kept is None:
         raise Problem("There is no such arrangement.", "Choose one from the list.", code="missing")
     arranged = Arranged.of(vars(kept))

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Iterable
 from dataclasses import replace
+from itertools import islice
 
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
@@ -12,6 +14,7 @@ from django.views.decorators.http import require_http_methods
 
 from enlace.core.form.columns import columns_of
 from enlace.core.problem import Problem
+from enlace.workshop.models import Detail
 
 from . import kept_names
 from .arranged import arranged_key
@@ -40,11 +43,16 @@ def kept_arrangements(request: HttpRequest, work: Work) -> HttpResponse:
             if request.POST.get("remove")
             else _keep(request, work, key)
         )
-    here = {field.name for field in work.dataset.shown}
-    fitting = [kept for kept in kept_for(work) if _fits(kept, here)]
     shown = {column.field for column in columns_now(work, key)}
     columns = [(field, field.name in shown) for field in as_laid_out(work, key).shown]
-    context = {**base_context(work), "several": fitting, "said": said, "key": key, "token": token, "columns": columns}
+    context = {
+        **base_context(work),
+        "several": to_put_on(work),
+        "said": said,
+        "key": key,
+        "token": token,
+        "columns": columns,
+    }
     return render(request, "desk/arrangements.html", context)
 
 
@@ -53,10 +61,38 @@ def kept_for(work: Work) -> QuerySet[Arrangement]:
     return kept_names.for_person(Arrangement.objects.filter(form=work.form).exclude(name=""), work)
 
 
-def _fits(kept: Arrangement, here: set[str]) -> bool:
-    """Whether a grid has a field of it: one of another grid may, and those that it lacks are told when it is put on."""
-    columns = columns_of(kept.columns)
-    return not columns or any(column.field in here for column in columns)
+def to_put_on(work: Work) -> list[Arrangement]:
+    """The arrangements that a grid of the work's dataset can take, those of its own form first.
+
+    One of another grid of the form needs a field in common with it. One of another form of the project is of a grid of the
+    same table, or has no field that is not here. What a grid lacks of one is told when it is put on.
+    """
+    here = {field.name for field in work.dataset.shown}
+    own = [kept for kept in kept_for(work) if not (named := _named(kept)) or named & here]
+    others = Arrangement.objects.filter(form__project=work.form.project_id).exclude(form=work.form).exclude(name="")
+    several = kept_names.for_person(others, work).select_related("form__dataset").order_by("form__title", "name", "pk")
+    tables = _tables(several)
+    fitting = (
+        kept
+        for kept in several
+        if (named := _named(kept)) & here and (named <= here or tables[kept.pk] == work.dataset.table != "")
+    )
+    return [*own, *islice(fitting, kept_names.MOST)]
+
+
+def _tables(several: Iterable[Arrangement]) -> dict[int, str]:
+    """By the number of an arrangement, the table whose rows its grid shows; "" for those of a query."""
+    details = Detail.objects.filter(form__in={kept.form_id for kept in several if kept.part})
+    of_details = {(form, name): table for form, name, table in details.values_list("form", "name", "dataset__table")}
+    return {
+        kept.pk: of_details.get((kept.form_id, kept.part), "") if kept.part else kept.form.dataset.table
+        for kept in several
+    }
+
+
+def _named(kept: Arrangement) -> set[str]:
+    """The fields of its columns."""
+    return {column.field for column in columns_of(kept.columns)}
 
 
 def _keep(request: HttpRequest, work: Work, key: str) -> str:

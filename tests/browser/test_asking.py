@@ -593,6 +593,7 @@ class Arranging(Served):
         page.locator("#sentence [data-kept=arrangements]").click()
         page.locator("[data-kept-put]").click()
         expect(page.locator("#grid [data-name=quay]")).to_have_count(0)
+        expect(page.locator("#act-arrangements")).to_be_focused()
         self.choose("code", "All as the form has it")
 
     def test_an_address_shows_a_colleague_how_the_grid_stands(self):

@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import re
+from dataclasses import replace
 from functools import partial
 from html import unescape
 from unittest import mock
@@ -15,7 +16,7 @@ from django.db.models import F
 from enlace.core.dataset.finding import look
 from enlace.core.exchange.csv_out import unguarded
 from enlace.workshop.details import Above, add_detail, possible_details
-from enlace.workshop.models import Dataset
+from enlace.workshop.models import Dataset, Form
 from tests.web.pages import Pages
 
 
@@ -397,6 +398,35 @@ class Arranging(Pages):
         self.assertEqual(self.heads(), [before[1], before[0], *before[2:]])
         self.act("reset", "")
         self.assertEqual(self.heads(), before)
+
+    def test_one_of_another_form_of_the_same_table_is_put_on_and_tells_what_does_not_fit(self):
+        def offered(form):
+            return re.findall(
+                r'data-kept-put="\d+">([^<]*)<', self.client.get(f"/desk/{form.pk}/arrangements").content.decode()
+            )
+
+        self.act("earlier", self.heads()[1])
+        stood = self.heads()
+        self.client.post(f"/desk/{self.vessels.pk}/arrangements", {"name": "Mine"})
+        self.client.post(f"/desk/{self.vessels.pk}/arrangements", {"name": "Ours", "shared": "1"})
+        self.act("reset", "")
+        spec = self.vessels.dataset.to_spec()
+        narrow = replace(spec, fields=tuple(field for field in spec.fields if field.name != "flag"), rules=())
+        fleet = Form.make(Dataset.make(self.vessels.dataset.connection, narrow, "Fleet"), "Fleet")
+        self.assertEqual(offered(fleet), ["Mine", "Ours"])
+        self.assertContains(self.client.get(f"/desk/{fleet.pk}/arrangements"), f"of {self.vessels.title}<", 2)
+        self.assertEqual(offered(self.form("agent")), [])
+        mine = self.vessels.arrangements.get(name="Mine").pk
+        self.assertEqual(self.client.post(f"/desk/{fleet.pk}/arrangements", {"remove": mine}).status_code, 400)
+        told = self.client.post(
+            f"/desk/{fleet.pk}/columns", {"act": "apply", "value": mine}, headers={"HX-Request": "true"}
+        )
+        self.assertIn("Mine is put on. This grid has no flag.", told["HX-Trigger"])
+        page = self.client.get(f"/desk/{fleet.pk}/").content.decode()
+        heads = re.findall(r'role="columnheader"[^>]*data-name="(\w+)"', page)
+        self.assertEqual(heads, [name for name in stood if name != "flag"])
+        self.client.force_login(self.operator)
+        self.assertEqual(offered(fleet), ["Ours"])
 
     def test_it_is_each_person_s_own_and_shows_nothing_hidden(self):
         self.act("hide", "name")

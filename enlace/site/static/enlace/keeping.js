@@ -48,7 +48,7 @@ export function keeping(sourceOf, ask) {
     }
   }
 
-  document.addEventListener("click", ({ target }) => {
+  document.addEventListener("click", async ({ target }) => {
     const opens = target.closest("button[data-kept]");
     if (opens) return toggle(opens);
     const box = target.closest("[data-kept-box]");
@@ -64,7 +64,9 @@ export function keeping(sourceOf, ask) {
     }
     if (!keptPut) return;
     const source = sourceOf(box);
-    source.send("columns", { act: "apply", value: keptPut, grid: source.grid.which, record: source.record || "" });
+    await arrange(source, "apply", "", keptPut);
+    // The grid came anew, and the button that opened the box with it; where it was refused all is as it was.
+    if (!box.isConnected) source.el(`act-${box.dataset.keptBox}`)?.focus();
   });
   document.addEventListener("change", async ({ target }) => {
     const { showColumn } = target.dataset ?? {};
