@@ -170,6 +170,23 @@ class Haste(Served):
         expect(page.locator("#panel [data-field=name]")).to_have_value("New")
         expect(page.locator("#strip")).to_contain_text("1 new")
 
+    def test_keys_behind_a_group_that_opens_are_for_its_rows(self):
+        page = self.vessels()
+        page.goto(page.url.partition("?")[0] + "?group=flag:value")
+        self.ready(page)
+        page.get_by_role("button", name="Close all").click()
+        groups = page.locator("#rows .group-line [data-fold]")
+        expect(page.locator("#rows .group-line [data-fold][aria-expanded=true]")).to_have_count(0)
+        for key in ("Alt+Shift+G", "Control+Home", "ArrowDown"):
+            page.keyboard.press(key)
+        expect(page.locator("#rows .group-line .group-cell").nth(1)).to_be_focused()
+        page.evaluate(SLOWLY)
+        for key in ("ArrowRight", "ArrowDown", "ArrowDown", "ArrowUp", "ArrowUp", "ArrowLeft", "ArrowUp", "ArrowRight"):
+            page.keyboard.press(key)
+        expect(groups.first).to_have_attribute("aria-expanded", "true", timeout=15_000)
+        expect(page.locator("#rows .group-line [data-fold][aria-expanded=true]")).to_have_count(1)
+        expect(page.locator("#rows .group-line").first.locator(".group-cell")).to_be_focused()
+
     def test_what_is_typed_into_a_row_that_is_on_its_way_is_there_with_it(self):
         page = self.work("Port call")
         last = int(page.locator("#go-total").text_content().replace(",", "")) - 1

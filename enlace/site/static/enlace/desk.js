@@ -142,7 +142,7 @@ wants("go", (source, { position, number, step }) => {
 wants("record", (source, { id, position }) =>
   source.move(`record?record=${encodeURIComponent(id)}&position=${position}`, 0, Number(position)),
 );
-wants("fold", (source, data) => source.send("fold", data));
+wants("fold", (source, data) => source.fold(data));
 wants("refresh", (source) => refresh(source));
 // A page of tabs is open: what nobody asked for before is now.
 wants("opened", () => {

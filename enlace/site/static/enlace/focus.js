@@ -7,6 +7,7 @@ const TYPED_INTO = "input:not([type=checkbox], [type=radio], [type=range], [type
 const MODIFIERS = ["Shift", "Control", "Alt", "Meta", "AltGraph"];
 const BROWSERS = ["F5", "F11", "F12"]; // what the browser does for them is not about a record
 const LONGEST = 15_000; // milliseconds that keys wait for editors
+const LATE = Symbol("late");
 
 /** What Tab stops at within an element. */
 export function stopsOf(root) {
@@ -55,10 +56,10 @@ export class HeldKeys {
     this.held ??= [];
     this.waits += 1;
     if (event) this.again(event);
-    const late = new Promise((resolve) => setTimeout(resolve, LONGEST, true));
-    Promise.race([done, late]).then((isLate) => {
+    const late = new Promise((resolve) => setTimeout(resolve, LONGEST, LATE));
+    Promise.race([done, late]).then((how) => {
       this.waits -= 1;
-      if (isLate === true && this.held.length) {
+      if (how === LATE && this.held.length) {
         this.held = []; // in another record it would be wrong
         enlaceSay("The record is not there yet. What you pressed since then is not done: press it again.", true);
       }

@@ -226,6 +226,7 @@ export class Grid {
 
   async load(start = this.windowStart) {
     clearTimeout(this.again); // what could not be had is asked for where somebody looks by now
+    this.again = null;
     this.fetching?.abort();
     this.fetching = new AbortController();
     const { signal } = this.fetching;
@@ -332,6 +333,11 @@ export class Grid {
   /** Resolves with whether the page has the row that one stands on. */
   arrives() {
     return comesTrue(() => this.row(this.current.position) !== null, 15_000);
+  }
+
+  /** Resolves once no rows are on their way, or they can't be had. */
+  rests() {
+    return comesTrue(() => this.root.ariaBusy !== "true" || this.again !== null, 15_000);
   }
 
   row(position) {

@@ -360,6 +360,11 @@ export class Source {
     return this.record !== before && grid.standsOn(this.record);
   }
 
+  /** Open or close a group, or all. What is pressed behind it is for the rows as they stand then. */
+  fold(data) {
+    this.page.hold(this.send("fold", data).then(() => this.grid.rests()));
+  }
+
   send(act, data) {
     const sent = this.page.edits.send(this.address(act), act, data, this);
     if (act === "new" && !data.in_grid) this.page.hold(sent); // what is typed behind it is for the new record

@@ -43,7 +43,7 @@ class GridControl extends Control {
           ? source.move(`record?record=${encodeURIComponent(id)}&position=${at}`, PAUSE, Number(at))
           : source.move(`at?${at}`, PAUSE, at.startsWith("position=") ? Number(at.slice(9)) : null),
       ranged: (range) => source.cellsChosen(range),
-      fold: (group, open) => source.send("fold", { key: group, open }),
+      fold: (key, open) => source.fold({ key, open }),
       block: (how, from, lines) => source.block(how, from, lines),
       edit: (row, head, cell, text) =>
         source.editable ? grid.cells.open(row, head, cell, text) : enlaceSay("These records are read only."),
