@@ -72,6 +72,25 @@ class Composing(Served):
         self.compose(2).locator("[data-stage] [data-control=button_2]").click()
         expect(page.locator("#set-usable_when-code")).to_have_text(typed["#set-usable_when-code"])
 
+    def test_keys_in_haste_are_for_what_has_come_of_those_before_them(self):
+        self.page.add_init_script(LATE)
+        page = self.compose(4)
+        controls = page.locator("[data-stage] [data-control]")
+        count, navigator = controls.count(), page.locator("[data-control=dues_invoice_navigator]")
+        width = int(re.search(r"\bw(\d+)\b", navigator.get_attribute("class"))[1])
+        navigator.focus()
+        # A copy is made, made narrower and removed; nothing is chosen then, so that the second Delete is for nothing.
+        for key in ("Control+d", "Shift+ArrowLeft", "Delete", "Delete", "Control+z"):
+            page.keyboard.press(key)
+        self.says("Undone", page)
+        expect(controls).to_have_count(count + 1)
+        expect(navigator).to_have_class(re.compile(rf"\bw{width}\b"))
+        copied = page.locator("[data-control=dues_invoice_navigator_2]")
+        expect(copied).to_have_class(re.compile(rf"\bw{width - 1}\b"))
+        for _ in range(2):
+            page.keyboard.press("Control+z")
+        expect(controls).to_have_count(count)
+
     def test_what_was_refused_stays_to_be_put_right(self):
         page = self.compose(1)
         page.locator("[data-choose=vessel_grid]").first.click()

@@ -2,6 +2,7 @@
 
 import { Idiomorph } from "../vendor/idiomorph.esm.js";
 import { codeBoxes } from "./codeboxes.js";
+import { HeldKeys } from "./focus.js";
 import { inHand, standsForBox, stoodFor } from "./inhand.js";
 import { sentAtLast } from "./posting.js";
 import "./controls/tabs.js";
@@ -21,12 +22,25 @@ const settings = new SettingsCard(root, { chosen, find: control, leave: () => ch
 const turns = new Turns();
 const refused = new Refused(() => chosen().join(" "));
 
+// What is pressed behind an act is for what has come of it: for the copy, not for what was copied.
+const keys = new HeldKeys({
+  arrived: () => turns.running,
+  waiting: () => turns.waiting > 0,
+  late: "The sheet has not come yet. What you pressed since then is not done: press it again.",
+  pastes: false,
+});
+let byKeys = false; // who goes on with the mouse sees what is there
+document.addEventListener("keydown", () => (byKeys = true), true);
+document.addEventListener("pointerdown", () => (byKeys = false), true);
+
 const SEEN = 40; // pixels of a control that tell that it is there
 
 /** An act on what is chosen now, whatever is by the time that its turn comes. box: that somebody typed what it says into. */
 function act(name, data = {}, box = "") {
   const ids = chosen().join(" ");
-  return turns.take(() => post(name, { ids, ...data }, box));
+  const done = turns.take(() => post(name, { ids, ...data }, box));
+  if (byKeys && !box) keys.until(done);
+  return done;
 }
 
 async function post(name, data, box) {
@@ -41,7 +55,7 @@ async function post(name, data, box) {
     return enlaceSay(enlaceWords(html), true);
   }
   // Where somebody is by now: who leaves an editor by Tab is in the next one before the answer comes.
-  const { id } = document.activeElement;
+  const { id, dataset } = document.activeElement;
   const parts = document.createElement("template");
   parts.innerHTML = html;
   held = inHand();
@@ -54,9 +68,12 @@ async function post(name, data, box) {
     if (!tabs.all.some((tab) => tab.ariaSelected === "true") && tabs.all.length) tabs.open(tabs.all[0]);
   prepare();
   reveal(control(chosen()[0]));
-  const again = root.querySelector("[data-again]") || (id && document.getElementById(id));
+  // Of controls the one that is chosen now: the copy, not what was copied.
+  const from = dataset.control === undefined ? id && document.getElementById(id) : null;
+  const again = root.querySelector("[data-again]") || from;
+  const [first] = chosen();
   if (again) again.focus();
-  else if (chosen().length) control(chosen()[0])?.focus({ preventScroll: true });
+  else if (first) control(chosen().includes(dataset.control) ? dataset.control : first)?.focus({ preventScroll: true });
   else root.querySelector(".stage").focus({ preventScroll: true });
   if (body().dataset.said) enlaceSay(body().dataset.said);
   const address = new URL(location); // what is chosen survives a trial and a reload
@@ -272,7 +289,7 @@ async function paste() {
   const controls = clipboard.includes('"controls"') ? clipboard : localStorage.getItem(COPIED);
   if (!controls) return enlaceSay("Nothing was copied yet. Choose a control and press Copy.");
   const into = chosen().length === 1 && holds(control(chosen()[0])) ? chosen()[0] : "";
-  act("paste", { controls, into });
+  return act("paste", { controls, into });
 }
 const holds = (control) => control && (control.dataset.kind === "group" || control.classList.contains("tab-page"));
 
@@ -371,7 +388,7 @@ root.addEventListener("keydown", (event) => {
   }
   if (!typing && ctrl && key === "V") {
     event.preventDefault();
-    return paste();
+    return keys.until(paste());
   }
   const control = event.target.closest("[data-stage] [data-control]");
   if (!control || typing) return;

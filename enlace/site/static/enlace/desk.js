@@ -533,7 +533,7 @@ const keys = new DeskKeys(document.getElementById("keys"), {
   sources,
   run,
   like,
-  held: new HeldKeys(arrived),
+  held: new HeldKeys({ arrived }),
 });
 page.hold = (done, event = null) => keys.held.until(done, event);
 page.choices.hold = page.hold;

@@ -7,12 +7,14 @@ const TYPED_INTO = "input:not([type=checkbox], [type=radio], [type=range], [type
 const MODIFIERS = ["Shift", "Control", "Alt", "Meta", "AltGraph"];
 const BROWSERS = ["F5", "F11", "F12"]; // what the browser does for them is not about a record
 const LONGEST = 15_000; // milliseconds that keys wait for editors
+const SEEN = { visibilityProperty: true }; // what a closed part hides has a place of its own all the same
 const LATE = Symbol("late");
+const LATE_RECORD = "The record is not there yet. What you pressed since then is not done: press it again.";
 
 /** What Tab stops at within an element. */
 export function stopsOf(root) {
   return [...root.querySelectorAll(FOCUSABLE)].filter(
-    (element) => element.tabIndex >= 0 && element.getClientRects().length && !element.closest("[inert]"),
+    (element) => element.tabIndex >= 0 && element.checkVisibility(SEEN) && !element.closest("[inert]"),
   );
 }
 
@@ -30,9 +32,10 @@ export function focusOn(element) {
 /** What is pressed while the editors of another record are on their way waits for them: the browser would pass over them, and
  *  letters would go to where the focus still is. */
 export class HeldKeys {
-  /** arrived(): once the records are there that somebody went to. */
-  constructor(arrived) {
-    this.arrived = arrived;
+  /** arrived(): once that is there which somebody went to. waiting(): whether it is not yet. late: what is told where it takes too
+   *  long. pastes: whether the browser's own event of a paste is heard, which waits by itself. */
+  constructor({ arrived, waiting = () => document.querySelector("[inert]"), late = LATE_RECORD, pastes = true }) {
+    Object.assign(this, { arrived, waiting, late, pastes });
     this.held = null; // acts, one for each key
     this.waits = 0; // for how many things
     this.pressed = null; // a function that gives what the mouse was last pressed on
@@ -45,7 +48,7 @@ export class HeldKeys {
 
   /** Do something now, or once the editors are there that are on their way. */
   after(act) {
-    if (!this.held && !document.querySelector("[inert]")) return act();
+    if (!this.held && !this.waiting()) return act();
     if (!this.held) this.until(this.arrived());
     this.held.push(act);
   }
@@ -61,7 +64,7 @@ export class HeldKeys {
       this.waits -= 1;
       if (how === LATE && this.held.length) {
         this.held = []; // in another record it would be wrong
-        enlaceSay("The record is not there yet. What you pressed since then is not done: press it again.", true);
+        enlaceSay(this.late, true);
       }
       if (!this.waits) this.replay();
     });
@@ -72,7 +75,7 @@ export class HeldKeys {
     this.held = null;
     while (acts.length) {
       acts.shift()();
-      if (!this.held && !document.querySelector("[inert]")) continue;
+      if (!this.held && !this.waiting()) continue;
       // What was pressed led to another record itself.
       for (const act of acts) this.after(act);
       return;
@@ -84,8 +87,9 @@ export class HeldKeys {
     const { key, ctrlKey, altKey, metaKey } = event;
     const free = ctrlKey || altKey || metaKey;
     const tab = key === "Tab" && !free && !event.target.matches("input, textarea, select");
-    if (!this.held && !(tab && document.querySelector("[inert]"))) return;
-    if (BROWSERS.includes(key) || (free && !altKey && ["R", "V"].includes(letterOf(event)))) return; // a paste waits by itself
+    if (!this.held && !(tab && this.waiting())) return;
+    const browsers = this.pastes ? ["R", "V"] : ["R"]; // a paste waits by itself
+    if (BROWSERS.includes(key) || (free && !altKey && browsers.includes(letterOf(event)))) return;
     this.again(event);
   }
 
@@ -101,7 +105,7 @@ export class HeldKeys {
 
   /** What is pasted behind keys that wait goes where they lead: its texts are there only while the browser tells of it. */
   pasted(event) {
-    if (!this.held || !event.isTrusted || event.target.closest?.("dialog")) return;
+    if (!this.held || !this.pastes || !event.isTrusted || event.target.closest?.("dialog")) return;
     event.preventDefault();
     event.stopImmediatePropagation();
     const clipboardData = new DataTransfer();
@@ -133,6 +137,7 @@ export class HeldKeys {
 
   /** A press of the mouse into an editor that is on its way: the editor of the same field has the focus then. */
   pointed({ clientX: x, clientY: y }) {
+    if (!this.waiting()) return;
     const under = (element) => {
       const { left, right, top, bottom } = element.getBoundingClientRect();
       return x >= left && x <= right && y >= top && y <= bottom;
@@ -179,11 +184,13 @@ function byDefault(element, event) {
     const next = after < 0 ? stops.length : after;
     focusOn(stops.at(shiftKey ? next - 1 - stops.includes(element) : next % stops.length));
   } else if (typed) edit(element, key, shiftKey);
+  else if (element.matches("select") && key in LINES) choose(element, LINES[key]);
   else if ((key === "Enter" && element.matches("button, a[href], summary")) || (key === " " && element.matches(SPACED)))
     element.click();
 }
 
 const SPACED = "button, summary, input"; // what a blank presses
+const LINES = { ArrowUp: -1, ArrowDown: 1 };
 const ERASING = { Backspace: "delete", Delete: "forwardDelete" };
 const CARET = {
   ArrowLeft: ["backward", "character"],
@@ -193,6 +200,15 @@ const CARET = {
   Home: ["backward", "lineboundary"],
   End: ["forward", "lineboundary"],
 };
+
+/** Go some lines on in a list of choices that is closed. */
+function choose(list, by) {
+  const lines = [...list.options].filter((line) => !line.disabled);
+  const line = lines[lines.indexOf(list.selectedOptions[0]) + by];
+  if (!line) return;
+  line.selected = true;
+  for (const kind of ["input", "change"]) list.dispatchEvent(new Event(kind, { bubbles: true }));
+}
 
 function edit(element, key, shiftKey) {
   if (key in ERASING) document.execCommand(ERASING[key]);
