@@ -282,6 +282,12 @@ class Composing(Served):
         expect(current.locator(".value.changed")).to_have_text("repair")
         expect(current.locator(".value.wrong")).to_have_text("soon")
         expect(page.locator("#strip")).to_contain_text("1 needs attention")
+        page.evaluate(f"() => {{ {LATE} }}")
+        for key in ("End", "ArrowDown", "ArrowDown", "ArrowDown", "F2"):
+            page.keyboard.press(key)
+        expect(current.get_by_label("Vessel")).to_be_focused()
+        expect(current).to_have_attribute("data-at", "62")
+        page.keyboard.press("Escape")
 
     def test_by_keyboard_alone(self):
         page = self.compose(5)

@@ -139,6 +139,8 @@ wants("go", (source, { position, number, step }) => {
   if (step !== undefined) return source.step(step);
   return number === undefined ? source.goTo(position) : source.move(`at?number=${encodeURIComponent(number)}`);
 });
+// Beyond what a control shows: what is pressed behind it is for what it shows by then.
+wants("beyond", (source, { position }) => page.hold(source.goTo(position).then(() => source.renewed)));
 wants("record", (source, { id, position }) =>
   source.move(`record?record=${encodeURIComponent(id)}&position=${position}`, 0, Number(position)),
 );
@@ -148,7 +150,9 @@ wants("refresh", (source) => refresh(source));
 wants("opened", () => {
   for (const source of sources.values()) if (source.unread && !source.closed) keys.held.until(source.read());
 });
-wants("renew", (source, { id }) => source.renew(id));
+wants("renew", (source, { id }) => {
+  source.renewed = source.renew(id);
+});
 wants("join", (source, { joined }) => joined(source, choices));
 wants("filter", (source, { button }) => openFilter(source, button));
 wants("run", (source, asked) => run(source, asked));

@@ -28,6 +28,7 @@ export class Source {
     this.waiting = null;
     this.asking = null;
     this.toward = null; // the place that the last move leads to, while it is under way
+    this.renewed = null; // the last control that is drawn anew, once it is
     this.missed = null; // the way to a record that a grid stands on and nobody could be asked for
     this.shown = new Map(); // its grids, by the controls that they are in
     this.grid = null; // the one that somebody was in last, else the first

@@ -10,7 +10,7 @@ class Cards extends Control {
       for (const other of this.options) other.setAttribute("aria-selected", other === card);
       this.tell("record", { id: card.dataset.card, position: card.dataset.at });
     });
-    this.on("click", "[data-page-to]", ({ dataset }) => this.tell("go", { position: Number(dataset.pageTo) }));
+    this.on("click", "[data-page-to]", ({ dataset }) => this.tell("beyond", { position: Number(dataset.pageTo) }));
     this.on("dblclick", "[data-line]", (line) => {
       const card = line.closest("[data-card]");
       this.edit(card, [...card.querySelectorAll("[data-line]")].indexOf(line));
@@ -95,7 +95,7 @@ class Cards extends Control {
       next.click();
     } else if (beyond.length) {
       const position = Number(options[at].dataset.at) + (to > at ? 1 : -1);
-      if (position >= 0) this.tell("go", { position });
+      if (position >= 0) this.tell("beyond", { position });
     }
   }
 }
