@@ -20,5 +20,9 @@ def words_of(names: Iterable[str]) -> frozenset[str]:
 
 
 def within_sentence(words: str) -> str:
-    """Words as they stand within a sentence: without the capital that begins one."""
-    return words[:1].lower() + words[1:]
+    """Words as they stand within a sentence: without the capital that begins one, unless it is one of an abbreviation.
+
+    >>> within_sentence("Length over all"), within_sentence("IMO number"), within_sentence("ID")
+    ('length over all', 'IMO number', 'ID')
+    """
+    return words if words[1:2].isupper() else words[:1].lower() + words[1:]

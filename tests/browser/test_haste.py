@@ -187,6 +187,20 @@ class Haste(Served):
         expect(page.locator("#rows .group-line [data-fold][aria-expanded=true]")).to_have_count(1)
         expect(page.locator("#rows .group-line").first.locator(".group-cell")).to_be_focused()
 
+    def test_letters_behind_a_key_that_opens_a_box_go_into_the_box(self):
+        page = self.vessels()
+        self.cell(1, 3).click()
+        page.evaluate(SLOWLY)
+        for key in ("Alt+Shift+P", "a", "b"):
+            page.keyboard.press(key)
+        expect(page.locator("[data-boxed-in=replace] [name=find]")).to_have_value("ab")
+        # Boxes that say nothing are put away, and the focus goes on in the rows; what is typed behind an order goes there, too.
+        for key in ("Alt+Shift+G", "Alt+Shift+F", "Enter", "Control+Home"):
+            page.keyboard.press(key)
+        expect(self.cell(0, 1)).to_be_focused()
+        expect(page.locator("#filters")).to_be_hidden()
+        expect(page.locator("#strip")).to_have_attribute("data-pending", "0")
+
     def test_what_is_typed_into_a_row_that_is_on_its_way_is_there_with_it(self):
         page = self.work("Port call")
         last = int(page.locator("#go-total").text_content().replace(",", "")) - 1

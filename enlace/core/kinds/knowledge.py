@@ -10,6 +10,7 @@ from typing import Any
 from urllib.parse import urlsplit
 
 from ..linear import BadPattern, compiled, fits
+from ..words import within_sentence
 
 MOST = 2_000  # characters of a text that a pattern is tried on
 # "Valid e-mail address" of the HTML standard (WHATWG), section "E-mail state".
@@ -67,7 +68,7 @@ def told_by_knowledge(name: str, text: str) -> str:
     known = KNOWN.get(name)
     if known is None or known[1](text.strip()):
         return ""
-    return f"This is not a valid {known[0][:1].lower() + known[0][1:] if known[0][1:2].islower() else known[0]}. It looks like {known[2]}."
+    return f"This is not a valid {within_sentence(known[0])}. It looks like {known[2]}."
 
 
 class BadPicture(ValueError):

@@ -51,14 +51,17 @@ export function asking(sourceOf) {
       document.getElementById(box.dataset.editBox)?.focus();
     }
     if (near("[data-edit-conditions]")) {
-      const conditions = conditionsOf(sourceOf(event.target));
-      if (conditions) conditions.open ? conditions.close() : conditions.show();
+      const source = sourceOf(event.target);
+      const conditions = conditionsOf(source);
+      if (conditions) conditions.open ? conditions.close() : source.page.hold(conditions.show());
     }
   });
 
   // -- rows by what a cell holds ---------------------------------------------------------------------------
 
-  async function byCell(source, field, test) {
+  const byCell = (source, field, test) => source.page.hold(byValue(source, field, test));
+
+  async function byValue(source, field, test) {
     const record = source.standing;
     if (!record) return enlaceSay("There is no record to take the value of.");
     const text = await ask(source, `exactly?${new URLSearchParams({ field, record })}`);

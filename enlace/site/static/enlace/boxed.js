@@ -65,7 +65,7 @@ export function boxed(sourceOf) {
 
   document.addEventListener("click", ({ target }) => {
     const asks = target.closest("[data-boxed]");
-    if (asks) toggle(asks);
+    if (asks) sourceOf(asks).page.hold(toggle(asks)); // letters would go into the cell that one stands on
     const runs = target.closest("[data-boxed-run]");
     if (runs) run(runs);
   });

@@ -156,9 +156,13 @@ wants("renew", (source, { id }) => {
 wants("join", (source, { joined }) => joined(source, choices));
 wants("filter", (source, { button }) => openFilter(source, button));
 wants("run", (source, asked) => run(source, asked));
-wants("arrange", (source, { asked, back }) =>
-  source.arrange(asked).then(() => back && document.getElementById(back)?.focus()),
-);
+wants("arrange", async (source, { asked, back }) => {
+  await source.arrange(asked);
+  if (!back) return;
+  const box = document.getElementById(back);
+  if (box?.checkVisibility()) box.focus();
+  else source.grid?.focus(); // boxes that say nothing are put away
+});
 function reload(source) {
   for (const grid of source.grids) grid.load();
 }

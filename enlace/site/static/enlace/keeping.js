@@ -50,7 +50,7 @@ export function keeping(sourceOf, ask) {
 
   document.addEventListener("click", async ({ target }) => {
     const opens = target.closest("button[data-kept]");
-    if (opens) return toggle(opens);
+    if (opens) return sourceOf(opens).page.hold(toggle(opens)); // letters would go into the cell that one stands on
     const box = target.closest("[data-kept-box]");
     const button = box && target.closest("button");
     if (!button) return;

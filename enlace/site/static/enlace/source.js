@@ -270,8 +270,14 @@ export class Source {
     return this.moves > 0 && this.toward === null;
   }
 
-  /** Another order or other filters, without leaving the page. */
-  async arrange(asked) {
+  /** Another order or other filters, without leaving the page. What is pressed behind it is for the rows that come. */
+  arrange(asked) {
+    const done = this.arranged(asked);
+    this.page.hold(done);
+    return done;
+  }
+
+  async arranged(asked) {
     asked.set("on", "sheet");
     const arranged = new URLSearchParams(this.view).get("arranged");
     if (arranged) asked.set("arranged", arranged);
