@@ -4,6 +4,7 @@ import { columns } from "./columns.js";
 import { Conditions } from "./conditions.js";
 import { keeping } from "./keeping.js";
 import * as menus from "./menus.js";
+import { textOf } from "./posting.js";
 import { rowHeight } from "./rowheight.js";
 import { sentenceParts } from "./sentenceparts.js";
 
@@ -24,15 +25,12 @@ export function asking(sourceOf) {
     new Conditions(
       box,
       (asked) => source.arrange(asked),
-      async () => JSON.parse((await ask(source, "reach")) || '{"fields": []}').fields,
+      async () => {
+        const text = await ask(source, "reach");
+        return text && JSON.parse(text).fields;
+      },
     );
-  const ask = async (source, path) => {
-    const response = await fetch(source.address(path), { headers });
-    const text = await response.text();
-    if (response.ok) return text;
-    enlaceSay(enlaceWords(text), true);
-    return null;
-  };
+  const ask = (source, path) => textOf(fetch(source.address(path), { headers }));
 
   document.addEventListener("click", (event) => {
     const near = (selector) => event.target.closest(selector);

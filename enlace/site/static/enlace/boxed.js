@@ -2,7 +2,7 @@
 // same values for several records another.
 
 import { closeBox, openBox } from "./openbox.js";
-import { posted } from "./posting.js";
+import { posted, textOf } from "./posting.js";
 
 /** sourceOf(element): the source that an element belongs to. */
 export function boxed(sourceOf) {
@@ -11,19 +11,6 @@ export function boxed(sourceOf) {
     button.closest("[data-sentence]").querySelector(`[data-boxed-in="${button.dataset.boxed}"]`);
   const buttonOf = (box) => box.closest("[data-sentence]").querySelector(`[data-boxed="${box.dataset.boxedIn}"]`);
   const nameOf = (element) => element.closest("[data-boxed-in]").dataset.boxedIn;
-
-  /** What an answer says; null, and told, where there is none. */
-  async function textOf(asked) {
-    try {
-      const response = await asked;
-      const html = await response.text();
-      if (response.ok) return html;
-      enlaceSay(enlaceWords(html), true);
-    } catch {
-      enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
-    }
-    return null;
-  }
 
   async function toggle(button) {
     const box = boxOf(button);

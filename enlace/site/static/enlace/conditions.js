@@ -96,7 +96,7 @@ const make = (tag, attributes = {}, ...children) => {
 
 export class Conditions {
   /** box: where it is drawn, with what it is drawn from. ask(query): shows what is asked for. reach(): a promise of what may
-   *  be asked beyond the fields of the record. */
+   *  be asked beyond the fields of the record; null where nobody can tell now. */
   constructor(box, ask, reach) {
     const [fields, counts] = [...box.querySelectorAll("script")].map((holder) => JSON.parse(holder.textContent));
     Object.assign(this, { box, ask, reach, fields, counts, rest: box.dataset.rest, beyond: null });

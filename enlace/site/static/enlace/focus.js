@@ -60,7 +60,8 @@ export class HeldKeys {
     this.waits += 1;
     if (event) this.again(event);
     const late = new Promise((resolve) => setTimeout(resolve, LONGEST, LATE));
-    Promise.race([done, late]).then((how) => {
+    const over = Promise.resolve(done).catch(reportError); // what went wrong must not hold the keys for good
+    Promise.race([over, late]).then((how) => {
       this.waits -= 1;
       if (how === LATE && this.held.length) {
         this.held = []; // in another record it would be wrong

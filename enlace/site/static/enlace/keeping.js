@@ -3,7 +3,7 @@
 import { arrange } from "./columns.js";
 import { pathOf } from "./fragment.js";
 import { closeBox, openBox } from "./openbox.js";
-import { posted } from "./posting.js";
+import { posted, textOf } from "./posting.js";
 
 /** sourceOf(element): the source that it belongs to. ask(source, path): the text of an answer, null where it is an error. */
 export function keeping(sourceOf, ask) {
@@ -25,9 +25,8 @@ export function keeping(sourceOf, ask) {
   }
   async function send(box, data) {
     const source = sourceOf(box);
-    const response = await posted(source.address(path(source, box.dataset.keptBox)), data);
-    const html = await response.text();
-    if (!response.ok) return enlaceSay(enlaceWords(html), true);
+    const html = await textOf(posted(source.address(path(source, box.dataset.keptBox)), data));
+    if (html === null) return;
     box.innerHTML = html;
     const shared = box.querySelector("[data-kept-address]");
     if (shared) return tellAddress(shared);

@@ -1,4 +1,4 @@
-// How scripts send something to Enlace.
+// How scripts send something to Enlace, and hear what it says.
 
 /** The token that tells a request of this page from one that another site made somebody's browser send. */
 export const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
@@ -15,6 +15,19 @@ export function formOf(values) {
 export function posted(address, values, more = {}) {
   const body = values instanceof FormData ? values : formOf(values);
   return fetch(address, { method: "POST", body, headers: { "X-CSRFToken": token(), "HX-Request": "true" }, ...more });
+}
+
+/** What an answer says; null, and told, where there is none. */
+export async function textOf(asked) {
+  try {
+    const response = await asked;
+    const text = await response.text();
+    if (response.ok) return text;
+    enlaceSay(enlaceWords(text), true);
+  } catch {
+    enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
+  }
+  return null;
 }
 
 const RETRY = 2000; // ms
