@@ -159,9 +159,8 @@ class Haste(Served):
         press("ArrowDown", "Control+'", "ArrowUp")
         expect(self.cell(4, at)).to_have_text(above)
         standing(3)
-        press(
-            "Control+Home", "ArrowUp", "Shift+Tab", "Alt+Shift+ArrowDown"
-        )  # by way of a heading, and of what is before it
+        # By way of a heading, and of what is before it.
+        press("Control+Home", "ArrowUp", "Shift+Tab", "Alt+Shift+ArrowDown")
         standing(1)
         # A new record begins in its first editor, wherever one was before.
         page.locator("#panel [data-field=name]").focus()

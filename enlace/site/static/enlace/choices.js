@@ -1,6 +1,8 @@
 // The list of a field: one for the page, put under whichever editor asks for it. After the combobox pattern of the
 // WAI-ARIA Authoring Practices, with the list searched on the server.
 
+import { textOf } from "./posting.js";
+
 const PAUSE = 150;
 const ABOUT_LINES = ["ArrowDown", "ArrowUp", "PageDown", "PageUp", "Enter", "Tab"];
 
@@ -85,7 +87,7 @@ export class Choices {
     else this.mark(this.options.find((line) => line.textContent === input.value && line.dataset.choice) || null);
   }
 
-  async lines(typed, start) {
+  lines(typed, start) {
     const { url, view, record } = this.of(this.input);
     const asked = new URLSearchParams({
       record,
@@ -93,15 +95,8 @@ export class Choices {
       typed,
       start,
     });
-    try {
-      const response = await fetch(`${url}choices?${asked}&${view}`, { headers: { "HX-Request": "true" } });
-      const html = await response.text();
-      if (response.ok) return html;
-      enlaceSay(enlaceWords(html), true);
-    } catch {
-      enlaceSay("The list can't be read just now. Try again in a moment.", true);
-    }
-    return null;
+    const answer = fetch(`${url}choices?${asked}&${view}`, { headers: { "HX-Request": "true" } });
+    return textOf(answer, "The list can't be read just now. Try again in a moment.");
   }
 
   place() {

@@ -1,5 +1,7 @@
 // Links that are drawn: from a field of a source to a column of a table whose rows are to belong to it.
 
+import { textOf } from "./posting.js";
+
 /** root: the composer. act(name, data): do it. */
 export function links(root, act) {
   const box = () => root.querySelector("[data-link-box]");
@@ -12,15 +14,9 @@ export function links(root, act) {
     draw();
     if (!table) return;
     const asked = new URLSearchParams({ source, table });
-    try {
-      const address = root.querySelector("[data-links]").dataset.links;
-      const response = await fetch(`${address}?${asked}`, { headers: { "HX-Request": "true" } });
-      const html = await response.text();
-      if (response.ok) box().innerHTML = html;
-      else enlaceSay(enlaceWords(html), true);
-    } catch {
-      enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
-    }
+    const address = root.querySelector("[data-links]").dataset.links;
+    const html = await textOf(fetch(`${address}?${asked}`, { headers: { "HX-Request": "true" } }));
+    if (html !== null) box().innerHTML = html;
   }
 
   function drawn() {

@@ -17,15 +17,17 @@ export function posted(address, values, more = {}) {
   return fetch(address, { method: "POST", body, headers: { "X-CSRFToken": token(), "HX-Request": "true" }, ...more });
 }
 
-/** What an answer says; null, and told, where there is none. */
-export async function textOf(asked) {
+const UNREACHED = "Enlace can't be reached just now. Try again in a moment.";
+
+/** What an answer says; null, and told, where there is none. away: what is told where nobody answers. */
+export async function textOf(asked, away = UNREACHED) {
   try {
     const response = await asked;
     const text = await response.text();
     if (response.ok) return text;
     enlaceSay(enlaceWords(text), true);
   } catch {
-    enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
+    enlaceSay(away, true);
   }
   return null;
 }
