@@ -175,7 +175,7 @@ def brought(work: Callable, file: Path) -> dict[str, float]:
             there = bringing.begun(work())
             if getattr(there.incoming, done) >= there.spool.count:
                 return
-            getattr(there, what)()
+            there.for_a_while(what)
 
     with sqlite3.connect(work().spec["path"]) as db:
         db.executemany(

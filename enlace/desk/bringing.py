@@ -9,11 +9,14 @@ from __future__ import annotations
 import datetime
 import hashlib
 import shutil
-from collections.abc import Iterator, Sequence
+import time
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import asdict
+from functools import cached_property
+from operator import itemgetter
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, Any, Literal
 
 from django.conf import settings
 from django.db import transaction
@@ -30,11 +33,13 @@ from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 
 from .blocks import Block, put_block
-from .bringing_rows import FileRows, Row, as_texts, fields_for
+from .bringing_rows import FileRows, Made, Row, fields_for
+from .draft_rows import DraftRow
 from .firsts import Firsts
 from .lists import line_text
 from .models import Incoming, KeptMapping
 from .ready import Ready
+from .stretch import EVERYWHERE, Stretch, stretch_of
 from .verdicts import Verdicts
 from .work import Work
 
@@ -42,9 +47,9 @@ MOST_BYTES = 500 * 1024 * 1024
 MOST_WAITING = 10  # files of one person; the oldest goes
 KEPT_FOR = datetime.timedelta(days=3)
 STRETCH = 5_000  # rows that are checked, or put in, in one request
+A_WHILE = 0.4  # seconds
 SAMPLE = 6
 MOST_OFFERED = 200  # lines of a list beside the editor of a faulty row
-EVERYWHERE = "*"  # among what was mended by rows: by heading, what stands in the place of a text in all of them
 MOST_FAULTS = 300  # that are kept to be mended; the others are counted
 EXISTING = {"update": "Update it", "skip": "Leave the row out", "refuse": "Take the row for faulty"}
 
@@ -89,7 +94,7 @@ class Bringing:
         """What the check said of each row."""
         return Verdicts(folder() / f"{self.incoming.pk}.verdicts")
 
-    @property
+    @cached_property
     def firsts(self) -> Firsts:
         return Firsts(folder() / f"{self.incoming.pk}.firsts")
 
@@ -154,18 +159,30 @@ class Bringing:
 
     # -- checking, mending, putting in -------------------------------------------------------------------------
 
+    def for_a_while(self, what: Literal["check", "put_in"]) -> int:
+        """Do one stretch after the other until a while is over, since each request costs something of its own; how far it
+        came. Raises Problem."""
+        ends = time.monotonic() + A_WHILE
+        while True:
+            (self.check if what == "check" else self.put_in)()
+            reached = self.incoming.checked if what == "check" else self.incoming.taken
+            if reached >= self.spool.count or time.monotonic() > ends:
+                return reached
+
     def check(self) -> None:
         """Look at the next stretch of rows, and keep what was found."""
         incoming, start = self.incoming, self.incoming.checked
-        told = self._told_apart(self._rows(start, STRETCH))
-        faults = {row.number: self._fault(row) for row in told if row.faults}
+        stretch = self._texts(start, STRETCH)
+        rows, new = self._told_apart(stretch, self._made(stretch))
+        faults = {row.number: self._fault(row) for row in rows.values() if row.faults}
         with self._alone():
             if incoming.checked != start:
                 return  # another window was at it, and may have mended some since
-            self.verdicts.note(start, [row.sound for row in told])
-            self._keep_ready(start, told)
-            for row in told:
-                self._count(row, 1)
+            self.verdicts.note(start, [number not in rows or rows[number].sound for number in stretch.numbers])
+            self._keep_ready(start, rows, new)
+            self._count("new", len(new))
+            for row in rows.values():
+                self._count(_counted_as(row), 1)
                 # All are counted, some are kept: a file of another table has as many faults as rows.
                 if row.faults and len(incoming.faults) < MOST_FAULTS:
                     incoming.faults.append(faults[row.number])
@@ -179,26 +196,17 @@ class Bringing:
             self.incoming.refresh_from_db()
             yield
 
-    def _rows(self, start: int, size: int) -> list[Row]:
-        return self._made(self._texts(start, size))
-
-    def _texts(self, start: int, size: int) -> dict[int, dict[str, str]]:
-        """Texts of some rows by their numbers, what was mended in the place of what the file has."""
-        heads, mended, texts = self.spool.heads, self.incoming.mended, {}
+    def _texts(self, start: int, size: int) -> Stretch:
+        """Some rows from one on, counted from 0, what was mended in the place of what the file has."""
+        several = list(self.spool.stretch(self.rows_file, start, size))
+        self._places = {number: place for number, (place, _) in enumerate(several, start + 1)}
         csv, book = self.look.format == "csv", self.look.format in BOOKS
         moments = [head for head, field in self._columns if field.kind == "datetime"] if book else []
-        self._places = {}
-        for number, (place, values) in enumerate(self.spool.stretch(self.rows_file, start, size), start + 1):
-            self._places[number] = place
-            texts[number] = as_texts(heads, values, csv, mended.get(str(number), {}), moments)
-        for head, instead in mended.get(EVERYWHERE, {}).items():
-            for number, row in texts.items():
-                if head in row and head not in mended.get(str(number), {}):
-                    row[head] = instead.get(row[head], row[head])
-        return texts
+        rows = [texts for _, texts in several]
+        return stretch_of(self.spool.heads, start, rows, csv, self.incoming.mended, moments)
 
-    def _made(self, texts: dict[int, dict[str, str]], ruled: bool = True) -> list[Row]:
-        return FileRows(self.work, self._columns, self.incoming.existing).made(texts, ruled)
+    def _made(self, several: Stretch, ruled: bool = True) -> Made:
+        return FileRows(self.work, self._columns, self.incoming.existing).made(several, ruled)
 
     @property
     def _columns(self) -> list[tuple[str, FieldSpec]]:
@@ -206,20 +214,26 @@ class Bringing:
         known, mapping = {field.name: field for field in self.fields}, self.incoming.mapping
         return [(head, known[mapping[head]]) for head in self.heads if mapping[head] in known]
 
-    def _told_apart(self, rows: Sequence[Row]) -> list[Row]:
-        """The rows, those faulty that have what an earlier one has; what these have is kept for later ones."""
-        firsts = self.firsts
-        known = iter(firsts.of((text, row.number) for row in rows for _, text in row.alone))
-        made = []
-        for row in rows:
-            again = [(words, first) for words, _ in row.alone if (first := next(known)) != row.number]
-            if not again:
-                made.append(row)
-                continue
-            told = (("", f"{self._place(first)} of the file has the same {words}.") for words, first in again)
-            made.append(row._replace(faults=(*row.faults, *told)))
+    def _told_apart(self, several: Stretch, made: Made) -> tuple[dict[int, Row], dict[int, DraftRow]]:
+        """The rows that have to be looked at, and the others as the draft keeps them, by their numbers. Those that have what an
+        earlier one has are faulty; what these have is kept for later ones."""
+        rows, new = made.rows, dict(zip(made.new.numbers, made.new.ready, strict=True))
+        held = [(text, row.number, words) for row in rows.values() for words, text in row.alone]
+        for words, texts in made.new.alone:
+            told = zip(texts, made.new.numbers, strict=True)
+            held += [(text, number, words) for text, number in told if text is not None]
+        held.sort(key=itemgetter(1))
+        firsts, again = self.firsts, dict[int, list[tuple[str, str]]]()
+        for first, (_, number, words) in zip(firsts.of(map(itemgetter(0, 1), held)), held, strict=True):
+            if first != number:
+                sentence = f"{self._place(first)} of the file has the same {words}."
+                again.setdefault(number, []).append(("", sentence))
         firsts.keep()
-        return made
+        for number, faults in again.items():
+            if new.pop(number, None) is not None:
+                rows[number] = Row(number, several.texts_of(number), "", (), ())
+            rows[number] = rows[number]._replace(faults=(*rows[number].faults, *faults))
+        return dict(sorted(rows.items())), new
 
     def _place(self, number: int) -> str:
         """Where a row stands in its file, in words."""
@@ -231,11 +245,11 @@ class Bringing:
         faults = [list(fault) for fault in row.faults]
         return {"row": row.number, "place": self._place(row.number), "texts": texts, "faults": faults}
 
-    def _keep_ready(self, start: int, rows: Sequence[Row]) -> None:
+    def _keep_ready(self, start: int, rows: Mapping[int, Row], new: Mapping[int, DraftRow]) -> None:
         """Keep new records as the draft will, so that putting them in need not read their texts a second time."""
-        new = {row.number: row.record for row in rows if row.sound and not row.identifier and row.record is not None}
-        made = {number: self.work.store.new_row(record) for number, record in new.items()}
-        self.ready.keep(start, self._stamp, {number: row for number, row in made.items() if row is not None})
+        others = {n: row.record for n, row in rows.items() if row.sound and not row.identifier and row.record}
+        made = {number: self.work.store.new_row(record) for number, record in others.items()}
+        self.ready.keep(start, self._stamp, {**new, **{number: row for number, row in made.items() if row is not None}})
 
     @property
     def _stamp(self) -> str:
@@ -243,9 +257,9 @@ class Bringing:
         defined = repr((self.work.formats.locale, self.work.dataset)).encode("utf-8", "surrogatepass")
         return hashlib.sha256(defined).hexdigest()
 
-    def _count(self, row: Row, by: int) -> None:
-        what = "faulty" if row.faults else "skipped" if row.skipped else "update" if row.identifier else "new"
-        self.incoming.counts[what] = self.incoming.counts.get(what, 0) + by
+    def _count(self, what: str, by: int) -> None:
+        if by:
+            self.incoming.counts[what] = self.incoming.counts.get(what, 0) + by
 
     def mend(self, number: int, texts: dict[str, str]) -> None:
         """Put other texts into one faulty row, and look at it again. Raises Problem."""
@@ -256,14 +270,15 @@ class Bringing:
         incoming.mended[str(number)] = mended
         # The same way as all others, so that what is mended meets lists and rules again.
         self.firsts.release(number)
-        [row] = self._told_apart(self._rows(number - 1, 1))
-        fault = [self._fault(row)] if row.faults else []
+        stretch = self._texts(number - 1, 1)
+        row = self._told_apart(stretch, self._made(stretch))[0].get(number)
+        fault = [self._fault(row)] if row and row.faults else []
         with self._alone():
             at = self._need_fault(number)
             incoming.mended[str(number)] = mended
-            self.verdicts.note(number - 1, [row.sound])
-            incoming.counts["faulty"] -= 1
-            self._count(row, 1)
+            self.verdicts.note(number - 1, [row is None or row.sound])
+            self._count("faulty", -1)
+            self._count(_counted_as(row) if row else "new", 1)
             incoming.faults[at : at + 1] = fault
             incoming.save(update_fields=["mended", "faults", "counts"])
 
@@ -273,7 +288,7 @@ class Bringing:
         Raises Problem.
         """
         self._need_fault(number)
-        [now] = self._texts(number - 1, 1).values()
+        now = self._texts(number - 1, 1).texts(0)
         everywhere = self.incoming.mended.setdefault(EVERYWHERE, {})
         for head, text in texts.items():
             if head in self.incoming.mapping and text != (was := now.get(head, "")):
@@ -310,10 +325,10 @@ class Bringing:
         sound = self.verdicts.sound(start, STRETCH)
         ready = self.ready.of(start, self._stamp)
         # Those that are there already, that were mended, or of which something changed since the check.
-        left = [n for n in range(start + 1, last + 1) if n not in ready and (not sound or sound[n - start - 1])]
+        left = {n for n in range(start + 1, last + 1) if n not in ready and (not sound or sound[n - start - 1])}
         block, new = Block(), []
-        texts = self._texts(start, STRETCH) if left else {}
-        for row in self._made({number: texts[number] for number in left}, not sound) if left else ():
+        made = self._made(self._texts(start, STRETCH).of_numbers(left), not sound) if left else Made({})
+        for row in made.rows.values():
             if not row.sound:
                 continue
             if row.identifier:
@@ -329,7 +344,7 @@ class Bringing:
                 raise _Taken
 
         with suppress(_Taken):
-            put_block(self.work, block, label, new, bool(sound), list(ready.values()), claim)
+            put_block(self.work, block, label, new, bool(sound), [*ready.values(), *made.new.ready], claim)
         incoming.refresh_from_db(fields=["taken"])
 
     def faulty_rows(self) -> Iterator[list[str]]:
@@ -337,12 +352,16 @@ class Bringing:
         yield [*self.spool.heads, "Place", "What is wrong"]
         for start in range(0, self.incoming.checked, STRETCH):
             sound = self.verdicts.sound(start, min(STRETCH, self.incoming.checked - start))
-            wanted = [number for number, fine in enumerate(sound, start + 1) if not fine]
-            texts = self._texts(start, STRETCH) if wanted else {}
-            rows = self._told_apart(self._made({number: texts[number] for number in wanted})) if wanted else ()
-            for fault in (self._fault(row) for row in rows if row.faults):
+            wanted = {number for number, fine in enumerate(sound, start + 1) if not fine}
+            texts = self._texts(start, STRETCH).of_numbers(wanted) if wanted else Stretch((), {})
+            rows = self._told_apart(texts, self._made(texts))[0] if wanted else {}
+            for fault in (self._fault(row) for row in rows.values() if row.faults):
                 words = " ".join(sentence for _, sentence in fault["faults"])
                 yield [*(fault["texts"].get(head, "") for head in self.spool.heads), fault["place"], words]
+
+
+def _counted_as(row: Row) -> str:
+    return "faulty" if row.faults else "skipped" if row.skipped else "update" if row.identifier else "new"
 
 
 def begun(work: Work) -> Bringing | None:

@@ -4,26 +4,29 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, NamedTuple
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import whole_list
 from enlace.core.draft import PendingRecord
-from enlace.core.exchange.csv_out import csv_text
-from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
+from enlace.core.draft.pending import new_ids
+from enlace.core.exchange.empties import EMPTY_TEXT
 from enlace.core.exchange.outgoing import CUT_OFF
 from enlace.core.kinds import KINDS, TEXTS, Unreadable
 from enlace.core.kinds.quick import text_reader
-from enlace.core.kinds.times import AS_NUMBERS, ISO_DATE
+from enlace.core.kinds.times import AS_NUMBERS
 from enlace.core.model.values import record_id
 from enlace.core.problem import Problem
 
 from . import editing
+from .alone import Alone
 from .block_texts import MOST_LINES
 from .blocks import Block, filled, take_in, typed_so
+from .draft_rows import DraftRow
 from .entering import Entering
+from .stretch import Stretch
 from .typed import Typed, typed_from
 from .work import Work
 
@@ -61,27 +64,25 @@ def fields_for(work: Work) -> list[FieldSpec]:
     return [f for f in free if f.name in dataset.key or not f.generated]
 
 
-def as_texts(
-    heads: Sequence[str],
-    values: Sequence[str],
-    from_csv: bool,
-    mended: Mapping[str, str],
-    moments: Sequence[str] = (),
-) -> dict[str, str]:
-    """A row's texts by heading, what was mended in the place of what the file has. moments: headings of dates with a time
-    where a date alone is one at midnight, as workbooks keep it."""
-    texts = dict(zip(heads, values, strict=False))
-    if MARK in "".join(values):
-        # What was taken out with an apostrophe before its = comes back without; other formats have typed cells and need
-        # none.
-        read = csv_text if from_csv else unmarked
-        texts = {head: read(value) if value[:1] == MARK else value for head, value in texts.items()}
-    for head in moments:
-        if ISO_DATE.fullmatch(texts[head]):
-            texts[head] += " 00:00"
-    for head, text in mended.items():
-        texts[head] = EMPTY_TEXT if text == MARK else text
-    return texts
+@dataclass(frozen=True)
+class New:
+    """Rows of a file that are surely new records without anything to tell of.
+
+    numbers: of the rows. ready: as the draft keeps them. alone: what no other row of the file may have, each the fields that it is
+    of in words, and the texts of all rows, None where one has nothing.
+    """
+
+    numbers: Sequence[int] = ()
+    ready: Sequence[DraftRow] = ()
+    alone: Sequence[tuple[str, Sequence[str | None]]] = ()
+
+
+@dataclass(frozen=True)
+class Made:
+    """What rows of a file come to. rows: those that have to be looked at, by their numbers; new: the others."""
+
+    rows: dict[int, Row]
+    new: New = New()
 
 
 class FileRows:
@@ -93,32 +94,28 @@ class FileRows:
     def __init__(self, work: Work, columns: Columns, existing: str) -> None:
         self.work, self.columns, self.existing = work, columns, existing
 
-    def made(self, texts: Mapping[int, dict[str, str]], ruled: bool = True) -> list[Row]:
-        """Rows as they would go in, by their numbers: values, lists and rules are looked at, nothing is changed.
+    def made(self, several: Stretch, ruled: bool = True) -> Made:
+        """Rows as they would go in: values, lists and rules are looked at, nothing is changed.
 
-        ruled: whether rules are asked; they need not be where a check did so already.
+        ruled: whether rules are asked; they need not be where a check did so already, and then each row is told.
         """
-        rows = list(texts.values())
-        for head, field in self.columns:
-            # Where no text can be, an empty one is no value.
-            if not _is_text(field) and EMPTY_TEXT in [row[head] for row in rows]:
-                for row in rows:
-                    row[head] = row[head].removeprefix(EMPTY_TEXT)
-        known = self._found_in_lists(rows) | self._as_they_stand(rows) | self._empty_texts()
-        identified = self._identified(known)
-        ids = [identified(row) for row in rows]
+        several = self._without_empty_texts(several)
+        known = self._found_in_lists(several) | self._as_they_stand(several) | self._empty_texts()
+        ids = self._identified(several, known)
         asked = [identifier for identifier in ids if identifier]
         stored, there = self.work.stored_of(asked), self.work.store.some(asked)
-        elsewhere = self._elsewhere(known)
-        beside = [elsewhere(row) for row in rows]
-        new = [
-            row
-            for row, named, faults in zip(rows, ids, beside, strict=True)
-            if not faults and (not named or named not in stored)
-        ]
-        entered = iter(Entering(self.work, editing.fresh(self.work), self._entered(), known).entered(new))
-        made = []
-        for number, row, named, faults in zip(texts, rows, ids, beside, strict=True):
+        beside = self._elsewhere(several, known)
+        fresh = [at for at, named in enumerate(ids) if not beside[at] and (not named or named not in stored)]
+        entering = Entering(self.work, editing.fresh(self.work), self._entered(), known)
+        rest, new = self._plainly(several.some(fresh), [ids[at] for at in fresh], entering) if ruled else (None, New())
+        told = set(new.numbers)
+        entered = iter(entering.entered(several.some(fresh) if rest is None else rest))
+        made, named_so = [], []
+        for at, (number, named, faults) in enumerate(zip(several.numbers, ids, beside, strict=True)):
+            if number in told:
+                continue
+            row = several.texts(at)
+            named_so.append(named)
             if faults:
                 made.append(Row(number, row, "", (), faults))
             elif named and named in stored:
@@ -126,7 +123,31 @@ class FileRows:
             else:
                 record, unfit = next(entered)
                 made.append(Row(number, row, "", (), tuple(unfit), record=record))
-        return self._ruled(made, ids, stored) if ruled else made
+        made = self._ruled(made, named_so, stored) if ruled and made else made
+        return Made({row.number: row for row in made}, new)
+
+    def _plainly(self, rows: Stretch, ids: Sequence[str], entering: Entering) -> tuple[Stretch, New]:
+        """New records that are surely sound, found column by column; and the rows that are left. ids: that rows name."""
+        first, part, checks = entering.first, self.work.part, self.work.checks
+        told = None
+        if not (first.texts or first.waits_for) and checks.at_first_sight(part):
+            told = entering.columns(rows)
+        if told is None:
+            return rows, New()
+        columns, odd = told
+        fine = checks.sound_columns(part, columns, len(ids))
+        for at in odd:
+            fine[at] = False
+        if not all(fine):
+            places = [at for at, so in enumerate(fine) if so]
+            columns = {name: [column[at] for at in places] for name, column in columns.items()}
+            ids = [ids[at] for at in places]
+        sound = rows.some([at for at, so in enumerate(fine) if so])
+        ready = self.work.store.new_rows(new_ids(len(ids)), columns, first.waits_for)
+        if ready is None:
+            return rows, New()
+        rest = rows.some([at for at, so in enumerate(fine) if not so])
+        return rest, New(sound.numbers, ready, list(self._alone.of_columns(ids, columns)))
 
     def _again(self, number: int, row: dict[str, str], identifier: str, stored: Any, before: Any, known: Known) -> Row:
         """A row whose key is there already."""
@@ -156,8 +177,8 @@ class FileRows:
             read, faults = stored.get(row.identifier), row.faults
             if not faults and not (row.record and row.record.id in fine):
                 faults = tuple(self._told(row.record, read))
-            held = row.record.values(read) if self._uniques and row.record and not row.faults else {}
-            ruled.append(Row(*row[:4], faults, row.skipped, row.record, self._alone(identifier, held)))
+            held = row.record.values(read) if row.record and not row.faults else {}
+            ruled.append(Row(*row[:4], faults, row.skipped, row.record, self._alone.of(identifier, held)))
         return ruled
 
     def _entered(self) -> list[tuple[str, FieldSpec]]:
@@ -165,26 +186,21 @@ class FileRows:
         key = self.work.dataset.key
         return [(head, field) for head, field in self.columns if not (field.name in key and field.generated)]
 
-    def _alone(self, identifier: str, values: Mapping[str, Any]) -> tuple[tuple[str, str], ...]:
-        """What no other row of the file may have: the key that it names, and what the table keeps unique."""
-        alone = [(self._in_words(self.work.dataset.key), identifier)] if identifier else []
-        for columns, words in self._uniques:
-            taken = [values.get(name) for name in columns]
-            # NULL is equal to nothing; what the database makes no file has.
-            if _all_there(taken):
-                alone.append((words, f"{columns} {taken}"))
-        return tuple(alone)
-
     @cached_property
-    def _uniques(self) -> list[tuple[tuple[str, ...], str]]:
-        """The columns of each constraint that keeps something unique, and what they are in words."""
-        known = self.work.dataset.by_name.keys()
-        return [(columns, self._in_words(columns)) for columns in self.work.dataset.uniques if set(columns) <= known]
+    def _alone(self) -> Alone:
+        return Alone(self.work.dataset)
 
-    def _in_words(self, columns: Sequence[str]) -> str:
-        return " and ".join(self.work.dataset.by_name[name].label for name in columns)
+    def _without_empty_texts(self, several: Stretch) -> Stretch:
+        """Where no text can be, an empty one is no value."""
+        others = [head for head, field in self.columns if not _is_text(field)]
+        columns = {
+            head: [text.removeprefix(EMPTY_TEXT) for text in several.columns[head]]
+            for head in others
+            if EMPTY_TEXT in several.columns[head]
+        }
+        return replace(several, columns={**several.columns, **columns}) if columns else several
 
-    def _found_in_lists(self, rows: Sequence[dict[str, str]]) -> Known:
+    def _found_in_lists(self, rows: Stretch) -> Known:
         """What texts of fields with lists stand for: a list is read once for a stretch, as long as it is not too long."""
         known: Known = {}
         for head, field in self.columns:
@@ -192,17 +208,17 @@ class FileRows:
                 continue
             lines = whole_list(self.work.spec, self.work.dataset, field, self.work.formats, MOST_LINES)
             if lines is not None:
-                said = {row[head] for row in rows}
+                said = set(rows.columns[head])
                 known |= {(field.name, text): typed_from(self.work, field, text, lines) for text in said}
         return known
 
-    def _as_they_stand(self, rows: Sequence[dict[str, str]]) -> Known:
+    def _as_they_stand(self, rows: Stretch) -> Known:
         """Texts of a file that would stand for something else if a person typed them: blanks alone, the ends of lines, those
         that a format cut off, and numbers as which a column keeps its dates."""
         known: Known = {}
         for head, field in self.columns:
             if field.storage in AS_NUMBERS:
-                for text in {row[head] for row in rows}:
+                for text in set(rows.columns[head]):
                     if NUMBER.fullmatch(text):
                         number = float(text) if "." in text else int(text)
                         known[field.name, text] = Typed(
@@ -210,7 +226,7 @@ class FileRows:
                         )
             if not _is_text(field) or field.picture or field.pattern or field.text_check:
                 continue
-            for text in _odd([row[head] for row in rows]):
+            for text in _odd(rows.columns[head]):
                 known[field.name, text] = self._as_it_stands(field, text)
         return known
 
@@ -232,44 +248,49 @@ class FileRows:
         within = dict(self.work.rows.within or ()) if self.work.part.name else {}
         return {name: value for name, value in within.items() if value is not None}
 
-    def _identified(self, known: Known) -> Callable[[dict[str, str]], str]:
-        """A function that gives the id of the record with the key that a row names; "" where it names none."""
+    def _identified(self, rows: Stretch, known: Known) -> list[str]:
+        """The ids of the records with the keys that rows name; "" where one names none."""
         dataset, heads = self.work.dataset, {field.name: head for head, field in self.columns}
-        linked = self._linked
+        linked, count = self._linked, len(rows.numbers)
         if not dataset.key or not set(dataset.key) <= heads.keys() | linked.keys():
-            return lambda row: ""
-        readers = [(name, heads.get(name, ""), self._reader(dataset.by_name[name], known)) for name in dataset.key]
+            return [""] * count
+        columns = [rows.columns[heads[name]] if name in heads else [""] * count for name in dataset.key]
+        readers = [(self._reader(dataset.by_name[name], known), linked.get(name)) for name in dataset.key]
 
-        def identifier(row: dict[str, str]) -> str:
+        def identifier(texts: tuple[str, ...]) -> str:
             try:
                 key = tuple(
-                    ("" if row[head] == EMPTY_TEXT else read(row[head])) if head and row[head] else linked.get(name)
-                    for name, head, read in readers
+                    ("" if text == EMPTY_TEXT else read(text)) if text else master
+                    for text, (read, master) in zip(texts, readers, strict=True)
                 )
             except Unreadable:
                 return ""
             # No value in a key: the database makes it, so the row is a new record.
             return "" if None in key else record_id(key)
 
-        return identifier
+        return list(map(identifier, zip(*columns, strict=True)))
 
-    def _elsewhere(self, known: Known) -> Callable[[dict[str, str]], Faults]:
-        """A function that says of a row that it belongs to another master than the one whose details are brought in."""
+    def _elsewhere(self, rows: Stretch, known: Known) -> list[Faults]:
+        """What is wrong with rows that belong to another master than the one whose details are brought in."""
         ties = [(h, self._reader(f, known), self._linked[f.name]) for h, f in self.columns if f.name in self._linked]
         if not ties:
-            return lambda row: ()
+            return [()] * len(rows.numbers)
         sentence = (
             f"It belongs to another record than the one that these rows of {self.work.part.title} are brought into."
         )
 
-        def faults(row: dict[str, str]) -> Faults:
+        def faults(texts: tuple[str, ...]) -> Faults:
             try:
-                beside = [head for head, read, master in ties if row[head] and not _same(read(row[head]), master)]
+                beside = [
+                    head
+                    for text, (head, read, master) in zip(texts, ties, strict=True)
+                    if text and not _same(read(text), master)
+                ]
             except Unreadable:
                 return ()  # told with its field
             return tuple((head, sentence) for head in beside)
 
-        return faults
+        return list(map(faults, zip(*(rows.columns[head] for head, _, _ in ties), strict=True)))
 
     def _reader(self, field: FieldSpec, known: Known) -> Callable[[str], Any]:
         """What a text of a key stands for, what a list shows for it too. It raises Unreadable."""
@@ -345,14 +366,7 @@ def _same(a: Any, b: Any) -> bool:
     return bool(a == b) or str(a) == str(b)  # what keeps no types may have the one as a number and the other as a text
 
 
-def _all_there(values: Sequence[Any]) -> bool:
-    for value in values:  # noqa: SIM110 (asked for each row of a file: a generator takes longer than what it asks)
-        if value is None:
-            return False
-    return True
-
-
-def _odd(texts: list[str]) -> set[str]:
+def _odd(texts: Sequence[str]) -> set[str]:
     joined = "".join(texts)  # looked at as a whole first: most columns have none
     if "\r" not in joined and CUT_OFF not in joined and not any(map(str.isspace, texts)):
         return set()

@@ -152,19 +152,17 @@ def _told(fault: dict[str, Any], head: str) -> str:
 @require_POST
 @on_form
 def check(request: HttpRequest, work: Work) -> JsonResponse:
-    """Check the next stretch of rows."""
+    """Check the next rows."""
     there = _begun(work)
-    there.check()
-    return JsonResponse({"done": there.incoming.checked, "of": there.spool.count})
+    return JsonResponse({"done": there.for_a_while("check"), "of": there.spool.count})
 
 
 @require_POST
 @on_form
 def put_in(request: HttpRequest, work: Work) -> JsonResponse:
-    """Put the next stretch of rows into the draft."""
+    """Put the next rows into the draft."""
     there = _begun(work)
-    there.put_in()
-    return JsonResponse({"done": there.incoming.taken, "of": there.spool.count})
+    return JsonResponse({"done": there.for_a_while("put_in"), "of": there.spool.count})
 
 
 @require_POST

@@ -15,6 +15,7 @@ from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import unreadable
 from enlace.core.problem import Problem
 from enlace.core.rules import Complaint
+from enlace.core.rules.together import Columns
 
 from .detail_totals import RECORD_ID, DetailTotals
 from .parts import FormPart
@@ -160,7 +161,7 @@ class Checks:
     def sound(self, part: FormPart, records: Sequence[PendingRecord], saving: bool = False) -> list[bool]:
         """Whether each of some records is surely without complaints; the others are to be asked about one by one. saving: as
         of `complaints`."""
-        if part.name and (part.beside or self.work.parts[part.of].rules.over_details(part.dataset.table)):
+        if not self.at_first_sight(part):
             return [False] * len(records)
         known, states = part.dataset.by_name.keys(), {"new": True, "edited": False}
         sound: set[str] = set()
@@ -171,6 +172,18 @@ class Checks:
             told = part.rules.sound([r.values() if r.was else r.now for r in plain], new, saving)
             sound |= {r.id for r, fine in zip(plain, told, strict=True) if fine and r.now.keys() <= known}
         return [record.id in sound for record in records]
+
+    def sound_columns(self, part: FormPart, columns: Columns, count: int) -> list[bool]:
+        """As `sound` of new records that have nothing but what somebody entered: each field's values are a column."""
+        if not self.at_first_sight(part) or not columns.keys() <= part.dataset.by_name.keys():
+            return [False] * count
+        return part.rules.sound_columns(columns, count, new=True)
+
+    def at_first_sight(self, part: FormPart) -> bool:
+        """Whether a record of a part can be sound by what it holds itself."""
+        if part.name and (part.beside or self.work.parts[part.of].rules.over_details(part.dataset.table)):
+            return False
+        return part.rules.plain
 
     def _of_master(self, part: FormPart, pending: PendingRecord, saving: bool) -> list[Complaint]:
         """The rules of the master that add up its details, told beside a detail that breaks them."""

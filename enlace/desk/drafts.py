@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from itertools import repeat
 from typing import Any
 
 from django.db import transaction
@@ -12,8 +13,10 @@ from django.db import transaction
 from enlace.accounts.models import Person
 from enlace.core.dataset.keys import in_parts
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
+from enlace.core.draft.pending import dump_entered
 from enlace.core.draft.steps import Records
-from enlace.core.model.values import as_json
+from enlace.core.model.values import as_json, packed, packed_column
+from enlace.core.rules.together import MISSING, has_signs, records_of
 from enlace.workshop.models import Form
 
 from . import draft_blobs, draft_rows
@@ -87,9 +90,10 @@ class DraftStore(DraftReader):
         owners = self._write(after, bodies, sound=sound, new=new, entered=entered)
         number = draft.done + 1
         lines = self._lines(self._bodies(before), owners), self._lines(bodies, owners)
+        known = [(row.part, row.record, row.owner, row.body) for row in new]
         texts = (
-            as_json([*lines[0], *([row.part, row.record, row.owner, None] for row in new)]),
-            as_json([*lines[1], *([row.part, row.record, row.owner, row.body] for row in new)]),
+            as_json([*lines[0], *((part, identifier, owner, None) for part, identifier, owner, _ in known)]),
+            as_json([*lines[1], *known]),
         )
         # Kept with the step, so that adding up what a draft holds does not read its texts.
         size = len(texts[0]) + len(texts[1])
@@ -287,6 +291,27 @@ class DraftStore(DraftReader):
             return None
         return self._row((self.part, record.id), record, self._owner(self.part), False, body)
 
+    def new_rows(
+        self, ids: Sequence[str], columns: Mapping[str, Sequence[Any]], waits_for: Mapping[str, Any]
+    ) -> list[DraftRow] | None:
+        """`new_row` of new records, of which each field's values are a column: MISSING where one has none.
+        None where one of them has to be kept in another way."""
+        values = {name: _packed(column) for name, column in columns.items()}
+        bodies = dump_entered(records_of(values, len(ids)), waits_for)
+        if any(len(body) >= APART_FROM for body in bodies):
+            return None
+        rows = zip(ids, self._new_links(ids, columns, waits_for), bodies, strict=True)
+        part, owner = self.part, self._owner(self.part)
+        return [DraftRow(part, i, owner, was, now, "new", False, False, body) for i, (was, now), body in rows]
+
+    def _new_links(
+        self, ids: Sequence[str], columns: Mapping[str, Sequence[Any]], waits_for: Mapping[str, Any]
+    ) -> Iterable[tuple[str | None, str | None]]:
+        if not self.part:
+            return [(None, None)] * len(ids)
+        several = map(PendingRecord.entered, ids, records_of(columns, len(ids)), repeat(waits_for))
+        return [(was or None, now or None) for was, now in (self.links(self.part, record) for record in several)]
+
     def _lines(self, bodies: Bodies, owners: Mapping[tuple[str, str], str]) -> list[list[Any]]:
         """Records as a step keeps them."""
         return [
@@ -299,3 +324,9 @@ class DraftStore(DraftReader):
             (part, identifier): body and load(identifier, body, self._unpack)
             for part, identifier, _, body in json.loads(text)
         }
+
+
+def _packed(column: Sequence[Any]) -> Sequence[Any]:
+    if not has_signs(column):
+        return packed_column(column)
+    return [value if value is MISSING else packed(value) for value in column]

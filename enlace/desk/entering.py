@@ -14,14 +14,15 @@ from enlace.core.exchange.empties import EMPTY_TEXT
 from enlace.core.kinds import Unreadable
 from enlace.core.kinds.quick import ReadAll, column_reader, text_reader
 from enlace.core.problem import Problem
+from enlace.core.rules.together import MISSING, Sign, records_of
 
 from .blocks import shut, typed_so
+from .stretch import Stretch
 from .typed import Typed
 from .work import Work
 
 MOST_REMEMBERED = 5_000  # texts of a column: what repeats itself repeats itself soon
-# In the place of a value: as a new record begins; what its row has to be looked at for.
-NOTHING, ODD = object(), object()
+ODD = Sign()  # in the place of a value: the row has to be looked at for it
 Entered = tuple[PendingRecord, list[tuple[str, str]]]
 
 
@@ -81,38 +82,49 @@ class Entering:
         # A row is told by its columns where nothing that the record begins with stands in the way of what is entered.
         self._by_column = bool(columns) and not (first.texts or first.waits_for.keys() & set(self._names))
 
-    def entered(self, rows: Sequence[Mapping[str, str]]) -> list[Entered]:
-        """A new record with each row's texts, and what can't be put where it would go, by heading."""
-        ids = new_ids(len(rows))
+    def columns(self, rows: Stretch) -> tuple[dict[str, list[Any]], list[int]] | None:
+        """The values that rows give new records, by field, MISSING where one has none; and the places of the rows that have
+        to be looked at on their own. None where all have to be.
+        """
         if not self._by_column:
-            return [self._one(identifier, row) for identifier, row in zip(ids, rows, strict=True)]
-        told = [self._values(column, [row[column.head] for row in rows]) for column in self._columns]
-        columns, signs = [values for values, _ in told], {sign for _, some in told for sign in some}
-        odd, nothing = ODD in signs, NOTHING in signs
-        begun, waits_for, names = self.first.now, self.first.waits_for, self._names
-        made: list[Entered] = []
-        for identifier, row, values in zip(ids, rows, zip(*columns, strict=True), strict=True):
-            if odd and any(value is ODD for value in values):
-                made.append(self._one(identifier, row))
-                continue
-            now = dict(zip(names, values, strict=True))
-            if nothing:
-                now = {name: value for name, value in now.items() if value is not NOTHING}
-            made.append((PendingRecord.entered(identifier, {**begun, **now} if begun else now, waits_for), []))
-        return made
+            return None
+        count, begun = len(rows.numbers), self.first.now
+        columns, odd = {name: [value] * count for name, value in begun.items()}, [False] * count
+        for column in self._columns:
+            name = column.field.name
+            values, signs = self._values(column, rows.columns[column.head])
+            if ODD in signs:
+                odd = [so or value is ODD for so, value in zip(odd, values, strict=True)]
+            if MISSING in signs and name in begun:
+                values = [begun[name] if value is MISSING else value for value in values]
+            columns[name] = values
+        return columns, [at for at, so in enumerate(odd) if so] if any(odd) else []
 
-    def _values(self, column: Column, texts: list[str]) -> tuple[list[Any], set[object]]:
-        """The values that texts of a column give a new record, and which of NOTHING and ODD are among them."""
+    def entered(self, rows: Stretch) -> list[Entered]:
+        """A new record with each row's texts, and what can't be put where it would go, by heading."""
+        ids, told = new_ids(len(rows.numbers)), self.columns(rows)
+        if told is None:
+            return [self._one(identifier, rows.texts(at)) for at, identifier in enumerate(ids)]
+        columns, odd = told[0], set(told[1])
+        return [
+            self._one(ids[at], rows.texts(at))
+            if at in odd
+            else (PendingRecord.entered(ids[at], now, self.first.waits_for), [])
+            for at, now in enumerate(records_of(columns, len(ids)))
+        ]
+
+    def _values(self, column: Column, texts: Sequence[str]) -> tuple[list[Any], set[object]]:
+        """The values that texts of a column give a new record, and which of MISSING and ODD are among them."""
         # Blanks alone may say nothing, whatever they would be read as.
         if column.plain and not any(map(str.isspace, texts)) and (values := column.read_all(texts)) is not None:
             return values, set()
         told = {text: self._value(column, text) for text in set(texts)}
         # By what they are: to compare a Decimal with something else takes Python long.
-        return [told[text] for text in texts], {v for v in told.values() if v is ODD or v is NOTHING}
+        return [told[text] for text in texts], {v for v in told.values() if v is ODD or v is MISSING}
 
     def _value(self, column: Column, text: str) -> Any:
         if self._begins_as_new(column, text):
-            return NOTHING
+            return MISSING
         try:
             if column.plain and text != EMPTY_TEXT:
                 value = column.read(text)

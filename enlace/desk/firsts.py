@@ -6,24 +6,34 @@ from __future__ import annotations
 import hashlib
 import struct
 from collections.abc import Iterable
+from itertools import starmap
 from pathlib import Path
 
 ENTRY = struct.Struct("<8sI")  # a digest, and the number of a row
 
 
 class Firsts:
-    """The first rows by what they have. Read whole at first need: twelve bytes for each row of the file."""
+    """The first rows by what they have. Read whole at first need, twelve bytes for each row of the file; then only what another
+    window has put behind it."""
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        self._known: dict[bytes, int] | None = None
+        self._known: dict[bytes, int] = {}
+        self._size = 0  # of the file, as far as it is known
         self._fresh: list[tuple[bytes, int]] = []
 
     @property
     def known(self) -> dict[bytes, int]:
-        if self._known is None:
-            content = self.path.read_bytes() if self.path.exists() else b""
-            self._known = dict(ENTRY.iter_unpack(content[: len(content) // ENTRY.size * ENTRY.size]))
+        size = self.path.stat().st_size // ENTRY.size * ENTRY.size if self.path.exists() else 0
+        if size < self._size:
+            self._known, self._size = {}, 0
+        if size > self._size:
+            with self.path.open("rb") as file:
+                file.seek(self._size)
+                beyond = dict(ENTRY.iter_unpack(file.read(size - self._size)))
+            # The earlier one counts, whoever met it.
+            self._known |= {digest: number for digest, number in beyond.items() if digest not in self._known}
+            self._size = size
         return self._known
 
     def of(self, several: Iterable[tuple[str, int]]) -> list[int]:
@@ -41,14 +51,15 @@ class Firsts:
     def keep(self) -> None:
         """Keep what was met for the next request."""
         with self.path.open("ab") as file:
-            file.write(b"".join(ENTRY.pack(*entry) for entry in self._fresh))
+            file.write(b"".join(starmap(ENTRY.pack, self._fresh)))
         self._fresh.clear()
 
     def release(self, number: int) -> None:
         """A row that is mended may have something else now: what it was the first to have is free again."""
-        self._known = {digest: first for digest, first in self.known.items() if first != number}
-        self.path.write_bytes(b"".join(ENTRY.pack(*entry) for entry in self._known.items()))
+        left = {digest: first for digest, first in self.known.items() if first != number}
+        self.path.write_bytes(b"".join(starmap(ENTRY.pack, left.items())))
+        self._known, self._size = {}, 0
 
     def forget(self) -> None:
         self.path.unlink(missing_ok=True)
-        self._known = None
+        self._known, self._size = {}, 0

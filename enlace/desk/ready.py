@@ -21,7 +21,7 @@ class Ready:
     def keep(self, start: int, stamp: str, rows: Mapping[int, DraftRow]) -> None:
         """Keep the records of a stretch by the numbers of their rows. stamp: what they depend on."""
         self.folder.mkdir(mode=0o700, exist_ok=True)
-        kept = as_json([stamp, list(rows), list(map(list, rows.values()))])
+        kept = as_json([stamp, list(rows), list(map(tuple, rows.values()))])
         self._file(start).write_bytes(kept.encode("utf-8", "surrogatepass"))
 
     def of(self, start: int, stamp: str) -> dict[int, DraftRow]:

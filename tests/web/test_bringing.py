@@ -16,9 +16,10 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from enlace.core.draft.pending import new_record
 from enlace.core.kinds import Formats
 from enlace.desk.bringing import begun
-from enlace.desk.bringing_rows import FileRows
+from enlace.desk.bringing_rows import FileRows, New
 from enlace.desk.entering import Entering
 from enlace.desk.models import Draft, DraftRecord, Incoming, KeptMapping
+from enlace.desk.stretch import Stretch
 from enlace.desk.work import Work
 from enlace.workshop.details import Above, add_detail, possible_details
 from tests.web.pages import Pages
@@ -101,7 +102,10 @@ class Bringing(Pages):
 
     def test_rows_of_one_file_that_are_the_same_record_are_told_before_they_go_in(self):
         rows = [self.ROWS[0], *([code, "Quay", "100", "5", "yes"] for code in ("Z1", "Z2", "F1", "Z1", "F1", "Z3"))]
-        with mock.patch("enlace.desk.bringing.STRETCH", 3):  # across requests
+        with (
+            mock.patch("enlace.desk.bringing.STRETCH", 3),
+            mock.patch("enlace.desk.bringing.A_WHILE", -1),
+        ):  # across requests
             self.bring(as_csv(rows))
             self.run_through("check")
             self.assertEqual(self.counts(), {"new": 3, "update": 1, "faulty": 2})
@@ -211,15 +215,53 @@ class Bringing(Pages):
                 columns[name] = [*fit, *(fit if dice.random() < 0.6 else [""])] * 20
                 if dice.random() < 0.5:
                     columns[name].append(dice.choice(odd))
-            rows = [{name: dice.choice(column) for name, column in columns.items()} for _ in range(200)]
+            several = Stretch(range(200), {name: dice.choices(column, k=200) for name, column in columns.items()})
             told = []
             for by_column in (True, False):
                 entering = Entering(work, first, fields, {})
                 self.assertTrue(entering._by_column)
                 entering._by_column = by_column
-                told.append([(replace(record, id=""), faults) for record, faults in entering.entered(rows)])
-            for row, one, other in zip(rows, *told, strict=True):
-                self.assertEqual(one, other, row)
+                told.append([(replace(record, id=""), faults) for record, faults in entering.entered(several)])
+            for at, (one, other) in enumerate(zip(*told, strict=True)):
+                self.assertEqual(one, other, several.texts(at))
+
+    def test_rows_are_told_by_columns_as_they_are_one_by_one(self):
+        calls, dice = self.form("port_call"), random.Random(7)
+        add_detail(Above(calls), next(r for r in possible_details(Above(calls)) if r.table == "cargo_line"))
+        texts = {
+            "code": [f"C{n}" for n in range(40)], "quay": ["North", "S. Bento", ""], "length_m": ["90", "120.5", "-1"],
+            "depth_m": ["4.25", "7", "deep"], "shore_power": ["yes", "no", ""], "name": ["Ana", "Rui", "'=Rui"],
+            "licence_no": [f"L{n}" for n in range(60)], "licensed_until": ["2027-01-01", "2028-05-05", "soon"],
+            "port_call_id": ["1", "", "2"], "line_no": [str(n) for n in range(-2, 60)], "packages": ["1", "", "x"],
+            "commodity_code": ["CORK", "cork", "NONE"], "direction": ["in", "out", "up"], "tonnes": ["1.5", "20", "0"],
+        }  # fmt: skip
+        berths, pilots = (
+            ["code", "quay", "length_m", "depth_m", "shore_power"],
+            ["name", "licence_no", "licensed_until"],
+        )
+        lines = ["port_call_id", "line_no", "commodity_code", "direction", "tonnes", "packages"]
+        ways = ((self.at, berths), (f"/desk/{self.form('pilot').pk}/bring-in", pilots),
+                (f"/desk/{calls.pk}/detail/cargo_line/i1/bring-in", lines))  # fmt: skip
+        for at, heads in ways:
+            # What fits comes first, and more often, so that there are rows to tell either way.
+            columns = [dice.choices(texts[h], [9] * (len(texts[h]) - 1) + [1], k=120) for h in heads]
+            file = as_csv([heads, *zip(*columns, strict=True)])
+            told = []
+            for by_column in (True, False):
+                each = FileRows._plainly if by_column else lambda made, rows, ids, entering: (rows, New())
+                with mock.patch("enlace.desk.bringing.STRETCH", 50), mock.patch.object(FileRows, "_plainly", each):
+                    self.bring(file, at=at)
+                    self.run_through("check", at)
+                incoming = Incoming.objects.get()
+                self.assertGreater(incoming.counts["new"], 10, incoming.faults)
+                self.assertGreater(incoming.counts["faulty"], 5)
+                self.run_through("put-in", at)
+                kept = DraftRecord.objects.order_by("pk").values_list("body", "part", "owner", "now_of", "faulty")
+                told.append((incoming.counts, incoming.faults, list(kept)))
+                self.client.post(f"/desk/{incoming.form_id}/discard", headers=HX)
+                incoming.delete()
+            self.assertEqual(told[0][:2], told[1][:2])
+            self.assertCountEqual(told[0][2], told[1][2])
 
     def test_two_windows_at_once_count_and_put_in_each_row_once(self):
         self.bring(as_csv(self.ROWS))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import secrets
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -280,6 +280,12 @@ def _dump_new(record: PendingRecord) -> str:
     """`dump` of a record that has nothing but what somebody entered: a file has a hundred thousand."""
     body = {"state": "new", "key": [], "was": {}, "now": dict(record.now), "texts": dict(record.texts)}
     return packed_json(body | _said(record), record.now.values())
+
+
+def dump_entered(several: Iterable[Mapping[str, Any]], waits_for: Mapping[str, Any]) -> list[str]:
+    """`dump` of new records that have nothing but what somebody entered, by field, `packed` already."""
+    rest = as_json({"texts": {}, **_said(PendingRecord("", "new", waits_for=waits_for))})[1:]
+    return [f'{{"state":"new","key":[],"was":{{}},"now":{as_json(now)},{rest}' for now in several]
 
 
 def _said(record: PendingRecord) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import zipfile
 from dataclasses import dataclass, replace
 from itertools import islice
@@ -60,6 +61,7 @@ def guessed(path: Path, name: str) -> str:
 def looked(path: Path, wanted: Look) -> Look:
     """What there is to know of a file. Raises Problem."""
     try:
+        codecs.lookup(wanted.encoding or "utf-8")
         look: Look = _format(wanted).reader.look(path, wanted)
     except (UnicodeError, LookupError):
         raise Problem("The file can't be read with this encoding.", "Choose another one.", code="bad") from None

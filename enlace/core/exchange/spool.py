@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 
 from ..model.values import as_json, from_json
@@ -30,10 +31,12 @@ class Spool:
             file.seek(self.places[start // EVERY])
             for _ in range(start % EVERY):
                 file.readline()
-            for _ in range(min(size, self.count - start)):
-                row = from_json(file.readline())
-                # Rows that were kept before places were have none: they are counted.
-                yield (row[0], row[1:]) if isinstance(row[0], int) else (0, row)
+            left = min(size, self.count - start)
+            while left > 0 and (lines := list(islice(file, min(left, EVERY)))):
+                left -= len(lines)
+                for row in from_json(b"[" + b",".join(lines) + b"]"):
+                    # Rows that were kept before places were have none: they are counted.
+                    yield (row[0], row[1:]) if isinstance(row[0], int) else (0, row)
 
     def place(self, path: Path, number: int) -> int:
         """Where in its file a row stands, counted from 1 as the rows are."""

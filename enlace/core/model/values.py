@@ -15,6 +15,7 @@ import orjson
 
 # Types that JSON lacks, as {"$": tag, "v": text}. Longest match first: bool is an int, datetime a date.
 _TAGS: tuple[tuple[str, type, Callable[[Any], Any], Callable[[Any], Any]], ...] = (
+    ("float", float, float.hex, float.fromhex),
     ("decimal", Decimal, str, Decimal),
     ("datetime", datetime.datetime, datetime.datetime.isoformat, datetime.datetime.fromisoformat),
     ("date", datetime.date, datetime.date.isoformat, datetime.date.fromisoformat),
@@ -26,9 +27,11 @@ _TAGS: tuple[tuple[str, type, Callable[[Any], Any], Callable[[Any], Any]], ...] 
 _any_json = json.JSONEncoder(ensure_ascii=False, separators=(",", ":")).encode
 # Values with a type of their own are written by `packed`, and by no package's own idea of them.
 _PLAIN = orjson.OPT_PASSTHROUGH_DATETIME | orjson.OPT_PASSTHROUGH_DATACLASS | orjson.OPT_PASSTHROUGH_SUBCLASS
+AS_JSON = frozenset({int, str, bool, type(None)})
 LONGEST_ID = 60_000
 MOST_DIGITS = 20_000  # of a decimal number, before or after the point
 _READERS = {tag: read for tag, _, _, read in _TAGS}
+_WRITERS = {kind: (tag, write) for tag, kind, write, _ in _TAGS}
 
 
 # Values that orjson writes as `packed` has them, or leaves to it: it has its own idea of floats and UUIDs.
@@ -79,12 +82,24 @@ def packed(value: Any) -> Any:
     if isinstance(value, int):
         # Readers of JSON may hold numbers as floats (RFC 8259, section 6); ours do not, but keys travel.
         return value
-    if isinstance(value, float):
-        return {"$": "float", "v": value.hex()}
+    if exact := _WRITERS.get(type(value)):
+        return {"$": exact[0], "v": exact[1](value)}
+    # By the first that fits: a class may be derived from one that is kept.
     for tag, kind, write, _ in _TAGS:
         if isinstance(value, kind):
             return {"$": tag, "v": write(value)}
     raise TypeError(f"a value of type {type(value).__name__} can't be kept")
+
+
+def packed_column(column: Sequence[Any]) -> Sequence[Any]:
+    """All values of a column `packed`: the column itself where they are as JSON has them."""
+    classes = set(map(type, column))
+    if classes <= AS_JSON:
+        return column
+    if len(classes) == 1 and (exact := _WRITERS.get(classes.pop())):
+        tag, write = exact
+        return [{"$": tag, "v": text} for text in map(write, column)]
+    return list(map(packed, column))
 
 
 def unpacked(value: Any) -> Any:
@@ -95,7 +110,7 @@ def unpacked(value: Any) -> Any:
         return value
     try:
         tag, text = value["$"], value["v"]
-        read = float.fromhex(text) if tag == "float" else _READERS[tag](text)
+        read = _READERS[tag](text)
     except (KeyError, TypeError, AttributeError, ArithmeticError, InvalidOperation) as error:
         raise ValueError("not a kept value") from error
     if isinstance(read, Decimal) and (read.is_snan() or (read.is_finite() and abs(read.adjusted()) > MOST_DIGITS)):

@@ -13,6 +13,7 @@ from ..expression.parse import MASTER
 from ..kinds import KINDS, raw_text
 from ..model.dataset import DatasetSpec, FieldSpec, RuleSpec
 from .computed import Computed, RecordValues, holds
+from .together import MISSING, UNTOLD, Columns, breaks, surely_held
 
 SAID = re.compile(r"\{([^{}]+)\}")  # in a message, what a record's value stands for
 
@@ -40,7 +41,6 @@ class Complaint:
 # about, whether it adds up details.
 _Ready = tuple[RuleSpec, Expression, Callable[[Any], Any], frozenset[str], frozenset[str], bool]
 
-ALIKE = frozenset({str, int})  # classes of values that are the same wherever they are equal
 NOTHING = (None, "")  # an empty text is no value where one is needed
 
 
@@ -90,7 +90,7 @@ class RecordRules:
         named = {name for _, expression in self._checks for name in expression.names}
         self._read = {n: self.computed.readers[n] for n in named if n in self.computed.readers}
         # Whether rules are about nothing but what the record itself holds.
-        self._plain = not self.related and len(self._read) == len(named)
+        self.plain = not self.related and len(self._read) == len(named)
         self._at_times = [
             (f, self.computed.required[f.name])
             for f in dataset.fields
@@ -133,47 +133,29 @@ class RecordRules:
         >>> RecordRules(berths).sound([{"depth_m": 9}, {"depth_m": -1}], new=True)
         [True, False]
         """
-        if not self._plain:
-            return [False] * len(records)
-        fine = [True] * len(records)
+        named = {name for _, _, _, own, _, _ in self._running[new, saving] for name in own}
+        named |= {field.name for field in (*self._required, *(field for field, _ in self._at_times))}
+        columns = {name: [record.get(name, MISSING) for record in records] for name in named}
+        return self.sound_columns(columns, len(records), new, saving)
+
+    def sound_columns(self, columns: Columns, count: int, new: bool, saving: bool = False) -> list[bool]:
+        """As `sound` of as many records, of which each field's values are a column: MISSING where a record has none."""
+        if not self.plain:
+            return [False] * count
+        fine = [True] * count
         for field in (*self._required, *(field for field, _ in self._at_times)):
-            given = [record.get(field.name) for record in records]
             # By its class: to tell a Decimal from a text takes Python longer than all else that is asked here.
             fine = [
-                so and value is not None and (value.__class__ is not str or value != "")
-                for so, value in zip(fine, given, strict=True)
+                so and value is not None and value is not MISSING and (value.__class__ is not str or value != "")
+                for so, value in zip(fine, columns.get(field.name) or [None] * count, strict=True)
             ]
         with arithmetic():
             for _, _, run, own, _, _ in self._running[new, saving]:
-                self._look(run, own, records, fine)
+                # Of what is not there nothing is said.
+                if own <= columns.keys():
+                    held = surely_held(run, {name: columns[name] for name in own}, count, self._read)
+                    fine = [so and holds_so for so, holds_so in zip(fine, held, strict=True)]
         return fine
-
-    def _look(
-        self, run: Callable[[Any], Any], own: frozenset[str], records: Sequence[Mapping[str, Any]], fine: list[bool]
-    ) -> None:
-        """Note of which records a rule surely holds, where all that it needs is there. fine: of which the others do."""
-        readers = [(name, self._read[name]) for name in own]
-        values: dict[str, Any] = {}
-        if len(readers) != 1:
-            for at, record in enumerate(records):
-                if fine[at] and own.issubset(record):
-                    for name, read in readers:
-                        values[name] = read(record[name])
-                    fine[at] = _is_broken(run, values) is False
-            return
-        [(name, read)] = readers
-        met: dict[Any, bool] = {}  # texts and whole numbers, which come again: of others equal ones may be told apart
-        for at, record in enumerate(records):
-            if not fine[at] or name not in record:
-                continue
-            value = record[name]
-            holds_so = met.get(value) if value.__class__ in ALIKE else None
-            if holds_so is None:
-                values[name] = read(value)
-                holds_so = _is_broken(run, values) is False
-                if value.__class__ in ALIKE:
-                    met[value] = holds_so
-            fine[at] = holds_so
 
     def _lacks(self, complaints: list[Complaint], field: FieldSpec, touches: bool, not_there_yet: bool) -> None:
         """Say that a field needs a value: once somebody touched it, or of a new record before it is saved."""
@@ -258,11 +240,9 @@ class RecordRules:
 def _is_broken(run: Callable[[Any], Any], values: Mapping[str, Any]) -> bool | None:
     """Whether a rule is broken; None where it needs something that was not read, or can't be computed: the server tells."""
     try:
-        holds_so = run(values)
-    except (KeyError, ExpressionError, ArithmeticError, TypeError, ValueError):
+        return breaks(run(values))
+    except UNTOLD:
         return None
-    # A CHECK is broken only when it is false; unknown passes (ISO/IEC 9075-2, 4.25.3 "check constraints").
-    return holds_so is False or (holds_so is not None and bool(holds_so == 0))
 
 
 def _code(rule: RuleSpec) -> str:

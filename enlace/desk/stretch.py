@@ -1,0 +1,77 @@
+"""Some rows of a file that is brought in: their texts, a column for each heading."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from enlace.core.exchange.csv_out import csv_text
+from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
+from enlace.core.kinds.times import ISO_DATE
+
+EVERYWHERE = "*"  # among what was mended by rows: by heading, what stands in the place of a text in all of them
+Mended = Mapping[
+    str, Mapping
+]  # by the number of a row its texts by heading; under EVERYWHERE by heading texts by texts
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """numbers: of the rows, rising, counted from 1, without headings. columns: their texts by heading."""
+
+    numbers: Sequence[int]
+    columns: Mapping[str, Sequence[str]]
+
+    def texts(self, at: int) -> dict[str, str]:
+        """The texts of the row at a place, from 0, by heading."""
+        return {head: column[at] for head, column in self.columns.items()}
+
+    def texts_of(self, number: int) -> dict[str, str]:
+        """The texts of the row with a number."""
+        return self.texts(bisect_left(self.numbers, number))
+
+    def some(self, places: Sequence[int]) -> Stretch:
+        """The rows at some places, from 0."""
+        if len(places) == len(self.numbers):
+            return self
+        columns = {head: [column[at] for at in places] for head, column in self.columns.items()}
+        return Stretch([self.numbers[at] for at in places], columns)
+
+    def of_numbers(self, wanted: Collection[int]) -> Stretch:
+        """The rows with some numbers."""
+        return self.some([at for at, number in enumerate(self.numbers) if number in wanted])
+
+
+def stretch_of(
+    heads: Sequence[str],
+    start: int,
+    rows: Sequence[Sequence[str]],
+    from_csv: bool,
+    mended: Mended,
+    moments: Iterable[str] = (),
+) -> Stretch:
+    """Rows as a file has them, from the one at a place on, what was mended in the place of what stands there. moments:
+    headings of dates with a time where a date alone is one at midnight, as workbooks keep it.
+
+    >>> stretch_of(["code", "quay"], 0, [["N1", "'"], ["N2", "North"]], True, {"2": {"quay": "South"}}).texts(1)
+    {'code': 'N2', 'quay': 'South'}
+    """
+    numbers = range(start + 1, start + len(rows) + 1)
+    # What was taken out with an apostrophe before its = comes back without; other formats have typed cells and need none.
+    read = csv_text if from_csv else unmarked
+    columns: dict[str, list[str]] = {}
+    for head, texts in zip(heads, zip(*rows, strict=True) if rows else [()] * len(heads), strict=False):
+        # Looked at as a whole first: most columns have none.
+        marked = MARK in "".join(texts)
+        columns[head] = [read(text) if text[:1] == MARK else text for text in texts] if marked else list(texts)
+    for head in moments:
+        columns[head] = [f"{text} 00:00" if ISO_DATE.fullmatch(text) else text for text in columns[head]]
+    own = {number: mended[str(number)] for number in numbers if str(number) in mended} if mended else {}
+    for head, instead in mended.get(EVERYWHERE, {}).items():
+        if head in columns:
+            columns[head] = [instead.get(text, text) for text in columns[head]]
+    for number, texts_by_head in own.items():
+        for head, text in texts_by_head.items():
+            columns[head][number - start - 1] = EMPTY_TEXT if text == MARK else text
+    return Stretch(numbers, columns)
