@@ -13,12 +13,9 @@ import time
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import asdict
-from functools import cached_property
 from operator import itemgetter
-from pathlib import Path
 from typing import IO, Any, Literal
 
-from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
@@ -35,12 +32,10 @@ from enlace.core.problem import Problem
 from .blocks import Block, put_block
 from .bringing_rows import FileRows, Made, Row, fields_for
 from .draft_rows import DraftRow
-from .firsts import Firsts
+from .kept_file import KeptFile
 from .lists import line_text
 from .models import Incoming, KeptMapping
-from .ready import Ready
 from .stretch import EVERYWHERE, Stretch, stretch_of
-from .verdicts import Verdicts
 from .work import Work
 
 MOST_BYTES = 500 * 1024 * 1024
@@ -54,13 +49,6 @@ MOST_FAULTS = 300  # that are kept to be mended; the others are counted
 EXISTING = {"update": "Update it", "skip": "Leave the row out", "refuse": "Take the row for faulty"}
 
 
-def folder() -> Path:
-    """Where files that are brought in wait; only Enlace's user may look into it."""
-    place: Path = settings.HOME / "incoming"
-    place.mkdir(mode=0o700, exist_ok=True)
-    return place
-
-
 class _Taken(Exception):
     """Another window has put these rows in meanwhile."""
 
@@ -69,7 +57,7 @@ class Bringing:
     """A person's file for one part of a form."""
 
     def __init__(self, work: Work, incoming: Incoming) -> None:
-        self.incoming = incoming
+        self.incoming, self.kept = incoming, KeptFile(incoming.pk)
         self.look = Look.of(incoming.look)
         self.own = work.formats  # of the person, whatever the file is written in
         self.work = self._written(work)
@@ -81,39 +69,17 @@ class Bringing:
         """The work, for texts as the file writes them."""
         return work.reading_as(Formats.of(self.look.written)) if self.look.written else work
 
-    @property
-    def file(self) -> Path:
-        return folder() / f"{self.incoming.pk}.file"
-
-    @property
-    def rows_file(self) -> Path:
-        return folder() / f"{self.incoming.pk}.rows"
-
-    @property
-    def verdicts(self) -> Verdicts:
-        """What the check said of each row."""
-        return Verdicts(folder() / f"{self.incoming.pk}.verdicts")
-
-    @cached_property
-    def firsts(self) -> Firsts:
-        return Firsts(folder() / f"{self.incoming.pk}.firsts")
-
-    @property
-    def ready(self) -> Ready:
-        """The new records of its sound rows, as the draft keeps them."""
-        return Ready(folder() / f"{self.incoming.pk}.ready")
-
     # -- reading the file -------------------------------------------------------------------------------------
 
     def read(self, wanted: Look) -> None:
         """Read the file anew, in a way that somebody wants; what was found out before is gone. Raises Problem."""
-        look = begun_so(self.file, looked(self.file, wanted), self.own.locale)
-        spool = spooled(rows(self.file, look), self.rows_file)
+        look = begun_so(self.kept.file, looked(self.kept.file, wanted), self.own.locale)
+        spool = spooled(rows(self.kept.file, look), self.kept.rows)
         self.look, self.spool = look, spool
         self.work = self._written(self.work)
         # What somebody set right for the last file of this form counts more than any guess.
         kept = KeptMapping.objects.filter(form=self.work.form, part=self.work.part.name).first()
-        sample = [texts for _, texts in spool.stretch(self.rows_file, 0, 50)]
+        sample = [texts for _, texts in spool.stretch(self.kept.rows, 0, 50)]
         mapping = matched(spool.heads, sample, self.fields, self.work.formats, kept.by_head if kept else {})
         incoming = self.incoming
         incoming.look, incoming.mapping, incoming.mended = asdict(look), mapping, {}
@@ -148,14 +114,14 @@ class Bringing:
         self._begin_anew()
 
     def _begin_anew(self) -> None:
-        self.firsts.forget()
-        self.ready.forget()
+        self.kept.firsts.forget()
+        self.kept.ready.forget()
         self.incoming.faults, self.incoming.counts, self.incoming.checked, self.incoming.taken = [], {}, 0, 0
         self.incoming.save()
 
     def sample(self) -> list[Sequence[str]]:
         """The first rows."""
-        return [texts for _, texts in self.spool.stretch(self.rows_file, 0, SAMPLE)]
+        return [texts for _, texts in self.spool.stretch(self.kept.rows, 0, SAMPLE)]
 
     # -- checking, mending, putting in -------------------------------------------------------------------------
 
@@ -178,7 +144,7 @@ class Bringing:
         with self._alone():
             if incoming.checked != start:
                 return  # another window was at it, and may have mended some since
-            self.verdicts.note(start, [number not in rows or rows[number].sound for number in stretch.numbers])
+            self.kept.verdicts.note(start, [number not in rows or rows[number].sound for number in stretch.numbers])
             self._keep_ready(start, rows, new)
             self._count("new", len(new))
             for row in rows.values():
@@ -198,7 +164,7 @@ class Bringing:
 
     def _texts(self, start: int, size: int) -> Stretch:
         """Some rows from one on, counted from 0, what was mended in the place of what the file has."""
-        several = list(self.spool.stretch(self.rows_file, start, size))
+        several = list(self.spool.stretch(self.kept.rows, start, size))
         self._places = {number: place for number, (place, _) in enumerate(several, start + 1)}
         csv, book = self.look.format == "csv", self.look.format in BOOKS
         moments = [head for head, field in self._columns if field.kind == "datetime"] if book else []
@@ -223,7 +189,7 @@ class Bringing:
             told = zip(texts, made.new.numbers, strict=True)
             held += [(text, number, words) for text, number in told if text is not None]
         held.sort(key=itemgetter(1))
-        firsts, again = self.firsts, dict[int, list[tuple[str, str]]]()
+        firsts, again = self.kept.firsts, dict[int, list[tuple[str, str]]]()
         for first, (_, number, words) in zip(firsts.of(map(itemgetter(0, 1), held)), held, strict=True):
             if first != number:
                 sentence = f"{self._place(first)} of the file has the same {words}."
@@ -237,7 +203,7 @@ class Bringing:
 
     def _place(self, number: int) -> str:
         """Where a row stands in its file, in words."""
-        place = self._places.get(number) or self.spool.place(self.rows_file, number) or number
+        place = self._places.get(number) or self.spool.place(self.kept.rows, number) or number
         return f"{self.look.place.capitalize()} {place:,}"
 
     def _fault(self, row: Row) -> dict[str, Any]:
@@ -249,7 +215,9 @@ class Bringing:
         """Keep new records as the draft will, so that putting them in need not read their texts a second time."""
         others = {n: row.record for n, row in rows.items() if row.sound and not row.identifier and row.record}
         made = {number: self.work.store.new_row(record) for number, record in others.items()}
-        self.ready.keep(start, self._stamp, {**new, **{number: row for number, row in made.items() if row is not None}})
+        self.kept.ready.keep(
+            start, self._stamp, {**new, **{number: row for number, row in made.items() if row is not None}}
+        )
 
     @property
     def _stamp(self) -> str:
@@ -269,14 +237,14 @@ class Bringing:
         mended = {**incoming.mended.get(str(number), {}), **said}
         incoming.mended[str(number)] = mended
         # The same way as all others, so that what is mended meets lists and rules again.
-        self.firsts.release(number)
+        self.kept.firsts.release(number)
         stretch = self._texts(number - 1, 1)
         row = self._told_apart(stretch, self._made(stretch))[0].get(number)
         fault = [self._fault(row)] if row and row.faults else []
         with self._alone():
             at = self._need_fault(number)
             incoming.mended[str(number)] = mended
-            self.verdicts.note(number - 1, [row is None or row.sound])
+            self.kept.verdicts.note(number - 1, [row is None or row.sound])
             self._count("faulty", -1)
             self._count(_counted_as(row) if row else "new", 1)
             incoming.faults[at : at + 1] = fault
@@ -322,8 +290,8 @@ class Bringing:
         if incoming.checked < self.spool.count:
             raise Problem("The rows are not checked to the end yet.", "Check them first.", code="bad")
         last = min(start + STRETCH, self.spool.count)
-        sound = self.verdicts.sound(start, STRETCH)
-        ready = self.ready.of(start, self._stamp)
+        sound = self.kept.verdicts.sound(start, STRETCH)
+        ready = self.kept.ready.of(start, self._stamp)
         # Those that are there already, that were mended, or of which something changed since the check.
         left = {n for n in range(start + 1, last + 1) if n not in ready and (not sound or sound[n - start - 1])}
         block, new = Block(), []
@@ -351,7 +319,7 @@ class Bringing:
         """All faulty rows with their sentences: those that are not kept to be mended are looked at once more."""
         yield [*self.spool.heads, "Place", "What is wrong"]
         for start in range(0, self.incoming.checked, STRETCH):
-            sound = self.verdicts.sound(start, min(STRETCH, self.incoming.checked - start))
+            sound = self.kept.verdicts.sound(start, min(STRETCH, self.incoming.checked - start))
             wanted = {number for number, fine in enumerate(sound, start + 1) if not fine}
             texts = self._texts(start, STRETCH).of_numbers(wanted) if wanted else Stretch((), {})
             rows = self._told_apart(texts, self._made(texts))[0] if wanted else {}
@@ -370,7 +338,7 @@ def begun(work: Work) -> Bringing | None:
     if incoming is None:
         return None
     bringing = Bringing(work, incoming)
-    return bringing if bringing.file.exists() else None
+    return bringing if bringing.kept.file.exists() else None
 
 
 def begin(work: Work, name: str, file: IO[bytes], size: int) -> Bringing:
@@ -386,13 +354,13 @@ def begin(work: Work, name: str, file: IO[bytes], size: int) -> Bringing:
     incoming = Incoming.objects.create(**_place(work), name=name[:200], look={"format": "csv"})
     bringing = Bringing(work, incoming)
     try:
-        with bringing.file.open("wb") as kept:
-            bringing.file.chmod(0o600)
+        with bringing.kept.file.open("wb") as kept:
+            bringing.kept.file.chmod(0o600)
             shutil.copyfileobj(file, kept, 1 << 20)
-        bringing.read(Look(guessed(bringing.file, name)))
+        bringing.read(Look(guessed(bringing.kept.file, name)))
     except Problem as problem:
         # What is wrong may be only how it is read: the file stays, so that another encoding or sheet can be tried.
-        incoming.look = asdict(Look(guessed(bringing.file, name), notes=(str(problem),)))
+        incoming.look = asdict(Look(guessed(bringing.kept.file, name), notes=(str(problem),)))
         incoming.save()
         raise
     return bringing
@@ -411,9 +379,7 @@ def tidy() -> None:
 
 
 def _drop(incoming: Incoming) -> None:
-    for end in ("file", "rows", "new", "firsts", "verdicts"):
-        (folder() / f"{incoming.pk}.{end}").unlink(missing_ok=True)
-    Ready(folder() / f"{incoming.pk}.ready").forget()
+    KeptFile(incoming.pk).drop()
     incoming.delete()
 
 
