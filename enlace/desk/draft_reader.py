@@ -11,6 +11,7 @@ from django.db import models
 from enlace.accounts.models import Person
 from enlace.core.dataset.keys import in_parts
 from enlace.core.draft import PendingRecord, dump, load
+from enlace.core.model.values import as_json
 from enlace.workshop.models import Form
 
 from . import draft_blobs
@@ -31,6 +32,9 @@ class DraftReader:
         self.part, self.owner, self.practice = part, owner, practice
         self._draft: Draft | None = None
         self._whole: tuple[int, dict[str, dict[str, PendingRecord]]] | None = None  # at a revision: a save asks twice
+        self._read_from: dict[
+            tuple[str, str], tuple[PendingRecord, str]
+        ] = {}  # of those, the texts that they were read from
         self._looked = False
         self._empty = False
         self._few = FewRecords()
@@ -132,9 +136,11 @@ class DraftReader:
         [revision] = Draft.objects.filter(pk=self.draft.pk).values_list("revision", flat=True)
         if self._whole is None or self._whole[0] != revision:
             read: dict[str, dict[str, PendingRecord]] = {}
+            bodies: dict[tuple[str, str], tuple[PendingRecord, str]] = {}
             for part, identifier, body in self.draft.records.values_list("part", "record", "body"):
-                read.setdefault(part, {})[identifier] = load(identifier, body, self._unpack)
-            self._whole = revision, read
+                record = read.setdefault(part, {})[identifier] = load(identifier, body, self._unpack)
+                bodies[part, identifier] = record, body
+            self._whole, self._read_from = (revision, read), bodies
         wanted = {
             p: {i: r for i, r in several.items() if later or not r.later} for p, several in self._whole[1].items()
         }
@@ -164,8 +170,13 @@ class DraftReader:
 
     def as_texts(self, records: Mapping[str, Mapping[str, PendingRecord]]) -> str:
         """Records of some parts as one text, large values by their digests; `from_texts` gives them again."""
-        lines = [[p, i, dump(r, self._pack)] for p, several in records.items() for i, r in several.items()]
-        return json.dumps(lines)
+        nothing = None, ""
+
+        def text(address: tuple[str, str], record: PendingRecord) -> str:
+            known, body = self._read_from.get(address, nothing)
+            return body if known is record else dump(record, self._pack)
+
+        return as_json([(p, i, text((p, i), r)) for p, several in records.items() for i, r in several.items()])
 
     def from_texts(self, text: str) -> dict[str, dict[str, PendingRecord]]:
         """The records of a text that `as_texts` made."""
