@@ -44,7 +44,7 @@ def guessed(path: Path, name: str) -> str:
     if begins.startswith(b"PK"):
         try:
             names = zipfile.ZipFile(path).namelist()
-        except (zipfile.BadZipFile, OSError):
+        except book_in.TORN:
             return "xlsx"  # its reader says that it is cut off
         if package_in.DESCRIPTOR in names:
             return "package"
