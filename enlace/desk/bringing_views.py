@@ -29,16 +29,26 @@ from .work import Work
 @on_form
 def page(request: HttpRequest, work: Work) -> HttpResponse:
     """The steps from a file to a draft. POST: a file, how it is read (look), where its columns go (map), or nothing of it
-    any more (forget)."""
+    any more (forget). For a page that is open only what was found in the rows."""
     work.require_editable()
     told, status = "", 200
+    is_open = request.headers.get("HX-Request") == "true"
     if request.method == "POST":
         try:
             _act(request, work)
-            return redirect(work.address + "bring-in")
+            return _found(request, work) if is_open else redirect(work.address + "bring-in")
         except Problem as problem:
+            if is_open:
+                raise
             told, status = str(problem), 400
+    if is_open:
+        return _found(request, work)
     return render(request, "desk/bring_in.html", _context(request, work, told), status=status)
+
+
+def _found(request: HttpRequest, work: Work) -> HttpResponse:
+    """What was found in the rows, and what can be done with them."""
+    return render(request, "desk/bring_in_found.html", {**base_context(work), **progress(_begun(work))})
 
 
 def _act(request: HttpRequest, work: Work) -> None:
@@ -168,7 +178,7 @@ def put_in(request: HttpRequest, work: Work) -> JsonResponse:
 @require_POST
 @on_form
 def mend(request: HttpRequest, work: Work) -> HttpResponse:
-    """Put other texts into a faulty row, and look at it again; the list of faults as it is then. alike: into all rows that
+    """Put other texts into a faulty row, and look at it again; what is found in the rows then. alike: into all rows that
     have the same texts; all of them are to be checked again then."""
     there = _begun(work)
     number = request.POST.get("row", "")
@@ -177,9 +187,9 @@ def mend(request: HttpRequest, work: Work) -> HttpResponse:
     at = int(number) if number.isdecimal() and len(number) < 9 else -1
     if request.POST.get("alike") == "1":
         there.mend_alike(at, texts)
-        return HttpResponse(headers={"X-Checked": "anew"})
-    there.mend(at, texts)
-    return render(request, "desk/bring_in_faults.html", {**base_context(work), **progress(there)})
+    else:
+        there.mend(at, texts)
+    return _found(request, work)
 
 
 @require_GET

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import time
 
 from playwright.sync_api import expect
 
@@ -34,6 +35,45 @@ class Bringing(Served):
         expect(page.locator(".told.fine")).to_contain_text("1,199 rows are in your draft")
         page.get_by_role("link", name="Review").click()
         expect(page.get_by_text("1,199 records pending")).to_be_visible()
+
+    def test_by_keyboard_alone_and_in_haste(self):
+        """A list of fields is gone through by arrows; what is typed behind a row that was sent is for the next one, and what was
+        begun in another stays."""
+        page = self.work("Berth")
+        rows = [f"Q{i},North,{'long' if i in (1, 3, 5) else '90'},7,yes" for i in range(9)]
+        content = "\n".join(["Code,Quay,length_m,Depth (m),Shore power", *rows]).encode()
+        page.get_by_role("link", name="Bring in").first.click()
+        page.locator("#file").set_input_files({"name": "berths.csv", "mimeType": "text/csv", "buffer": content})
+        page.get_by_role("button", name="Read it").click()
+        expect(page.locator("#column-0")).to_be_focused()
+        page.locator("#column-4").focus()
+        goes_to = page.locator("#column-4").input_value()
+        said = page.locator("#said")
+        page.keyboard.press("ArrowUp")
+        expect(said).to_have_text("Two columns go to Depth (m). Leave one of them out.")
+        expect(page.locator("#column-4")).to_be_focused()
+        self.wrong = [line for line in self.wrong if "400" not in line]
+        page.keyboard.press("ArrowDown")
+        expect(said).to_have_text("Kept where the columns go.")
+        expect(page.locator("#column-4")).to_have_value(goes_to)
+        page.get_by_role("button", name="Check the rows").press("Enter")
+        wrong = page.locator("[data-mend] [aria-invalid]")
+        expect(wrong).to_have_count(3)
+        expect(wrong.first).to_be_focused()
+        wrong.nth(2).fill("7")
+        wrong.first.focus()
+        page.route("**/bring-in/mend", lambda route: (time.sleep(0.4), route.continue_()))
+        page.keyboard.press("Control+a")
+        for key in ("3", "Enter", "4", "Enter"):
+            page.keyboard.press(key)
+        expect(page.locator("[data-mend]")).to_have_count(1)
+        expect(wrong).to_be_focused()
+        expect(wrong).to_have_value("7")
+        page.keyboard.press("Enter")
+        put_in = page.get_by_role("button", name="Put the 9 sound rows into the draft")
+        expect(put_in).to_be_focused()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("link", name="Review")).to_be_focused()
 
     def test_rows_go_out_in_each_format(self):
         page = self.work("Berth")
