@@ -71,12 +71,6 @@ window.addEventListener(
     });
   });
 
-  // A choice that changes what else is asked: its button is pressed at once.
-  document.addEventListener("change", (event) => {
-    const button = document.getElementById(event.target.dataset?.submits || "");
-    if (button) button.click();
-  });
-
   // The box over many cards: those that hold every word stay.
   const plain = (text) => text.normalize("NFD").replace(/\p{M}/gu, "").toLowerCase();
   function find(box) {
