@@ -1,6 +1,7 @@
 // Editing in the grid: a cell becomes an input, Enter and Tab keep what was typed, Escape drops it.
 
 import { Choices } from "./choices.js";
+import { textOf } from "./posting.js";
 import { typedBy } from "./typing.js";
 
 export const SHOWN = 200; // characters of a text that a cell shows at the most
@@ -155,10 +156,8 @@ export class CellEditor {
   /** What a cell shows only the beginning of; null where it can't be had, which is said. */
   async whole(id, name) {
     const asked = new URLSearchParams({ record: id, field: name });
-    const response = await fetch(this.source.address(`value?${asked}`), { headers: { "HX-Request": "true" } });
-    if (response.ok) return response.json();
-    enlaceSay(enlaceWords(await response.text()), true);
-    return null;
+    const text = await textOf(fetch(this.source.address(`value?${asked}`), { headers: { "HX-Request": "true" } }));
+    return text === null ? null : JSON.parse(text);
   }
 
   /** A box for a text of several lines, over its cell: rows clip what is in them. */

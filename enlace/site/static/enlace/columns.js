@@ -1,6 +1,8 @@
 // The columns of a grid as a person wants them: what the menu of a heading does, widths by drag, order by drag of a
 // heading, and the totals that stand below.
 
+import { textOf } from "./posting.js";
+
 const headers = { "HX-Request": "true" };
 const TOTALS = {
   count: "Count",
@@ -233,9 +235,8 @@ export function columns(sourceOf, { menus, byCell, values }) {
       .map((total) => [TOTALS[total], () => arrange(source, "total", name, total), chosen.has(`${name}:${total}`)]);
   }
   async function count(source, name) {
-    const response = await fetch(source.address(`groups?by=${encodeURIComponent(name)}`), { headers });
-    const html = await response.text();
-    if (!response.ok) return enlaceSay(enlaceWords(html), true);
+    const html = await textOf(fetch(source.address(`groups?by=${encodeURIComponent(name)}`), { headers }));
+    if (html === null) return;
     const box = document.getElementById("groups");
     box.innerHTML = html;
     htmx.process(box);

@@ -1,19 +1,18 @@
 // The menu of the project's forms: what stands in it is asked for when somebody opens it.
 
+import { textOf } from "./posting.js";
+
 export function formsMenu(menu) {
   const list = menu.querySelector("nav");
   const opened = async () => {
     if (!menu.open) return;
     if (!list.childElementCount) {
-      try {
-        const response = await fetch(menu.dataset.forms, { headers: { "HX-Request": "true" } });
-        const html = await response.text();
-        if (!response.ok) return enlaceSay(enlaceWords(html), true);
-        list.innerHTML = html;
-      } catch {
+      const html = await textOf(fetch(menu.dataset.forms, { headers: { "HX-Request": "true" } }));
+      if (html === null) {
         menu.open = false;
-        return enlaceSay("Enlace can't be reached just now. Try again in a moment.", true);
+        return;
       }
+      list.innerHTML = html;
     }
     list.querySelector("a:not([aria-current])")?.focus();
   };

@@ -19,17 +19,22 @@ export function posted(address, values, more = {}) {
 
 const UNREACHED = "Enlace can't be reached just now. Try again in a moment.";
 
-/** What an answer says; null, and told, where there is none. away: what is told where nobody answers. */
-export async function textOf(asked, away = UNREACHED) {
+/** What comes of something that is asked; null, and told, where nobody answers. away: what is told then. */
+export async function reached(asked, away = UNREACHED) {
   try {
-    const response = await asked;
-    const text = await response.text();
-    if (response.ok) return text;
-    enlaceSay(enlaceWords(text), true);
+    return await asked;
   } catch {
     enlaceSay(away, true);
+    return null;
   }
-  return null;
+}
+
+/** What an answer says; null, and told, where it is an error or there is none. away: as of `reached`. */
+export async function textOf(asked, away = UNREACHED) {
+  const text = async (response) => ({ ok: response.ok, said: await response.text() });
+  const answer = await reached(Promise.resolve(asked).then(text), away);
+  if (answer && !answer.ok) enlaceSay(enlaceWords(answer.said), true);
+  return answer?.ok ? answer.said : null;
 }
 
 const RETRY = 2000; // ms

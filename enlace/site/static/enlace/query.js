@@ -2,7 +2,7 @@
 
 import { codeEditor } from "./code.js";
 import { Grid } from "./grid.js";
-import { posted } from "./posting.js";
+import { posted, textOf } from "./posting.js";
 
 const pad = document.getElementById("pad");
 const run = document.getElementById("run");
@@ -12,6 +12,8 @@ const result = document.getElementById("result");
 const sql = document.getElementById("sql");
 let name = "";
 
+const STAYS = "Enlace can't be reached just now. What you wrote stays here; try again in a moment.";
+
 async function go(asked = {}) {
   if (run.disabled) return;
   name = String(Date.now());
@@ -20,18 +22,11 @@ async function go(asked = {}) {
   run.disabled = plan.disabled = true;
   stop.disabled = false;
   result.setAttribute("aria-busy", "true");
-  try {
-    const response = await posted(pad.dataset.run, body);
-    const html = await response.text();
-    if (response.ok) show(html, asked);
-    else enlaceSay(enlaceWords(html), true);
-  } catch {
-    enlaceSay("Enlace can't be reached just now. What you wrote stays here; try again in a moment.", true);
-  } finally {
-    run.disabled = plan.disabled = false;
-    stop.disabled = true;
-    result.removeAttribute("aria-busy");
-  }
+  const html = await textOf(posted(pad.dataset.run, body), STAYS);
+  run.disabled = plan.disabled = false;
+  stop.disabled = true;
+  result.removeAttribute("aria-busy");
+  if (html !== null) show(html, asked);
 }
 
 // Values of parameters that are asked for go with what asked for them, a run or a plan.
@@ -61,8 +56,8 @@ const readOnly = () => enlaceSay("The rows of a query are for looking at. Keep i
 run.addEventListener("click", () => go());
 plan.addEventListener("click", () => go({ plan: 1 }));
 stop.addEventListener("click", async () => {
-  const response = await posted(pad.dataset.stop, { run: name });
-  enlaceSay(enlaceWords(await response.text()));
+  const html = await textOf(posted(pad.dataset.stop, { run: name }));
+  if (html !== null) enlaceSay(enlaceWords(html));
 });
 pad.addEventListener("keydown", (event) => {
   if (event.key !== "Enter" || !event.target.id.startsWith("given-")) return;
@@ -75,8 +70,8 @@ if (!sql.value) sql.value = sessionStorage.getItem(kept) || "";
 sql.addEventListener("input", () => sessionStorage.setItem(kept, sql.value));
 
 async function check(text) {
-  const response = await posted(pad.dataset.check, { sql: text });
-  return response.ok ? (await response.json()).faults : [];
+  const response = await posted(pad.dataset.check, { sql: text }).catch(() => null); // a run tells who is away
+  return response?.ok ? (await response.json()).faults : [];
 }
 result.querySelector("input")?.focus(); // what has to be given before the query can be kept or taken out
 const editor = codeEditor(sql, {

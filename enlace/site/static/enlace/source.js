@@ -2,11 +2,12 @@
 
 import { comes, isComing } from "./coming.js";
 import { apply, complain } from "./edits.js";
-import { posted } from "./posting.js";
+import { posted, reached } from "./posting.js";
 import { heard, isAway } from "./reach.js";
 
 export const LAST = 2 ** 53; // further than any record: the server goes to the last one
 export const PAUSE = 90; // ms that a press waits for the next one, while an answer is on its way
+const NOT_PUT_IN = "Enlace can't be reached just now. Nothing was put in: do it again in a moment.";
 const fresh = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 
@@ -244,8 +245,8 @@ export class Source {
   /** Have one control drawn anew. */
   async renew(id) {
     const asked = new URLSearchParams({ control: id, record: this.record ?? "", position: this.position ?? 0 });
-    const response = await fetch(this.address(`control?${asked}`), { headers: { "HX-Request": "true" } });
-    if (!response.ok) return complain(response);
+    const response = await reached(fetch(this.address(`control?${asked}`), { headers: { "HX-Request": "true" } }));
+    if (!response?.ok) return response && complain(response);
     const box = document.querySelector(`[data-control="${CSS.escape(id)}"]`);
     if (!box) return;
     const html = await response.text();
@@ -322,8 +323,8 @@ export class Source {
   async putIn(how, { top, left }, what) {
     await this.page.settled();
     const data = { how, from: top, column: left - 1, ...what, grid: this.grid.which };
-    const response = await posted(this.address("block"), { ...data, preview: 1 });
-    if (!response.ok) return complain(response);
+    const response = await reached(posted(this.address("block"), { ...data, preview: 1 }), NOT_PUT_IN);
+    if (!response?.ok) return response && complain(response);
     const { edited, new: made, refused, marked } = await response.json();
     if (edited + made > 1 || refused.length || marked) {
       const parts = [edited && `change ${edited} record${edited === 1 ? "" : "s"}`, made && `enter ${made} new`].filter(
