@@ -254,6 +254,7 @@ class FileRows:
         linked, count = self._linked, len(rows.numbers)
         if not dataset.key or not set(dataset.key) <= heads.keys() | linked.keys():
             return [""] * count
+        whole = set(dataset.key) == dataset.by_name.keys()
         columns = [rows.columns[heads[name]] if name in heads else [""] * count for name in dataset.key]
         readers = [(self._reader(dataset.by_name[name], known), linked.get(name)) for name in dataset.key]
 
@@ -265,8 +266,8 @@ class FileRows:
                 )
             except Unreadable:
                 return ""
-            # No value in a key: the database makes it, so the row is a new record.
-            return "" if None in key else record_id(key)
+            # No value in a key: the database makes it, so the row is a new record. Not where all columns are the key.
+            return "" if None in key and not whole else record_id(key)
 
         return list(map(identifier, zip(*columns, strict=True)))
 
@@ -322,7 +323,7 @@ class FileRows:
         for head, field in self.columns:
             if field.name in self.work.dataset.key and (identifier or field.generated):
                 continue  # what it is known by, or what the database makes
-            if _is_text(field) and self._stands_so(row[head], field.name, stored, there):
+            if self._stands_so(row[head], field, stored, there):
                 continue
             block = Block()
             take_in(self.work, block, identifier, there, stored, [(field, row[head])], known)
@@ -334,11 +335,14 @@ class FileRows:
             cells += typed
         return cells, faults
 
-    def _stands_so(self, text: str, name: str, stored: Any, there: Any) -> bool:
+    def _stands_so(self, text: str, field: FieldSpec, stored: Any, there: Any) -> bool:
         """Whether a file's text is what is stored: not looked at again then, however little it would fit the field by now.
         Where values are taken out as they are shown, an empty text is told from no value by nothing."""
-        was = stored.get(name)
-        return isinstance(was, str) and text == was and not (there and name in there.touched)
+        if field.lookup:
+            # A line of the list may show what is the value of another, or fill columns that the file says themselves.
+            return self._written_so(text, field, stored, there)
+        was = stored.get(field.name)
+        return _is_text(field) and isinstance(was, str) and text == was and not (there and field.name in there.touched)
 
     def _written_so(self, text: str, field: FieldSpec, stored: Any, there: Any) -> bool:
         """Whether a text is how a stored value is taken out that nobody could type, such as a word in a column of numbers."""

@@ -159,6 +159,27 @@ class RoundTrip(Pages):
                     with self.subTest(kind, format=name, stored=stored):
                         self.unchanged(form, 2, name, stored)
 
+    def test_what_lists_and_missing_values_would_turn_into_something_else(self):
+        """Half of a reference over two columns, a value that another line of the list shows, rows of a table without a key."""
+        tables = {
+            "sqlite": (
+                "CREATE TABLE quay (side TEXT, n INTEGER, PRIMARY KEY (side, n))",
+                "INSERT INTO quay VALUES ('A', 16), ('16', 13), ('B', 7)",
+                "CREATE TABLE odd (id INTEGER PRIMARY KEY, side TEXT, n INTEGER, FOREIGN KEY (side, n) REFERENCES quay (side, n))",
+                "INSERT INTO odd VALUES (1, 'A', 16), (2, NULL, 16), (3, '16', 13), (4, 'B', NULL), (5, NULL, NULL)",
+            ),
+            "mariadb": (
+                "CREATE TABLE odd (words VARCHAR(9), n INT)",
+                "INSERT INTO odd VALUES ('a', 1), (NULL, 2), ('b', NULL), ('', 3), ('c', 4)",
+            ),
+        }
+        for kind, statements in tables.items():
+            place = self.at_server(kind, *statements)
+            form = self.form("odd", self.connect(place.spec))
+            for name in ENDS:
+                with self.subTest(kind, format=name):
+                    self.unchanged(form, 5, name)
+
     def unchanged(self, form, count, name, stored="1"):
         content = self.out(form, name, stored)
         try:
