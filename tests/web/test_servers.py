@@ -149,3 +149,24 @@ class Composing(Pages):
                 self.assertEqual([*layout.wired(fresh()).unserved], ["crate"])
                 place.run("CREATE INDEX crate_yard ON crate (yard_id, mark)")
                 self.assertEqual([*layout.wired(fresh()).unserved], [])
+
+    def test_lists_of_what_is_in_no_order(self):
+        """JSON of PostgreSQL has none: no list shows it by itself, and one that is told to is in another order."""
+        place = self.at_server(
+            "postgresql",
+            "CREATE TABLE quay (id integer PRIMARY KEY, said json)",
+            """INSERT INTO quay VALUES (1, '{"a": 1}'), (2, '[2]')""",
+            "CREATE TABLE berth (id integer PRIMARY KEY, quay_id integer REFERENCES quay)",
+            "INSERT INTO berth VALUES (1, 1), (2, 2)",
+        )
+        form = self.form("berth", self.connect(place.spec))
+        field = form.dataset.fields.get(name="quay_id")
+        self.assertEqual(field.lookup["shows"], ["id"])
+        field.lookup["shows"] = ["said"]
+        field.save()
+        form.dataset.touch()
+        for asked in ("choices?record=i1&field=quay_id", "choices?record=i1&field=quay_id&typed=2"):
+            self.assertContains(self.client.get(f"/desk/{form.pk}/{asked}", headers={"HX-Request": "true"}), "[2]")
+        for asked in ("order=quay_id", "order=-quay_id", "group=quay_id", "only-quay_id=2"):
+            response = self.client.get(f"/desk/{form.pk}/rows?start=0&size=9&{asked}", headers={"HX-Request": "true"})
+            self.assertEqual(response.status_code, 200, response.content)

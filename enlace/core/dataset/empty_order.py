@@ -13,7 +13,8 @@ from ..kinds import TEXTS
 from ..model.dataset import DatasetSpec, FieldSpec
 from ..server.dialects import server_kind
 from .compiled import derived
-from .order import UNSORTABLE, OrderPart
+from .order import OrderPart
+from .source import UNSORTABLE
 from .window import Rows
 
 EMPTY = ":empty"  # behind a field's name in an order

@@ -22,8 +22,8 @@ from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.dialects.sqlite_functions import folded
 from .empty_order import MARK, with_made
-from .order import UNSORTABLE, OrderPart
-from .source import SHOWN
+from .order import OrderPart
+from .source import SHOWN, UNSORTABLE, shown_first
 from .totals import Total, as_number
 from .window import Rows
 
@@ -123,7 +123,7 @@ def _parts(term: GroupTerm, field: FieldSpec) -> list[OrderPart]:
 
 def column_of(field: FieldSpec) -> str:
     """The column of an order by a field: of what its list shows, where it has one."""
-    return SHOWN + field.name if field.lookup and field.lookup.table and field.lookup.shows else field.name
+    return SHOWN + field.name if shown_first(field) else field.name
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from sqlalchemy import and_, func, select
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import reading
-from .source import SHOWN
+from .source import SHOWN, UNSORTABLE
 from .totals import to_the_letter
 from .window import Rows
 
@@ -66,7 +66,7 @@ def grouped(
     """
     dataset, source = rows.dataset, rows.source
     field = dataset.any_name.get(name)
-    if field is None or field.kind in ("longtext", "picture", "binary"):
+    if field is None or field.kind in UNSORTABLE:
         raise Problem(NOT_COUNTED, "Choose another one.", code="bad")
     needed, shown = [name], []
     for lookup, (other_field, spec) in dataset.looked_up.items():

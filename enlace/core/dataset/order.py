@@ -12,9 +12,7 @@ from sqlalchemy.sql.operators import is_
 
 from ..model.dataset import DatasetSpec, FieldSpec
 from ..problem import Problem
-from .source import SHOWN, Source
-
-UNSORTABLE = frozenset({"longtext", "picture", "binary"})
+from .source import SHOWN, UNSORTABLE, Source, shown_first
 
 
 @dataclass(frozen=True)
@@ -28,7 +26,7 @@ class OrderPart:
 
 def _part(field: FieldSpec, descending: bool) -> OrderPart:
     """The order by a field; one with a lookup in a table is ordered by what it shows."""
-    if field.lookup and field.lookup.table and field.lookup.shows:
+    if shown_first(field):
         return OrderPart(SHOWN + field.name, descending)
     return OrderPart(field.name, descending, field.nullable or bool(field.formula))
 

@@ -32,6 +32,8 @@ from .parameters import THERE_TOO, WRITES, bound_text
 
 # In front of a field's name it stands for what its lookup shows; no column's name begins so.
 SHOWN = "\0"
+# Kinds of values of which none comes before another, or which are too long to be put in order.
+UNSORTABLE = frozenset({"longtext", "picture", "binary"})
 QUERY = "q"
 OF_MASTER = "of_master"
 LEAST = ("text", "longtext", "whole", "decimal", "date", "time", "datetime")  # kinds that every server has a least of
@@ -51,6 +53,18 @@ def list_table(lookup: LookupSpec, names: Iterable[str]) -> Any:
         return quoted_table(lookup.table, names)
     statement = text(lookup.query.replace(":", "\\:"))  # it has no parameters
     return statement.columns(*(column(name, Raw()) for name in names)).subquery(lookup.table)
+
+
+def orderable(lookup: LookupSpec) -> list[str]:
+    """The columns that a list shows and can be in the order of."""
+    known = lookup.by_name
+    return [name for name in lookup.shows if name not in known or known[name].kind not in UNSORTABLE]
+
+
+def shown_first(field: FieldSpec) -> bool:
+    """Whether a field is sorted by what its list shows: by the first column of that."""
+    lookup = field.lookup
+    return bool(lookup and lookup.table and lookup.shows[:1] and lookup.shows[:1] == tuple(orderable(lookup)[:1]))
 
 
 SINGLES = {"float32": RoundedSingle, "float32 nan": Single}  # by storage

@@ -9,7 +9,7 @@ from typing import Any
 from ..dataset.empty_order import EMPTY, base_of
 from ..dataset.grouping import MOST_TERMS as MOST_LEVELS
 from ..dataset.grouping import GroupTerm, ways_of
-from ..dataset.order import UNSORTABLE
+from ..dataset.source import UNSORTABLE
 from ..model.dataset import DatasetSpec
 from ..problem import Problem
 from .conditions import Condition, as_list, from_list

@@ -27,12 +27,22 @@ def is_made_up(column: Column) -> bool:
     return not column.family and not TYPES.fullmatch(column.type_text.upper().split("(")[0].strip())
 
 
+JSON_CHECK = re.compile(r'\(*\s*JSON_VALID\s*\(["`\[]?([^"`\])]+)["`\]]?\)(\s+OR\s+\S+\s+IS\s+NULL)?[\s)]*', re.I)
+
+
+def json_columns(table: Table) -> set[str]:
+    """The columns that a condition of the table wants JSON in: the field's own check tells that better."""
+    return {match[1] for check in table.checks if (match := JSON_CHECK.fullmatch(check.expression))}
+
+
 def kind_of(column: Column, table: Table, values: list[Any]) -> tuple[str, dict[str, Any]]:
     """The field kind for a column, and what its declared type says of length, precision, scale and storage.
 
     Declared types are read as SQLite reads them (SQLite, "Datatypes In SQLite", section 3.1), with the
     standard's names for dates, times and truth values before that; undeclared ones are judged by values.
     """
+    if column.storage == "json" or column.name in json_columns(table):
+        return "longtext", {"storage": "json"}
     if column.family:
         return _kind_of_family(column, values)
     texts = any(isinstance(v, str) for v in values)

@@ -13,7 +13,7 @@ from ...model.dataset import DatasetSpec, FieldSpec, RuleSpec
 from ...server.catalog import Catalog, first_rows
 from ...server.dialects import server_kind
 from ...server.engine import reading
-from .kinds import is_made_up, kind_of
+from .kinds import JSON_CHECK, is_made_up, kind_of
 from .references import details_of, with_lookups
 from .widths import width_of
 
@@ -53,14 +53,6 @@ def make_dataset(spec: ConnectionSpec, name: str) -> DatasetSpec:
     )
 
 
-JSON_CHECK = re.compile(r'\(*\s*JSON_VALID\s*\(["`\[]?([^"`\])]+)["`\]]?\)(\s+OR\s+\S+\s+IS\s+NULL)?[\s)]*', re.I)
-
-
-def json_columns(table: Table) -> set[str]:
-    """The columns that a condition of the table wants JSON in: the field's own check tells that better."""
-    return {match[1] for check in table.checks if (match := JSON_CHECK.fullmatch(check.expression))}
-
-
 def _rules(table: Table) -> Iterator[RuleSpec]:
     for check in table.checks:
         if not JSON_CHECK.fullmatch(check.expression):
@@ -96,8 +88,6 @@ def why_read_only(table: Table) -> str:
 
 def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any], words: Collection[str]) -> FieldSpec:
     kind, facts = kind_of(column, table, values)
-    if column.storage == "json" or column.name in json_columns(table):
-        kind, facts = "longtext", {"storage": "json"}
     server = server_kind(spec.kind)
     if kind in ("date", "time", "datetime") and not column.family:
         facts["storage"] = server.storage_of(values, kind)
