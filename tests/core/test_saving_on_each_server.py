@@ -197,6 +197,22 @@ class Saving(OnServer):
         self.assertEqual(len(set(several.ids.values())), 2)
         self.assertEqual(self.place.run("SELECT count(*) FROM note"), [(9,)])
 
+    def test_each_of_many_new_records_comes_back_with_its_own_key(self):
+        key = {"sqlite": "INTEGER", "postgresql": "serial", "mariadb": "integer AUTO_INCREMENT"}[self.kind]
+        said = "`100% VALUES (%s)`" if self.kind == "mariadb" else '"100% VALUES (%s)"'
+        self.place.run(f"CREATE TABLE note (id {key} PRIMARY KEY, {said} varchar(4000) UNIQUE)")
+        notes = self.bench("note")
+        texts = [f"note {n} %s" + "x" * (n % 7 * 500) for n in range(1203)]
+        records = [self.new(notes, **{said[1:-1]: one}) for one in texts]
+        outcome = save(self.spec, notes.dataset, records)
+        stored = {f"i{number}": one for number, one in self.place.run("SELECT * FROM note")}
+        self.assertEqual([stored[outcome.ids[record.id]] for record in records], texts)
+        # One that is refused takes none of the others along, nor leaves any of them twice.
+        more = [self.new(notes, **{said[1:-1]: one}) for one in ("new", texts[9], "newer")]
+        outcome = save(self.spec, notes.dataset, more, policy=KEEP)
+        self.assertEqual([record.id in outcome.ids for record in more], [True, False, True])
+        self.assertEqual(self.place.run("SELECT count(*) FROM note"), [(1205,)])
+
     def test_rehearsed_over_several_datasets(self):
         ship = self.new(self.shipments, code="R-1", agent_id="1")
         leg = self.new(self.legs, {"shipment_id": ("shipments", ship.id, "id")}, order="1", place="P")

@@ -6,12 +6,14 @@ import re
 import ssl
 from collections.abc import Hashable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from itertools import chain
 from typing import Any
 
 import sqlglot
 from sqlalchemy import URL, ColumnElement, Insert, LargeBinary, and_, cast, create_engine, event, func, text
 from sqlalchemy.dialects.mysql import CHAR
 from sqlalchemy.engine import Connection, Engine
+from sqlalchemy.exc import DBAPIError
 
 from ...kinds import TEXTS
 from ...model.catalog import Column, Routine
@@ -23,6 +25,7 @@ from ..places import check_server
 from ..refusal import Refusal
 from .network import NetworkServer
 
+ROWS_AT_ONCE, MOST_AT_ONCE = 500, 500_000  # of one INSERT: rows, and characters and bytes of them
 ANSWER_SECONDS = int(STATEMENT_SECONDS) + 5  # a server that is frozen does not end its statements itself
 
 
@@ -235,7 +238,8 @@ class MariaDB(NetworkServer):
         columns: Sequence[str],
     ) -> list[tuple[Any, ...]]:
         if connection.dialect.insert_returning:
-            return super().generated_keys(connection, statement, values, key, columns)
+            several = self._keys_of_several(connection, statement, values, key)
+            return several or super().generated_keys(connection, statement, values, key, columns)
         places = {name: f"v{i}" for i, name in enumerate(columns)}
         keys = []
         for row in (
@@ -244,6 +248,47 @@ class MariaDB(NetworkServer):
             number = connection.execute(statement, row).lastrowid
             keys.append(tuple(row[places[c.name]] if c.name in places else number for c in key))
         return keys
+
+    def _keys_of_several(
+        self,
+        connection: Connection,
+        statement: Insert,
+        values: Mapping[str, Sequence[Any]],
+        key: Sequence[ColumnElement[Any]],
+    ) -> list[tuple[Any, ...]]:
+        """The keys of rows that are inserted many at once, which hands them back in the order of the rows (MariaDB,
+        "INSERT...RETURNING"); none where the statement can't be written so."""
+        cursor, plain, rows = self._prepared(connection, statement, values)
+        asking = str(statement.returning(*key).compile(dialect=connection.dialect, column_keys=list(values)))
+        named = f"({', '.join(f'%({name})s' for name in rows[0])})"
+        if len(rows) < 2 or not plain.endswith(f" VALUES {named}") or not asking.startswith(plain):
+            cursor.close()
+            return []
+        before, marks, behind = plain.removesuffix(named), f"({', '.join(['%s'] * len(rows[0]))})", asking[len(plain) :]
+        try:
+            keys: list[tuple[Any, ...]] = []
+            for several in _of_a_size([tuple(row.values()) for row in rows]):
+                cursor.execute(before + ", ".join([marks] * len(several)) + behind, tuple(chain(*several)))
+                keys += map(tuple, cursor.fetchall())
+            return keys
+        except connection.dialect.dbapi.Error as error:  # type: ignore[union-attr]
+            raise DBAPIError(plain, None, error) from error
+        finally:
+            cursor.close()
+
+
+def _of_a_size(rows: Sequence[Sequence[Any]]) -> Iterator[list[Sequence[Any]]]:
+    """Rows in parts that a statement can hold, whatever the server takes at once (max_allowed_packet, 16 MB unless set)."""
+    part: list[Sequence[Any]] = []
+    size = 0
+    for row in rows:
+        length = sum(len(value) if isinstance(value, str | bytes) else 32 for value in row)
+        if part and (size + length > MOST_AT_ONCE or len(part) == ROWS_AT_ONCE):
+            yield part
+            part, size = [], 0
+        part.append(row)
+        size += length
+    yield part
 
 
 # MariaDB, "MariaDB Error Codes".
