@@ -69,17 +69,25 @@ def _read(results: Results, file: Path, place: Path) -> None:
 
 def _bring(results: Results) -> None:
     """A file with two lists and four rules, at the desk, beside what somebody writes for that one file."""
-    command = [sys.executable, "-m", "bench.bringing"]
-    told = json.loads(
-        subprocess.run(command, cwd=ROOT, check=True, capture_output=True, text=True).stdout.splitlines()[-1]
-    )
-    assert told["sound"] == COUNT
+
+    def measured(*kind: str) -> dict[str, float]:
+        command = [sys.executable, "-m", "bench.bringing", *kind]
+        told = subprocess.run(command, cwd=ROOT, check=True, capture_output=True, text=True).stdout
+        figures: dict[str, float] = json.loads(told.splitlines()[-1])
+        assert figures["sound"] == COUNT
+        return figures
+
+    told = measured()
     ours = told["read"] + told["check"] + told["put in"]
     results.ratio(
         "(o) 100 000 rows checked and put into a draft, against csv and executemany", ours, told["plain"], "ms", 3.0
     )
     results.ratio("(o) the same against csv, lookups, checks and executemany by hand", ours, told["by hand"], "ms", 3.0)
     results.bound("(o) memory growth meanwhile", told["MB"], "MB", 100)
+    for kind, label in (("postgresql", "PostgreSQL"), ("mariadb", "MariaDB")):
+        there = measured(kind)
+        name = f"(o) 100 000 rows checked and put into a draft over {label}, against csv and executemany there"
+        results.ratio(name, there["read"] + there["check"] + there["put in"], there["plain"], "ms", 3.0)
     name = "(o) a window beside a draft of 100 000 records against one beside a draft of one"
     results.ratio(name, told["window beside"], told["window"], "ms", 1.5)
     print(f"     saving the 100 000 records: {told['save']:,.0f} ms", flush=True)
