@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,6 +12,8 @@ from enlace.core.kinds import KINDS, TEXTS, Nonconforming, stored_as
 
 from .record_view import RecordView, digest_of
 from .work import Work
+
+CAST = re.compile(r"(?<=')::[a-z ]+(\(\d+\))?$")
 
 
 @dataclass(frozen=True)
@@ -51,8 +54,9 @@ class EditorView:
 
     @property
     def default_words(self) -> str:
-        """What the database fills in, as people read it."""
-        default = (self.field.default or "").strip("()'")
+        """What the database fills in, as people read it; "" for nothing, and for a text with nothing in it."""
+        # PostgreSQL writes the type behind a text.
+        default = CAST.sub("", (self.field.default or "").strip("()")).strip("()'")
         if self.field.kind == "yesno":
             return {"0": "no", "false": "no", "1": "yes", "true": "yes"}.get(default.lower(), default)
         return default
@@ -70,7 +74,7 @@ class EditorView:
 
     def noted(self, state: str) -> bool:
         """Whether there is anything to say beside the editor of a record in a state."""
-        hint = state == "new" and (self.field.generated or (self.field.default and not self.text))
+        hint = state == "new" and (self.field.generated or (self.default_words and not self.text))
         told = self.message or self.was or self.odd or self.lacking or self.field.help
         return bool(told or hint or self.waits or self.void == "text")
 

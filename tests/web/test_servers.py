@@ -1,6 +1,7 @@
 """Connections to servers over HTTP: parameters, secrets, practice copies, receipts."""
 
 import os
+import re
 from unittest import mock
 
 from django.contrib.sessions.models import Session
@@ -170,3 +171,29 @@ class Composing(Pages):
         for asked in ("order=quay_id", "order=-quay_id", "group=quay_id", "only-quay_id=2"):
             response = self.client.get(f"/desk/{form.pk}/rows?start=0&size=9&{asked}", headers={"HX-Request": "true"})
             self.assertEqual(response.status_code, 200, response.content)
+
+    def test_columns_that_hold_an_empty_text_for_nothing(self):
+        """Where rows of a column that is not NULL have an empty text, or it begins with one, nobody has to fill it in."""
+        for kind in ("sqlite", "postgresql", "mariadb"):
+            with self.subTest(kind):
+                place = self.at_server(
+                    kind,
+                    "CREATE TABLE note (id INTEGER PRIMARY KEY, title VARCHAR(20) NOT NULL, remark VARCHAR(20) NOT NULL,"
+                    " place VARCHAR(20) DEFAULT '' NOT NULL, state VARCHAR(9) DEFAULT 'dry')",
+                    "INSERT INTO note VALUES (1, 'a', '', 'quay', NULL), (2, 'b', 'wet', 'quay', NULL)",
+                )
+                form = self.form("note", self.connect(place.spec))
+                needed = {field.name: field.required for field in form.dataset.to_spec().fields[1:]}
+                self.assertEqual(needed, {"title": True, "remark": False, "place": False, "state": False})
+                record = self.new(form, title="c", **({} if kind == "sqlite" else {"id": "3"}))
+                page = self.client.get(f"/desk/{form.pk}/record", {"record": record}).content.decode()
+                self.assertEqual(re.findall(r"the database fills in ([^<]*)\.", page), ["dry"])
+                self.edit(form, "i2", remark="", place="")
+                self.assertIn("Saved 2 records", self.said(self.post(form, "save")))
+                self.assertEqual(
+                    place.run("SELECT * FROM note ORDER BY id"),
+                    [(1, "a", "", "quay", None), (2, "b", "", "", None), (3, "c", "", "", "dry")],
+                )
+                self.edit(form, "i2", title="")
+                self.assertIn("needs attention", self.said(self.post(form, "save")))
+                self.post(form, "discard")

@@ -6,6 +6,7 @@ import re
 from collections.abc import Collection, Iterator
 from typing import Any
 
+from ...kinds import TEXTS
 from ...labels import label_of
 from ...model.catalog import Column, Table
 from ...model.connection import ConnectionSpec
@@ -99,6 +100,8 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
     needed = not column.nullable or (column.name in table.key and column.default is None)
     label = label_of(column.name, words)
     kept_apart = _nobodys(table, column, kind)
+    left_empty = needed and _may_be_empty(table, column, kind, values)
+    begins = "1" if kept_apart else "''" if left_empty else ""
     return FieldSpec(
         name=column.name,
         label=label,
@@ -107,10 +110,10 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
         type_text=column.type_text,
         width=max(width_of(kind, label, values, facts.get("length")), 100 if column.numbered else 0),
         nullable=column.nullable,
-        required=needed and not made,
+        required=needed and not made and not left_empty,
         read_only=read_only or numbered or kept_apart,
         hidden=kept_apart,
-        initial="1" if kept_apart and needed and column.default is None else "",
+        initial=begins if needed and column.default is None else "",
         numbered=numbered,
         computed=column.computed,
         default=column.default,
@@ -122,6 +125,7 @@ def _field(spec: ConnectionSpec, table: Table, column: Column, values: list[Any]
 # What programs count the changes of a row with (common practice), and what servers keep for their own search.
 VERSION = re.compile(r"(row|lock|record|opt)?[_ ]?(version|lock)([_ ]?(no|number|id))?", re.I)
 SEARCHED = ("tsvector",)
+EMPTY_DEFAULT = re.compile(r"""(''|"")?(::[\w ]+)?""")  # PostgreSQL writes the type behind it, MySQL nothing at all
 SECRET = re.compile(r"(^|_)(password|passwd|pwd|secret|token|salt)(_?hash)?$", re.I)
 
 
@@ -134,6 +138,16 @@ def _nobodys(table: Table, column: Column, kind: str) -> bool:
     if column.name in table.key:
         return False
     return version or secret or column.type_text.lower() in SEARCHED
+
+
+def _may_be_empty(table: Table, column: Column, kind: str, values: list[Any]) -> bool:
+    """Whether an empty text stands for nothing in a column that is not NULL, as many programs have it: some of its rows
+    have one, or it begins with one."""
+    if kind not in TEXTS or column.storage not in ("", "text") or column.computed:
+        return False
+    if any(column.name in columns for columns in (table.key, *(r.columns for r in table.references))):
+        return False
+    return "" in values or (column.default is not None and bool(EMPTY_DEFAULT.fullmatch(column.default)))
 
 
 def _format(table: Table, column: Column, kind: str, values: list[Any]) -> str:
