@@ -41,8 +41,8 @@ from .work import Work
 MOST_BYTES = 500 * 1024 * 1024
 MOST_WAITING = 10  # files of one person; the oldest goes
 KEPT_FOR = datetime.timedelta(days=3)
-STRETCH = 5_000  # rows that are checked, or put in, in one request
-A_WHILE = 0.4  # seconds
+STRETCH = 5_000  # rows that are checked, or put in, together
+A_WHILE = 0.4  # seconds that a request goes on for
 SAMPLE = 6
 MOST_OFFERED = 200  # lines of a list beside the editor of a faulty row
 MOST_FAULTS = 300  # that are kept to be mended; the others are counted
