@@ -28,6 +28,7 @@ from .taking import Taken, fields_out, nested, records, sheets, table_of
 from .work import Work
 
 MOST_PRINTED = 10_000
+MOST_UPRIGHT = 7  # columns that a page is wide enough for when it stands
 
 
 def _offers(work: Work) -> list[tuple[str, str, list[tuple[str, str]]]]:
@@ -77,23 +78,30 @@ def as_table(request: HttpRequest, work: Work) -> StreamingHttpResponse:
     """The rows as a plain table to be printed, at most MOST_PRINTED of them; sent as they are read."""
     fields = fields_out(work, grid_from(request))
     work.window(0, 1)
-    numbers = [field for field in fields if field.kind in NUMBERS and not field.lookup]
-    context = {"title": work.part.title, "fields": fields, "numbers": numbers, "said": _said(work), "when": localtime()}
+    columns = [(field, _printed_as(field)) for field in fields]
+    context = {"title": work.part.title, "columns": columns, "said": _said(work), "when": localtime()}
+    context["wide"] = len(fields) > MOST_UPRIGHT
     head = render_to_string("desk/table_head.html", context, request)
-    return StreamingHttpResponse(_table(work, fields, numbers, head), content_type="text/html; charset=utf-8")
+    return StreamingHttpResponse(_table(work, columns, head), content_type="text/html; charset=utf-8")
 
 
-def _table(work: Work, fields: list[FieldSpec], numbers: list[FieldSpec], head: str) -> Iterator[str]:
+def _printed_as(field: FieldSpec) -> str:
+    """The classes of a column: numbers stand at the end, and they and dates on one line."""
+    if field.lookup:
+        return ""
+    return "end whole" if field.kind in NUMBERS else "whole" if field.kind in ("date", "time", "datetime") else ""
+
+
+def _table(work: Work, columns: list[tuple[FieldSpec, str]], head: str) -> Iterator[str]:
     yield head
+    begins = [f'<td class="{css}">' if css else "<td>" for _, css in columns]
     for count, (_, values) in enumerate(records(work, True)):
         if count >= MOST_PRINTED:
             left = f"These are the first {MOST_PRINTED:,} rows. Filter them to print others."
-            yield f'<tr><td colspan="{len(fields)}">{left}</td></tr>'
+            yield f'<tr><td colspan="{len(columns)}">{left}</td></tr>'
             break
-        cells = (
-            (' class="end"' if f in numbers else "", escape(work.words.of(work.dataset, f, values))) for f in fields
-        )
-        yield f"<tr>{''.join(f'<td{css}>{text}</td>' for css, text in cells)}</tr>"
+        texts = (escape(work.words.of(work.dataset, field, values)) for field, _ in columns)
+        yield f"<tr>{''.join(f'{begin}{text}</td>' for begin, text in zip(begins, texts, strict=True))}</tr>"
     yield "</tbody></table></body></html>"
 
 
