@@ -13,6 +13,7 @@ import time
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import asdict
+from functools import cached_property
 from operator import itemgetter
 from typing import IO, Any, Literal
 
@@ -172,7 +173,12 @@ class Bringing:
         return stretch_of(self.spool.heads, start, rows, csv, self.incoming.mended, moments)
 
     def _made(self, several: Stretch, ruled: bool = True) -> Made:
-        return FileRows(self.work, self._columns, self.incoming.existing).made(several, ruled)
+        return self._file_rows.made(several, ruled)
+
+    @cached_property
+    def _file_rows(self) -> FileRows:
+        # One for all stretches of a request, so that it reads each list once.
+        return FileRows(self.work, self._columns, self.incoming.existing)
 
     @property
     def _columns(self) -> list[tuple[str, FieldSpec]]:

@@ -9,7 +9,7 @@ from functools import cached_property
 from typing import Any, NamedTuple
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.lookups import whole_list
+from enlace.core.dataset.lookups import WholeList, whole_list
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import new_ids
 from enlace.core.exchange.empties import EMPTY_TEXT
@@ -93,6 +93,7 @@ class FileRows:
 
     def __init__(self, work: Work, columns: Columns, existing: str) -> None:
         self.work, self.columns, self.existing = work, columns, existing
+        self._lists: dict[str, WholeList | None] = {}
 
     def made(self, several: Stretch, ruled: bool = True) -> Made:
         """Rows as they would go in: values, lists and rules are looked at, nothing is changed.
@@ -201,13 +202,15 @@ class FileRows:
         return replace(several, columns={**several.columns, **columns}) if columns else several
 
     def _found_in_lists(self, rows: Stretch) -> Known:
-        """What texts of fields with lists stand for: a list is read once for a stretch, as long as it is not too long."""
+        """What texts of fields with lists stand for: a list is read once, as long as it is not too long."""
         known: Known = {}
         for head, field in self.columns:
             if field.lookup is None:
                 continue
-            lines = whole_list(self.work.spec, self.work.dataset, field, self.work.formats, MOST_LINES)
-            if lines is not None:
+            if field.name not in self._lists:
+                whole = whole_list(self.work.spec, self.work.dataset, field, self.work.formats, MOST_LINES)
+                self._lists[field.name] = whole
+            if (lines := self._lists[field.name]) is not None:
                 said = set(rows.columns[head])
                 known |= {(field.name, text): typed_from(self.work, field, text, lines) for text in said}
         return known
