@@ -51,8 +51,13 @@ class Typed:
         kind = request.POST.get("kind", "sqlite")
         if kind not in SERVER_KINDS:
             raise Problem("There is no such kind of server.", "Choose one from the list.", code="bad")
-        asked = SERVER_KINDS[kind].parameters
-        given = {p.name: request.POST.get(f"p-{p.name}", p.initial)[:LONGEST].strip() for p in asked}
+        # What the fields of another kind began with nobody typed: a port is another one then.
+        former = SERVER_KINDS.get(request.POST.get("of-kind", kind), SERVER_KINDS[kind])
+        begun = {p.name: p.initial for p in former.parameters} if former.name != kind else {}
+        given = {}
+        for p in SERVER_KINDS[kind].parameters:
+            said = request.POST.get(f"p-{p.name}", p.initial)[:LONGEST].strip()
+            given[p.name] = p.initial if said == begun.get(p.name) else said
         has = bool(connection.password) or PASTED in request.session
         source = request.POST.get("password_from", From.KEPT if SERVER_KINDS[kind].has_password else From.NOWHERE)
         return cls(request.POST.get("name", ""), kind, given, source, request.POST.get("variable", "").strip(), has)

@@ -64,3 +64,19 @@ class Keyboards(Served):
         ):
             page.evaluate(PRESS, [key, code, ["alt", "shift"]])
             expect(leads_to).to_be_focused()
+
+    def test_a_choice_that_changes_what_else_is_asked_keeps_the_focus(self):
+        """By arrows one passes other kinds of servers; what was typed stays."""
+        page = self.page
+        page.goto(self.base + "/workshop/project/1/connections/new")
+        page.locator("#name").fill("Office")
+        page.locator("#kind").focus()
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("#p-host")).to_be_visible()
+        expect(page.locator("#kind")).to_be_focused()
+        page.locator("#password").fill("secret")
+        page.locator("#kind").focus()
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("#p-port")).to_have_value("3306")
+        expect(page.locator("#kind")).to_be_focused()
+        self.assertEqual([page.locator(at).input_value() for at in ("#name", "#password")], ["Office", "secret"])
