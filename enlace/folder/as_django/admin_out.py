@@ -11,7 +11,7 @@ SHOWN = 8  # columns of a list
 
 
 def admin_text(forms: list[Form], models: dict[str, Model], classes: dict[int, str], told: list[str]) -> str:
-    text = heading("The admin's pages.") + "from django.contrib import admin\n\nfrom . import forms, models\n"
+    text = ""
     registered: set[str] = set()
     for form in forms:
         model = models[form.dataset.table]
@@ -37,7 +37,8 @@ def admin_text(forms: list[Form], models: dict[str, Model], classes: dict[int, s
         text += f"\n\n@admin.register(models.{model.name})\nclass {model.name}Admin(admin.ModelAdmin):\n    form = forms.{classes[form.pk]}\n"
         text += f"    list_display = {shown[:SHOWN] or ['__str__']!r}\n    search_fields = {found!r}\n"
         text += f"    inlines = [{', '.join(name for name, _ in inlines)}]\n" if inlines else ""
-    return text
+    needs = "from django.contrib import admin\n\nfrom . import forms, models\n" if registered else ""
+    return heading("The admin's pages.") + needs + text
 
 
 def _inline(detail: Detail, master: Model, models: dict[str, Model]) -> tuple[str, str] | None:

@@ -14,7 +14,7 @@ from .rules_out import key_of, rules_of
 
 def rules_text(datasets: list[Dataset], server: str, told: list[str]) -> tuple[str, dict[int, str]]:
     """The rules of each dataset that has some; by its number, what they are called."""
-    lines = [heading("What records have to keep.") + "from .asking_rules import Rule\n"]
+    lines: list[str] = []
     called: dict[int, str] = {}
     for dataset in datasets:
         spec = dataset.to_spec()
@@ -29,7 +29,8 @@ def rules_text(datasets: list[Dataset], server: str, told: list[str]) -> tuple[s
             lines.append(f"    Rule(\n        {rule.condition!r},\n        {columns!r},\n        {rule.sentence!r},")
             lines.append(f"        {rule.marks!r},\n        {rule.error!r},\n    ),")
         lines.append(")\n")
-    return "\n".join(lines), called
+    head = heading("What records have to keep.") + ("from .asking_rules import Rule\n" if lines else "")
+    return "\n".join([head, *lines]), called
 
 
 FORM = '''
@@ -58,8 +59,10 @@ class {form}(forms.ModelForm):
 def forms_text(forms: list[Form], models: dict[str, Model], ruled: dict[int, str]) -> tuple[str, dict[int, str]]:
     """A form for each; by its number, what it is called."""
     text = heading("Forms that ask the rules.")
-    text += "from django import forms\nfrom django.db import router\n\nfrom . import models, rules\n"
-    text += "from .asking_rules import broken, errors_of\n"
+    if forms:
+        own = "models, rules" if any(form.dataset_id in ruled for form in forms) else "models"
+        text += f"from django import forms\nfrom django.db import router\n\nfrom . import {own}\n"
+        text += "from .asking_rules import broken, errors_of\n"
     called: dict[int, str] = {}
     for form in forms:
         spec, model = form.dataset.to_spec(), models[form.dataset.table]

@@ -34,15 +34,19 @@ def models_of(datasets: list[Dataset], told: list[str]) -> dict[str, Model]:
         spec = dataset.to_spec()
         if spec.query or spec.table in models:
             continue
-        if not spec.key or not spec.by_name.keys() >= set(spec.key) or any("%" in name for name in spec.key):
+        if not sayable(spec.table):
+            told.append(f"{spec.table}: Django has no table called so.")
+            continue
+        if not spec.key or not spec.by_name.keys() >= set(spec.key) or not all(map(sayable, spec.key)):
             told.append(f"{spec.table}: no columns of it are its key, so it is no model.")
             continue
-        told += [f"{spec.table}: Django has no column called {one.name}." for one in spec.fields if "%" in one.name]
+        told += [f"{spec.table}: Django has no column called {f.name}." for f in spec.fields if not sayable(f.name)]
         models[spec.table] = Model(class_name(spec.table, (m.name for m in models.values())), spec.table, spec)
     for model in list(models.values()):
         for one in model.spec.fields:
             lookup = one.lookup
-            if lookup and lookup.table and not lookup.query and lookup.table not in models and lookup.unique:
+            listed = lookup and lookup.table and not lookup.query and lookup.table not in models and lookup.unique
+            if lookup and listed and sayable(lookup.table) and sayable(lookup.target):
                 spec = DatasetSpec(lookup.table, tuple(map(_as_field, lookup.columns)), (lookup.target,))
                 name = class_name(lookup.table, (m.name for m in models.values()))
                 models[lookup.table] = Model(name, lookup.table, spec)
@@ -53,12 +57,18 @@ def models_of(datasets: list[Dataset], told: list[str]) -> dict[str, Model]:
     return models
 
 
+def sayable(name: str) -> bool:
+    """Whether Django can name a table or column so: it takes each % of a statement for the place of a value, and quotes names
+    as if no quote could be in them."""
+    return not any(sign in name for sign in '%"`')
+
+
 def _name_fields(model: Model, models: dict[str, Model]) -> None:
     """Give each column an attribute, a reference one whose `_id` is nobody else's. What the database computes has none."""
     used: set[str] = set()
     for one in sorted(model.spec.fields, key=lambda one: target_of(one, models) is not None):
-        if (one.computed and one.name not in model.spec.key) or "%" in one.name:
-            continue  # its statements could not be shown: Django takes each % for the place of a value
+        if (one.computed and one.name not in model.spec.key) or not sayable(one.name):
+            continue
         name = attribute(one.name, used)
         if target_of(one, models) is not None:
             name = attribute(re.sub(r"_(id|code|no)$", "", one.name) or one.name, used)
