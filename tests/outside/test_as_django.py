@@ -98,6 +98,10 @@ CREATE TABLE "order" (id INTEGER PRIMARY KEY, "class" VARCHAR(9), "two words" VA
 CREATE TABLE "Mixed-Case table" ("Id" INTEGER PRIMARY KEY, blob_ BLOB, flag BOOLEAN NOT NULL DEFAULT 1, made TIMESTAMP DEFAULT CURRENT_TIMESTAMP, t TIME);
 CREATE TABLE pair (a INTEGER, b VARCHAR(3), n INTEGER, PRIMARY KEY (a, b));
 CREATE TABLE of_pair (id INTEGER PRIMARY KEY, a INTEGER, b VARCHAR(3), FOREIGN KEY (a, b) REFERENCES pair (a, b));
+CREATE TABLE share ("100%" INTEGER PRIMARY KEY, n INTEGER);
+CREATE TABLE "100% of" (id INTEGER PRIMARY KEY);
+CREATE TABLE said (id INTEGER PRIMARY KEY, "so ""said"" it" VARCHAR(9), of INTEGER REFERENCES share ("100%"));
+INSERT INTO said VALUES (1, 'x', NULL);
 INSERT INTO vessel VALUES ('a/b', 'x');
 INSERT INTO "order" (id, "class", parent, vessel_code) VALUES (1, 'c', 1, 'a/b');
 INSERT INTO pair VALUES (1, 'x', 2);
@@ -168,12 +172,15 @@ class AsDjango(Pages):
             database.executescript(ODD)
         self.connection.delete()
         odd = self.connect(ConnectionSpec.of("sqlite", path=path))
-        for table in ("order", "vessel", "Mixed-Case table", "pair", "of_pair"):
+        for table in ("order", "vessel", "Mixed-Case table", "pair", "of_pair", "said", "100% of"):
             self.form(table, odd)
         told = self.run_it(self.project, {"ENGINE": "django.db.backends.sqlite3", "NAME": path}, PAGES)
         self.assertEqual({count for count, _ in told["tables"].values()}, {1})
         self.assertEqual({path for several in told["pages"].values() for path in several}, {200})
-        self.assertEqual(told["pages"].keys(), {"order", "vessel", "Mixed-Case table", "of_pair"})
+        self.assertEqual(told["pages"].keys(), {"order", "vessel", "Mixed-Case table", "of_pair", "said"})
+        made = application_of(self.project, "harbour")
+        for sentence in ("100% of: Django has no table called so.", 'said: Django has no column called so "said" it.'):
+            self.assertIn(sentence, made.told)
 
     def test_what_has_no_counterpart_is_told(self):
         project = self.harbour()
