@@ -98,7 +98,7 @@ class Entering:
             if MISSING in signs and name in begun:
                 values = [begun[name] if value is MISSING else value for value in values]
             columns[name] = values
-        return columns, [at for at, so in enumerate(odd) if so] if any(odd) else []
+        return columns, [at for at, so in enumerate(odd) if so]
 
     def entered(self, rows: Stretch) -> list[Entered]:
         """A new record with each row's texts, and what can't be put where it would go, by heading."""

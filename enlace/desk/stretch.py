@@ -11,9 +11,8 @@ from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
 from enlace.core.kinds.times import ISO_DATE
 
 EVERYWHERE = "*"  # among what was mended by rows: by heading, what stands in the place of a text in all of them
-Mended = Mapping[
-    str, Mapping
-]  # by the number of a row its texts by heading; under EVERYWHERE by heading texts by texts
+# By the number of a row its texts by heading; under EVERYWHERE by heading texts by texts.
+Mended = Mapping[str, Mapping]
 
 
 @dataclass(frozen=True)

@@ -38,7 +38,7 @@ from .anchors import count_of
 from .compiled import derived
 from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .narrowing import narrowed_by
-from .source import list_table, orderable
+from .source import begins_in_order, list_table, orderable
 from .window import Rows
 
 PAGE = 50
@@ -213,7 +213,7 @@ def _searched(
     kind, table = server_kind(spec.kind), lookup_table(lookup)
     belongs = true() if condition is None else condition
     near = None
-    if typed and lookup.unique and orderable(lookup)[:1] == [*lookup.shows[:1]] and _is_large(spec, lookup):
+    if typed and lookup.unique and begins_in_order(lookup) and _is_large(spec, lookup):
         spellings = _spellings(typed)
         count, whole = len(spellings), condition is None
         near = _near(lookup, spec.kind, count) if whole else _Near(kind, *_lines(lookup, belongs), count)

@@ -61,10 +61,15 @@ def orderable(lookup: LookupSpec) -> list[str]:
     return [name for name in lookup.shows if name not in known or known[name].kind not in UNSORTABLE]
 
 
+def begins_in_order(lookup: LookupSpec) -> bool:
+    """Whether the first column that a list shows is one that it can be in the order of."""
+    return bool(lookup.shows) and lookup.shows[0] in orderable(lookup)
+
+
 def shown_first(field: FieldSpec) -> bool:
     """Whether a field is sorted by what its list shows: by the first column of that."""
     lookup = field.lookup
-    return bool(lookup and lookup.table and lookup.shows[:1] and lookup.shows[:1] == tuple(orderable(lookup)[:1]))
+    return bool(lookup and lookup.table and begins_in_order(lookup))
 
 
 SINGLES = {"float32": RoundedSingle, "float32 nan": Single}  # by storage
