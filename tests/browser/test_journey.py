@@ -309,6 +309,7 @@ class Journey(Served):
         page.get_by_role("button", name="Make a form").click()
         expect(page.locator("#go-total")).to_have_text("1,000,000")
         scroller = page.locator("#scroller")
+        self.ready()
         scroller.evaluate("e => { e.scrollTop = e.scrollHeight }")
         expect(self.cell(999_999, 1)).to_be_in_viewport()
         expect(self.cell(999_999, 2)).to_have_text("2,000,000")

@@ -45,8 +45,8 @@ export class Grid {
     this.marked = { row: null, cell: null };
     this.current = { id: null, position: 0 };
     this.widths(root.dataset.widths);
-    this.set = 0; // where a new view stands
     const like = before?.root.className === root.className ? before : null;
+    this.set = like ? 0 : this.scroller.scrollTop; // where a new view stands, or was scrolled to before this was at work
     this.step = like?.step ?? (parseFloat(getComputedStyle(root).getPropertyValue("--row")) || 30);
     this.rowHeight = this.step;
     const { lines } = root.dataset;
@@ -54,6 +54,7 @@ export class Grid {
       this.rowHeight += (lines - 1) * LINE;
       root.style.setProperty("--row", `${this.rowHeight}px`);
     }
+    if (this.set && !this.first) this.top = this.set / this.step;
     this.chosen = new ChosenCells(this, { block, ranged });
     this.listen();
     this.room = like?.room;
