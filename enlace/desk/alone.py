@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from enlace.core.dataset import DatasetSpec
@@ -38,6 +38,28 @@ class Alone:
 
     def _in_words(self, columns: Sequence[str]) -> str:
         return " and ".join(self.dataset.by_name[name].label for name in columns)
+
+
+def held_by(
+    looked_at: Iterable[tuple[int, Held]], numbers: Sequence[int], alone: Sequence[tuple[str, Sequence[str | None]]]
+) -> Iterator[tuple[str, Sequence[int], Sequence[str]]]:
+    """What rows have: for each the fields that it is of in words, the numbers of the rows, rising, and the texts.
+
+    looked_at: some rows, each its number and what it has. numbers, alone: of others, as `of_columns` tells it.
+    """
+    several: dict[str, list[tuple[int, str]]] = {}
+    for number, held in looked_at:
+        for words, text in held:
+            several.setdefault(words, []).append((number, text))
+    for words, texts in alone:
+        if None not in texts and words not in several:
+            yield words, numbers, texts  # type: ignore[misc]
+        else:
+            there = [(number, text) for number, text in zip(numbers, texts, strict=True) if text is not None]
+            several.setdefault(words, []).extend(there)
+    for words, here in several.items():
+        here.sort()
+        yield words, [number for number, _ in here], [text for _, text in here]
 
 
 def _texts(names: Sequence[str], columns: Sequence[Sequence[Any]]) -> list[str | None]:

@@ -19,7 +19,7 @@ from enlace.core.problem import Problem
 from . import editing
 from .block_texts import texts_known
 from .contexts import on_grid
-from .draft_rows import DraftRow
+from .drafts import New
 from .typed import Typed, typed_in
 from .work import Work
 
@@ -211,13 +211,13 @@ def put_block(
     label: str,
     beside: Sequence[PendingRecord] = (),
     sound: bool = False,
-    ready: Sequence[DraftRow] = (),
+    ready: Sequence[New] = (),
     claim: Callable[[], None] = lambda: None,
 ) -> list[str]:
     """Put a block into the draft as one step; the ids of the records that it changed, in order.
 
     beside: new records that are put in with it. sound: these are known to need no attention. ready: others, as they are to
-    be kept. claim: called within the transaction, before anything is put in; what it raises ends it.
+    be kept, whose ids are not among these. claim: called within the transaction, before anything is put in; what it raises ends it.
     """
     ids = [identifier for identifier, _ in block.lines if identifier]
     stored = dict(block.read)
@@ -246,7 +246,7 @@ def put_block(
         if after or ready:
             work.store.put(label, before, after, {record.id for record in beside} if sound else (), ready)
     work.forget_new()
-    return [*after, *(row.record for row in ready)]
+    return list(after)
 
 
 def _filled_anew(

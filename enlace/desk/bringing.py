@@ -14,7 +14,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import asdict
 from functools import cached_property
-from operator import itemgetter
 from typing import IO, Any, Literal
 
 from django.db import transaction
@@ -26,13 +25,13 @@ from enlace.core.exchange.empties import EMPTY_TEXT, MARK
 from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.matching import matched
 from enlace.core.exchange.readers import BOOKS, begun_so, guessed, looked, rows
-from enlace.core.exchange.spool import Spool, spooled
+from enlace.core.exchange.spool import Spool, in_blocks, spooled
 from enlace.core.kinds import Formats
 from enlace.core.problem import Problem
 
+from .alone import held_by
 from .blocks import Block, put_block
-from .bringing_rows import FileRows, Made, Row, fields_for
-from .draft_rows import DraftRow
+from .bringing_rows import FileRows, Made, New, Row, fields_for
 from .kept_file import KeptFile
 from .lists import line_text
 from .models import Incoming, KeptMapping
@@ -42,6 +41,7 @@ from .work import Work
 MOST_BYTES = 500 * 1024 * 1024
 MOST_WAITING = 10  # files of one person; the oldest goes
 KEPT_FOR = datetime.timedelta(days=3)
+FORM = "form"  # of what is kept of a spool: how its file is laid out
 STRETCH = 5_000  # rows that are checked, or put in, together
 A_WHILE = 0.4  # seconds that a request goes on for
 SAMPLE = 6
@@ -84,7 +84,7 @@ class Bringing:
         mapping = matched(spool.heads, sample, self.fields, self.work.formats, kept.by_head if kept else {})
         incoming = self.incoming
         incoming.look, incoming.mapping, incoming.mended = asdict(look), mapping, {}
-        incoming.spool = {"heads": list(spool.heads), "count": spool.count, "places": list(spool.places)}
+        incoming.spool = _kept_so(spool)
         self._begin_anew()
 
     @property
@@ -147,7 +147,7 @@ class Bringing:
                 return  # another window was at it, and may have mended some since
             self.kept.verdicts.note(start, [number not in rows or rows[number].sound for number in stretch.numbers])
             self._keep_ready(start, rows, new)
-            self._count("new", len(new))
+            self._count("new", len(new.numbers))
             for row in rows.values():
                 self._count(_counted_as(row), 1)
                 # All are counted, some are kept: a file of another table has as many faults as rows.
@@ -165,12 +165,11 @@ class Bringing:
 
     def _texts(self, start: int, size: int) -> Stretch:
         """Some rows from one on, counted from 0, what was mended in the place of what the file has."""
-        several = list(self.spool.stretch(self.kept.rows, start, size))
-        self._places = {number: place for number, (place, _) in enumerate(several, start + 1)}
+        places, columns = self.spool.columns(self.kept.rows, start, size)
+        self._places = dict(enumerate(places, start + 1))
         csv, book = self.look.format == "csv", self.look.format in BOOKS
         moments = [head for head, field in self._columns if field.kind == "datetime"] if book else []
-        rows = [texts for _, texts in several]
-        return stretch_of(self.spool.heads, start, rows, csv, self.incoming.mended, moments)
+        return stretch_of(self.spool.heads, start, columns, csv, self.incoming.mended, moments)
 
     def _made(self, several: Stretch, ruled: bool = True) -> Made:
         return self._file_rows.made(several, ruled)
@@ -186,26 +185,26 @@ class Bringing:
         known, mapping = {field.name: field for field in self.fields}, self.incoming.mapping
         return [(head, known[mapping[head]]) for head in self.heads if mapping[head] in known]
 
-    def _told_apart(self, several: Stretch, made: Made) -> tuple[dict[int, Row], dict[int, DraftRow]]:
-        """The rows that have to be looked at, and the others as the draft keeps them, by their numbers. Those that have what an
-        earlier one has are faulty; what these have is kept for later ones."""
-        rows, new = made.rows, dict(zip(made.new.numbers, made.new.ready, strict=True))
-        held = [(text, row.number, words) for row in rows.values() for words, text in row.alone]
-        for words, texts in made.new.alone:
-            told = zip(texts, made.new.numbers, strict=True)
-            held += [(text, number, words) for text, number in told if text is not None]
-        held.sort(key=itemgetter(1))
-        firsts, again = self.kept.firsts, dict[int, list[tuple[str, str]]]()
-        for first, (_, number, words) in zip(firsts.of(map(itemgetter(0, 1), held)), held, strict=True):
-            if first != number:
-                sentence = f"{self._place(first)} of the file has the same {words}."
-                again.setdefault(number, []).append(("", sentence))
-        firsts.keep()
+    def _told_apart(self, several: Stretch, made: Made) -> tuple[dict[int, Row], New]:
+        """The rows that have to be looked at, by their numbers, and the others. Those that have what an earlier one has are faulty;
+        what these have is kept for later ones."""
+        rows, new = made.rows, made.new
+        again = dict[int, list[tuple[str, str]]]()
+        looked_at = ((number, row.alone) for number, row in rows.items())
+        for words, numbers, texts in held_by(looked_at, new.numbers, new.alone):
+            firsts = self.kept.firsts.of(texts, numbers)
+            if firsts is numbers:
+                continue
+            for first, number in zip(firsts, numbers, strict=True):
+                if first != number:
+                    sentence = f"{self._place(first)} of the file has the same {words}."
+                    again.setdefault(number, []).append(("", sentence))
+        self.kept.firsts.keep()
+        for number in again.keys() & set(new.numbers):
+            rows[number] = Row(number, several.texts_of(number), "", (), ())
         for number, faults in again.items():
-            if new.pop(number, None) is not None:
-                rows[number] = Row(number, several.texts_of(number), "", (), ())
             rows[number] = rows[number]._replace(faults=(*rows[number].faults, *faults))
-        return dict(sorted(rows.items())), new
+        return dict(sorted(rows.items())), new.without(again.keys())
 
     def _place(self, number: int) -> str:
         """Where a row stands in its file, in words."""
@@ -217,13 +216,14 @@ class Bringing:
         faults = [list(fault) for fault in row.faults]
         return {"row": row.number, "place": self._place(row.number), "texts": texts, "faults": faults}
 
-    def _keep_ready(self, start: int, rows: Mapping[int, Row], new: Mapping[int, DraftRow]) -> None:
+    def _keep_ready(self, start: int, rows: Mapping[int, Row], new: New) -> None:
         """Keep new records as the draft will, so that putting them in need not read their texts a second time."""
         others = {n: row.record for n, row in rows.items() if row.sound and not row.identifier and row.record}
         made = {number: self.work.store.new_row(record) for number, record in others.items()}
-        self.kept.ready.keep(
-            start, self._stamp, {**new, **{number: row for number, row in made.items() if row is not None}}
-        )
+        kept = {number: row for number, row in made.items() if row is not None}
+        together = self.work.store.new_rows(new.columns, len(new.numbers))
+        numbers = [*kept, *(new.numbers if together is not None else ())]
+        self.kept.ready.keep(start, self._stamp, numbers, [*kept.values(), *(together or ())])
 
     @property
     def _stamp(self) -> str:
@@ -297,9 +297,9 @@ class Bringing:
             raise Problem("The rows are not checked to the end yet.", "Check them first.", code="bad")
         last = min(start + STRETCH, self.spool.count)
         sound = self.kept.verdicts.sound(start, STRETCH)
-        ready = self.kept.ready.of(start, self._stamp)
+        told, ready = self.kept.ready.of(start, self._stamp)
         # Those that are there already, that were mended, or of which something changed since the check.
-        left = {n for n in range(start + 1, last + 1) if n not in ready and (not sound or sound[n - start - 1])}
+        left = {n for n in range(start + 1, last + 1) if n not in told and (not sound or sound[n - start - 1])}
         block, new = Block(), []
         made = self._made(self._texts(start, STRETCH).of_numbers(left), not sound) if left else Made({})
         for row in made.rows.values():
@@ -309,6 +309,9 @@ class Bringing:
                 block.lines.append((row.identifier, list(row.cells)))
             elif row.record is not None:
                 new.append(row.record)
+        together = self.work.store.new_rows(made.new.columns, len(made.new.numbers))
+        if together is None:
+            new += made.new.records
         # One step of undo for a stretch: a step of a hundred thousand records would be as large as the draft.
         label = f"Bring in rows {start + 1:,} to {last:,}"
 
@@ -318,7 +321,7 @@ class Bringing:
                 raise _Taken
 
         with suppress(_Taken):
-            put_block(self.work, block, label, new, bool(sound), [*ready.values(), *made.new.ready], claim)
+            put_block(self.work, block, label, new, bool(sound), [*ready, *(together or ())], claim)
         incoming.refresh_from_db(fields=["taken"])
 
     def faulty_rows(self) -> Iterator[list[str]]:
@@ -343,8 +346,15 @@ def begun(work: Work) -> Bringing | None:
     incoming = Incoming.objects.filter(**_place(work)).last()
     if incoming is None:
         return None
+    if incoming.spool and FORM not in incoming.spool:
+        incoming.spool = _kept_so(in_blocks(KeptFile(incoming.pk).rows, incoming.spool["heads"]))
+        incoming.save(update_fields=["spool"])
     bringing = Bringing(work, incoming)
     return bringing if bringing.kept.file.exists() else None
+
+
+def _kept_so(spool: Spool) -> dict[str, Any]:
+    return {FORM: "blocks", "heads": list(spool.heads), "count": spool.count, "places": list(spool.places)}
 
 
 def begin(work: Work, name: str, file: IO[bytes], size: int) -> Bringing:

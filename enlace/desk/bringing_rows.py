@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from dataclasses import field as with_default
 from functools import cached_property
+from itertools import compress, repeat
 from typing import Any, NamedTuple
 
 from enlace.core.dataset import FieldSpec
@@ -19,12 +21,12 @@ from enlace.core.kinds.quick import text_reader
 from enlace.core.kinds.times import AS_NUMBERS
 from enlace.core.model.values import record_id
 from enlace.core.problem import Problem
+from enlace.core.rules.together import records_of
 
 from . import editing
 from .alone import Alone
 from .block_texts import MOST_LINES
 from .blocks import Block, filled, take_in, typed_so
-from .draft_rows import DraftRow
 from .entering import Entering
 from .stretch import Stretch
 from .typed import Typed, typed_from
@@ -68,13 +70,27 @@ def fields_for(work: Work) -> list[FieldSpec]:
 class New:
     """Rows of a file that are surely new records without anything to tell of.
 
-    numbers: of the rows. ready: as the draft keeps them. alone: what no other row of the file may have, each the fields that it is
-    of in words, and the texts of all rows, None where one has nothing.
+    numbers: of the rows, rising. columns: of each field's values, MISSING where a row has none. alone: what no other row of the file may have, each the fields that it is of in words, and the texts of all rows, None where
+    one has nothing.
     """
 
     numbers: Sequence[int] = ()
-    ready: Sequence[DraftRow] = ()
+    columns: Mapping[str, Sequence[Any]] = with_default(default_factory=dict)
     alone: Sequence[tuple[str, Sequence[str | None]]] = ()
+
+    def without(self, numbers: Collection[int]) -> New:
+        """Those of other rows."""
+        if not numbers:
+            return self
+        left = [number not in numbers for number in self.numbers]
+        columns = {name: list(compress(column, left)) for name, column in self.columns.items()}
+        return New(list(compress(self.numbers, left)), columns, [(w, list(compress(t, left))) for w, t in self.alone])
+
+    @property
+    def records(self) -> Iterator[PendingRecord]:
+        """As pending records."""
+        count = len(self.numbers)
+        return map(PendingRecord.entered, new_ids(count), records_of(self.columns, count), repeat({}))
 
 
 @dataclass(frozen=True)
@@ -144,11 +160,8 @@ class FileRows:
             columns = {name: [column[at] for at in places] for name, column in columns.items()}
             ids = [ids[at] for at in places]
         sound = rows.some([at for at, so in enumerate(fine) if so])
-        ready = self.work.store.new_rows(new_ids(len(ids)), columns, first.waits_for)
-        if ready is None:
-            return rows, New()
         rest = rows.some([at for at, so in enumerate(fine) if not so])
-        return rest, New(sound.numbers, ready, list(self._alone.of_columns(ids, columns)))
+        return rest, New(sound.numbers, columns, list(self._alone.of_columns(ids, columns)))
 
     def _again(self, number: int, row: dict[str, str], identifier: str, stored: Any, before: Any, known: Known) -> Row:
         """A row whose key is there already."""

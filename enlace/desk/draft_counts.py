@@ -12,13 +12,15 @@ from django.db.models.functions import Length
 from enlace.core.dataset.keys import in_parts
 from enlace.core.problem import Problem
 
+from .draft_bundles import Bundle
 from .draft_rows import DraftRow
 from .models import Draft
 
 MOST_PENDING = 250_000  # records of a draft
 MOST_PENDING_BYTES = 256 * 1024 * 1024  # of them, large values apart
 OWN_NEW = "own new"  # new records of the form's own part
-COUNTED = ("edited", "new", OWN_NEW, "removed", "all", "faulty", "later", "bytes")
+BUNDLED = "bundled"  # of these, those that are kept together
+COUNTED = ("edited", "new", OWN_NEW, BUNDLED, "removed", "all", "faulty", "later", "bytes")
 _TALLIED = attrgetter("part", "state", "faulty", "later")
 
 
@@ -40,9 +42,11 @@ def counted(rows: Iterable[DraftRow]) -> Counter[str]:
     return counts
 
 
-def count_forth(draft: Draft, there: Iterable[tuple[str, str]], kept: Sequence[DraftRow]) -> None:
+def count_forth(
+    draft: Draft, there: Iterable[tuple[str, str]], kept: Sequence[DraftRow], bundles: Sequence[Bundle] = ()
+) -> None:
     """Keep a draft's counts: what records were before goes, what they are now comes. there: those that may be stored already.
-    kept: all that are stored now. Raises Problem when the draft would get larger than it may."""
+    kept, bundles: all that are stored now. Raises Problem when the draft would get larger than it may."""
     counts = Counter({**dict.fromkeys(COUNTED, 0), **draft.counts})
     by_part: dict[str, list[str]] = {}
     for part, identifier in there if counts["all"] else ():
@@ -55,8 +59,18 @@ def count_forth(draft: Draft, there: Iterable[tuple[str, str]], kept: Sequence[D
                 counts["bytes"] -= size
     counts.update(counted(kept))
     counts["bytes"] += sum(len(row.body) for row in kept)
+    counts.update(bundled(bundles))
     _bounded(counts, draft.counts)
     draft.counts = dict(counts)
+
+
+def bundled(bundles: Iterable[Bundle]) -> Counter[str]:
+    """What the records of bundles count as."""
+    counts: Counter[str] = Counter()
+    for bundle in bundles:
+        counts.update(dict.fromkeys((*tally("", "new", False, False), BUNDLED), bundle.size))
+        counts["bytes"] += len(bundle.body)
+    return counts
 
 
 def _bounded(counts: Mapping[str, int], now: Mapping[str, int]) -> None:

@@ -26,7 +26,8 @@ class FewRecords:
         """All records of a draft in the order in which they came; None where there may be more than a few."""
         if draft is None:
             return []
-        if draft.counts.get("all", 0) > MOST or draft.counts.get("bytes", 0) > MOST_BYTES:
+        counts = draft.counts
+        if counts.get("all", 0) > MOST or counts.get("bytes", 0) > MOST_BYTES or counts.get("bundled"):
             return None
         if self._rows is None or self._read_at != self.writes:
             self._read_at = self.writes

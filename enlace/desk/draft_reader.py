@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Iterable, Mapping
+from itertools import islice
+from operator import itemgetter
 from typing import Any
 
 from django.db import models
@@ -14,8 +16,9 @@ from enlace.core.draft import PendingRecord, dump, load
 from enlace.core.model.values import as_json
 from enlace.workshop.models import Form
 
-from . import draft_blobs
-from .draft_counts import COUNTED, OWN_NEW
+from . import draft_blobs, draft_bundles
+from .draft_blobs import holds_apart
+from .draft_counts import BUNDLED, COUNTED, OWN_NEW
 from .draft_few import FewRecords
 from .existing import exists
 from .links import UNKNOWN_LINK
@@ -74,6 +77,11 @@ class DraftReader:
         few = self._few.of(self.draft)
         return None if few is None else [row for row in few if row.part == self.part]
 
+    @property
+    def _bundled(self) -> bool:
+        """Whether the part has records that are kept together."""
+        return not self.part and self.draft is not None and bool(self.draft.counts.get(BUNDLED))
+
     def get(self, identifier: str) -> PendingRecord | None:
         """One pending record."""
         return self.some([identifier]).get(identifier)
@@ -85,19 +93,30 @@ class DraftReader:
         wanted = set(identifiers)
         if (few := self._mine_of_few) is not None:
             return {row.record: self._loaded(row) for row in few if row.record in wanted}
+        # Asked for first: a bundle that is opened meanwhile has its records among the others.
+        found = draft_bundles.some(self.draft, wanted) if self._bundled else {}
+        wanted -= found.keys()
         # A smaller draft is read as a whole, rather than looked through for each of very many.
         if self.draft.counts.get("all", 0) < len(wanted) > 1:
-            return {r.record: self._loaded(r) for r in self._mine if r.record in wanted}
+            return found | {r.record: self._loaded(r) for r in self._mine if r.record in wanted}
         # SQLite binds no more than a thousand values in older builds; a window of rows is smaller, a save is not.
         parts = in_parts(list(wanted), 500)
         # In no order: to have them in theirs SQLite would go through the whole draft.
         mine = self._mine.order_by()
-        return {r.record: self._loaded(r) for some in parts for r in mine.filter(record__in=some)}
+        return found | {r.record: self._loaded(r) for some in parts for r in mine.filter(record__in=some)}
 
     def all(self) -> dict[str, PendingRecord]:
         """All pending records of the part, in the order in which they came."""
         few = self._mine_of_few
+        if few is None and self._bundled:
+            return {record.id: record for _, record in sorted(self._numbered(self._mine), key=itemgetter(0))}
         return {row.record: self._loaded(row) for row in (self._mine if few is None else few)}
+
+    def _numbered(self, rows: Iterable[DraftRecord]) -> list[tuple[int, PendingRecord]]:
+        """Records kept together, and those of some rows, each with its number."""
+        assert self.draft is not None
+        several = list(draft_bundles.numbered(self.draft))
+        return [*several, *((row.pk, self._loaded(row)) for row in rows)]
 
     def linked(self, part: str, links: Collection[str]) -> list[PendingRecord]:
         """The pending records of a part that belong, or belonged when they were read, to the masters of some links."""
@@ -118,15 +137,16 @@ class DraftReader:
         """The pending records of the part, new ones of other masters left out."""
         if (few := self._mine_of_few) is not None:
             return [self._loaded(r) for r in few if not self.part or r.state != "new" or r.owner == self.owner]
-        rows = self._mine.exclude(models.Q(state="new") & ~models.Q(owner=self.owner)) if self.part else self._mine
-        return [self._loaded(row) for row in rows]
+        if not self.part:
+            return list(self.all().values())
+        return [self._loaded(r) for r in self._mine.exclude(models.Q(state="new") & ~models.Q(owner=self.owner))]
 
     def pending_here(self) -> int:
         """How many records of the part are pending."""
         if not self.counts()["all"]:
             return 0
-        few = self._mine_of_few
-        return self._mine.count() if few is None else len(few)
+        few, bundled = self._mine_of_few, 0 if self.part else self.counts()[BUNDLED]
+        return self._mine.count() + bundled if few is None else len(few)
 
     def by_part(self, later: bool = True) -> dict[str, dict[str, PendingRecord]]:
         """All pending records of all parts. later: those that saves leave out as well."""
@@ -137,9 +157,15 @@ class DraftReader:
         if self._whole is None or self._whole[0] != revision:
             read: dict[str, dict[str, PendingRecord]] = {}
             bodies: dict[tuple[str, str], tuple[PendingRecord, str]] = {}
-            for part, identifier, body in self.draft.records.values_list("part", "record", "body"):
+            own = list(draft_bundles.numbered(self.draft))
+            several = self.draft.records.values_list("pk", "part", "record", "body")
+            for number, part, identifier, body in several:
                 record = read.setdefault(part, {})[identifier] = load(identifier, body, self._unpack)
                 bodies[part, identifier] = record, body
+                if own and not part:
+                    own.append((number, record))
+            if own:
+                read[""] = {record.id: record for _, record in sorted(own, key=itemgetter(0))}
             self._whole, self._read_from = (revision, read), bodies
         wanted = {
             p: {i: r for i, r in several.items() if later or not r.later} for p, several in self._whole[1].items()
@@ -158,14 +184,21 @@ class DraftReader:
         for state in STATES if self.draft and self.counts()["all"] else ():
             several = self.draft.records.filter(part=part, state=state, later=False)  # type: ignore[union-attr]
             told += several if state in each else several.order_by()[:1]
-        return {row.record: self._loaded(row) for row in told}
+        numbered = [(row.pk, self._loaded(row)) for row in told]
+        if self.draft and not part and self.counts()[BUNDLED]:
+            numbered += islice(draft_bundles.numbered(self.draft), None if "new" in each else 1)
+        return {record.id: record for _, record in sorted(numbered, key=itemgetter(0))}
 
     def sample(self, most: int) -> dict[str, dict[str, PendingRecord]]:
         """The first records of all parts, those that need attention before the others."""
+        if self.draft is None:
+            return {}
+        rows = self.draft.records.order_by("-faulty", "pk")[:most]
+        told = [(not row.faulty, row.pk, row.part, self._loaded(row)) for row in rows]
+        told += [(True, number, "", record) for number, record in islice(draft_bundles.numbered(self.draft), most)]
         by_name: dict[str, dict[str, PendingRecord]] = {}
-        rows = self.draft.records.order_by("-faulty", "pk")[:most] if self.draft else ()
-        for row in sorted(rows, key=lambda row: row.pk):
-            by_name.setdefault(row.part, {})[row.record] = self._loaded(row)
+        for _, _, part, record in sorted(sorted(told, key=itemgetter(0, 1))[:most], key=itemgetter(1)):
+            by_name.setdefault(part, {})[record.id] = record
         return by_name
 
     def as_texts(self, records: Mapping[str, Mapping[str, PendingRecord]]) -> str:
@@ -174,7 +207,9 @@ class DraftReader:
 
         def text(address: tuple[str, str], record: PendingRecord) -> str:
             known, body = self._read_from.get(address, nothing)
-            return body if known is record else dump(record, self._pack)
+            if known is record:
+                return body
+            return dump(record, self._pack) if holds_apart(record) else dump(record)
 
         return as_json([(p, i, text((p, i), r)) for p, several in records.items() for i, r in several.items()])
 
@@ -207,15 +242,21 @@ class DraftReader:
 
     def new_slice(self, start: int, size: int) -> list[str]:
         """The ids of some new records, in the order in which they came."""
+        if self._bundled and self.draft:
+            return draft_bundles.Order(self.draft, self._new).slice(start, size)
         few = self._new_of_few
         names = self._new.values_list("record", flat=True) if few is None else [row.record for row in few]
         return list(names[start : start + size])
 
     def new_place(self, identifier: str) -> int | None:
         """Where a new record stands among the new ones."""
-        row = self._new.filter(record=identifier).first()
-        # Numbers of rows only grow, so their order is the one in which records were entered.
-        return None if row is None else self._new.filter(pk__lt=row.pk).count()
+        number = self._new.filter(record=identifier).values_list("pk", flat=True).first()
+        # Numbers only grow, so their order is the one in which records were entered.
+        if not (self._bundled and self.draft):
+            return None if number is None else self._new.filter(pk__lt=number).count()
+        order = draft_bundles.Order(self.draft, self._new)
+        number = order.number(identifier) if number is None else number
+        return None if number is None else order.place(number)
 
     def counts(self) -> dict[str, int]:
         """How many records of all parts are pending: COUNTED; "all" of them, and "faulty" and "later" among them, and the

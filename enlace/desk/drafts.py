@@ -13,15 +13,16 @@ from django.db import transaction
 from enlace.accounts.models import Person
 from enlace.core.dataset.keys import in_parts
 from enlace.core.draft import PendingRecord, Step, dump, load, undone
-from enlace.core.draft.pending import dump_entered
+from enlace.core.draft.pending import dump_entered, new_ids
 from enlace.core.draft.steps import Records
-from enlace.core.model.values import as_json, packed, packed_column
-from enlace.core.rules.together import MISSING, has_signs, records_of
+from enlace.core.model.values import as_json
+from enlace.core.rules.together import records_of
 from enlace.workshop.models import Form
 
-from . import draft_blobs, draft_rows
-from .draft_blobs import APART_FROM, holds_apart
-from .draft_counts import count_forth, tally
+from . import draft_blobs, draft_bundles, draft_rows
+from .draft_blobs import APART_FROM, holds_apart, is_apart
+from .draft_bundles import LEAST, Bundle, bundles_of, ids_of, packed_values, places_of
+from .draft_counts import BUNDLED, bundled, count_forth, counted, tally
 from .draft_reader import DraftReader
 from .draft_rows import DraftRow
 from .draft_steps import tidy_steps
@@ -29,6 +30,7 @@ from .models import Draft, DraftStep, JournalEntry
 
 Changes = Mapping[str, PendingRecord | None]
 Bodies = Mapping[tuple[str, str], str | None]
+New = DraftRow | Bundle  # of new records, as they are to be kept
 
 
 class DraftStore(DraftReader):
@@ -56,7 +58,7 @@ class DraftStore(DraftReader):
         self.faulty, self.links, self.edited = faulty, links, edited
 
     def put(
-        self, label: str, before: Changes, after: Changes, sound: Collection[str] = (), new: Sequence[DraftRow] = ()
+        self, label: str, before: Changes, after: Changes, sound: Collection[str] = (), new: Sequence[New] = ()
     ) -> None:
         """Store what a person did to records of the part. sound: the ids of those that are known to need no attention. new:
         as of `put_all`."""
@@ -75,7 +77,7 @@ class DraftStore(DraftReader):
         before: Records,
         after: Records,
         sound: Collection[tuple[str, str]] = frozenset(),
-        new: Sequence[DraftRow] = (),
+        new: Sequence[New] = (),
     ) -> None:
         """Store the records of one step and the step itself; what was undone can't be redone any more.
 
@@ -90,10 +92,9 @@ class DraftStore(DraftReader):
         owners = self._write(after, bodies, sound=sound, new=new, entered=entered)
         number = draft.done + 1
         lines = self._lines(self._bodies(before), owners), self._lines(bodies, owners)
-        known = [(row.part, row.record, row.owner, row.body) for row in new]
         texts = (
-            as_json([*lines[0], *((part, identifier, owner, None) for part, identifier, owner, _ in known)]),
-            as_json([*lines[1], *known]),
+            as_json([*lines[0], *(_line(one, None) for one in new)]),
+            as_json([*lines[1], *(_line(one, one.body) for one in new)]),
         )
         # Kept with the step, so that adding up what a draft holds does not read its texts.
         size = len(texts[0]) + len(texts[1])
@@ -102,10 +103,12 @@ class DraftStore(DraftReader):
         self._stand(draft, number)
         self._tell(after, new)
 
-    def _tell(self, records: Records, new: Sequence[DraftRow] = ()) -> None:
+    def _tell(self, records: Records, new: Sequence[New] = ()) -> None:
         if self.edited is not None:
             edited, changed = self.edited, dict(records)
-            changed |= {(row.part, row.record): load(row.record, row.body, self._unpack) for row in new}
+            rows, bundles = _apart(new)
+            changed |= {(row.part, row.record): load(row.record, row.body, self._unpack) for row in rows}
+            changed |= {("", record.id): record for bundle in bundles for record in bundle.records}
             # Once it is certain: an act that breaks off has changed nothing, and nobody waits for who is told.
             transaction.on_commit(lambda: [edited(part, name, record) for (part, name), record in changed.items()])
 
@@ -127,8 +130,14 @@ class DraftStore(DraftReader):
         step = Step(row.label, self._records(row.before), self._records(row.after))
         # A step knows both sides: to go back is the same step turned round, so that there is one way of writing it.
         step = undone(step) if back else step
-        owners = {(part, identifier): owner for part, identifier, owner, _ in json.loads(texts)}
-        self._write(step.after, self._bodies(step.after), owners)
+        lines, again = json.loads(texts), []
+        owners = {(line[0], line[1]): line[2] for line in lines if isinstance(line, list)}
+        changed = dict(step.after)
+        for line in (line for line in lines if isinstance(line, dict) and line["body"]):
+            again.append(Bundle(**line))
+            for identifier in again[-1].ids:
+                changed.pop(("", identifier))
+        self._write(changed, self._bodies(changed), owners, new=again)
         self._stand(row.draft if self.draft is None else self.draft, number)
         self._tell(step.after)
         return step
@@ -136,10 +145,15 @@ class DraftStore(DraftReader):
     @transaction.atomic
     def note_fault(self, identifier: str, faulty: bool) -> None:
         """Note whether a record needs attention, once all that its rules ask for is known."""
+        draft = None
+        if faulty and self._bundled:
+            draft = self.existing()
+            self._from_bundles({(self.part, identifier): self.get(identifier)})
+            draft.save(update_fields=["counts"])
         row = self._mine.filter(record=identifier).first()
         if row is None or row.faulty == faulty:
             return
-        draft = self.existing()
+        draft = draft or self.existing()
         counts = Counter(draft.counts)
         # Counted forth from what is known: counting all records again would make an edit slower the more is pending.
         counts.subtract(tally(row.part, row.state, row.faulty, row.later))
@@ -162,6 +176,7 @@ class DraftStore(DraftReader):
         # A record that comes out of a save in conflict still belongs to the master it was entered under.
         if not records and self._is_whole(gone):
             draft.records.all().delete()
+            draft.bundles.all().delete()
             draft.counts = {}
         else:
             owners = {(r.part, r.record): r.owner for r in draft.records.exclude(owner="")} if records else {}
@@ -194,8 +209,10 @@ class DraftStore(DraftReader):
         if self.draft is None:
             return
         if self.edited is not None:
-            self._tell(dict.fromkeys(self.draft.records.values_list("part", "record")))
-        for several in (self.draft.records, self.draft.steps, self.draft.blobs):
+            bundles = self.draft.bundles.values_list("code", "size")
+            bundled = (("", identifier) for code, size in bundles for identifier in ids_of(code, size))
+            self._tell(dict.fromkeys([*self.draft.records.values_list("part", "record"), *bundled]))
+        for several in (self.draft.records, self.draft.bundles, self.draft.steps, self.draft.blobs):
             several.all().delete()
         self.draft.done, self.draft.takes_back, self.draft.counts, self.draft.tables = 0, None, {}, []
         # The row stays, and its revision goes on from where it was: an open page must not take a new draft for the one
@@ -252,12 +269,16 @@ class DraftStore(DraftReader):
         bodies: Bodies,
         owners: Mapping[tuple[str, str], str] | None = None,
         sound: Collection[tuple[str, str]] = frozenset(),
-        new: Sequence[DraftRow] = (),
+        new: Sequence[New] = (),
         entered: Collection[tuple[str, str]] = frozenset(),
     ) -> dict:
         """Store records; the owners of new ones, by their addresses. sound: those that are known to need no attention.
         new: others, that are not there yet. entered: those of the records that are not there yet either."""
         assert self.draft is not None
+        dropped = self._from_bundles(records)
+        records = (
+            {address: record for address, record in records.items() if address not in dropped} if dropped else records
+        )
         gone: dict[str, list[str]] = {}
         kept: list[DraftRow] = []
         owners_known = dict(owners or {})
@@ -269,12 +290,38 @@ class DraftStore(DraftReader):
             owner = owners_known.setdefault((part, identifier), self._owner(part))
             address, body = (part, identifier), bodies[part, identifier] or ""
             kept.append(self._row(address, record, owner, address in faulty, body))
-        count_forth(self.draft, [address for address in records if address not in entered], [*kept, *new])
+        rows, bundles = _apart(new)
+        kept += rows
+        count_forth(self.draft, [address for address in records if address not in entered], kept, bundles)
         for part, identifiers in gone.items():
             for some in in_parts(identifiers, 500):
                 self.draft.records.filter(part=part, record__in=some).delete()
-        draft_rows.write(self.draft, [*kept, *new])
+        draft_rows.write(self.draft, kept)
+        draft_bundles.write(self.draft, bundles)
         return owners_known
+
+    def _from_bundles(self, records: Records) -> set[tuple[str, str]]:
+        """Records are written of which some are kept together: bundles that go as a whole are dropped, the addresses of their
+        records; the others are opened."""
+        draft, dropped = self.draft, set[tuple[str, str]]()
+        if draft is None or not draft.counts.get(BUNDLED):
+            return dropped
+        counts, opened = Counter(draft.counts), []
+        places = places_of([identifier for part, identifier in records if not part])
+        for kept in draft.bundles.filter(code__in=places):
+            bundle = Bundle(kept.code, kept.size, kept.body)
+            counts.subtract(bundled([bundle]))
+            ours = [("", identifier) for identifier in bundle.ids]
+            if all(address in records and records[address] is None for address in ours):
+                dropped.update(ours)
+                kept.delete()
+            else:
+                opened.append(bundle.code)
+        rows = draft_bundles.open_up(draft, opened)
+        counts.update(counted(rows))
+        counts["bytes"] += sum(len(row.body) for row in rows)
+        draft.counts = dict(counts)
+        return dropped
 
     def _owner(self, part: str) -> str:
         """The master of what is entered in a part now."""
@@ -291,26 +338,18 @@ class DraftStore(DraftReader):
             return None
         return self._row((self.part, record.id), record, self._owner(self.part), False, body)
 
-    def new_rows(
-        self, ids: Sequence[str], columns: Mapping[str, Sequence[Any]], waits_for: Mapping[str, Any]
-    ) -> list[DraftRow] | None:
-        """`new_row` of new records, of which each field's values are a column: MISSING where one has none.
-        None where one of them has to be kept in another way."""
-        values = {name: _packed(column) for name, column in columns.items()}
-        bodies = dump_entered(records_of(values, len(ids)), waits_for)
-        if any(len(body) >= APART_FROM for body in bodies):
+    def new_rows(self, columns: Mapping[str, Sequence[Any]], count: int) -> list[New] | None:
+        """New records of the part that need no attention, of which each field's values are a column (MISSING where one has
+        none), as they are to be kept. None where a value has to be kept apart."""
+        if any(map(_holds_long, columns.values())):
             return None
-        rows = zip(ids, self._new_links(ids, columns, waits_for), bodies, strict=True)
-        part, owner = self.part, self._owner(self.part)
-        return [DraftRow(part, i, owner, was, now, "new", False, False, body) for i, (was, now), body in rows]
-
-    def _new_links(
-        self, ids: Sequence[str], columns: Mapping[str, Sequence[Any]], waits_for: Mapping[str, Any]
-    ) -> Iterable[tuple[str | None, str | None]]:
-        if not self.part:
-            return [(None, None)] * len(ids)
-        several = map(PendingRecord.entered, ids, records_of(columns, len(ids)), repeat(waits_for))
-        return [(was or None, now or None) for was, now in (self.links(self.part, record) for record in several)]
+        if count >= LEAST and not self.part:
+            return list(bundles_of(columns, count))
+        values = {name: packed_values(column) for name, column in columns.items()}
+        ids, bodies = new_ids(count), dump_entered(records_of(values, count), {})
+        records = map(PendingRecord.entered, ids, records_of(columns, count), repeat({}))
+        several = zip(ids, records, bodies, strict=True)
+        return [self._row((self.part, i), record, self._owner(self.part), False, body) for i, record, body in several]
 
     def _lines(self, bodies: Bodies, owners: Mapping[tuple[str, str], str]) -> list[list[Any]]:
         """Records as a step keeps them."""
@@ -320,13 +359,36 @@ class DraftStore(DraftReader):
         ]
 
     def _records(self, text: str) -> Records:
-        return {
-            (part, identifier): body and load(identifier, body, self._unpack)
-            for part, identifier, _, body in json.loads(text)
-        }
+        records: dict[tuple[str, str], PendingRecord | None] = {}
+        for line in json.loads(text):
+            if isinstance(line, dict):
+                ids = ids_of(line["code"], line["size"])
+                several = Bundle(**line).records if line["body"] else repeat(None, len(ids))
+                records |= {("", identifier): record for identifier, record in zip(ids, several, strict=True)}
+            else:
+                part, identifier, _, body = line
+                records[part, identifier] = body and load(identifier, body, self._unpack)
+        return records
 
 
-def _packed(column: Sequence[Any]) -> Sequence[Any]:
-    if not has_signs(column):
-        return packed_column(column)
-    return [value if value is MISSING else packed(value) for value in column]
+def _apart(new: Iterable[New]) -> tuple[list[DraftRow], list[Bundle]]:
+    rows: list[DraftRow] = []
+    bundles: list[Bundle] = []
+    for one in new:
+        rows.append(one) if isinstance(one, DraftRow) else bundles.append(one)
+    return rows, bundles
+
+
+def _line(new: New, body: str | None) -> Any:
+    """What is new as a step keeps it."""
+    if isinstance(new, DraftRow):
+        return new.part, new.record, new.owner, body
+    return {"code": new.code, "size": new.size, "body": body}
+
+
+def _holds_long(column: Sequence[Any]) -> bool:
+    """Whether a value of a column is to be kept apart."""
+    classes = set(map(type, column))
+    if classes == {str}:
+        return max(map(len, column)) >= APART_FROM  # at once: a call for each takes longer
+    return not classes.isdisjoint({str, bytes}) and any(map(is_apart, column))

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import hashlib
 import struct
-from collections.abc import Iterable
+from collections.abc import Sequence
 from itertools import starmap
 from pathlib import Path
 
@@ -32,16 +32,24 @@ class Firsts:
                 file.seek(self._size)
                 beyond = dict(ENTRY.iter_unpack(file.read(size - self._size)))
             # The earlier one counts, whoever met it.
-            self._known |= {digest: number for digest, number in beyond.items() if digest not in self._known}
+            self._known = beyond | self._known
             self._size = size
         return self._known
 
-    def of(self, several: Iterable[tuple[str, int]]) -> list[int]:
-        """For each (text, number of its row) the number of the first row that had this; that of the row itself where none
-        had."""
-        known, blake2b, firsts = self.known, hashlib.blake2b, []
-        for text, number in several:
-            digest = blake2b(text.encode("utf-8", "surrogatepass"), digest_size=8).digest()
+    def of(self, texts: Sequence[str], numbers: Sequence[int]) -> Sequence[int]:
+        """For each text, of the row with a number, the number of the first row that had it: that of the row itself where none
+        had, and `numbers` itself where that is so of all."""
+        blake2b = hashlib.blake2b
+        digests = [blake2b(text.encode("utf-8", "surrogatepass"), digest_size=8).digest() for text in texts]
+        known = self.known
+        # At once, as most files have nothing twice.
+        if known.keys().isdisjoint(digests) and len(set(digests)) == len(digests):
+            fresh = list(zip(digests, numbers, strict=True))
+            known.update(fresh)
+            self._fresh += fresh
+            return numbers
+        firsts = []
+        for digest, number in zip(digests, numbers, strict=True):
             first = known.setdefault(digest, number)
             if first == number:
                 self._fresh.append((digest, number))
@@ -50,9 +58,13 @@ class Firsts:
 
     def keep(self) -> None:
         """Keep what was met for the next request."""
-        with self.path.open("ab") as file:
-            file.write(b"".join(starmap(ENTRY.pack, self._fresh)))
+        kept = b"".join(starmap(ENTRY.pack, self._fresh))
         self._fresh.clear()
+        with self.path.open("ab") as file:
+            file.write(kept)
+            # What another window has put between is read at the next need, and this with it.
+            if file.tell() == self._size + len(kept):
+                self._size = file.tell()
 
     def release(self, number: int) -> None:
         """A row that is mended may have something else now: what it was the first to have is free again."""

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Mapping
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from enlace.core.model.values import as_json, from_json
 
+from .draft_bundles import Bundle
 from .draft_rows import DraftRow
+from .drafts import New
 
 
 @dataclass(frozen=True)
@@ -18,19 +20,22 @@ class Ready:
 
     folder: Path
 
-    def keep(self, start: int, stamp: str, rows: Mapping[int, DraftRow]) -> None:
-        """Keep the records of a stretch by the numbers of their rows. stamp: what they depend on."""
+    def keep(self, start: int, stamp: str, numbers: Sequence[int], rows: Sequence[New]) -> None:
+        """Keep the records of a stretch. stamp: what they depend on. numbers: of their rows in the file."""
         self.folder.mkdir(mode=0o700, exist_ok=True)
-        kept = as_json([stamp, list(rows), list(map(tuple, rows.values()))])
+        kept = as_json([stamp, list(numbers), list(map(tuple, rows))])
         self._file(start).write_bytes(kept.encode("utf-8", "surrogatepass"))
 
-    def of(self, start: int, stamp: str) -> dict[int, DraftRow]:
-        """What was kept of a stretch; nothing of one that depends on something else by now, or that is not there."""
+    def of(self, start: int, stamp: str) -> tuple[set[int], list[New]]:
+        """What was kept of a stretch, the numbers of the rows first; nothing of one that depends on something else by now, or
+        that is not there."""
         try:
             known, numbers, rows = from_json(self._file(start).read_bytes())
         except (FileNotFoundError, ValueError):
-            return {}
-        return dict(zip(numbers, map(DraftRow._make, rows), strict=True)) if known == stamp else {}
+            return set(), []
+        if known != stamp:
+            return set(), []
+        return set(numbers), [Bundle(*row) if len(row) == len(Bundle._fields) else DraftRow(*row) for row in rows]
 
     def forget(self) -> None:
         """Drop all of it."""

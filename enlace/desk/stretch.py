@@ -45,25 +45,25 @@ class Stretch:
 def stretch_of(
     heads: Sequence[str],
     start: int,
-    rows: Sequence[Sequence[str]],
+    texts: Sequence[Sequence[str]],
     from_csv: bool,
     mended: Mended,
     moments: Iterable[str] = (),
 ) -> Stretch:
-    """Rows as a file has them, from the one at a place on, what was mended in the place of what stands there. moments:
-    headings of dates with a time where a date alone is one at midnight, as workbooks keep it.
+    """Rows as a file has them (texts: a column for each heading), from the one at a place on, what was mended in the place of
+    what stands there. moments: headings of dates with a time where a date alone is one at midnight, as workbooks keep it.
 
-    >>> stretch_of(["code", "quay"], 0, [["N1", "'"], ["N2", "North"]], True, {"2": {"quay": "South"}}).texts(1)
+    >>> stretch_of(["code", "quay"], 0, [["N1", "N2"], ["'", "North"]], True, {"2": {"quay": "South"}}).texts(1)
     {'code': 'N2', 'quay': 'South'}
     """
-    numbers = range(start + 1, start + len(rows) + 1)
+    numbers = range(start + 1, start + (len(texts[0]) if texts else 0) + 1)
     # What was taken out with an apostrophe before its = comes back without; other formats have typed cells and need none.
     read = csv_text if from_csv else unmarked
     columns: dict[str, list[str]] = {}
-    for head, texts in zip(heads, zip(*rows, strict=True) if rows else [()] * len(heads), strict=False):
+    for head, column in zip(heads, texts, strict=True):
         # Looked at as a whole first: most columns have none.
-        marked = MARK in "".join(texts)
-        columns[head] = [read(text) if text[:1] == MARK else text for text in texts] if marked else list(texts)
+        marked = MARK in "".join(column)
+        columns[head] = [read(text) if text[:1] == MARK else text for text in column] if marked else list(column)
     for head in moments:
         columns[head] = [f"{text} 00:00" if ISO_DATE.fullmatch(text) else text for text in columns[head]]
     own = {number: mended[str(number)] for number in numbers if str(number) in mended} if mended else {}

@@ -20,7 +20,7 @@ class Verdicts:
         self.path.touch(0o600)
         with self.path.open("r+b") as file:
             file.seek(start)
-            file.write(b"".join(SOUND if one else OTHER for one in sound))
+            file.write(b"".join([SOUND if one else OTHER for one in sound]))
 
     def sound(self, start: int, size: int) -> list[bool]:
         """Whether each of some rows is sound; of a file that was checked before verdicts were kept, nothing."""

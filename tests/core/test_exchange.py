@@ -25,7 +25,7 @@ from enlace.core.exchange.ods_out import write_ods
 from enlace.core.exchange.outgoing import Sheet
 from enlace.core.exchange.package_out import write_package
 from enlace.core.exchange.readers import begun_so, guessed, looked, rows
-from enlace.core.exchange.spool import EVERY, spooled
+from enlace.core.exchange.spool import EVERY, in_blocks, spooled
 from enlace.core.exchange.written import WAYS, way_found
 from enlace.core.exchange.xlsx_out import write_xlsx
 from enlace.core.exchange.xml_out import xml_rows
@@ -222,10 +222,11 @@ class InAndOut(unittest.TestCase):
             told = list(spool.stretch(self.folder / "rows", start, 9))
             self.assertEqual(told, several[1 + start : 10 + start])
 
-    def test_rows_that_were_kept_before_places_were_are_read(self):
-        spool = spooled(iter([(0, ["n", "t"]), (2, ["1", "x"])]), self.folder / "rows")
-        (self.folder / "rows").write_text('["1", "x"]\n')
-        self.assertEqual(list(spool.stretch(self.folder / "rows", 0, 9)), [(0, ["1", "x"])])
+    def test_rows_that_were_kept_a_line_a_row_are_read(self):
+        for line, place in (('[2,"1","x"]', 2), ('["1", "x"]', 0)):
+            (self.folder / "rows").write_text(f"{line}\n{line}\n")
+            spool = in_blocks(self.folder / "rows", ["n", "t"])
+            self.assertEqual(list(spool.stretch(self.folder / "rows", 1, 9)), [(place, ["1", "x"])])
 
     def test_a_file_that_breaks_off_leaves_no_spool(self):
         path = self.folder / "a.csv"

@@ -1,5 +1,6 @@
 """SQL expressions: three-valued logic, words, and what is left to the server."""
 
+import datetime
 import itertools
 import unittest
 from dataclasses import replace
@@ -10,7 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from enlace.core.dataset.window_rows import window_columns
-from enlace.core.expression import Expression, Names, Unsupported, in_words
+from enlace.core.expression import Expression, Names, Unsupported, arithmetic, in_words
+from enlace.core.expression.columns import NotTogether, by_columns
 from enlace.core.expression.faults import expression_faults
 from enlace.core.expression.logic import both, either, negation
 from enlace.core.expression.push import Sql, pushed
@@ -103,6 +105,52 @@ class Evaluation(unittest.TestCase):
             ("abs(length_m) > 2 OR etd > eta", ""),
         ]:
             self.assertEqual(in_words(Expression(text, list(labels)).tree, labels), words)
+
+
+VALUES = {
+    "n": st.sampled_from((None, 0, 3, -1)) | st.sampled_from((Decimal("3"), Decimal("2.50"), True, 3.0, "3")),
+    "m": st.sampled_from((2, 3, Decimal("2.5"))),
+    "t": st.sampled_from(("", "abc", "N3", "3")) | st.none(),
+    "d": st.sampled_from((datetime.date(2026, 3, 1), datetime.date(2025, 1, 31))) | st.none(),
+    "w": st.sampled_from((datetime.datetime(2026, 3, 1, 7), datetime.date(2026, 3, 1), "2026-03-01")),
+    "b": st.booleans() | st.none(),
+}
+WRITTEN = ("0", "3", "2.5", "'abc'", "'3'", "'2026-03-01'", "'2026-03-01 07:00'", "TRUE", "NULL", *VALUES)
+compared = st.tuples(
+    st.sampled_from(WRITTEN), st.sampled_from(("=", "<>", "<", "<=", ">", ">=")), st.sampled_from(WRITTEN)
+)
+conditions = st.recursive(
+    compared.map(" ".join)
+    | st.tuples(*[st.sampled_from(WRITTEN)] * 3).map(lambda several: "{} BETWEEN {} AND {}".format(*several))
+    | st.sampled_from(("b", "n", "t", "t IN ('abc', 'x')", "LENGTH(t) > 1")),
+    lambda inner: (
+        inner.map("NOT ({})".format)
+        | st.tuples(inner, st.sampled_from(("AND", "OR")), inner).map(lambda several: "({}) {} ({})".format(*several))
+    ),
+    max_leaves=5,
+)
+
+
+class ByColumns(unittest.TestCase):
+    @given(conditions, st.lists(st.fixed_dictionaries(VALUES), min_size=1, max_size=4))
+    def test_the_values_are_those_of_each_record(self, text, records):
+        expression = Expression(text, VALUES)
+        run = by_columns(expression)
+        if run is None:
+            return
+        try:
+            told = run({name: [record[name] for record in records] for name in VALUES})
+        except (NotTogether, TypeError, ValueError):
+            return
+        with arithmetic():
+            self.assertEqual([(type(one), one) for one in told], [(type(o), o) for o in map(expression.run, records)])
+
+    def test_most_are_computed_so(self):
+        records = [{"n": n, "m": 3, "t": "N3", "d": datetime.date(2026, 3, n), "b": n > 2} for n in range(1, 6)]
+        for text in ("n BETWEEN 1 AND 4", "NOT b OR n < m", "d >= '2026-03-02'", "t = 'N3' AND 2 <= n", "n"):
+            expression = Expression(text, VALUES)
+            told = by_columns(expression)({name: [record[name] for record in records] for name in records[0]})
+            self.assertEqual(told, [expression(record) for record in records], text)
 
 
 class Written(unittest.TestCase):

@@ -133,8 +133,12 @@ def headed(lines: Lines, look: Look) -> Rows:
     yield 0, own_names([names[i] if i < len(names) and names[i] else f"Column {i + 1}" for i in range(width)])
     if not look.heads:
         yield number, _as_texts(first, width, look.place, number, point)
+    place = look.place
     for number, row in several:
-        texts = _as_texts(row, width, look.place, number, point)
+        if len(row) == width and _is_plain(row):
+            yield number, row
+            continue
+        texts = _as_texts(row, width, place, number, point)
         if any(texts):
             yield number, texts
 
@@ -180,6 +184,15 @@ def named(records: Iterator[tuple[int, Mapping[str, Any]]], look: Look) -> Rows:
     return headed(lines(), replace(look, heads=True, above=0))
 
 
+def _is_plain(row: Sequence[Any]) -> bool:
+    """Whether all values are texts already, none of them too long, and anything is in them: seen by all at once, as most rows of
+    text files are."""
+    try:
+        return 0 < len("".join(row)) <= LONGEST
+    except TypeError:
+        return False
+
+
 def _as_texts(row: Sequence[Any], width: int, where: str, number: int, point: str) -> list[str]:
     if len(row) > width and any(text_of(value).strip() for value in row[width:]):
         sentence = f"{where.capitalize()} {number:,} has {len(row)} values, and there {'is 1 column' if width == 1 else f'are {width} columns'}."
@@ -187,7 +200,7 @@ def _as_texts(row: Sequence[Any], width: int, where: str, number: int, point: st
             sentence, "A quote or a separator may be missing there, or rows stand above the headings.", code="bad"
         )
     texts = [value if value.__class__ is str else text_of(value, point) for value in row[:width]]
-    if any(len(text) > LONGEST for text in texts):
+    if max(map(len, texts), default=0) > LONGEST:
         raise Problem(f"A value in {where} {number:,} has more than {LONGEST:,} characters.", "", code="bad")
     return [*texts, *[""] * (width - len(texts))]
 

@@ -19,6 +19,7 @@ from .times import Date
 Read = Callable[[str], Any]
 ReadAll = Callable[[Sequence[str]], list[Any] | None]
 SAFE_DIGITS = 15  # of a decimal number that every storage keeps as it is written
+FEW = 4  # of so many texts one is another one: each is read once
 BETWEEN = "\0"  # texts of a column that are looked at together; no plain one has it
 LONGEST = 2**31  # characters of any text
 
@@ -74,6 +75,14 @@ def column_reader(field: FieldSpec, formats: Formats) -> ReadAll:
     plain, make, longest = re.compile(f"(?:(?:{form.pattern}){BETWEEN})*"), form.make, form.longest
 
     def read(texts: Sequence[str]) -> list[Any] | None:
+        distinct = set(texts)
+        if FEW * len(distinct) < len(texts):
+            values = read_all(list(distinct))
+            told = None if values is None else dict(zip(distinct, values, strict=True))
+            return None if told is None else [told[text] for text in texts]
+        return read_all(texts)
+
+    def read_all(texts: Sequence[str]) -> list[Any] | None:
         # One look at all of them: a call for each costs more than what is looked at.
         joined = BETWEEN.join((*texts, ""))
         if (
@@ -83,7 +92,7 @@ def column_reader(field: FieldSpec, formats: Formats) -> ReadAll:
         ):
             return None
         try:
-            return list(map(make, texts))
+            return list(texts) if make is str else list(map(make, texts))
         except ValueError:
             return None
 

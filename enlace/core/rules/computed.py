@@ -26,6 +26,8 @@ class Computed:
         names = names_for(dataset)
         self._names = names
         self.readers = {f.name: reader_of(f) for f in dataset.all if not f.formula}
+        # Classes of values that expressions compute with as they are stored.
+        self.plain = {f.name: {type(None), *USUAL.get(f.kind, ())} for f in dataset.all if not f.formula}
         self.formulas = {f.name: e for f in dataset.extra if f.formula and (e := self.made(f.formula))}
         self.required = {f.name: e for f in dataset.fields if (e := self.made(f.required_when))}
         self.locks = {f.name: e for f in dataset.fields if (e := self.made(f.read_only_when))}

@@ -9,6 +9,7 @@ from typing import Any
 
 from ..dataset.source import names_for
 from ..expression import Expression, ExpressionError, Unsupported, arithmetic, in_words
+from ..expression.columns import Together, by_columns
 from ..expression.parse import MASTER
 from ..kinds import KINDS, raw_text
 from ..model.dataset import DatasetSpec, FieldSpec, RuleSpec
@@ -88,6 +89,7 @@ class RecordRules:
         self.of_master = self.computed.of_master | {n for n in self.related if n.startswith(f"{MASTER}.")}
         self._required = [f for f in dataset.fields if f.required and not f.generated]
         named = {name for _, expression in self._checks for name in expression.names}
+        self._together: dict[Expression, Together | None] = {}
         self._read = {n: self.computed.readers[n] for n in named if n in self.computed.readers}
         # Whether rules are about nothing but what the record itself holds.
         self.plain = not self.related and len(self._read) == len(named)
@@ -144,18 +146,31 @@ class RecordRules:
             return [False] * count
         fine = [True] * count
         for field in (*self._required, *(field for field, _ in self._at_times)):
-            # By its class: to tell a Decimal from a text takes Python longer than all else that is asked here.
-            fine = [
-                so and value is not None and value is not MISSING and (value.__class__ is not str or value != "")
-                for so, value in zip(fine, columns.get(field.name) or [None] * count, strict=True)
-            ]
+            column = columns.get(field.name) or [None] * count
+            classes = set(map(type, column))
+            # Looked at as a whole first; one by one by its class: to tell a Decimal from a text takes Python longer than all else.
+            if classes & {type(None), type(MISSING)} or (str in classes and "" in column):
+                fine = [
+                    so and value is not None and value is not MISSING and (value.__class__ is not str or value != "")
+                    for so, value in zip(fine, column, strict=True)
+                ]
+        plain = self.computed.plain
+        readers = {
+            n: None if set(map(type, columns.get(n, ()))) <= plain[n] else read for n, read in self._read.items()
+        }
         with arithmetic():
-            for _, _, run, own, _, _ in self._running[new, saving]:
+            for _, expression, run, own, _, _ in self._running[new, saving]:
                 # Of what is not there nothing is said.
                 if own <= columns.keys():
-                    held = surely_held(run, {name: columns[name] for name in own}, count, self._read)
+                    its = {name: columns[name] for name in own}
+                    held = surely_held(run, its, count, readers, self._by_columns(expression))
                     fine = [so and holds_so for so, holds_so in zip(fine, held, strict=True)]
         return fine
+
+    def _by_columns(self, expression: Expression) -> Together | None:
+        if expression not in self._together:
+            self._together[expression] = by_columns(expression)
+        return self._together[expression]
 
     def _lacks(self, complaints: list[Complaint], field: FieldSpec, touches: bool, not_there_yet: bool) -> None:
         """Say that a field needs a value: once somebody touched it, or of a new record before it is saved."""

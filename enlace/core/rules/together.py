@@ -7,6 +7,7 @@ from contextlib import suppress
 from typing import Any
 
 from ..expression import ExpressionError
+from ..expression.columns import NotTogether, Together
 
 Columns = Mapping[str, Sequence[Any]]
 Read = Callable[[Any], Any]
@@ -34,28 +35,40 @@ def breaks(told: Any) -> bool:
     return told is False or (told is not None and bool(told == 0))
 
 
-def surely_held(run: Callable[[Any], Any], columns: Columns, count: int, readers: Mapping[str, Read]) -> list[bool]:
+def surely_held(
+    run: Callable[[Any], Any],
+    columns: Columns,
+    count: int,
+    readers: Mapping[str, Read | None],
+    together: Together | None = None,
+) -> list[bool]:
     """Of which records a rule surely holds, or lacks something that it needs.
 
     columns: of the fields that it is about, as stored, MISSING where a record has no such value. count: of the records.
-    readers: by field, from a stored value to what expressions compute with.
+    readers: by field, from a stored value to what expressions compute with, None where that is the same. together: the same as `run`, of columns.
     """
     if len(columns) == 1:
         [(name, column)] = columns.items()
         distinct = list(set(column)) if set(map(type, column)) in ALIKE else column
-        if len(distinct) < len(column):
-            told = dict(zip(distinct, surely_held(run, {name: distinct}, len(distinct), readers), strict=True))
+        if 2 * len(distinct) < len(column):
+            held = surely_held(run, {name: distinct}, len(distinct), readers, together)
+            told = dict(zip(distinct, held, strict=True))
             return [told[value] for value in column]
     read = {name: _read(readers[name], column) for name, column in columns.items()}
     if not any(map(has_signs, read.values())):
         # All at once: to be ready for what one can't compute costs more than most rules.
+        if together is not None and columns:
+            with suppress(NotTogether, *UNTOLD):
+                return [made is True or not breaks(made) for made in together(read)]
         with suppress(*UNTOLD):
             return [made is True or not breaks(made) for made in map(run, _records(read, count))]
     return [_holds(run, record) for record in _records(read, count)]
 
 
-def _read(read: Read, column: Sequence[Any]) -> list[Any]:
+def _read(read: Read | None, column: Sequence[Any]) -> Sequence[Any]:
     """What expressions compute with for each value: UNREAD where it can't be read."""
+    if read is None:
+        return column
 
     def tried(value: Any) -> Any:
         try:
@@ -65,6 +78,9 @@ def _read(read: Read, column: Sequence[Any]) -> list[Any]:
 
     if not has_signs(column):
         with suppress(*UNTOLD):
+            if set(map(type, column)) in ALIKE and 2 * len(distinct := set(column)) < len(column):
+                told = {value: read(value) for value in distinct}
+                return [told[value] for value in column]
             return list(map(read, column))
     return list(map(tried, column))
 
