@@ -64,9 +64,17 @@ def held_by(
 
 def _texts(names: Sequence[str], columns: Sequence[Sequence[Any]]) -> list[str | None]:
     first = f"{tuple(names)} "
+    texts = f"{first}'"
     # NULL is equal to nothing.
     if len(columns) == 1:
-        return [None if value is None or value is MISSING else f"{first}[{value!r}]" for value in columns[0]]
+        return [
+            texts + value
+            if value.__class__ is str
+            else None
+            if value is None or value is MISSING
+            else f"{first}[{value!r}]"
+            for value in columns[0]
+        ]
     return [
         None if any(value is None or value is MISSING for value in taken) else first + str(list(taken))
         for taken in zip(*columns, strict=True)

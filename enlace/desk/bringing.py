@@ -42,7 +42,7 @@ MOST_BYTES = 500 * 1024 * 1024
 MOST_WAITING = 10  # files of one person; the oldest goes
 KEPT_FOR = datetime.timedelta(days=3)
 FORM = "form"  # of what is kept of a spool: how its file is laid out
-STRETCH = 5_000  # rows that are checked, or put in, together
+STRETCH = 20_000  # rows that are checked, or put in, together
 A_WHILE = 0.4  # seconds that a request goes on for
 SAMPLE = 6
 MOST_OFFERED = 200  # lines of a list beside the editor of a faulty row
@@ -114,6 +114,12 @@ class Bringing:
         )
         self._begin_anew()
 
+    def lay_out_anew(self) -> None:
+        """What is kept of the file was kept before it was laid out as now: its rows are, and are checked anew."""
+        self.spool = in_blocks(self.kept.rows, self.incoming.spool["heads"])
+        self.incoming.spool = _kept_so(self.spool)
+        self._begin_anew()
+
     def _begin_anew(self) -> None:
         self.kept.firsts.forget()
         self.kept.ready.forget()
@@ -145,7 +151,10 @@ class Bringing:
         with self._alone():
             if incoming.checked != start:
                 return  # another window was at it, and may have mended some since
-            self.kept.verdicts.note(start, [number not in rows or rows[number].sound for number in stretch.numbers])
+            sound = [True] * len(stretch.numbers)
+            for number, row in rows.items():
+                sound[number - start - 1] = row.sound
+            self.kept.verdicts.note(start, sound)
             self._keep_ready(start, rows, new)
             self._count("new", len(new.numbers))
             for row in rows.values():
@@ -346,10 +355,9 @@ def begun(work: Work) -> Bringing | None:
     incoming = Incoming.objects.filter(**_place(work)).last()
     if incoming is None:
         return None
-    if incoming.spool and FORM not in incoming.spool:
-        incoming.spool = _kept_so(in_blocks(KeptFile(incoming.pk).rows, incoming.spool["heads"]))
-        incoming.save(update_fields=["spool"])
     bringing = Bringing(work, incoming)
+    if incoming.spool and FORM not in incoming.spool:
+        bringing.lay_out_anew()
     return bringing if bringing.kept.file.exists() else None
 
 

@@ -20,6 +20,7 @@ from enlace.core.kinds import KINDS, TEXTS, Unreadable
 from enlace.core.kinds.quick import text_reader
 from enlace.core.kinds.times import AS_NUMBERS
 from enlace.core.model.values import record_id
+from enlace.core.model.whole_column import WholeColumn, whole
 from enlace.core.problem import Problem
 from enlace.core.rules.together import records_of
 
@@ -33,6 +34,7 @@ from .typed import Typed, typed_from
 from .work import Work
 
 NUMBER = re.compile(r"-?[0-9]{6,18}(\.[0-9]+)?")  # fewer digits are a date as somebody writes it
+MOST_MET = 5_000  # texts of lists that are remembered: what repeats itself repeats itself soon
 Known = dict[tuple[str, str], Typed | Problem]
 Faults = tuple[tuple[str, str], ...]
 Columns = Sequence[tuple[str, FieldSpec]]  # headings, and the fields that they go to
@@ -75,7 +77,7 @@ class New:
     """
 
     numbers: Sequence[int] = ()
-    columns: Mapping[str, Sequence[Any]] = with_default(default_factory=dict)
+    columns: Mapping[str, WholeColumn[Any]] = with_default(default_factory=dict)
     alone: Sequence[tuple[str, Sequence[str | None]]] = ()
 
     def without(self, numbers: Collection[int]) -> New:
@@ -83,7 +85,7 @@ class New:
         if not numbers:
             return self
         left = [number not in numbers for number in self.numbers]
-        columns = {name: list(compress(column, left)) for name, column in self.columns.items()}
+        columns = {name: WholeColumn(compress(column, left)) for name, column in self.columns.items()}
         return New(list(compress(self.numbers, left)), columns, [(w, list(compress(t, left))) for w, t in self.alone])
 
     @property
@@ -110,6 +112,7 @@ class FileRows:
     def __init__(self, work: Work, columns: Columns, existing: str) -> None:
         self.work, self.columns, self.existing = work, columns, existing
         self._lists: dict[str, WholeList | None] = {}
+        self._met: Known = {}  # what texts stand for in these lists
 
     def made(self, several: Stretch, ruled: bool = True) -> Made:
         """Rows as they would go in: values, lists and rules are looked at, nothing is changed.
@@ -122,11 +125,16 @@ class FileRows:
         asked = [identifier for identifier in ids if identifier]
         stored, there = self.work.stored_of(asked), self.work.store.some(asked)
         beside = self._elsewhere(several, known)
-        fresh = [at for at, named in enumerate(ids) if not beside[at] and (not named or named not in stored)]
+        fresh: Sequence[int] = range(len(ids))
+        if stored or any(beside):
+            fresh = [at for at, named in enumerate(ids) if not beside[at] and (not named or named not in stored)]
         entering = Entering(self.work, editing.fresh(self.work), self._entered(), known)
         rest, new = self._plainly(several.some(fresh), [ids[at] for at in fresh], entering) if ruled else (None, New())
+        if len(new.numbers) == len(ids):
+            return Made({}, new)
         told = set(new.numbers)
-        entered = iter(entering.entered(several.some(fresh) if rest is None else rest))
+        left = several.some(fresh) if rest is None else rest
+        entered = iter(entering.entered(left) if left.numbers else ())
         made, named_so = [], []
         for at, (number, named, faults) in enumerate(zip(several.numbers, ids, beside, strict=True)):
             if number in told:
@@ -155,13 +163,11 @@ class FileRows:
         fine = checks.sound_columns(part, columns, len(ids))
         for at in odd:
             fine[at] = False
-        if not all(fine):
-            places = [at for at, so in enumerate(fine) if so]
-            columns = {name: [column[at] for at in places] for name, column in columns.items()}
-            ids = [ids[at] for at in places]
-        sound = rows.some([at for at, so in enumerate(fine) if so])
-        rest = rows.some([at for at, so in enumerate(fine) if not so])
-        return rest, New(sound.numbers, columns, list(self._alone.of_columns(ids, columns)))
+        rest = rows.some([at for at, so in enumerate(fine) if not so]) if not all(fine) else rows.some(())
+        if rest.numbers:
+            ids, rows = list(compress(ids, fine)), rows.some([at for at, so in enumerate(fine) if so])
+            columns = {name: WholeColumn(compress(column, fine)) for name, column in columns.items()}
+        return rest, New(rows.numbers, columns, list(self._alone.of_columns(ids, columns)))
 
     def _again(self, number: int, row: dict[str, str], identifier: str, stored: Any, before: Any, known: Known) -> Row:
         """A row whose key is there already."""
@@ -208,9 +214,9 @@ class FileRows:
         """Where no text can be, an empty one is no value."""
         others = [head for head, field in self.columns if not _is_text(field)]
         columns = {
-            head: [text.removeprefix(EMPTY_TEXT) for text in several.columns[head]]
+            head: whole([text.removeprefix(EMPTY_TEXT) for text in several.columns[head]])
             for head in others
-            if EMPTY_TEXT in several.columns[head]
+            if several.columns[head].has_between
         }
         return replace(several, columns={**several.columns, **columns}) if columns else several
 
@@ -224,8 +230,12 @@ class FileRows:
                 whole = whole_list(self.work.spec, self.work.dataset, field, self.work.formats, MOST_LINES)
                 self._lists[field.name] = whole
             if (lines := self._lists[field.name]) is not None:
-                said = set(rows.columns[head])
-                known |= {(field.name, text): typed_from(self.work, field, text, lines) for text in said}
+                said = {(field.name, text) for text in rows.columns[head].distinct}
+                known |= {place: self._met[place] for place in said & self._met.keys()}
+                fresh = {place: typed_from(self.work, field, place[1], lines) for place in said - known.keys()}
+                known |= fresh
+                if len(self._met) < MOST_MET:
+                    self._met |= fresh
         return known
 
     def _as_they_stand(self, rows: Stretch) -> Known:
@@ -234,7 +244,7 @@ class FileRows:
         known: Known = {}
         for head, field in self.columns:
             if field.storage in AS_NUMBERS:
-                for text in set(rows.columns[head]):
+                for text in rows.columns[head].distinct:
                     if NUMBER.fullmatch(text):
                         number = float(text) if "." in text else int(text)
                         known[field.name, text] = Typed(
@@ -386,9 +396,9 @@ def _same(a: Any, b: Any) -> bool:
     return bool(a == b) or str(a) == str(b)  # what keeps no types may have the one as a number and the other as a text
 
 
-def _odd(texts: Sequence[str]) -> set[str]:
-    joined = "".join(texts)  # looked at as a whole first: most columns have none
-    if "\r" not in joined and CUT_OFF not in joined and not any(map(str.isspace, texts)):
+def _odd(texts: WholeColumn[str]) -> set[str]:
+    # Looked at as a whole first: most columns have none.
+    if "\r" not in texts.joined and CUT_OFF not in texts.joined and not texts.has_blanks:
         return set()
     return {text for text in texts if "\r" in text or text.isspace() or text.endswith(CUT_OFF)}
 

@@ -116,15 +116,23 @@ def bundles_of(columns: Mapping[str, Sequence[Any]], count: int) -> list[Bundle]
         return []
     size = -(-count // -(-count // MOST))
     several = []
+    texts = {name: None if has_signs(column) else column_text(column) for name, column in columns.items()}
     for start in range(0, count, size):
-        body = as_json({name: _text(column[start : start + size]) for name, column in columns.items()})
+        inside = slice(start, start + size)
+        body = as_json(
+            {n: _text(column[inside]) if texts[n] is None else _part(texts[n], inside) for n, column in columns.items()}
+        )
         several.append(Bundle(new_id(), min(size, count - start), body))
     return several
 
 
+def _part(text: Any, inside: slice) -> Any:
+    """A part of what `column_text` made."""
+    return {**text, "v": text["v"][inside]} if isinstance(text, dict) else text[inside]
+
+
 def _text(column: Sequence[Any]) -> Any:
-    if not has_signs(column):
-        return column_text(column)
+    """A column where some records lack a value."""
     lacking = [at for at, value in enumerate(column) if value is MISSING]
     return {LACKING: lacking, COLUMN: column_text([None if value is MISSING else value for value in column])}
 
@@ -139,16 +147,43 @@ def packed_values(column: Sequence[Any]) -> Sequence[Any]:
 # -- in the database ------------------------------------------------------------------------------------------
 
 
-def write(draft: Draft, several: Sequence[Bundle]) -> None:
-    """Keep bundles, behind all records that are there."""
+def write(draft: Draft, several: Sequence[Bundle], step: int) -> None:
+    """Keep bundles, behind all records that are there. step: the number of the one that brings them."""
     if not several:
         return
     first = _numbers(sum(bundle.size for bundle in several))
     rows = []
     for bundle in several:
-        rows.append((draft.pk, first, *bundle))
+        rows.append((draft.pk, first, step, True, *bundle))
         first += bundle.size
-    insert(DraftBundle, ("draft", "first", *Bundle._fields), rows)
+    insert(DraftBundle, ("draft", "first", "step", "standing", *Bundle._fields), rows)
+
+
+def write_again(draft: Draft, codes: Collection[str]) -> list[Bundle]:
+    """Bundles are pending once more, behind all records that are there; these."""
+    several = list(draft.bundles.filter(code__in=codes)) if codes else []
+    first = _numbers(sum(kept.size for kept in several)) if several else 0
+    for kept in several:
+        kept.first, kept.standing = first, True
+        kept.save(update_fields=["first", "standing"])
+        first += kept.size
+    return list(map(bundle_of, several))
+
+
+def standing(draft: Draft) -> models.QuerySet[DraftBundle]:
+    """The bundles whose records are pending, and kept nowhere else."""
+    return draft.bundles.filter(standing=True)
+
+
+def kept_of(draft: Draft | None, code: str) -> Bundle | None:
+    """A bundle, whether its records are pending or kept for a step alone."""
+    kept = draft.bundles.filter(code=code).first() if draft else None
+    return kept and bundle_of(kept)
+
+
+def drop(draft: Draft, **of_steps: int) -> None:
+    """What is kept for steps alone that are gone, such as `step__lt`."""
+    draft.bundles.filter(standing=False, **of_steps).delete()
 
 
 def _numbers(count: int) -> int:
@@ -167,21 +202,22 @@ def _numbers(count: int) -> int:
 
 def open_up(draft: Draft, codes: Collection[str]) -> list[DraftRow]:
     """Keep the records of some bundles one by one, where they stand; these."""
-    several = list(draft.bundles.filter(code__in=codes)) if codes else []
+    several = list(standing(draft).filter(code__in=codes)) if codes else []
     rows: list[DraftRow] = []
     for kept in several:
-        own = list(_of(kept).rows)
+        own = list(bundle_of(kept).rows)
         insert(
             DraftRecord,
             ("id", "draft", *DraftRow._fields),
             ((number, draft.pk, *row) for number, row in enumerate(own, kept.first)),
         )
         rows += own
-    draft.bundles.filter(pk__in=[kept.pk for kept in several]).delete()
+    draft.bundles.filter(pk__in=[kept.pk for kept in several]).update(standing=False)
     return rows
 
 
-def _of(kept: DraftBundle) -> Bundle:
+def bundle_of(kept: DraftBundle) -> Bundle:
+    """A bundle behind its row."""
     return Bundle(kept.code, kept.size, kept.body)
 
 
@@ -189,16 +225,16 @@ def some(draft: Draft, identifiers: Collection[str]) -> dict[str, PendingRecord]
     """Those of the records that are kept in bundles."""
     found: dict[str, PendingRecord] = {}
     places = places_of(identifiers)
-    for kept in draft.bundles.filter(code__in=places):
+    for kept in standing(draft).filter(code__in=places):
         wanted = [at for at in places[kept.code] if at < kept.size]
-        found |= {record.id: record for record in _of(kept).some(wanted)}
+        found |= {record.id: record for record in bundle_of(kept).some(wanted)}
     return found
 
 
 def numbered(draft: Draft) -> Iterator[tuple[int, PendingRecord]]:
     """All records that are kept in bundles, with their numbers."""
-    for kept in draft.bundles.all():
-        yield from enumerate(_of(kept).records, kept.first)
+    for kept in standing(draft):
+        yield from enumerate(bundle_of(kept).records, kept.first)
 
 
 class Order:
@@ -207,7 +243,7 @@ class Order:
     def __init__(self, draft: Draft, alone: models.QuerySet[DraftRecord]) -> None:
         self.alone = alone
         self._numbers = list(alone.values_list("pk", flat=True))
-        self._bundles = list(draft.bundles.values_list("code", "first", "size"))
+        self._bundles = list(standing(draft).values_list("code", "first", "size"))
 
     def slice(self, start: int, size: int) -> list[str]:
         """The ids of some of them by their places, from 0."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db.models import Sum
 
+from .draft_bundles import drop
 from .models import Draft
 
 MOST_STEPS = 1_000
@@ -12,7 +13,7 @@ MOST_STEP_BYTES = 32 * 1024 * 1024  # of all steps of a draft together; the olde
 
 def tidy_steps(draft: Draft, number: int) -> None:
     """Undo reaches back MOST_STEPS steps, and no further than MOST_STEP_BYTES of them; the newest one always stays."""
-    draft.steps.filter(number__lte=number - MOST_STEPS).delete()
+    _forget(draft, number - MOST_STEPS + 1)
     if draft.steps.aggregate(size=Sum("size"))["size"] <= MOST_STEP_BYTES:
         return
     left, oldest = MOST_STEP_BYTES, number
@@ -21,4 +22,10 @@ def tidy_steps(draft: Draft, number: int) -> None:
         if left < 0 and at != number:
             break
         oldest = at
+    _forget(draft, oldest)
+
+
+def _forget(draft: Draft, oldest: int) -> None:
+    """Undo reaches back to a step and no further."""
     draft.steps.filter(number__lt=oldest).delete()
+    drop(draft, step__lt=oldest)

@@ -16,12 +16,13 @@ from enlace.core.draft import PendingRecord, Step, dump, load, undone
 from enlace.core.draft.pending import dump_entered, new_ids
 from enlace.core.draft.steps import Records
 from enlace.core.model.values import as_json
+from enlace.core.model.whole_column import WholeColumn
 from enlace.core.rules.together import records_of
 from enlace.workshop.models import Form
 
 from . import draft_blobs, draft_bundles, draft_rows
 from .draft_blobs import APART_FROM, holds_apart, is_apart
-from .draft_bundles import LEAST, Bundle, bundles_of, ids_of, packed_values, places_of
+from .draft_bundles import LEAST, Bundle, bundle_of, bundles_of, ids_of, packed_values, places_of
 from .draft_counts import BUNDLED, bundled, count_forth, counted, tally
 from .draft_reader import DraftReader
 from .draft_rows import DraftRow
@@ -86,18 +87,19 @@ class DraftStore(DraftReader):
         draft = self.existing()
         # Something was undone and then something else was done: what could be redone does not fit any more.
         draft.steps.filter(number__gt=draft.done).delete()
+        draft_bundles.drop(draft, step__gt=draft.done)
         bodies = self._bodies(after)
         # What is entered just now is nowhere yet: nothing has to be looked for that it takes the place of.
         entered = {a for a, r in after.items() if r is not None and r.state == "new" and before.get(a) is None}
-        owners = self._write(after, bodies, sound=sound, new=new, entered=entered)
         number = draft.done + 1
+        owners = self._write(after, bodies, number, sound=sound, new=new, entered=entered)
         lines = self._lines(self._bodies(before), owners), self._lines(bodies, owners)
         texts = (
-            as_json([*lines[0], *(_line(one, None) for one in new)]),
-            as_json([*lines[1], *(_line(one, one.body) for one in new)]),
+            as_json([*lines[0], *(_line(one, False) for one in new)]),
+            as_json([*lines[1], *(_line(one, True) for one in new)]),
         )
         # Kept with the step, so that adding up what a draft holds does not read its texts.
-        size = len(texts[0]) + len(texts[1])
+        size = len(texts[0]) + len(texts[1]) + sum(len(bundle.body) for bundle in _apart(new)[1])
         DraftStep.objects.create(draft=draft, number=number, label=label, before=texts[0], after=texts[1], size=size)
         tidy_steps(draft, number)
         self._stand(draft, number)
@@ -130,14 +132,12 @@ class DraftStore(DraftReader):
         step = Step(row.label, self._records(row.before), self._records(row.after))
         # A step knows both sides: to go back is the same step turned round, so that there is one way of writing it.
         step = undone(step) if back else step
-        lines, again = json.loads(texts), []
+        lines = json.loads(texts)
         owners = {(line[0], line[1]): line[2] for line in lines if isinstance(line, list)}
-        changed = dict(step.after)
-        for line in (line for line in lines if isinstance(line, dict) and line["body"]):
-            again.append(Bundle(**line))
-            for identifier in again[-1].ids:
-                changed.pop(("", identifier))
-        self._write(changed, self._bodies(changed), owners, new=again)
+        again = [line for line in lines if isinstance(line, dict) and line["there"]]
+        together = {("", identifier) for line in again for identifier in ids_of(line["code"], line["size"])}
+        changed = {address: record for address, record in step.after.items() if address not in together}
+        self._write(changed, self._bodies(changed), number, owners, again=[line["code"] for line in again])
         self._stand(row.draft if self.draft is None else self.draft, number)
         self._tell(step.after)
         return step
@@ -181,10 +181,11 @@ class DraftStore(DraftReader):
         else:
             owners = {(r.part, r.record): r.owner for r in draft.records.exclude(owner="")} if records else {}
             changed = {**dict.fromkeys(gone), **records}
-            self._write(changed, self._bodies(changed), owners)
+            self._write(changed, self._bodies(changed), owners=owners)
         # Steps go with a save: undoing one would bring back texts of a row as it was before.
         if gone:
             draft.steps.all().delete()
+            draft_bundles.drop(draft)
             draft.done, draft.takes_back = 0, None
             draft.save(update_fields=["done", "takes_back"])
             draft_blobs.drop_unheld(draft)
@@ -209,7 +210,7 @@ class DraftStore(DraftReader):
         if self.draft is None:
             return
         if self.edited is not None:
-            bundles = self.draft.bundles.values_list("code", "size")
+            bundles = draft_bundles.standing(self.draft).values_list("code", "size")
             bundled = (("", identifier) for code, size in bundles for identifier in ids_of(code, size))
             self._tell(dict.fromkeys([*self.draft.records.values_list("part", "record"), *bundled]))
         for several in (self.draft.records, self.draft.bundles, self.draft.steps, self.draft.blobs):
@@ -267,13 +268,16 @@ class DraftStore(DraftReader):
         self,
         records: Records,
         bodies: Bodies,
+        step: int = 0,
         owners: Mapping[tuple[str, str], str] | None = None,
         sound: Collection[tuple[str, str]] = frozenset(),
         new: Sequence[New] = (),
         entered: Collection[tuple[str, str]] = frozenset(),
+        again: Collection[str] = (),
     ) -> dict:
-        """Store records; the owners of new ones, by their addresses. sound: those that are known to need no attention.
-        new: others, that are not there yet. entered: those of the records that are not there yet either."""
+        """Store records; the owners of new ones, by their addresses. step: the number of the one that they are of. sound: those
+        that are known to need no attention. new: others, that are not there yet. entered: those of the records that are not there
+        yet either. again: the codes of bundles that are pending once more."""
         assert self.draft is not None
         dropped = self._from_bundles(records)
         records = (
@@ -292,12 +296,14 @@ class DraftStore(DraftReader):
             kept.append(self._row(address, record, owner, address in faulty, body))
         rows, bundles = _apart(new)
         kept += rows
-        count_forth(self.draft, [address for address in records if address not in entered], kept, bundles)
+        once_more = draft_bundles.write_again(self.draft, again)
+        there = [address for address in records if address not in entered]
+        count_forth(self.draft, there, kept, [*bundles, *once_more])
         for part, identifiers in gone.items():
             for some in in_parts(identifiers, 500):
                 self.draft.records.filter(part=part, record__in=some).delete()
         draft_rows.write(self.draft, kept)
-        draft_bundles.write(self.draft, bundles)
+        draft_bundles.write(self.draft, bundles, step)
         return owners_known
 
     def _from_bundles(self, records: Records) -> set[tuple[str, str]]:
@@ -308,13 +314,14 @@ class DraftStore(DraftReader):
             return dropped
         counts, opened = Counter(draft.counts), []
         places = places_of([identifier for part, identifier in records if not part])
-        for kept in draft.bundles.filter(code__in=places):
-            bundle = Bundle(kept.code, kept.size, kept.body)
+        for kept in draft_bundles.standing(draft).filter(code__in=places):
+            bundle = bundle_of(kept)
             counts.subtract(bundled([bundle]))
             ours = [("", identifier) for identifier in bundle.ids]
             if all(address in records and records[address] is None for address in ours):
                 dropped.update(ours)
-                kept.delete()
+                kept.standing = False
+                kept.save(update_fields=["standing"])
             else:
                 opened.append(bundle.code)
         rows = draft_bundles.open_up(draft, opened)
@@ -338,7 +345,7 @@ class DraftStore(DraftReader):
             return None
         return self._row((self.part, record.id), record, self._owner(self.part), False, body)
 
-    def new_rows(self, columns: Mapping[str, Sequence[Any]], count: int) -> list[New] | None:
+    def new_rows(self, columns: Mapping[str, WholeColumn[Any]], count: int) -> list[New] | None:
         """New records of the part that need no attention, of which each field's values are a column (MISSING where one has
         none), as they are to be kept. None where a value has to be kept apart."""
         if any(map(_holds_long, columns.values())):
@@ -363,7 +370,8 @@ class DraftStore(DraftReader):
         for line in json.loads(text):
             if isinstance(line, dict):
                 ids = ids_of(line["code"], line["size"])
-                several = Bundle(**line).records if line["body"] else repeat(None, len(ids))
+                kept = draft_bundles.kept_of(self.draft, line["code"]) if line["there"] else None
+                several = kept.records if kept else repeat(None, len(ids))
                 records |= {("", identifier): record for identifier, record in zip(ids, several, strict=True)}
             else:
                 part, identifier, _, body = line
@@ -379,16 +387,15 @@ def _apart(new: Iterable[New]) -> tuple[list[DraftRow], list[Bundle]]:
     return rows, bundles
 
 
-def _line(new: New, body: str | None) -> Any:
-    """What is new as a step keeps it."""
+def _line(new: New, there: bool) -> Any:
+    """What is new as a step keeps it. there: of the side where it is pending."""
     if isinstance(new, DraftRow):
-        return new.part, new.record, new.owner, body
-    return {"code": new.code, "size": new.size, "body": body}
+        return new.part, new.record, new.owner, new.body if there else None
+    return {"code": new.code, "size": new.size, "there": there}
 
 
-def _holds_long(column: Sequence[Any]) -> bool:
+def _holds_long(column: WholeColumn[Any]) -> bool:
     """Whether a value of a column is to be kept apart."""
-    classes = set(map(type, column))
-    if classes == {str}:
-        return max(map(len, column)) >= APART_FROM  # at once: a call for each takes longer
-    return not classes.isdisjoint({str, bytes}) and any(map(is_apart, column))
+    if column.classes == {str}:
+        return column.longest >= APART_FROM  # at once: a call for each takes longer
+    return not column.classes.isdisjoint({str, bytes}) and any(map(is_apart, column))

@@ -11,8 +11,9 @@ from enlace.core.dataset import FieldSpec
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import give_new, leave_unread, new_ids
 from enlace.core.exchange.empties import EMPTY_TEXT
-from enlace.core.kinds import Unreadable
+from enlace.core.kinds import TEXTS, Unreadable
 from enlace.core.kinds.quick import ReadAll, column_reader, text_reader
+from enlace.core.model.whole_column import WholeColumn, looked_up
 from enlace.core.problem import Problem
 from enlace.core.rules.together import MISSING, Sign, records_of
 
@@ -82,21 +83,21 @@ class Entering:
         # A row is told by its columns where nothing that the record begins with stands in the way of what is entered.
         self._by_column = bool(columns) and not (first.texts or first.waits_for.keys() & set(self._names))
 
-    def columns(self, rows: Stretch) -> tuple[dict[str, list[Any]], list[int]] | None:
+    def columns(self, rows: Stretch) -> tuple[dict[str, WholeColumn[Any]], list[int]] | None:
         """The values that rows give new records, by field, MISSING where one has none; and the places of the rows that have
         to be looked at on their own. None where all have to be.
         """
         if not self._by_column:
             return None
         count, begun = len(rows.numbers), self.first.now
-        columns, odd = {name: [value] * count for name, value in begun.items()}, [False] * count
+        columns, odd = {name: WholeColumn([value] * count) for name, value in begun.items()}, [False] * count
         for column in self._columns:
             name = column.field.name
             values, signs = self._values(column, rows.columns[column.head])
             if ODD in signs:
                 odd = [so or value is ODD for so, value in zip(odd, values, strict=True)]
             if MISSING in signs and name in begun:
-                values = [begun[name] if value is MISSING else value for value in values]
+                values = WholeColumn([begun[name] if value is MISSING else value for value in values])
             columns[name] = values
         return columns, [at for at, so in enumerate(odd) if so]
 
@@ -113,14 +114,15 @@ class Entering:
             for at, now in enumerate(records_of(columns, len(ids)))
         ]
 
-    def _values(self, column: Column, texts: Sequence[str]) -> tuple[list[Any], set[object]]:
+    def _values(self, column: Column, texts: WholeColumn[str]) -> tuple[WholeColumn[Any], set[object]]:
         """The values that texts of a column give a new record, and which of MISSING and ODD are among them."""
+        values = column.read_all(texts) if column.plain else None
         # Blanks alone may say nothing, whatever they would be read as.
-        if column.plain and not any(map(str.isspace, texts)) and (values := column.read_all(texts)) is not None:
+        if values is not None and (column.field.kind not in TEXTS or not texts.has_blanks):
             return values, set()
-        told = {text: self._value(column, text) for text in set(texts)}
+        told = {text: self._value(column, text) for text in texts.distinct}
         # By what they are: to compare a Decimal with something else takes Python long.
-        return [told[text] for text in texts], {v for v in told.values() if v is ODD or v is MISSING}
+        return looked_up(texts, told), {v for v in told.values() if v is ODD or v is MISSING}
 
     def _value(self, column: Column, text: str) -> Any:
         if self._begins_as_new(column, text):

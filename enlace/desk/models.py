@@ -118,26 +118,29 @@ class DraftBundle(models.Model):
     """Many new records of a form's own part as one row (`enlace.desk.draft_bundles`).
 
     code: what their ids begin with. first: the number of the first one, as of a DraftRecord; those behind it take the numbers
-    behind. size: how many they are. body: their values by field, as columns.
+    behind. size: how many they are. body: their values by field, as columns. step: the number of the one that brought them, which
+    has no other copy of them. standing: they are pending, and kept nowhere else; else they are kept for that step.
     """
 
     draft = models.ForeignKey(Draft, models.CASCADE, related_name="bundles")
     code = models.CharField(max_length=17, unique=True)
     first = models.PositiveBigIntegerField()
     size = models.PositiveIntegerField()
+    step = models.PositiveIntegerField()
+    standing = models.BooleanField(default=True)
     body = models.TextField()
 
     class Meta:
         ordering = ["first"]
         # With what tells where a record stands, so that no long text is read for that.
-        indexes = [models.Index(fields=["draft", "first", "code", "size"], name="draft_bundle_places")]
+        indexes = [models.Index(fields=["draft", "standing", "first", "code", "size"], name="draft_bundle_places")]
 
 
 class DraftStep(models.Model):
     """One step for undo and redo.
 
     before, after: [[part, record id, owner, text form or null] …] as JSON; of new records that are kept together
-    {"code", "size", "body": null where they are not pending}.
+    {"code", "size", "there": whether they are pending}.
 
     size: of both, in characters.
     """

@@ -23,17 +23,23 @@ class Ready:
     def keep(self, start: int, stamp: str, numbers: Sequence[int], rows: Sequence[New]) -> None:
         """Keep the records of a stretch. stamp: what they depend on. numbers: of their rows in the file."""
         self.folder.mkdir(mode=0o700, exist_ok=True)
-        kept = as_json([stamp, list(numbers), list(map(tuple, rows))])
-        self._file(start).write_bytes(kept.encode("utf-8", "surrogatepass"))
+        bodies = [row.body.encode("utf-8", "surrogatepass") for row in rows]
+        # Apart from all else, so that they are no texts within a text.
+        places = [[*row[:-1], len(body)] for row, body in zip(rows, bodies, strict=True)]
+        with self._file(start).open("wb") as file:
+            file.write(as_json([stamp, list(numbers), places]).encode("utf-8", "surrogatepass") + b"\n")
+            file.writelines(bodies)
 
     def of(self, start: int, stamp: str) -> tuple[set[int], list[New]]:
         """What was kept of a stretch, the numbers of the rows first; nothing of one that depends on something else by now, or
         that is not there."""
         try:
-            known, numbers, rows = from_json(self._file(start).read_bytes())
+            with self._file(start).open("rb") as file:
+                known, numbers, places = from_json(file.readline())
+                if known != stamp:
+                    return set(), []
+                rows = [(*row, file.read(size).decode("utf-8", "surrogatepass")) for *row, size in places]
         except (FileNotFoundError, ValueError):
-            return set(), []
-        if known != stamp:
             return set(), []
         return set(numbers), [Bundle(*row) if len(row) == len(Bundle._fields) else DraftRow(*row) for row in rows]
 

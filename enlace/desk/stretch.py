@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from enlace.core.exchange.csv_out import csv_text
 from enlace.core.exchange.empties import EMPTY_TEXT, MARK, unmarked
 from enlace.core.kinds.times import ISO_DATE
+from enlace.core.model.whole_column import WholeColumn, whole
 
 EVERYWHERE = "*"  # among what was mended by rows: by heading, what stands in the place of a text in all of them
 # By the number of a row its texts by heading; under EVERYWHERE by heading texts by texts.
@@ -20,7 +21,7 @@ class Stretch:
     """numbers: of the rows, rising, counted from 1, without headings. columns: their texts by heading."""
 
     numbers: Sequence[int]
-    columns: Mapping[str, Sequence[str]]
+    columns: Mapping[str, WholeColumn[str]]
 
     def texts(self, at: int) -> dict[str, str]:
         """The texts of the row at a place, from 0, by heading."""
@@ -34,7 +35,7 @@ class Stretch:
         """The rows at some places, from 0."""
         if len(places) == len(self.numbers):
             return self
-        columns = {head: [column[at] for at in places] for head, column in self.columns.items()}
+        columns = {head: WholeColumn([column[at] for at in places]) for head, column in self.columns.items()}
         return Stretch([self.numbers[at] for at in places], columns)
 
     def of_numbers(self, wanted: Collection[int]) -> Stretch:
@@ -62,15 +63,18 @@ def stretch_of(
     columns: dict[str, list[str]] = {}
     for head, column in zip(heads, texts, strict=True):
         # Looked at as a whole first: most columns have none.
-        marked = MARK in "".join(column)
-        columns[head] = [read(text) if text[:1] == MARK else text for text in column] if marked else list(column)
+        texts_so = whole(column)
+        marked = MARK in texts_so.joined
+        columns[head] = [read(text) if text[:1] == MARK else text for text in column] if marked else texts_so
     for head in moments:
         columns[head] = [f"{text} 00:00" if ISO_DATE.fullmatch(text) else text for text in columns[head]]
     own = {number: mended[str(number)] for number in numbers if str(number) in mended} if mended else {}
     for head, instead in mended.get(EVERYWHERE, {}).items():
         if head in columns:
             columns[head] = [instead.get(text, text) for text in columns[head]]
+    for head in {head for texts_by_head in own.values() for head in texts_by_head}:
+        columns[head] = list(columns[head])  # what is known of it was found out by now
     for number, texts_by_head in own.items():
         for head, text in texts_by_head.items():
             columns[head][number - start - 1] = EMPTY_TEXT if text == MARK else text
-    return Stretch(numbers, columns)
+    return Stretch(numbers, {head: whole(column) for head, column in columns.items()})

@@ -15,6 +15,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from enlace.core.draft.pending import new_record
 from enlace.core.kinds import Formats
+from enlace.core.model.whole_column import whole
 from enlace.desk.bringing import begun
 from enlace.desk.bringing_rows import FileRows, New
 from enlace.desk.entering import Entering
@@ -215,7 +216,7 @@ class Bringing(Pages):
                 columns[name] = [*fit, *(fit if dice.random() < 0.6 else [""])] * 20
                 if dice.random() < 0.5:
                     columns[name].append(dice.choice(odd))
-            several = Stretch(range(200), {name: dice.choices(column, k=200) for name, column in columns.items()})
+            several = Stretch(range(200), {name: whole(dice.choices(texts, k=200)) for name, texts in columns.items()})
             told = []
             for by_column in (True, False):
                 entering = Entering(work, first, fields, {})

@@ -5,6 +5,7 @@ from dataclasses import replace
 from decimal import Decimal
 from unittest.mock import patch
 
+from enlace.core.model.whole_column import whole
 from enlace.core.rules.together import MISSING
 from enlace.desk import draft_bundles, drafts
 from enlace.desk.drafts import DraftStore
@@ -29,7 +30,7 @@ class Bundles(Pages):
 
     def put(self, count: int) -> None:
         """The same new records into both drafts, in the first together."""
-        columns = {name: column[:count] for name, column in COLUMNS.items()}
+        columns = {name: whole(column[:count]) for name, column in COLUMNS.items()}
         for store, least in zip(self.both, (2, 1_000), strict=True):
             with patch.object(drafts, "LEAST", least), patch.object(draft_bundles, "MOST", 7):
                 store.put("Bring in", {}, {}, (), store.new_rows(columns, count))
@@ -119,9 +120,9 @@ class Bundles(Pages):
         identifier = self.ids(store)[9]
         was = store.get(identifier)
         store.put("Edit", {identifier: was}, {identifier: replace(was, now={"name": "Other"})})
-        self.assertEqual((DraftBundle.objects.count(), store.draft.records.count()), (5, 7))
+        self.assertEqual((draft_bundles.standing(store.draft).count(), store.draft.records.count()), (5, 7))
         draft = Draft.objects.get(pk=store.draft.pk)
-        bodies = [*draft.records.values_list("body", flat=True), *draft.bundles.values_list("body", flat=True)]
+        bodies = [*draft.records.values_list("body", flat=True), *draft_bundles.standing(draft).values_list("body", flat=True)]
         self.assertEqual(draft.counts["bytes"], sum(map(len, bodies)))
         store.undo()
         store.undo()

@@ -69,24 +69,19 @@ def lines(path: Path, look: Look) -> Iterator[tuple[int, list[str]]]:
     # Without the reading of line ends that Python does by itself: those within quotes are part of a value.
     with path.open(encoding=look.encoding, newline="") as file:
         reader = csv.reader(file, delimiter=look.separator or ",", strict=True)
-        began = 1
-        while True:
-            try:
-                # Where the row begins: a quote that is never closed is told there, not at the end of the file.
+        began = 1  # where the row begins: a quote that is never closed is told there, not at the end of the file
+        try:
+            for row in reader:
+                if row:
+                    yield began, row
                 began = reader.line_num + 1
-                row = next(reader, None)
-            except UnicodeError as error:
-                hint = "Choose another encoding."
-                why = error.reason if isinstance(error, UnicodeDecodeError) else error
-                raise Problem(f"Line {began:,} is not written in {look.encoding}: {why}.", hint, code="bad") from None
-            except csv.Error as error:
-                raise Problem(
-                    _words(error, began), "Mend it in the file, and choose the file again.", code="bad"
-                ) from None
-            if row is None:
-                return
-            if row:
-                yield began, row
+        except UnicodeError as error:
+            hint = "Choose another encoding."
+            why = error.reason if isinstance(error, UnicodeDecodeError) else error
+            raise Problem(f"Line {began:,} is not written in {look.encoding}: {why}.", hint, code="bad") from None
+        except csv.Error as error:
+            hint = "Mend it in the file, and choose the file again."
+            raise Problem(_words(error, began), hint, code="bad") from None
 
 
 def _words(error: csv.Error, line: int) -> str:

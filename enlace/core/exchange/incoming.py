@@ -19,6 +19,7 @@ from ..problem import Problem
 
 MOST_COLUMNS = 500
 LONGEST = 1_000_000  # characters of a value
+AT_ONCE = 200  # rows that are looked at together
 FIRST_ROWS = 30  # among which the headings are looked for
 SAMPLE = 1_000  # records that say the columns; those that come later have no others
 Row = tuple[int, Sequence[str]]  # the place in the file, as `PLACES` calls it, and the texts
@@ -134,13 +135,14 @@ def headed(lines: Lines, look: Look) -> Rows:
     if not look.heads:
         yield number, _as_texts(first, width, look.place, number, point)
     place = look.place
-    for number, row in several:
-        if len(row) == width and _is_plain(row):
-            yield number, row
+    while some := list(islice(several, AT_ONCE)):
+        if _are_texts([row for _, row in some], width):
+            yield from some
             continue
-        texts = _as_texts(row, width, place, number, point)
-        if any(texts):
-            yield number, texts
+        for number, row in some:
+            texts = _as_texts(row, width, place, number, point)
+            if any(texts):
+                yield number, texts
 
 
 def rows_above(lines: Lines) -> int:
@@ -184,13 +186,14 @@ def named(records: Iterator[tuple[int, Mapping[str, Any]]], look: Look) -> Rows:
     return headed(lines(), replace(look, heads=True, above=0))
 
 
-def _is_plain(row: Sequence[Any]) -> bool:
-    """Whether all values are texts already, none of them too long, and anything is in them: seen by all at once, as most rows of
-    text files are."""
+def _are_texts(rows: Sequence[Sequence[Any]], width: int) -> bool:
+    """Whether rows surely are as wide as the headings, texts already, with anything in them and none too long: seen by all at once,
+    as most rows of text files are."""
     try:
-        return 0 < len("".join(row)) <= LONGEST
+        lengths = set(map(len, map("".join, rows)))
     except TypeError:
         return False
+    return set(map(len, rows)) == {width} and min(lengths) > 0 and max(lengths) <= LONGEST
 
 
 def _as_texts(row: Sequence[Any], width: int, where: str, number: int, point: str) -> list[str]:

@@ -13,6 +13,7 @@ from .incoming import Row, Rows
 
 EVERY = 1_000  # rows of a block
 MOST_ROWS = 2_000_000
+WHOLE = slice(0, EVERY)
 
 
 @dataclass(frozen=True)
@@ -36,7 +37,7 @@ class Spool:
                 inside = slice(max(start - begins, 0), end - begins)
                 places += from_json(file.readline())[inside]
                 for column, texts in zip(columns, from_json(file.readline()), strict=True):
-                    column += texts[inside]
+                    column += texts if inside == WHOLE else texts[inside]
         return places, columns
 
     def stretch(self, path: Path, start: int, size: int) -> Iterator[Row]:

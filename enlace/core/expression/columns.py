@@ -13,11 +13,12 @@ from typing import Any, NamedTuple
 
 from sqlglot import exp
 
+from ..model.whole_column import of_classes, whole
 from .evaluate import Expression
 from .logic import both, either, negation
 from .temporal import as_datetime
 
-Columns = Mapping[str, Sequence[Any]]
+Columns = Mapping[str, Sequence[Any]]  # WholeColumns, where others look at them too
 Together = Callable[[Columns], Sequence[Any]]
 NOTHING = type(None)
 # Values of classes of one set compare in Python as in SQL.
@@ -79,29 +80,29 @@ def _compared(left: Together | Written, right: Together | Written, holds: Callab
         return _compared(right, left, lambda a, b: holds(b, a))
 
     def run(columns: Columns) -> Sequence[Any]:
-        a = left(columns)
-        classes = set(map(type, a))
+        a = whole(left(columns))
+        classes = a.classes
         b: Iterable[Any]
         if isinstance(right, Written):
             b = repeat(_like(classes, right.value))
         else:
-            b = right(columns)
-            classes |= set(map(type, b))
+            b = whole(right(columns))
+            classes |= b.classes
             _need_alike(classes)
         if NOTHING in classes:
-            return [None if x is None or y is None else holds(x, y) for x, y in zip(a, b, strict=False)]
-        return list(map(holds, a, b))
+            return whole([None if x is None or y is None else holds(x, y) for x, y in zip(a, b, strict=False)])
+        return of_classes(map(holds, a, b), {bool})
 
     return run
 
 
-def _need_alike(classes: set[type]) -> None:
+def _need_alike(classes: frozenset[type]) -> None:
     classes = classes - {NOTHING}
     if not any(classes <= alike for alike in (NUMBERS, TEXTS, DAYS)):
         raise NotTogether
 
 
-def _like(classes: set[type], value: Any) -> Any:
+def _like(classes: frozenset[type], value: Any) -> Any:
     """A written value as what values of some classes are compared with."""
     if isinstance(value, str) and classes - {NOTHING} == DAYS:
         at = as_datetime(value)
@@ -137,7 +138,7 @@ def _combined(
 
     def run(columns: Columns) -> Sequence[Any]:
         (a, lacks), (b, lacks_too) = _truths(left(columns)), _truths(right(columns))
-        return list(map(combine if lacks or lacks_too else plainly, a, b))
+        return whole(list(map(combine, a, b))) if lacks or lacks_too else of_classes(map(plainly, a, b), {bool})
 
     return run
 
@@ -149,14 +150,14 @@ def _not(e: Expression, node: exp.Expr) -> Together:
 
     def run(columns: Columns) -> Sequence[Any]:
         values, lacks = _truths(inner(columns))
-        return list(map(negation if lacks else operator.not_, values))
+        return whole(list(map(negation, values))) if lacks else of_classes(map(operator.not_, values), {bool})
 
     return run
 
 
 def _truths(values: Sequence[Any]) -> tuple[Sequence[Any], bool]:
     """Values as truth values, and whether any is unknown."""
-    classes = set(map(type, values))
+    classes = whole(values).classes
     lacks = NOTHING in classes
     if classes <= {bool, NOTHING}:
         return values, lacks

@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 
 from ..model.dataset import FieldSpec
+from ..model.whole_column import BETWEEN, WholeColumn, looked_up, of_classes, whole
 from . import KINDS
 from .base import Kind
 from .formats import Formats
@@ -17,18 +18,18 @@ from .text import ANY, LongText, Text
 from .times import Date
 
 Read = Callable[[str], Any]
-ReadAll = Callable[[Sequence[str]], list[Any] | None]
+ReadAll = Callable[[Sequence[str]], WholeColumn[Any] | None]
 SAFE_DIGITS = 15  # of a decimal number that every storage keeps as it is written
-FEW = 4  # of so many texts one is another one: each is read once
-BETWEEN = "\0"  # texts of a column that are looked at together; no plain one has it
+WORDS = r"[^\0\r]+"  # any text but an empty one
 LONGEST = 2**31  # characters of any text
 
 
 class Plain(NamedTuple):
-    """The plain form of a field's texts. pattern: of a whole text. longest: in characters. make: from a text of that form
-    to the value; it raises ValueError where there is none after all."""
+    """The plain form of a field's texts. pattern: of a whole text. gives: the class of the values. longest: in characters. make:
+    from a text of that form to the value; it raises ValueError where there is none after all."""
 
     pattern: str
+    gives: type
     make: Read
     longest: int = LONGEST
 
@@ -74,25 +75,24 @@ def column_reader(field: FieldSpec, formats: Formats) -> ReadAll:
         return lambda texts: None
     plain, make, longest = re.compile(f"(?:(?:{form.pattern}){BETWEEN})*"), form.make, form.longest
 
-    def read(texts: Sequence[str]) -> list[Any] | None:
-        distinct = set(texts)
-        if FEW * len(distinct) < len(texts):
-            values = read_all(list(distinct))
+    def read(texts: Sequence[str]) -> WholeColumn[Any] | None:
+        texts = whole(texts)
+        if texts.repeats:
+            distinct = WholeColumn(texts.distinct)
+            values = read_all(distinct)
             told = None if values is None else dict(zip(distinct, values, strict=True))
-            return None if told is None else [told[text] for text in texts]
+            return None if told is None else looked_up(texts, told)
         return read_all(texts)
 
-    def read_all(texts: Sequence[str]) -> list[Any] | None:
-        # One look at all of them: a call for each costs more than what is looked at.
-        joined = BETWEEN.join((*texts, ""))
-        if (
-            joined.count(BETWEEN) != len(texts)
-            or not plain.fullmatch(joined)
-            or max(map(len, texts), default=0) > longest
-        ):
+    def read_all(texts: WholeColumn[str]) -> WholeColumn[Any] | None:
+        if texts.has_between or texts.longest > longest:
+            return None
+        # What few characters are excluded from is found faster by looking for these.
+        fits = not ("\r" in texts.joined or "" in texts) if form.pattern == WORDS else plain.fullmatch(texts.joined)
+        if not fits:
             return None
         try:
-            return list(texts) if make is str else list(map(make, texts))
+            return of_classes(texts if make is str else map(make, texts), {form.gives})
         except ValueError:
             return None
 
@@ -117,13 +117,13 @@ def _text(field: FieldSpec, formats: Formats) -> Plain | None:
     if field.picture or field.pattern or field.text_check or field.storage in ("uuid", "json", ANY):
         return None
     # How many characters it may have is looked at apart: a pattern that counts is slower.
-    return Plain(r"[^\0\r]+", str, LONGEST if field.length is None else field.length)
+    return Plain(WORDS, str, str, LONGEST if field.length is None else field.length)
 
 
 def _whole(field: FieldSpec, formats: Formats) -> Plain | None:
     least, greatest = bounds(field.storage)
     # As many digits as fit whatever they are.
-    return Plain(rf"{'-?' if least else ''}[0-9]{{1,{len(str(greatest)) - 1}}}", int)
+    return Plain(rf"{'-?' if least else ''}[0-9]{{1,{len(str(greatest)) - 1}}}", int, int)
 
 
 def _decimal(field: FieldSpec, formats: Formats) -> Plain | None:
@@ -134,14 +134,15 @@ def _decimal(field: FieldSpec, formats: Formats) -> Plain | None:
     if before < 1 or field.storage.startswith("float32"):
         return None
     made = float if field.storage.startswith("float") else Decimal
-    return Plain(rf"-?[0-9]{{1,{before}}}{fraction}", made, SAFE_DIGITS)
+    return Plain(rf"-?[0-9]{{1,{before}}}{fraction}", made, made, SAFE_DIGITS)
 
 
 def _date(field: FieldSpec, formats: Formats) -> Plain | None:
     if field.storage in ("julian day", "unix seconds", "unix milliseconds"):
         return None
     native = field.storage == "native"
-    return Plain("[0-9]{4}-[0-9]{2}-[0-9]{2}", datetime.date.fromisoformat if native else _real_day)
+    gives, make = (datetime.date, datetime.date.fromisoformat) if native else (str, _real_day)
+    return Plain("[0-9]{4}-[0-9]{2}-[0-9]{2}", gives, make)
 
 
 def _real_day(text: str) -> str:

@@ -7,11 +7,13 @@ import binascii
 import datetime
 import json
 import uuid
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
 import orjson
+
+from .whole_column import whole
 
 # Types that JSON lacks, as {"$": tag, "v": text}. Longest match first: bool is an int, datetime a date.
 _TAGS: tuple[tuple[str, type, Callable[[Any], Any], Callable[[Any], Any]], ...] = (
@@ -93,13 +95,17 @@ def packed(value: Any) -> Any:
 
 def packed_column(column: Sequence[Any]) -> Sequence[Any]:
     """All values of a column `packed`: the column itself where they are as JSON has them."""
-    classes = set(map(type, column))
+    classes = whole(column).classes
     if classes <= AS_JSON:
         return column
-    if len(classes) == 1 and (exact := _WRITERS.get(classes.pop())):
+    if exact := _writer_of_all(classes):
         tag, write = exact
         return [{"$": tag, "v": text} for text in map(write, column)]
     return list(map(packed, column))
+
+
+def _writer_of_all(classes: Collection[type]) -> tuple[str, Callable[[Any], Any]] | None:
+    return _WRITERS.get(next(iter(classes))) if len(classes) == 1 else None
 
 
 def column_text(column: Sequence[Any]) -> Any:
@@ -108,8 +114,8 @@ def column_text(column: Sequence[Any]) -> Any:
     >>> column_text([Decimal("1.50"), Decimal(2)])
     {'$': 'decimal', 'v': ['1.50', '2']}
     """
-    classes = set(map(type, column))
-    if len(classes) == 1 and (exact := _WRITERS.get(classes.pop())):
+    classes = whole(column).classes
+    if exact := _writer_of_all(classes):
         return {"$": exact[0], "v": list(map(exact[1], column))}
     return packed_column(column)
 

@@ -13,6 +13,7 @@ from ..expression.columns import Together, by_columns
 from ..expression.parse import MASTER
 from ..kinds import KINDS, raw_text
 from ..model.dataset import DatasetSpec, FieldSpec, RuleSpec
+from ..model.whole_column import whole
 from .computed import Computed, RecordValues, holds
 from .together import MISSING, UNTOLD, Columns, breaks, surely_held
 
@@ -137,7 +138,7 @@ class RecordRules:
         """
         named = {name for _, _, _, own, _, _ in self._running[new, saving] for name in own}
         named |= {field.name for field in (*self._required, *(field for field, _ in self._at_times))}
-        columns = {name: [record.get(name, MISSING) for record in records] for name in named}
+        columns = {name: whole([record.get(name, MISSING) for record in records]) for name in named}
         return self.sound_columns(columns, len(records), new, saving)
 
     def sound_columns(self, columns: Columns, count: int, new: bool, saving: bool = False) -> list[bool]:
@@ -146,8 +147,8 @@ class RecordRules:
             return [False] * count
         fine = [True] * count
         for field in (*self._required, *(field for field, _ in self._at_times)):
-            column = columns.get(field.name) or [None] * count
-            classes = set(map(type, column))
+            column = columns.get(field.name) or whole([None] * count)
+            classes = column.classes
             # Looked at as a whole first; one by one by its class: to tell a Decimal from a text takes Python longer than all else.
             if classes & {type(None), type(MISSING)} or (str in classes and "" in column):
                 fine = [
@@ -155,16 +156,15 @@ class RecordRules:
                     for so, value in zip(fine, column, strict=True)
                 ]
         plain = self.computed.plain
-        readers = {
-            n: None if set(map(type, columns.get(n, ()))) <= plain[n] else read for n, read in self._read.items()
-        }
+        readers = {n: None if whole(columns.get(n, ())).classes <= plain[n] else read for n, read in self._read.items()}
         with arithmetic():
             for _, expression, run, own, _, _ in self._running[new, saving]:
                 # Of what is not there nothing is said.
                 if own <= columns.keys():
                     its = {name: columns[name] for name in own}
                     held = surely_held(run, its, count, readers, self._by_columns(expression))
-                    fine = [so and holds_so for so, holds_so in zip(fine, held, strict=True)]
+                    if not all(held):
+                        fine = [so and holds_so for so, holds_so in zip(fine, held, strict=True)]
         return fine
 
     def _by_columns(self, expression: Expression) -> Together | None:

@@ -8,8 +8,9 @@ from typing import Any
 
 from ..expression import ExpressionError
 from ..expression.columns import NotTogether, Together
+from ..model.whole_column import WholeColumn, looked_up, whole
 
-Columns = Mapping[str, Sequence[Any]]
+Columns = Mapping[str, WholeColumn[Any]]
 Read = Callable[[Any], Any]
 UNTOLD = (
     KeyError,
@@ -19,7 +20,7 @@ UNTOLD = (
     ValueError,
 )  # a rule can't be computed: the server tells
 # Classes of values of which those of one class are the same wherever they are equal.
-ALIKE = ({str}, {int}, {bool})
+ALIKE = (frozenset({str}), frozenset({int}), frozenset({bool}))
 
 
 class Sign:
@@ -49,8 +50,8 @@ def surely_held(
     """
     if len(columns) == 1:
         [(name, column)] = columns.items()
-        distinct = list(set(column)) if set(map(type, column)) in ALIKE else column
-        if 2 * len(distinct) < len(column):
+        if column.classes in ALIKE and column.repeats:
+            distinct = WholeColumn(column.distinct)
             held = surely_held(run, {name: distinct}, len(distinct), readers, together)
             told = dict(zip(distinct, held, strict=True))
             return [told[value] for value in column]
@@ -65,7 +66,7 @@ def surely_held(
     return [_holds(run, record) for record in _records(read, count)]
 
 
-def _read(read: Read | None, column: Sequence[Any]) -> Sequence[Any]:
+def _read(read: Read | None, column: WholeColumn[Any]) -> WholeColumn[Any]:
     """What expressions compute with for each value: UNREAD where it can't be read."""
     if read is None:
         return column
@@ -78,19 +79,19 @@ def _read(read: Read | None, column: Sequence[Any]) -> Sequence[Any]:
 
     if not has_signs(column):
         with suppress(*UNTOLD):
-            if set(map(type, column)) in ALIKE and 2 * len(distinct := set(column)) < len(column):
-                told = {value: read(value) for value in distinct}
-                return [told[value] for value in column]
-            return list(map(read, column))
-    return list(map(tried, column))
+            if column.classes in ALIKE and column.repeats:
+                told = {value: read(value) for value in column.distinct}
+                return looked_up(column, told)
+            return WholeColumn(map(read, column))
+    return WholeColumn(map(tried, column))
 
 
 def has_signs(column: Sequence[Any]) -> bool:
     """Whether any value of a column is not there, or can't be read."""
-    return Sign in set(map(type, column))
+    return Sign in whole(column).classes
 
 
-def _records(columns: Columns, count: int) -> Iterator[dict[str, Any]]:
+def _records(columns: Mapping[str, Sequence[Any]], count: int) -> Iterator[dict[str, Any]]:
     """Records with the values of some columns: the same one, filled again and again, so each is to be looked at at once."""
     record: dict[str, Any] = {}
     if len(columns) == 1:
