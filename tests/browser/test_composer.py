@@ -334,7 +334,6 @@ class Composing(Served):
         page.keyboard.press("Control+a")
         page.keyboard.type("length_m > 10")
         expect(page.locator(".cm-lintRange-error")).to_have_count(0)
-        page.keyboard.press("Escape")
         with page.expect_response("**/compose/act"):
             page.keyboard.press("Tab")
         expect(page.locator("#set-shown_when")).to_have_value("length_m > 10")
