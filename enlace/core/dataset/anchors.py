@@ -33,7 +33,7 @@ from .ordered import Key, Ordered, Stretch
 MOST_ANCHORS = 16_384
 MOST_TOGETHER = 500_000  # of all orders
 LEAST_STEP = 256
-FILTERED_STEP = 64  # of rows that pass a filter: between two of them may be many that do not
+FILTERED_STEP = 16  # of rows that pass a filter: between two of them may be many that do not
 MOST_KEPT = 48
 LARGE = 2_000_000  # rows, from which on counts and anchors are hints after a change
 REST = 10  # times as long as it took, before the background reads the same once more
