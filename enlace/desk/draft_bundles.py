@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 from django.db import connection, models
 
+from enlace.core.dataset.keys import in_parts
 from enlace.core.draft import PendingRecord
 from enlace.core.draft.pending import dump_entered, new_id
 from enlace.core.model.values import as_json, column_of, column_text, packed, packed_column
@@ -258,9 +259,9 @@ class Order:
             found += [self._numbers[passed + at] for at in clip(passed + bundled, until - passed)]
             found += [id_of(code, at) for at in clip(until + bundled, count)]
             passed, bundled = until, bundled + count
-        names = dict(
-            self.alone.filter(pk__in=[one for one in found if isinstance(one, int)]).values_list("pk", "record")
-        )
+        names: dict[int, str] = {}
+        for some in in_parts([one for one in found if isinstance(one, int)], 500):
+            names |= self.alone.filter(pk__in=some).values_list("pk", "record")
         return [names[one] if isinstance(one, int) else one for one in found]
 
     def place(self, number: int) -> int:
