@@ -122,7 +122,10 @@ class Bundles(Pages):
         store.put("Edit", {identifier: was}, {identifier: replace(was, now={"name": "Other"})})
         self.assertEqual((draft_bundles.standing(store.draft).count(), store.draft.records.count()), (5, 7))
         draft = Draft.objects.get(pk=store.draft.pk)
-        bodies = [*draft.records.values_list("body", flat=True), *draft_bundles.standing(draft).values_list("body", flat=True)]
+        bodies = [
+            *draft.records.values_list("body", flat=True),
+            *draft_bundles.standing(draft).values_list("body", flat=True),
+        ]
         self.assertEqual(draft.counts["bytes"], sum(map(len, bodies)))
         store.undo()
         store.undo()
