@@ -239,6 +239,8 @@ class DraftStore(DraftReader):
 
     def _changed(self, draft: Draft) -> None:
         self._few.forget()
+        # Of another revision by now; those who share this store hold each other, and go no sooner than Python looks for such.
+        self._whole, self._read_from = None, {}
         draft.revision += 1
         draft.save(update_fields=["revision", "changed", "counts"])
 

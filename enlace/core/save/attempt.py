@@ -75,8 +75,10 @@ class Attempt:
         self.kind = server_kind(spec.kind)
         self.catalog = Catalog.of(spec) if self.kind.in_process else Catalog.lately(spec)
         self.outcomes = {part.name: SaveOutcome() for part in parts}
-        self.made: dict[tuple[str, str], Mapping[str, Any]] = {}
-        self.statements = {part.name: Statements(self.kind, part.dataset, self._made) for part in parts}
+        self.made = made = dict[tuple[str, str], Mapping[str, Any]]()
+        # Of the values alone: an attempt that held itself would keep a hundred thousand records until Python looks for such.
+        of = lambda part, identifier, column: made[part, identifier].get(column)  # noqa: E731
+        self.statements = {part.name: Statements(self.kind, part.dataset, of) for part in parts}
         self.done: set[int] = set()  # acts that an earlier save of unknown outcome did
         self.looked = False  # whether that was looked for
         self.planned: list[Batch] = []
@@ -354,9 +356,6 @@ class Attempt:
                 self._conflict(act, Conflict(dict(zip(whole, values, strict=True)), "inserted", record_id(key)))
                 twice.add(id(act))
         return [act for act in batch.acts if id(act) not in twice]
-
-    def _made(self, part: str, identifier: str, column: str) -> Any:
-        return self.made[part, identifier].get(column)
 
     # -- comparing --------------------------------------------------------------------------------------
 
