@@ -20,7 +20,7 @@ def marked(text: str) -> str:
     >>> marked("North quay"), marked(""), marked("'")
     ('North quay', "'", "''")
     """
-    return MARK + text if ALONE.fullmatch(text) else text
+    return MARK + text if text[:1] in (MARK, "") and ALONE.fullmatch(text) else text
 
 
 def unmarked(cell: str) -> str:

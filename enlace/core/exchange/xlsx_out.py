@@ -74,21 +74,30 @@ def _sheet(book: Workbook, name: str, heads: Sequence[str], bold: Format) -> Wor
 def _cell(sheet: Worksheet, line: int, column: int, value: Any, shapes: dict[str, Format]) -> None:
     if value is None:
         return
+    if value.__class__ is str:  # most cells
+        _write_text(sheet, line, column, marked(value))
     # Before numbers, since True is one to Python.
-    if isinstance(value, bool):
+    elif isinstance(value, bool):
         sheet.write_boolean(line, column, value)
     elif isinstance(value, int | float | Decimal) and _fits(value):
         sheet.write_number(line, column, float(value))
     elif shape := _shape(value):
         sheet.write_datetime(line, column, value, shapes[shape])
     else:
-        text = marked(value) if isinstance(value, str) else str(value)
-        sheet.write_string(line, column, text if len(text) <= LONGEST else text[: LONGEST - len(CUT_OFF)] + CUT_OFF)
+        _write_text(sheet, line, column, marked(value) if isinstance(value, str) else str(value))
+
+
+def _write_text(sheet: Worksheet, line: int, column: int, text: str) -> None:
+    sheet.write_string(line, column, text if len(text) <= LONGEST else text[: LONGEST - len(CUT_OFF)] + CUT_OFF)
 
 
 def _fits(value: int | float | Decimal) -> bool:
     """Whether a cell gives the very number again."""
-    number = Decimal(str(value))
+    written = str(value)
+    # Neither a word nor with an exponent, and no longer than its digits may be: most numbers.
+    if len(written) <= MOST_DIGITS and written.replace(".", "", 1).lstrip("-").isdecimal():
+        return True
+    number = Decimal(written)
     return (
         number.is_finite()
         and len(number.normalize().as_tuple().digits) <= MOST_DIGITS
