@@ -10,6 +10,7 @@ import yaml
 from enlace.core.problem import Problem
 
 LONGEST = 5_000_000  # characters of a file
+DEEPEST = 100  # lists and mappings within each other
 WIDTH = 110
 # The core schema of YAML 1.2 (section 10.3.2): yes, on and dates are plain texts there.
 CORE = (
@@ -24,15 +25,8 @@ CORE = (
 )
 
 
-class _Loader(yaml.SafeLoader):
-    """Refuses aliases, and names that come twice."""
-
-    def compose_node(self, parent: Any, index: Any) -> Any:
-        event = self.peek_event()
-        # An alias of an alias of an alias makes gigabytes of a few lines.
-        if isinstance(event, yaml.AliasEvent) or getattr(event, "anchor", None):
-            raise yaml.MarkedYAMLError(None, None, "anchors and aliases are not read here", event.start_mark)
-        return super().compose_node(parent, index)
+class _Loader(yaml.CSafeLoader):
+    """Refuses names that come twice."""
 
     def construct_mapping(self, node: Any, deep: bool = False) -> Any:
         seen = set()
@@ -92,11 +86,24 @@ def _whole(value: Any, place: str) -> Any:
     return value
 
 
+def _look_at(text: str) -> None:
+    """Refuses aliases, and what is nested deeper than anybody writes: the reader in C asks nobody how deep it goes."""
+    depth = 0
+    for event in yaml.parse(text, yaml.CSafeLoader):
+        # An alias of an alias of an alias makes gigabytes of a few lines.
+        if isinstance(event, yaml.AliasEvent) or getattr(event, "anchor", None):
+            raise yaml.MarkedYAMLError(None, None, "anchors and aliases are not read here", event.start_mark)
+        depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
+        if depth > DEEPEST:
+            raise yaml.MarkedYAMLError(None, None, f"it is nested more than {DEEPEST} deep", event.start_mark)
+
+
 def read(text: str, name: str) -> Any:
     """The value behind a text. Raises Problem, naming the file and the line."""
     if len(text) > LONGEST:
         raise Problem(f"{name} is too large.", f"At most {LONGEST:,} characters are read.", code="bad")
     try:
+        _look_at(text)
         return _whole(yaml.load(text, _Loader), name)
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark
