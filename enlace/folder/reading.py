@@ -85,6 +85,8 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     # What differs is told between what stood there and what stands there afterwards, not from the files: what Enlace
     # makes of them counts.
     before = files_of(project) if project.pk else {}
+    if before == files and onto is None and not name:
+        return Outcome(project)  # word for word what is there
     fill(project, head, "project.yaml")
     project.save()
     outcome = Outcome(project)
@@ -100,7 +102,7 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
         # Forms first: they hold on to their datasets.
         gone = project.forms.exclude(pk__in=[form.pk for form in forms])
         for draft in Draft.objects.filter(form__in=gone).select_related("person", "form"):
-            if count := draft.records.count():
+            if count := draft.counts.get("all", 0):
                 what = f"{count:,} pending record{'s' * (count != 1)}"
                 outcome.told.append(f"With {draft.form.title} {what} of {draft.person.shown_name} go.")
         gone.delete()
