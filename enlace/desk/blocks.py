@@ -19,7 +19,7 @@ from enlace.core.problem import Problem
 from . import editing
 from .block_texts import texts_known
 from .contexts import on_grid
-from .drafts import New
+from .draft_new import New
 from .typed import Typed, typed_in
 from .work import Work
 

@@ -31,9 +31,10 @@ from enlace.core.problem import Problem
 
 from .alone import held_by
 from .blocks import Block, put_block
-from .bringing_rows import FileRows, Made, New, Row, fields_for
+from .bringing_rows import FileRows, fields_for
 from .kept_file import KeptFile
 from .lists import line_text
+from .made_rows import Made, New, Row
 from .models import Incoming, KeptMapping
 from .stretch import EVERYWHERE, Stretch, stretch_of
 from .work import Work

@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
-from dataclasses import field as with_default
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from functools import cached_property
-from itertools import compress, repeat
-from typing import Any, NamedTuple
+from itertools import compress
+from typing import Any
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.dataset.lookups import WholeList, whole_list
 from enlace.core.draft import PendingRecord
-from enlace.core.draft.pending import new_ids
 from enlace.core.exchange.empties import EMPTY_TEXT
 from enlace.core.exchange.outgoing import CUT_OFF
 from enlace.core.kinds import KINDS, TEXTS, Unreadable
@@ -22,13 +20,13 @@ from enlace.core.kinds.times import AS_NUMBERS
 from enlace.core.model.values import record_id
 from enlace.core.model.whole_column import WholeColumn, whole
 from enlace.core.problem import Problem
-from enlace.core.rules.together import records_of
 
 from . import editing
 from .alone import Alone
 from .block_texts import MOST_LINES
 from .blocks import Block, filled, take_in, typed_so
 from .entering import Entering
+from .made_rows import Faults, Made, New, Row
 from .stretch import Stretch
 from .typed import Typed, typed_from
 from .work import Work
@@ -36,28 +34,7 @@ from .work import Work
 NUMBER = re.compile(r"-?[0-9]{6,18}(\.[0-9]+)?")  # fewer digits are a date as somebody writes it
 MOST_MET = 5_000  # texts of lists that are remembered: what repeats itself repeats itself soon
 Known = dict[tuple[str, str], Typed | Problem]
-Faults = tuple[tuple[str, str], ...]
 Columns = Sequence[tuple[str, FieldSpec]]  # headings, and the fields that they go to
-
-
-class Row(NamedTuple):
-    """One row of a file as it would go in. number: counted from 1, without headings. identifier: of the record that is there
-    already, else "". faults: by heading ("" for the row as a whole), why not. skipped: it is there already, and stays. record:
-    as it would be pending, None where it is to be removed. alone: what no other row may have, each with the fields that it is of in words."""
-
-    number: int
-    texts: dict[str, str]
-    identifier: str
-    cells: tuple[tuple[FieldSpec, Typed], ...]
-    faults: Faults
-    skipped: bool = False
-    record: PendingRecord | None = None
-    alone: tuple[tuple[str, str], ...] = ()
-
-    @property
-    def sound(self) -> bool:
-        """Whether it can go in."""
-        return not (self.faults or self.skipped)
 
 
 def fields_for(work: Work) -> list[FieldSpec]:
@@ -66,41 +43,6 @@ def fields_for(work: Work) -> list[FieldSpec]:
     shown = [f for f in dataset.fields if not f.hidden or f.name in dataset.key]
     free = [f for f in shown if f.kind not in ("picture", "binary") and not (f.read_only and f.name not in dataset.key)]
     return [f for f in free if f.name in dataset.key or not f.generated]
-
-
-@dataclass(frozen=True)
-class New:
-    """Rows of a file that are surely new records without anything to tell of.
-
-    numbers: of the rows, rising. columns: of each field's values, MISSING where a row has none. alone: what no other row of the file may have, each the fields that it is of in words, and the texts of all rows, None where
-    one has nothing.
-    """
-
-    numbers: Sequence[int] = ()
-    columns: Mapping[str, WholeColumn[Any]] = with_default(default_factory=dict)
-    alone: Sequence[tuple[str, Sequence[str | None]]] = ()
-
-    def without(self, numbers: Collection[int]) -> New:
-        """Those of other rows."""
-        if not numbers:
-            return self
-        left = [number not in numbers for number in self.numbers]
-        columns = {name: WholeColumn(compress(column, left)) for name, column in self.columns.items()}
-        return New(list(compress(self.numbers, left)), columns, [(w, list(compress(t, left))) for w, t in self.alone])
-
-    @property
-    def records(self) -> Iterator[PendingRecord]:
-        """As pending records."""
-        count = len(self.numbers)
-        return map(PendingRecord.entered, new_ids(count), records_of(self.columns, count), repeat({}))
-
-
-@dataclass(frozen=True)
-class Made:
-    """What rows of a file come to. rows: those that have to be looked at, by their numbers; new: the others."""
-
-    rows: dict[int, Row]
-    new: New = New()
 
 
 class FileRows:

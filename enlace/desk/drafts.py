@@ -22,8 +22,9 @@ from enlace.workshop.models import Form
 
 from . import draft_blobs, draft_bundles, draft_rows
 from .draft_blobs import APART_FROM, holds_apart, is_apart
-from .draft_bundles import LEAST, Bundle, bundle_of, bundles_of, ids_of, packed_values, places_of
+from .draft_bundles import LEAST, bundle_of, bundles_of, ids_of, packed_values, places_of
 from .draft_counts import BUNDLED, bundled, count_forth, counted, tally
+from .draft_new import New, line_of, told_apart
 from .draft_reader import DraftReader
 from .draft_rows import DraftRow
 from .draft_steps import tidy_steps
@@ -31,7 +32,6 @@ from .models import Draft, DraftStep, JournalEntry
 
 Changes = Mapping[str, PendingRecord | None]
 Bodies = Mapping[tuple[str, str], str | None]
-New = DraftRow | Bundle  # of new records, as they are to be kept
 
 
 class DraftStore(DraftReader):
@@ -95,11 +95,11 @@ class DraftStore(DraftReader):
         owners = self._write(after, bodies, number, sound=sound, new=new, entered=entered)
         lines = self._lines(self._bodies(before), owners), self._lines(bodies, owners)
         texts = (
-            as_json([*lines[0], *(_line(one, False) for one in new)]),
-            as_json([*lines[1], *(_line(one, True) for one in new)]),
+            as_json([*lines[0], *(line_of(one, False) for one in new)]),
+            as_json([*lines[1], *(line_of(one, True) for one in new)]),
         )
         # Kept with the step, so that adding up what a draft holds does not read its texts.
-        size = len(texts[0]) + len(texts[1]) + sum(len(bundle.body) for bundle in _apart(new)[1])
+        size = len(texts[0]) + len(texts[1]) + sum(len(bundle.body) for bundle in told_apart(new)[1])
         DraftStep.objects.create(draft=draft, number=number, label=label, before=texts[0], after=texts[1], size=size)
         tidy_steps(draft, number)
         self._stand(draft, number)
@@ -108,7 +108,7 @@ class DraftStore(DraftReader):
     def _tell(self, records: Records, new: Sequence[New] = ()) -> None:
         if self.edited is not None:
             edited, changed = self.edited, dict(records)
-            rows, bundles = _apart(new)
+            rows, bundles = told_apart(new)
             changed |= {(row.part, row.record): load(row.record, row.body, self._unpack) for row in rows}
             changed |= {("", record.id): record for bundle in bundles for record in bundle.records}
             # Once it is certain: an act that breaks off has changed nothing, and nobody waits for who is told.
@@ -296,7 +296,7 @@ class DraftStore(DraftReader):
             owner = owners_known.setdefault((part, identifier), self._owner(part))
             address, body = (part, identifier), bodies[part, identifier] or ""
             kept.append(self._row(address, record, owner, address in faulty, body))
-        rows, bundles = _apart(new)
+        rows, bundles = told_apart(new)
         kept += rows
         once_more = draft_bundles.write_again(self.draft, again)
         there = [address for address in records if address not in entered]
@@ -379,21 +379,6 @@ class DraftStore(DraftReader):
                 part, identifier, _, body = line
                 records[part, identifier] = body and load(identifier, body, self._unpack)
         return records
-
-
-def _apart(new: Iterable[New]) -> tuple[list[DraftRow], list[Bundle]]:
-    rows: list[DraftRow] = []
-    bundles: list[Bundle] = []
-    for one in new:
-        rows.append(one) if isinstance(one, DraftRow) else bundles.append(one)
-    return rows, bundles
-
-
-def _line(new: New, there: bool) -> Any:
-    """What is new as a step keeps it. there: of the side where it is pending."""
-    if isinstance(new, DraftRow):
-        return new.part, new.record, new.owner, new.body if there else None
-    return {"code": new.code, "size": new.size, "there": there}
 
 
 def _holds_long(column: WholeColumn[Any]) -> bool:

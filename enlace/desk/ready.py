@@ -10,8 +10,8 @@ from pathlib import Path
 from enlace.core.model.values import as_json, from_json
 
 from .draft_bundles import Bundle
+from .draft_new import New
 from .draft_rows import DraftRow
-from .drafts import New
 
 
 @dataclass(frozen=True)

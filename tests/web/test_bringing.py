@@ -17,8 +17,9 @@ from enlace.core.draft.pending import new_record
 from enlace.core.kinds import Formats
 from enlace.core.model.whole_column import whole
 from enlace.desk.bringing import begun
-from enlace.desk.bringing_rows import FileRows, New
+from enlace.desk.bringing_rows import FileRows
 from enlace.desk.entering import Entering
+from enlace.desk.made_rows import New
 from enlace.desk.models import Draft, DraftRecord, Incoming, KeptMapping
 from enlace.desk.stretch import Stretch
 from enlace.desk.work import Work
