@@ -85,8 +85,6 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     # What differs is told between what stood there and what stands there afterwards, not from the files: what Enlace
     # makes of them counts.
     before = files_of(project) if project.pk else {}
-    if before == files and onto is None and not name:
-        return Outcome(project)  # word for word what is there
     fill(project, head, "project.yaml")
     project.save()
     outcome = Outcome(project)
