@@ -357,9 +357,11 @@ def begun(work: Work) -> Bringing | None:
     if incoming is None:
         return None
     bringing = Bringing(work, incoming)
+    if not bringing.kept.file.exists():
+        return None
     if incoming.spool and FORM not in incoming.spool:
         bringing.lay_out_anew()
-    return bringing if bringing.kept.file.exists() else None
+    return bringing
 
 
 def _kept_so(spool: Spool) -> dict[str, Any]:

@@ -201,9 +201,8 @@ def _numbers(count: int) -> int:
         return int(cursor.fetchone()[0]) - count + 1
 
 
-def open_up(draft: Draft, codes: Collection[str]) -> list[DraftRow]:
+def open_up(draft: Draft, several: Sequence[DraftBundle]) -> list[DraftRow]:
     """Keep the records of some bundles one by one, where they stand; these."""
-    several = list(standing(draft).filter(code__in=codes)) if codes else []
     rows: list[DraftRow] = []
     for kept in several:
         own = list(bundle_of(kept).rows)

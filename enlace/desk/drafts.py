@@ -325,7 +325,7 @@ class DraftStore(DraftReader):
                 kept.standing = False
                 kept.save(update_fields=["standing"])
             else:
-                opened.append(bundle.code)
+                opened.append(kept)
         rows = draft_bundles.open_up(draft, opened)
         counts.update(counted(rows))
         counts["bytes"] += sum(len(row.body) for row in rows)

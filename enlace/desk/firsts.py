@@ -61,7 +61,7 @@ class Firsts:
 
     def keep(self) -> None:
         """Keep what was met for the next request."""
-        kept = b"".join(_block(block) for block in self._fresh if block)
+        kept = b"".join(map(_block, self._fresh))
         self._fresh = []
         with self.path.open("ab") as file:
             file.write(kept)
@@ -87,6 +87,8 @@ def _digests(texts: Sequence[str]) -> list[int]:
 
 
 def _block(firsts: dict[int, int]) -> bytes:
+    if not firsts:
+        return b""  # what reads them goes on as long as there is one
     arrays = array(COUNT, [len(firsts)]), array(DIGEST, firsts), array(NUMBER, firsts.values())
     return b"".join(map(bytes, arrays))
 

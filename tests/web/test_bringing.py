@@ -6,9 +6,11 @@ import csv
 import io
 import json
 import random
+import tempfile
 import zipfile
 from dataclasses import replace
 from html import escape
+from pathlib import Path
 from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -19,6 +21,7 @@ from enlace.core.model.whole_column import whole
 from enlace.desk.bringing import begun
 from enlace.desk.bringing_rows import FileRows
 from enlace.desk.entering import Entering
+from enlace.desk.firsts import Firsts
 from enlace.desk.made_rows import New
 from enlace.desk.models import Draft, DraftRecord, Incoming, KeptMapping
 from enlace.desk.stretch import Stretch
@@ -161,6 +164,16 @@ class Bringing(Pages):
         self.post(self.berths, "save")
         stored = "SELECT length_m, count(*) FROM berth WHERE code LIKE 'Y%' GROUP BY 1 ORDER BY 1"
         self.assertEqual(self.sql(stored), [(7, 350), (50, 1), (60, 349)])
+
+    def test_what_is_free_again_hides_nothing_that_is_met_later(self):
+        with tempfile.TemporaryDirectory() as folder:
+            here, there = (Firsts(Path(folder) / "firsts") for _ in range(2))
+            self.assertEqual(here.of(["A1"], [1]), [1])
+            here.keep()
+            here.release(1)  # the only one
+            here.of(["A2"], [2])
+            here.keep()
+            self.assertEqual(there.of(["A1", "A2"], [3, 4]), [3, 2])
 
     def test_all_faulty_rows_can_be_taken_out_not_only_those_that_are_listed(self):
         rows = [self.ROWS[0], *([f"Q{n // 2}", "Quay", "7" if n % 3 else "long", "7", "no"] for n in range(700))]

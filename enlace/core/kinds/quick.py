@@ -92,7 +92,8 @@ def column_reader(field: FieldSpec, formats: Formats) -> ReadAll:
         if not fits:
             return None
         try:
-            return of_classes(texts if make is str else map(make, texts), {form.gives})
+            # Texts stay the same column: how long they are, and more, is known of it by now.
+            return texts if make is str else of_classes(map(make, texts), {form.gives})
         except ValueError:
             return None
 
