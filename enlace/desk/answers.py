@@ -210,11 +210,16 @@ class Answer:
         self.parts.append(row_html(self.work, view))
         return self
 
+    def total(self, records: int) -> Answer:
+        """How many there are: the scroll bar counts lines of the screen, group rows among them; the navigator counts records."""
+        lines = line_total(self.work) if self.work.asked.groups else records
+        words = self.work.formats.number()(records)
+        self.events["enlace:total"] = {"total": lines, "records": records, "words": words, "p": self.work.prefix}
+        return self
+
     def rail(self, position: int | None, total: int | None) -> Answer:
         if total is not None:
-            # The scroll bar counts lines of the screen, group rows among them; the navigator counts records.
-            lines = line_total(self.work) if self.work.asked.groups else total
-            self.events["enlace:total"] = {"total": lines, "p": self.work.prefix}
+            self.total(total)
         for key in keys_of(self.work, "navigator"):
             context = {**rail_context(self.work, position, total), "n": prefix_of(self.work, key)}
             self.parts.append(rail({**base_context(self.work), **context}, swap=True))

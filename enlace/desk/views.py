@@ -51,7 +51,7 @@ def count(request: HttpRequest, work: Work) -> HttpResponse:
     """How many records there are; asked apart from the rows, which must not wait for it. said: only for the sentence."""
     answer = Answer(request, work)
     if request.GET.get("said") != "1":
-        answer.rail(number_from(request, "position", 0), work.total())
+        answer.total(work.total())
     return answer.passing().response()
 
 

@@ -90,6 +90,27 @@ class Haste(Served):
         last = int(page.locator("#go-total").text_content().replace(",", "")) - 1
         expect(page.locator("#panel")).to_have_attribute("data-position", str(last - 1))
 
+    def test_a_count_that_comes_late_takes_neither_the_place_nor_what_is_typed(self):
+        page, counted = self.page, []
+        page.route(re.compile(r"/count\b"), lambda route: counted.append(route))
+        self.work("Vessel")
+        page.locator("#go-next").click()
+        expect(page.locator("#panel")).to_have_attribute("data-position", "1")
+        page.locator("#go-number").click()
+        page.keyboard.press("Control+a")
+        page.keyboard.type("7")
+        self.assertGreater(len(counted), 0)
+        for asked in counted:
+            asked.continue_()
+        expect(page.locator("#go-total")).to_have_text(re.compile(r"^[\d,]+$"))
+        expect(page.locator("#go-slide")).to_have_value("2")
+        page.keyboard.press("Enter")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "6")
+        last = page.locator("#go-last")
+        self.assertEqual(int(last.get_attribute("data-go")) + 1, int(page.locator("#go-slide").get_attribute("max")))
+        last.click()
+        expect(page.locator("#go-next")).to_be_disabled()
+
     def test_a_place_that_is_being_found_holds_nobody_and_is_gone_to_in_the_end(self):
         page, asked = self.vessels(), []
 

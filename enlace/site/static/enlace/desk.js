@@ -285,7 +285,9 @@ document.addEventListener("enlace:current", ({ detail }) => {
   page.address.keep({ record: detail.id, ...(deep && { places: true }) });
 });
 document.addEventListener("enlace:total", ({ detail }) => {
-  for (const grid of at(detail).grids) grid.setTotal(detail.total);
+  const source = at(detail);
+  for (const grid of source.grids) grid.setTotal(detail.total);
+  if ("records" in detail) for (const control of source.controls) control.counted?.(detail.records, detail.words);
 });
 document.addEventListener("enlace:passing", ({ detail }) => {
   const place = at(detail).el("sentence")?.querySelector("[data-passing]");
