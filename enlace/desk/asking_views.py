@@ -9,8 +9,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from enlace.core.dataset import FieldSpec
-from enlace.core.dataset.filters import AnyFilter, exactly_text, read_box, text_test
-from enlace.core.dataset.finding import look
+from enlace.core.dataset.filters import exactly_text, read_box, text_test
 from enlace.core.dataset.groups import frequent
 from enlace.core.dataset.lookups import shown_text
 from enlace.core.dataset.reached import reached
@@ -19,10 +18,9 @@ from enlace.core.dataset.totals import NUMBERS
 from enlace.core.dataset.window import Rows
 from enlace.core.kinds import KINDS, TEXTS, Unreadable
 from enlace.core.problem import Problem
-from enlace.core.view.filtering import anywhere
 
 from .date_spans import in_spans, spans_of
-from .opening import number_from, on_form, text_from
+from .opening import on_form, text_from
 from .reach import names_beyond
 from .work import Work
 
@@ -60,7 +58,7 @@ def values(request: HttpRequest, work: Work) -> HttpResponse:
             wanted = text_test(field, "has", typed) if _is_text(field) else read_box(field, typed, work.formats)
         except Unreadable as error:
             raise Problem(str(error), "Type a part of a text, or a value.", code="bad") from None
-        rows = _narrowed(work, wanted)
+        rows = rows.narrowed(wanted)
     number = work.formats.number()
     if spans := spans_of(field):
         by = request.GET.get("by") if request.GET.get("by") in spans else "month"
@@ -123,12 +121,6 @@ def _is_text(field: FieldSpec) -> bool:
     return bool(field.lookup) or field.kind in TEXTS
 
 
-def _narrowed(work: Work, wanted: Any) -> Rows:
-    """The rows as they are read, those alone that pass one more filter."""
-    rows = work.rows
-    return Rows(rows.spec, rows.dataset, rows.order, rows.within, (*rows.filters, wanted))
-
-
 @require_GET
 @on_form
 def exactly(request: HttpRequest, work: Work) -> HttpResponse:
@@ -140,72 +132,3 @@ def exactly(request: HttpRequest, work: Work) -> HttpResponse:
             f"Rows can't be filtered by a whole value of {field.label}.", "Type a part of it in its box.", code="bad"
         )
     return JsonResponse({"value": exactly_text(field, value, work.formats)})
-
-
-@require_GET
-@on_form
-def find(request: HttpRequest, work: Work) -> HttpResponse:
-    """Where a text is found in what the rows show, at or after a place, or before it: position (from 0), which of how many."""
-    typed = text_from(request, "text").strip()[:LONGEST]
-    try:
-        wanted = anywhere(typed, work.dataset, work.formats)
-    except Unreadable:
-        return JsonResponse({"count": 0})
-    total = work.rows.known_count()
-    if total is not None and total > AT_ONCE and work.rows.told_apart:
-        return JsonResponse(_looked(request, work, wanted, total))
-    rows = _narrowed(work, wanted)
-    count = rows.count()
-    if not count:
-        return JsonResponse({"count": 0})
-    if rows.window(0, 1)[0].id.startswith("p"):
-        # Nothing tells such rows apart, so that their place among all others can't be looked for.
-        sentence = f"{count:,} rows have it. Nothing tells them apart here: filter them to see them."
-        return JsonResponse({"count": count, "sentence": sentence})
-    place, back = number_from(request, "position", 0), request.GET.get("back") == "1"
-    again = request.GET.get("again") == "1"
-    first = _first_from(work, rows, count, place + (1 if again and not back else 0))
-    at = first - 1 if back else first
-    at = at % count  # from the last one on to the first, and back
-    number = work.formats.number()
-    told = {"count": count, "which": at + 1, "sentence": f"{number(at + 1)} of {number(count)}", "goes": True}
-    return JsonResponse({**told, "position": _position(work, rows, at)})
-
-
-def _looked(request: HttpRequest, work: Work, wanted: AnyFilter, total: int) -> dict[str, Any]:
-    """The next place of a text in more rows than can be counted while somebody waits: found, or how far the search is.
-
-    at: where to go on from; left: how many rows are to be looked at yet, all of them to begin with.
-    """
-    back, again = request.GET.get("back") == "1", request.GET.get("again") == "1"
-    begins = number_from(request, "position", 0) + (1 if again and not back else 0)
-    at, left = number_from(request, "at", begins), min(number_from(request, "left", total), total)
-    at = (at or total) if back else at % total  # from the last one on to the first, and back
-    at = min(at, total)
-    end = max(0, at - left) if back else min(total, at + left)
-    told = look(work.rows, wanted, at, end)
-    number = work.formats.number()
-    if told.found is not None:
-        return {"count": 1, "position": told.found, "sentence": f"In row {number(told.found + 1)}", "goes": True}
-    left -= abs(told.next - at)
-    done = f"Looked through {number(total - left)} of {number(total)} rows"
-    return {"count": 0, "at": told.next, "left": left, "done": done}
-
-
-def _position(work: Work, rows: Rows, at: int) -> int:
-    """The place among all rows of the one that is at a place among those that are found."""
-    identifier = rows.window(at, 1)[0].id
-    position = work.rows.position(identifier)
-    return 0 if position is None else position
-
-
-def _first_from(work: Work, rows: Rows, count: int, place: int) -> int:
-    """The first of the rows that are found whose place among all is at least this one; as many as there are for none."""
-    low, high = 0, count
-    while low < high:
-        middle = (low + high) // 2
-        if _position(work, rows, middle) < place:
-            low = middle + 1
-        else:
-            high = middle
-    return low

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-from dataclasses import replace
 from typing import Any
 
 from enlace.core.dataset import FieldSpec
@@ -38,7 +37,7 @@ def in_spans(rows: Rows, field: FieldSpec, by: str, formats: Formats, most: int)
 def _without_date(rows: Rows, field: FieldSpec, count: int, part: int) -> list[Line]:
     """The rows of no date: those without a value, and those whose value is none, such as infinity. part: of how many rows
     they were counted, where it was not of all."""
-    empty = count if part else min(replace(rows, filters=(*rows.filters, Filter(field.name, "null"))).count(), count)
+    empty = count if part else min(rows.narrowed(Filter(field.name, "null")).count(), count)
     lines = [("no value", "(empty)", empty)] if empty else []
     return [*lines, ("", "(no date)", count - empty)] if count > empty else lines
 

@@ -18,8 +18,11 @@ from enlace.core.dataset.totals import Total, totals
 from enlace.core.dataset.window import Rows
 from enlace.core.model.dataset import FieldSpec, LookupSpec
 from enlace.core.problem import Problem
+from enlace.core.rules.computed import Computed
+from enlace.core.rules.passing import passing
 from enlace.core.server.dialects.sqlite_functions import folded
 from enlace.core.view import Group, Test, Typed, filter_of
+from enlace.core.view.filtering import anywhere
 from tests.harbour import ENGLISH
 from tests.servers import OnServer, on_each_server
 
@@ -50,6 +53,13 @@ class Filtering(OnServer):
         self.assertEqual(wrong, {})
         return Rows.of(self.spec, dataset, filters=only)
 
+    def passing(self, dataset, filters):
+        """The ids of rows that pass filters as Python tells it of records that a server has not got."""
+        rows = Rows.of(self.spec, dataset).window(0, 1000)
+        records = [dict(zip([f.name for f in dataset.fields], row.values, strict=True)) for row in rows]
+        told = passing(self.spec, Computed(dataset), filters, records)
+        return [row.id for row, passes in zip(rows, told, strict=True) if passes]
+
     def passes(self, test, dataset=None, **typed):
         """Rows, count and positions agree with a test of each row's values."""
         rows = self.only(dataset, **typed)
@@ -57,6 +67,7 @@ class Filtering(OnServer):
         ids = [row.id for row in rows.window(0, 1000)]
         with self.subTest(typed):
             self.assertEqual(ids, expected)
+            self.assertEqual(self.passing(dataset or self.dataset, rows.filters), expected)
             self.assertEqual(rows.count(), len(expected))
             self.assertNotIn(len(expected), (0, len(self.all)))
             middle = len(expected) // 2
@@ -164,6 +175,7 @@ class Filtering(OnServer):
             expected = [row["id"] for row in self.all if test(row)]
             with self.subTest(conditions):
                 self.assertEqual([row.id for row in rows.window(0, 1000)], expected)
+                self.assertEqual(self.passing(self.dataset, filters), expected)
                 self.assertEqual(rows.count(), len(expected))
                 self.assertNotIn(len(expected), (0, len(self.all)))
                 self.assertEqual(rows.position(expected[-1]), len(expected) - 1)
@@ -202,6 +214,7 @@ class Filtering(OnServer):
             rows = Rows.of(self.spec, dataset, filters=filters)
             with self.subTest(conditions):
                 self.assertEqual([row.id for row in rows.window(0, 1000)], expected)
+                self.assertEqual(self.passing(dataset, filters), expected)
                 self.assertEqual(rows.count(), len(expected))
                 self.assertTrue(expected)
                 self.assertEqual(rows.position(expected[-1]), len(expected) - 1)
@@ -297,6 +310,8 @@ class Filtering(OnServer):
                         Rows.of(self.spec, d, filters=f) for d, (f, _) in zip((own, notes), asked, strict=True)
                     )
                     self.assertEqual([r.id for r in theirs.window(0, 500)], [r.id for r in mine.window(0, 500)])
+                    self.assertEqual(self.passing(own, mine.filters), [r.id for r in mine.window(0, 1000)])
+                    self.assertEqual(self.passing(notes, theirs.filters), [r.id for r in theirs.window(0, 1000)])
                     compared += 1
         self.assertGreater(compared, 60)
 
@@ -341,6 +356,16 @@ class Filtering(OnServer):
         self.assertEqual(
             [row.id for row in Rows.of(self.spec, self.dataset, filters=filters).window(0, 1000)], expected
         )
+        self.assertEqual(self.passing(self.dataset, filters), expected)
+
+    def test_a_text_in_any_field(self):
+        some = next(r for r in self.all if r["day"])
+        for text in ("sul", "AGUAS", "12", "s-0", "2025-12", str(some["day"])[:10], str(self.all[9]["weight"]), "50%"):
+            wanted = (anywhere(text, self.dataset, ENGLISH),)
+            found = [row.id for row in Rows.of(self.spec, self.dataset, filters=wanted).window(0, 1000)]
+            with self.subTest(text):
+                self.assertTrue(found)
+                self.assertEqual(self.passing(self.dataset, wanted), found)
 
     def test_the_next_that_passes_is_looked_for_in_stretches(self):
         wanted = Combined("any", (read_box(self.dataset.by_name["code"], "7", ENGLISH), Filter("weight", "empty")))

@@ -79,10 +79,10 @@ class Asking(Pages):
             return told, steps
 
         with (
-            mock.patch("enlace.desk.asking_views.AT_ONCE", 100),
+            mock.patch("enlace.desk.finding.AT_ONCE", 100),
             mock.patch("enlace.core.dataset.finding.STRETCH", 40),
             mock.patch("enlace.core.dataset.finding.SECONDS", 0),
-            mock.patch("enlace.desk.asking_views.look", partial(look, seconds=0)),
+            mock.patch("enlace.desk.finding.look", partial(look, seconds=0)),
         ):
             found, steps = all_the_way()
             self.assertEqual(found["position"], exactly["position"])
@@ -216,6 +216,49 @@ class Asking(Pages):
         self.assertEqual(self.found("nothing at all"), {"count": 0})
         draught = self.sql("SELECT draught_m FROM port_call WHERE draught_m IS NOT NULL LIMIT 1")[0][0]
         self.assertGreater(self.found(f"{float(draught):,.2f}")["count"], 0)
+
+    def test_find_looks_at_the_draft_as_it_is(self):
+        stored = [row[0] for row in self.sql("SELECT id FROM port_call ORDER BY id")]
+        [(first, doce)] = self.sql(
+            "SELECT min(c.id), min(v.id) FROM port_call c JOIN vessel v ON v.id = c.vessel_id WHERE v.name LIKE '%Doce%'"
+        )
+        whole, other = self.found("doce")["count"], self.sql(f"SELECT min(id) FROM vessel WHERE id <> {doce}")[0][0]
+        # Edited away, edited to what is looked for, and typed but no value yet.
+        self.edit(self.calls, f"i{first}", vessel_id=other)
+        self.assertEqual(self.found("doce")["count"], whole - 1)
+        self.edit(self.calls, f"i{stored[6]}", notes="A bell rings thrice")
+        self.edit(self.calls, f"i{stored[3]}", draught_m="thrice as deep")
+        news = [self.new(self.calls, notes=note) for note in ("nothing", "THRÍCE", "", "and thrice more")]
+        places = [3, 6, len(stored) + 1, len(stored) + 3]
+        drafted = [f"i{stored[6]}", f"i{stored[3]}", *news]
+        self.assertEqual(len(drafted) + 1, self.calls.drafts.get().counts["all"])
+
+        def walk(back=0, **asked):
+            at, met = 0, []
+            for _ in range(len(places) + 1):
+                told = {"left": 1}
+                data = {"position": at, "again": int(bool(met)), "back": back}
+                while told.get("left"):
+                    told = self.found("thrice", **data)
+                    data |= {name: told[name] for name in ("at", "left") if name in told}
+                at = told["position"]
+                met.append(at)
+            return met
+
+        self.assertEqual(walk(), [*places, places[0]])
+        self.assertEqual(walk(back=1), [*places[::-1], places[-1]])
+        self.assertEqual(self.found("thrice", position=places[2])["sentence"], "3 of 4")
+        self.assertEqual(self.found("thrice", order="-id")["position"], len(stored) - 7)
+        # Too many to be laid over the rows: the new ones are looked at all the same, those edited as they are stored.
+        with (
+            mock.patch("enlace.desk.finding.MOST_DRAFTED", 2),
+            mock.patch("enlace.desk.finding.STRETCH", 2),
+            mock.patch("enlace.desk.finding.SECONDS", 0),
+        ):
+            self.assertEqual(walk(), [*places[2:], *places[2:], places[2]])
+            self.assertEqual(walk(back=1), [*places[:1:-1], *places[:1:-1], places[-1]])
+            done = self.found("nowhere", position=len(stored))["done"]
+            self.assertEqual(done, f"Looked through 2 of {len(stored) + 4:,} rows")
 
     def test_boxes_keep_the_conditions(self):
         page = self.page(**self.asked({"field": "status", "test": "filled", "values": []}))

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import and_, func, or_, select
@@ -54,7 +54,7 @@ def _within(rows: Rows, wanted: AnyFilter, low: int, high: int, back: bool) -> i
     if None in ends:
         return None  # somebody removed rows meanwhile: there are fewer than were counted
     first, last = ends
-    narrowed = replace(rows, filters=(*rows.filters, wanted))
+    narrowed = rows.narrowed(wanted)
     order = reversed_order(rows.order) if back else rows.order
     begin, stop = (last, first) if back else (first, last)
     assert begin is not None and stop is not None
