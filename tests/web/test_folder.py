@@ -12,6 +12,7 @@ from unittest import TestCase
 import jsonschema
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import CommandError, call_command
+from django.db import transaction
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -27,6 +28,7 @@ from enlace.folder.texts import read, written
 from enlace.folder.writing import files_of, texts_of
 from enlace.workshop.details import Above, add_detail, possible_details
 from enlace.workshop.models import Connection, Dataset, Form, Project, place_of
+from enlace.workshop.models.dataset import forget_specs
 from enlace.workshop.secrets import seal
 from tests.harbour import forget
 from tests.servers import yard
@@ -263,6 +265,34 @@ class Folder(Pages):
         newer = {**texts_of(self.project), "project.yaml": "format: enlace project\nversion: 99\nname: x\n"}
         with self.assertRaisesRegex(Problem, "version 99"):
             values_of(newer)
+
+    def test_what_is_held_to_rules_is_what_files_say_and_what_is_refused_is_nowhere(self):
+        files = values_of(texts_of(self.project))
+        vessels = Dataset.objects.get(pk=self.vessels.dataset_id)
+        known = vessels.to_spec()  # from here on it is kept
+        calls = files["datasets/port-call.yaml"]
+        reads = "SELECT id, name, load_extension('x') AS x FROM vessel"
+        fields = [
+            {**field, "lookup": {**field["lookup"], "query": reads}} if field["name"] == "vessel_id" else field
+            for field in calls["fields"]
+        ]
+        Dataset.objects.get(pk=self.calls.dataset_id).to_spec()
+        with self.assertRaisesRegex(Problem, "load_extension does more"):
+            brought_in({**files, "datasets/port-call.yaml": {**calls, "fields": fields}})
+        # Looked at, and not brought in; by a process that has not met the dataset yet, too.
+        said = files["datasets/vessel.yaml"]
+        other = {**said, "fields": [{**field, "label": "Otherwise"} for field in said["fields"]]}
+        for kept in (True, False):
+            if not kept:
+                forget_specs()
+            with transaction.atomic():
+                self.assertTrue(brought_in({**files, "datasets/vessel.yaml": other}).changes)
+                transaction.set_rollback(True)
+            vessels.refresh_from_db()
+            self.assertEqual([f.label for f in vessels.to_spec().fields], [f.label for f in known.fields])
+        vessels.fields.update(label="Anew")
+        vessels.touch()
+        self.assertEqual({f.label for f in Dataset.objects.get(pk=vessels.pk).to_spec().fields}, {"Anew"})
 
     def test_the_published_schema_is_the_code_s_and_holds_for_all_files(self):
         kept = json.loads((Path(__file__).resolve().parents[2] / "docs/project.schema.json").read_text())

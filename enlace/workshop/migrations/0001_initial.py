@@ -48,7 +48,7 @@ class Migration(migrations.Migration):
                 ('locator', models.CharField(blank=True, max_length=40)),
                 ('read_only_because', models.TextField(blank=True)),
                 ('uniques', models.JSONField(default=list)),
-                ('revision', models.PositiveIntegerField(default=enlace.workshop.models.dataset._first_revision)),
+                ('revision', models.PositiveIntegerField(default=enlace.workshop.models.dataset.new_revision)),
                 ('connection', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='datasets', to='workshop.connection')),
                 ('project', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='datasets', to='workshop.project')),
             ],

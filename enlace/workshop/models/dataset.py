@@ -20,8 +20,9 @@ from .project import Project
 from .rule import Rule
 
 
-def _first_revision() -> int:
-    # Random, so that a database restored from a copy never meets a spec kept from another life.
+def new_revision() -> int:
+    """A revision that no dataset had before: random, so that what was made of a change that was rolled back, or of a
+    database that was restored from a copy, is never taken for what is there now."""
     return randbelow(2**30)
 
 
@@ -54,7 +55,7 @@ class Dataset(models.Model):
     query = models.TextField(blank=True)
     sorted_by = models.JSONField(default=list)
     row_condition = models.TextField(blank=True)
-    revision = models.PositiveIntegerField(default=_first_revision)
+    revision = models.PositiveIntegerField(default=new_revision)
 
     class Meta:
         ordering = ["name"]
@@ -112,7 +113,8 @@ class Dataset(models.Model):
 
     def touch(self) -> None:
         """Tell every form that works with this dataset that it changed."""
-        type(self).objects.filter(pk=self.pk).update(revision=models.F("revision") + 1)
+        self.revision = new_revision()
+        type(self).objects.filter(pk=self.pk).update(revision=self.revision)
 
     def to_spec(self) -> DatasetSpec:
         """The definition as a value: the same one as long as the revision is, with all that is derived from it.
@@ -136,6 +138,12 @@ class Dataset(models.Model):
 MOST_SPECS = 1_000
 _specs: dict[int, tuple[tuple[int, frozenset[str]], DatasetSpec]] = {}
 _specs_lock = threading.Lock()
+
+
+def forget_specs() -> None:
+    """Forget all that is kept, as a process that begins."""
+    with _specs_lock:
+        _specs.clear()
 
 
 def _made_spec(pk: int, without: frozenset[str]) -> DatasetSpec:
