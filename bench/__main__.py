@@ -16,7 +16,7 @@ from enlace.core.model.connection import ConnectionSpec
 from enlace.core.model.values import key_of
 from enlace.core.save import save
 
-from . import day, drafts, endurance, exchange, handwritten, hostile, shape, sheet, soak, table, ten
+from . import day, drafts, endurance, exchange, handwritten, hostile, outward, shape, sheet, soak, table, ten
 from . import saves as large
 from .results import Results, medians
 from .served import Server
@@ -113,6 +113,7 @@ PARTS: dict[str, Callable[[Results, Path], None]] = {
     "ten": ten.main,
     "shape": shape.main,
     "exchange": lambda results, folder: exchange.run(results),
+    "outward": outward.main,
     "day": day.main,
     "hostile": lambda results, folder: hostile.main(results, 30_000),
     "large": lambda results, folder: large.main(results),

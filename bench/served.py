@@ -56,6 +56,18 @@ class Server:
         """The body of a page. Raises RuntimeError for an error status."""
         return self._ask("GET", path)
 
+    def length(self, path: str) -> int:
+        """How long a body is, of which nothing is kept."""
+        cookie = "; ".join(f"{k}={v}" for k, v in self.cookies.items())
+        self.client.request("GET", path, headers={"Cookie": cookie})
+        response = self.client.getresponse()
+        told = 0
+        while part := response.read(2**20):
+            told += len(part)
+        if response.status >= 400:
+            raise RuntimeError(f"{path}: {response.status}")
+        return told
+
     def memory(self) -> float:
         """Resident memory of the process that answers, in MB (10**6 bytes)."""
         workers = subprocess.run(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import Enum
+from functools import cache
 from typing import Any
 
 from django.core.exceptions import ValidationError
@@ -36,13 +37,18 @@ SAID = {"name", "title", "table", "kind", "label", "expression"}
 
 def body(item: models.Model) -> dict[str, Any]:
     """What its part of a file says of something."""
-    model = type(item)
     said = {}
-    for name in COLUMNS[model]:
+    for name, always in _compared()[type(item)]:
         value = getattr(item, name)
-        if (name in SAID and value not in (None, "")) or value != _always(model, name):
+        if (name in SAID and value not in (None, "")) or value != always:
             said[name] = value
     return said
+
+
+@cache
+def _compared() -> dict[type[models.Model], tuple[tuple[str, Any], ...]]:
+    """By model, each column with what it always is: to be compared with alone, since it may be a list."""
+    return {model: tuple((name, _always(model, name)) for name in names) for model, names in COLUMNS.items()}
 
 
 def _always(model: type[models.Model], name: str) -> Any:

@@ -9,7 +9,7 @@ from django.db import models
 
 from enlace.workshop.models import Project
 
-from .writing import texts_of
+from .writing import Files, texts_of
 
 MOST = 100  # states of a project; the oldest go
 
@@ -27,9 +27,9 @@ class ProjectState(models.Model):
         ordering = ["-pk"]
 
 
-def keep_state(project: Project, person: Any, words: str) -> ProjectState:
-    """Keep a project as it stands now; the same one again is not kept twice."""
-    texts, last = texts_of(project), ProjectState.objects.filter(project=project).first()
+def keep_state(project: Project, person: Any, words: str, files: Files | None = None) -> ProjectState:
+    """Keep a project as it stands now, or as files that are known say it; the same one again is not kept twice."""
+    texts, last = texts_of(project, files), ProjectState.objects.filter(project=project).first()
     if last is not None and last.files == texts:
         return last
     state = ProjectState.objects.create(project=project, person=person, words=words[:120], files=texts)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from copy import copy
 from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import parse_qs
 
-from django.db import models, transaction
+from django.db import transaction
 
 from enlace.core.dataset.stored import lookup_of
 from enlace.core.exchange.incoming import own_names
@@ -22,9 +22,11 @@ from enlace.desk.models import Arrangement, Draft, KeptView
 from enlace.workshop import layout, sheet
 from enlace.workshop.details import forget
 from enlace.workshop.models import Connection, Dataset, Detail, Field, Form, Project, Rule, ServerAction
+from enlace.workshop.models.dataset import new_revision
 
 from .bodies import fill
 from .difference import differences
+from .listed import Listed, forget_read, standing
 from .texts import read
 from .vouching import vouch
 from .writing import FORMAT, VERSION, Files, files_of, slugs
@@ -34,9 +36,12 @@ MOST_FILES = 5_000
 
 @dataclass
 class Outcome:
-    """What bringing files in comes to. changes: in words. told: what people should know, such as what does not fit."""
+    """What bringing files in comes to. changes: in words. told: what people should know, such as what does not fit. before,
+    after: what the project's files said, and say."""
 
     project: Project
+    before: Files = field(default_factory=dict)
+    after: Files = field(default_factory=dict)
     changes: list[str] = field(default_factory=list)
     told: list[str] = field(default_factory=list)
 
@@ -87,7 +92,7 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     before = files_of(project) if project.pk else {}
     fill(project, head, "project.yaml")
     project.save()
-    outcome = Outcome(project)
+    outcome = Outcome(project, before)
     onto = _own(project, onto) if onto is not None else None
     connections = _connections(project, files, onto, outcome)
     datasets = _datasets(project, files, connections, onto)
@@ -105,7 +110,7 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
                 outcome.told.append(f"With {draft.form.title} {what} of {draft.person.shown_name} go.")
         gone.delete()
         project.datasets.exclude(pk__in=[dataset.pk for dataset in datasets.values()]).delete()
-    after = files_of(Project.objects.get(pk=project.pk))
+    after = outcome.after = files_of(Project.objects.get(pk=project.pk))
     outcome.changes = (
         differences(before, after) if before else [f"{project.name} is a new project of {len(files)} files."]
     )
@@ -178,99 +183,64 @@ def _connections(project: Project, files: Files, onto: Connection | None, outcom
 def _datasets(
     project: Project, files: Files, connections: Mapping[str, Connection], onto: Connection | None
 ) -> dict[str, Dataset]:
-    called = slugs((item.pk, item.name) for item in project.datasets.order_by("pk"))
-    there = {called[item.pk]: item for item in project.datasets.all()}
+    several = list(project.datasets.prefetch_related("fields", "rules").order_by("pk"))
+    called = slugs((item.pk, item.name) for item in several)
+    there = {called[item.pk]: item for item in several}
     made = {}
     for slug, said in _part(files, "datasets"):
         where = f"datasets/{slug}.yaml"
         item = there.get(slug) or Dataset(project=project)
+        was = standing(item)
         fill(item, said, where)
         connection = onto or connections.get(str(said.get("connection")))
         if connection is None:
             raise Problem(f"{where} names the connection {said.get('connection')}, which is not there.", "", code="bad")
         item.connection = connection
-        item.save()
-        _several(
-            Field, item.fields, said.get("fields"), f"{where}, fields", {"dataset": item}, place=True, more=_listed
-        )
-        _several(Rule, item.rules, said.get("rules", []), f"{where}, rules", {"dataset": item})
-        if not item.fields.exists():
+        if not said.get("fields"):
             raise Problem(f"{where} has no fields.", "A dataset needs one.", code="bad")
-        # What was compiled of it serves no more.
-        item.touch()
+        if new := not item.pk:
+            item.save()
+        own = {"dataset": item}
+        fields = Listed(Field, f"{where}, fields", own, place=True, more=_listed)
+        other = fields.bring(() if new else item.fields.all(), said.get("fields"))
+        rules = Listed(Rule, f"{where}, rules", own)
+        other |= rules.bring(() if new else item.rules.all(), said.get("rules", []))
+        if not new and (other or standing(item) != was):
+            item.revision = new_revision()  # what was compiled of it serves no more
+            item.save()
+        forget_read(item)
         made[slug] = item
     return made
 
 
-# By model, what no two items of a list have alike.
-ONCE: dict[type[models.Model], tuple[str, ...]] = {
-    Field: ("name",),
-    Detail: ("name",),
-    KeptView: ("part", "name"),
-    Arrangement: ("part", "grid", "name"),
-}
-
-
-def _several(
-    model: type[models.Model],
-    there: Any,
-    said: Any,
-    where: str,
-    owner: dict[str, Any],
-    place: bool = False,
-    more: Any = None,
-) -> list[Any]:
-    """The items of a list as a file has them: those of a name that are there are kept and filled anew, others go."""
-    if not isinstance(said, list):
-        raise Problem(f"{where} should be a list.", "Mend it in the file.", code="bad")
-    named_by = "title" if model is ServerAction else "expression" if model is Rule else "name"
-    # Filled anew, not made anew: a number of a field or a detail stands in drafts and addresses.
-    known: dict[str, list[Any]] = {}
-    for item in there.all():
-        known.setdefault(getattr(item, named_by), []).append(item)
-    kept = []
-    once = set()
-    for number, body in enumerate(said):
-        here = f"{where}[{number}]"
-        name = body.get(named_by) if isinstance(body, dict) else None
-        alone = [body.get(part, "") for part in ONCE.get(model, ())] if isinstance(body, dict) else []
-        if alone and str(alone) in once:
-            raise Problem(f"{here}: {name or 'one'} stands there twice.", "Leave one of them out.", code="bad")
-        once.add(str(alone))
-        named = known.get(name) if isinstance(name, str) else None
-        item = named.pop(0) if named else model(**owner)
-        fill(item, body, here)
-        if place:
-            item.place = number
-        if more is not None:
-            more(item, body, here)
-        kept.append(item)
-    # They go before the others are kept, so that a name can go from one to another.
-    gone = [item.pk for several in known.values() for item in several]
-    there.filter(pk__in=gone).delete()
-    for item in kept:
-        item.save()
-    return kept
-
-
 def _forms(project: Project, files: Files, datasets: Mapping[str, Dataset]) -> list[Form]:
-    called = slugs((item.pk, item.title) for item in project.forms.order_by("pk"))
-    there = {called[item.pk]: item for item in project.forms.all()}
+    called = slugs(project.forms.order_by("pk").values_list("pk", "title"))
+    parts = _part(files, "forms")
+    filled = {slug for slug, _ in parts}
+    filled_anew = [pk for pk, slug in called.items() if slug in filled]
+    forget(Detail.everything.filter(form__in=filled_anew, off=True))  # a file may call another one so
+    for model in (Arrangement, KeptView):
+        # Those of persons are their own, and no part of the project.
+        model.objects.filter(form__in=filled_anew, person=None).delete()
+    several = project.forms.select_related("project").prefetch_related("details", "actions")
+    there = {called[item.pk]: item for item in several}
     made = []
-    for slug, said in _part(files, "forms"):
+    for slug, said in parts:
         where = f"forms/{slug}.yaml"
         form = there.get(slug) or Form(project=project)
+        was = standing(form)
         fill(form, said, where)
         form.dataset = _dataset_of(datasets, said, where)
-        form.save()
-        _details(form, said, where, datasets)
-        _several(ServerAction, form.actions, said.get("actions", []), f"{where}, actions", {"form": form}, place=True)
-        for model in (Arrangement, KeptView):
-            name = "arrangements" if model is Arrangement else "views"
-            # Those of persons are their own, and no part of the project.
-            model.objects.filter(form=form, person=None).delete()
-            more = _asks if model is KeptView else None
-            _several(model, model.objects.none(), said.get(name, []), f"{where}, {name}", {"form": form}, more=more)
+        new = not form.pk
+        if new or standing(form) != was:
+            form.save()
+        _details(form, () if new else form.details.all(), said, where, datasets)
+        own = {"form": form}
+        actions = Listed(ServerAction, f"{where}, actions", own, place=True)
+        actions.bring(() if new else form.actions.all(), said.get("actions", []))
+        Listed(Arrangement, f"{where}, arrangements", own).bring((), said.get("arrangements", []))
+        Listed(KeptView, f"{where}, views", own, more=_asks).bring((), said.get("views", []))
+        forget_read(form)
         _sheet(form, said.get("sheet"), where)
         made.append(form)
     return made
@@ -303,7 +273,7 @@ def _dataset_of(datasets: Mapping[str, Dataset], said: Any, where: str) -> Datas
     return dataset
 
 
-def _details(form: Form, said: Any, where: str, datasets: Mapping[str, Dataset]) -> None:
+def _details(form: Form, there: Iterable[Detail], said: Any, where: str, datasets: Mapping[str, Dataset]) -> None:
     above: dict[str, Detail] = {}
 
     def more(item: Detail, body: Any, here: str) -> None:
@@ -316,11 +286,12 @@ def _details(form: Form, said: Any, where: str, datasets: Mapping[str, Dataset])
         item.of = above[of] if of is not None else None
         item.form = form
         _linked(item, item.of.dataset if item.of else form.dataset, here)
-        item.save()
+        if not item.pk:
+            item.save()  # the next one may be of it
         above[item.name] = item
 
-    forget(Detail.everything.filter(form=form, off=True))  # a file may call another one so
-    _several(Detail, form.details, said.get("details", []), f"{where}, details", {"form": form}, place=True, more=more)
+    listed = Listed(Detail, f"{where}, details", {"form": form}, place=True, more=more)
+    listed.bring(there, said.get("details", []))
     # A cached property, read before its details were there.
     form.__dict__.pop("all_details", None)
 
@@ -361,7 +332,7 @@ def misfits(project: Project) -> list[str]:
     """What of the datasets does not fit the tables that they are connected with now, in words; of a database that can't be
     asked that alone, once."""
     told, unasked = [], set()
-    for dataset in project.datasets.select_related("connection"):
+    for dataset in project.datasets.select_related("connection").prefetch_related("fields", "rules"):
         if dataset.connection_id in unasked:
             continue
         try:

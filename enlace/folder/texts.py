@@ -38,14 +38,11 @@ class _Loader(yaml.CSafeLoader):
         return super().construct_mapping(node, deep)
 
 
-class _Dumper(yaml.SafeDumper):
+class _Dumper(yaml.CSafeDumper):
     """Never writes an alias; texts of several lines stand as they are."""
 
     def ignore_aliases(self, data: Any) -> bool:
         return True
-
-    def increase_indent(self, flow: bool = False, indentless: bool = False) -> None:
-        super().increase_indent(flow, False)
 
 
 for _class in (_Loader, _Dumper):
@@ -55,7 +52,7 @@ for _class in (_Loader, _Dumper):
         _class.add_implicit_resolver(f"tag:yaml.org,2002:{_name}", re.compile(f"^(?:{_pattern})$"), [c if c != "\0" else "" for c in _first])  # fmt: skip
 
 
-def _text(dumper: yaml.SafeDumper, value: str) -> yaml.ScalarNode:
+def _text(dumper: yaml.CSafeDumper, value: str) -> yaml.ScalarNode:
     # A space at the end of a line would be lost to editors that trim lines; quoted it stays.
     lined = "\n" in value and not any(line.endswith(" ") for line in value.split("\n"))
     return dumper.represent_scalar("tag:yaml.org,2002:str", value, style="|" if lined else None)

@@ -120,7 +120,7 @@ def _brought(
     request: HttpRequest, project: Project, files: dict[str, Any], words: str, onto: Connection | None = None
 ) -> Outcome:
     outcome = brought_in(files, project.name, onto, remove=True)
-    keep_state(project, request.user, words)
+    keep_state(project, request.user, words, outcome.after)
     several = [*outcome.told, *misfits(project)]
     count = len(outcome.changes)
     messages.success(request, f"{count} thing{'s' * (count != 1)} changed." if count else "Nothing was different.")

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
+from django.db.models import prefetch_related_objects
 from sqlglot.errors import SqlglotError
 
 from enlace.core.dataset.parameters import WRITES
+from enlace.core.dataset.stored import lookup_of
 from enlace.core.model.connection import ConnectionSpec
 from enlace.core.problem import Problem
 from enlace.core.save.action_statements import check_action
@@ -18,9 +20,12 @@ UNREACHED = ("away", "locked", "slow", "ask")  # the server can't say what its f
 
 def vouch(datasets: Iterable[Dataset], forms: Iterable[Form]) -> None:
     """Raises Problem, with the place, for a query, a list or an action that calls what it must not."""
+    # As they are by now: what is kept of a dataset may be of before.
+    prefetch_related_objects(datasets := list(datasets), "connection", "fields")
+    prefetch_related_objects(forms := list(forms), "dataset__connection", "actions")
     for dataset in datasets:
         kind = dataset.connection.kind
-        lists = [field.lookup.query for field in dataset.to_spec().fields if field.lookup is not None]
+        lists = [lookup.query for field in dataset.fields.all() if (lookup := lookup_of(field.lookup)) is not None]
         for sql in filter(None, (dataset.query, *lists)):
             _held(
                 dataset.connection,

@@ -7,11 +7,13 @@ import unicodedata
 from collections.abc import Iterable
 from typing import Any
 
+from django.db.models import Prefetch
+
 from enlace.core.form.document import as_values
 from enlace.desk.models import Arrangement, KeptView
 from enlace.workshop import layout
 from enlace.workshop.details import only_off
-from enlace.workshop.models import Dataset, Form, Project
+from enlace.workshop.models import Dataset, Detail, Form, Project
 
 from .bodies import body
 from .texts import written
@@ -41,7 +43,10 @@ def files_of(project: Project) -> Files:
     connections = list(project.connections.order_by("pk"))
     several = project.datasets.select_related("connection").prefetch_related("fields", "rules")
     datasets = list(several.exclude(pk__in=only_off(project)).order_by("pk"))
-    forms = list(project.forms.select_related("dataset", "project").order_by("pk"))
+    several_forms = project.forms.select_related("dataset", "project").prefetch_related(
+        Prefetch("details", Detail.objects.select_related("of").order_by("place", "pk")), "actions"
+    )
+    forms = list(several_forms.order_by("pk"))
     head = {"format": FORMAT, "version": VERSION, **body(project)}
     called = slugs((item.pk, item.name) for item in connections)
     files: Files = {f"connections/{called[item.pk]}.yaml": body(item) for item in connections}
@@ -50,16 +55,18 @@ def files_of(project: Project) -> Files:
         f"datasets/{of[item.pk]}.yaml": {"connection": item.connection.name, **_dataset(item)} for item in datasets
     }
     forms_called = slugs((item.pk, item.title) for item in forms)
-    files |= {f"forms/{forms_called[item.pk]}.yaml": _form(item, of) for item in forms}
+    views = {name: _of_forms(model, forms, *order) for name, (model, order) in VIEWS.items()}
+    files |= {f"forms/{forms_called[item.pk]}.yaml": _form(item, of, views) for item in forms}
     # In the order in which they were made, which is the one that they are made in where they are brought in.
     orders = {"datasets": [*of.values()], "forms": [*forms_called.values()]}
     files["project.yaml"] = {**head, **{name: order for name, order in orders.items() if order}}
     return files
 
 
-def texts_of(project: Project) -> dict[str, str]:
-    """By path, the text of each file of a project, in a stable order."""
-    return {path: written(value) for path, value in sorted(files_of(project).items())}
+def texts_of(project: Project, files: Files | None = None) -> dict[str, str]:
+    """By path, the text of each file of a project, in a stable order. files: what they say, where it is known."""
+    known = files_of(project) if files is None else files
+    return {path: written(value) for path, value in sorted(known.items())}
 
 
 def _dataset(dataset: Dataset) -> dict[str, Any]:
@@ -68,20 +75,30 @@ def _dataset(dataset: Dataset) -> dict[str, Any]:
     return {**said, "rules": rules} if rules else said
 
 
-def _form(form: Form, datasets: dict[int, str]) -> dict[str, Any]:
+# By what their list is called in a file, the views of a form that are everybody's: the model, and their order.
+VIEWS: dict[str, tuple[type[Arrangement | KeptView], tuple[str, ...]]] = {
+    "arrangements": (Arrangement, ("part", "grid", "name")),
+    "views": (KeptView, ("part", "name")),
+}
+ByForm = dict[int, list[dict[str, Any]]]
+
+
+def _of_forms(model: type[Arrangement | KeptView], forms: list[Form], *order: str) -> ByForm:
+    """By form, what its file says of the views of one model."""
+    made: ByForm = {}
+    for item in model.objects.filter(form__in=forms, person=None).order_by(*order):
+        made.setdefault(item.form_id, []).append(body(item))
+    return made
+
+
+def _form(form: Form, datasets: dict[int, str], views: dict[str, ByForm]) -> dict[str, Any]:
     said: dict[str, Any] = {**body(form), "dataset": datasets[form.dataset_id]}
     details = []
-    for detail in form.details.select_related("of").order_by("place", "pk"):
+    for detail in form.details.all():
         own = {**body(detail), "dataset": datasets[detail.dataset_id]}
         details.append({**own, "of": detail.of.name} if detail.of else own)
-    parts = {
-        "details": details,
-        "actions": [body(action) for action in form.actions.all()],
-        "arrangements": [
-            body(item) for item in Arrangement.objects.filter(form=form, person=None).order_by("part", "grid", "name")
-        ],
-        "views": [body(item) for item in KeptView.objects.filter(form=form, person=None).order_by("part", "name")],
-    }
+    parts = {"details": details, "actions": [body(action) for action in form.actions.all()]}
+    parts |= {name: several.get(form.pk, []) for name, several in views.items()}
     said |= {name: several for name, several in parts.items() if several}
     if form.document:
         sheet = as_values(layout.document(form))

@@ -134,8 +134,15 @@ def drift(dataset: Dataset, now: DatasetSpec | None = None) -> Drift:
     # What a query gives is known only by running it; it has no table to differ from.
     if dataset.query:
         return Drift()
-    rules = tuple(rule.to_spec() for rule in dataset.rules.filter(own=False))
-    kept = replace(dataset.to_spec(), fields=tuple(field.to_spec() for field in dataset.fields.all()), rules=rules)
+    kept = DatasetSpec(
+        dataset.table,
+        tuple(field.to_spec() for field in dataset.fields.all()),
+        rules=tuple(rule.to_spec() for rule in dataset.rules.all() if not rule.own),
+        key=tuple(dataset.key),
+        locator=dataset.locator or None,
+        uniques=tuple(tuple(columns) for columns in dataset.uniques),
+        is_view=dataset.is_view,
+    )
     return drift_of(kept, now or suggested(dataset))
 
 

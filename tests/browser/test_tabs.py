@@ -39,7 +39,7 @@ class Tabs(Served):
         expect(self.page.locator("#panel")).to_have_attribute("data-position", str(number - 1))
 
     def test_read_when_it_is_opened_and_again_under_another_master(self):
-        self.page.context.add_init_script(LATE)
+        self.page.add_init_script(LATE)
         self.work("Port call")
         self.go_to(self.call)
         self.assertEqual(self.asks("container_move/"), [])
@@ -81,7 +81,7 @@ class Tabs(Served):
 
     def test_keys_that_waited_do_what_a_browser_does_with_them(self):
         page = self.page
-        page.context.add_init_script(LATE)
+        page.add_init_script(LATE)
         self.work("Port call")
         self.open("Container move")
         page.locator("#go-number").focus()
@@ -99,7 +99,7 @@ class Tabs(Served):
 
     def test_what_is_pasted_behind_keys_that_wait_goes_where_they_lead(self):
         page = self.page
-        page.context.add_init_script(LATE)
+        page.add_init_script(LATE)
         self.work("Port call")
         page.locator("#go-number").fill("7")
         page.locator("#go-number").select_text()

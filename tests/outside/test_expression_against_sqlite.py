@@ -45,7 +45,7 @@ conditions = st.recursive(
 
 
 class AgainstSqlite(unittest.TestCase):
-    @settings(max_examples=1500, deadline=None)
+    @settings(max_examples=1000, deadline=None)
     @given(conditions, numbers, numbers, texts, texts)
     def test_same_truth(self, condition, n, m, s, u):
         record = {"n": n, "m": m, "s": s, "u": u}

@@ -208,7 +208,7 @@ class AgainstTheServers(OnServer):
             give(engine.connection.driver_connection)
         cases = refused = 0
 
-        @settings(max_examples=500, deadline=None, suppress_health_check=list(HealthCheck), database=None)
+        @settings(max_examples=300, deadline=None, suppress_health_check=list(HealthCheck), database=None)
         @given(st.sampled_from(list(KINDS)).flatmap(lambda kind: KINDS[kind]))
         @example("(n / CAST(COALESCE((day - due), d) AS DECIMAL))")
         @example("(d / COALESCE(n, 1.5))")

@@ -147,7 +147,7 @@ def forget_specs() -> None:
 
 
 def _made_spec(pk: int, without: frozenset[str]) -> DatasetSpec:
-    dataset = Dataset.objects.get(pk=pk)
+    dataset = Dataset.objects.select_related("connection").get(pk=pk)
     fields = [field.to_spec() for field in dataset.fields.all() if field.name not in without]
     saved = tuple(field for field in fields if not (field.formula or field.outside))
     made = DatasetSpec(

@@ -76,18 +76,17 @@ class Command(BaseCommand):
     def bring_in(self, options: dict[str, Any]) -> None:
         files = values_of(disk.got(options["folder"]))
         with transaction.atomic():
-            there = Project.objects.filter(name=options["name"] or files["project.yaml"].get("name")).first()
-            if there is not None and options["yes"]:
-                keep_state(there, None, "Before a folder was brought in")
             outcome = brought_in(files, options["name"], self._onto(options["onto"]), options["remove"])
             if not options["yes"]:
                 transaction.set_rollback(True)
+            elif outcome.before:
+                keep_state(outcome.project, None, "Before a folder was brought in", outcome.before)
         for sentence in [*(outcome.changes or ["Nothing is different."]), *outcome.told]:
             self.stdout.write(sentence)
         if not options["yes"]:
             self.stdout.write("Nothing was done. Say --yes to bring it in.")
             return
-        keep_state(outcome.project, None, "A folder was brought in")
+        keep_state(outcome.project, None, "A folder was brought in", outcome.after)
         for sentence in misfits(outcome.project):
             self.stdout.write(sentence)
 
