@@ -20,7 +20,7 @@ from enlace.core.exchange.writers import WRITERS
 from enlace.core.problem import Problem
 from enlace.rows.sending import sent, writer_named
 
-from .cells_out import cells
+from .cells_out import cells, values_out
 from .contexts import base_context
 from .opening import grid_from, on_form
 from .sentence import sentence_context
@@ -63,11 +63,7 @@ def take(request: HttpRequest, work: Work) -> HttpResponseBase:
         if writer.whole is None:
             raise Problem(f"{writer.label} has no room for details.", "Choose another format.", code="bad")
         return sent(writer, title, sheets(taken, records(work, not taken.stored)))
-    rows = (
-        cells(taken)
-        if wanted == "csv"
-        else map(taken.values, (values for _, values in records(work, not taken.stored)))
-    )
+    rows = cells(taken) if wanted == "csv" else values_out(taken)
     schema = schema_of(work.dataset, taken.fields, table_of(work)) if wanted == "package" else {}
     return sent(writer, title, [Sheet(title, taken.heads, rows, work.dataset.table if taken.stored else "", schema)])
 

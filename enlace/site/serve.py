@@ -26,6 +26,7 @@ THREADS = 8
 MOST_CONNECTIONS = 4_000  # of one process: open sockets, not requests at work
 MOST_HEAD = 64 * 1024  # long keys travel in addresses
 MOST_BODY = 34 * 1024 * 1024  # the largest picture or text with what is around it
+MOST_UNSENT = 4 * 1024 * 1024  # of an answer, before who makes it waits for who reads it; each thread keeps that memory
 IDLE_SECONDS = 60  # a connection that sends nothing
 BACKLOG = 512
 
@@ -41,6 +42,7 @@ def settings() -> dict[str, Any]:
         "connection_limit": MOST_CONNECTIONS,
         "max_request_header_size": MOST_HEAD,
         "max_request_body_size": MOST_BODY,
+        "outbuf_high_watermark": MOST_UNSENT,
         "channel_timeout": IDLE_SECONDS,
         "cleanup_interval": 10,
         "asyncore_use_poll": True,

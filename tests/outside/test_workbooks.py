@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 from enlace.core.exchange.empties import marked
 from enlace.core.exchange.incoming import Look
 from enlace.core.exchange.ods_out import write_ods
-from enlace.core.exchange.outgoing import Sheet
+from enlace.core.exchange.outgoing import CUT_OFF, Sheet
 from enlace.core.exchange.readers import looked, rows
 from enlace.core.exchange.xlsx_out import FIRST_DAY, write_xlsx
 from enlace.core.problem import Problem
@@ -84,6 +84,17 @@ class Workbooks(SimpleTestCase):
         self.assertEqual({cell.data_type for line in sheet.iter_rows(min_row=2) for cell in line if cell.value}, {"s"})
         self.assertEqual(lines[1][:4], ["http://x.example", "NaN", "1900-02-28", "0001-01-01 00:00:00"])
         self.assertEqual(lines[2][3], "2026-01-01 00:00:00+00:00")
+
+    def test_a_text_longer_than_a_cell_says_that_it_is_cut_off(self):
+        """A cell has at most 32 767 units of UTF-16 (the format's readers count so; from memory)."""
+        for text in ("x" * 40_000, "\U0001f6a2" * 20_000, "y" + "\U0001f6a2" * 20_000):
+            for beside in ("short", 1):  # a column of texts alone, and one of several classes
+                cell = openpyxl.load_workbook(written([(text, *[None] * 5), (beside, *[None] * 5)])).active["A2"].value
+                self.assertTrue(cell.endswith(CUT_OFF))
+                self.assertTrue(text.startswith(cell.removesuffix(CUT_OFF)))
+                self.assertIn(len(cell.encode("utf-16-le")) // 2, (32_766, 32_767))
+        whole = "\U0001f6a2" * 16_383
+        self.assertEqual(openpyxl.load_workbook(written([(whole, *[None] * 5)])).active["A2"].value, whole)
 
     def test_a_workbook_with_a_part_that_is_broken_is_told_whichever_it_is(self):
         """Cut off, garbled, empty, gone, or with an entity in it: read, or a sentence."""

@@ -5,7 +5,7 @@ import io
 
 from enlace.core.exchange.csv_out import csv_cell, csv_lines, guarded
 from enlace.core.kinds import TEXTS, Formats, raw_text
-from enlace.desk.cells_out import cells
+from enlace.desk.cells_out import cells, values_out
 from enlace.desk.taking import Taken, fields_out, records
 from enlace.desk.work import Work
 from tests.web.pages import Pages
@@ -45,6 +45,11 @@ class AsCsv(Pages):
             taken = self.taken(form, stored)
             together = list(csv.reader(io.StringIO("".join(csv_lines(taken.heads, cells(taken))), newline="")))
             self.assertEqual(together, [taken.heads, *one_by_one])
+            several = [taken.values(record) for _, record in records(taken.work, not stored)]
+            as_values = [list(row) for row in values_out(self.taken(form, stored))]
+            self.assertEqual(as_values, several)
+            classes = [[type(value) for value in row] for row in as_values]
+            self.assertEqual(classes, [[type(value) for value in row] for row in several])
 
     def test_each_table_with_a_draft_and_without(self):
         for table in TABLES:
