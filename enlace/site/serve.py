@@ -26,7 +26,7 @@ THREADS = 8
 MOST_CONNECTIONS = 4_000  # of one process: open sockets, not requests at work
 MOST_HEAD = 64 * 1024  # long keys travel in addresses
 MOST_BODY = 34 * 1024 * 1024  # the largest picture or text with what is around it
-MOST_UNSENT = 4 * 1024 * 1024  # of an answer, before who makes it waits for who reads it; each thread keeps that memory
+MOST_UNSENT = 2 * 1024 * 1024  # of an answer, before who makes it waits for who reads it; each thread keeps that memory
 IDLE_SECONDS = 60  # a connection that sends nothing
 BACKLOG = 512
 
