@@ -141,6 +141,14 @@ class DraftReader:
             return list(self.all().values())
         return [self._loaded(r) for r in self._mine.exclude(models.Q(state="new") & ~models.Q(owner=self.owner))]
 
+    def all_edited(self) -> list[PendingRecord]:
+        """The edited records of the part."""
+        if self._empty or not self.counts()["edited"]:
+            return []
+        few = self._mine_of_few
+        rows = self._mine.filter(state="edited") if few is None else [row for row in few if row.state == "edited"]
+        return [self._loaded(row) for row in rows]
+
     def pending_here(self) -> int:
         """How many records of the part are pending."""
         if not self.counts()["all"]:

@@ -51,28 +51,35 @@ def find(request: HttpRequest, work: Work) -> HttpResponse:
         asked = anywhere(typed, work.dataset, work.formats)
     except Unreadable:
         return JsonResponse({"count": 0})
-    drafted = work.store.pending_here() if work.dataset.editable else 0
     wanted = Wanted(typed, asked, asked)
-    if drafted and drafted <= MOST_DRAFTED:
+    if work.dataset.editable and work.store.counts()["all"]:
         wanted = _with_draft(work, wanted)
     stored = work.rows.known_count()
-    many = (stored is not None and stored > AT_ONCE) or drafted > MOST_DRAFTED
+    many = (stored is not None and stored > AT_ONCE) or work.new_count > MOST_DRAFTED
     if many and work.rows.told_apart:
         return JsonResponse(_looked(request, work, wanted, work.rows.count() if stored is None else stored))
     return JsonResponse(_counted(request, work, wanted))
 
 
 def _with_draft(work: Work, wanted: Wanted) -> Wanted:
-    """What is looked for, the pending records looked at as they will be."""
-    several = [record for record in work.store.in_view() if record.state != "removed"]
-    stored = work.stored_of([record.id for record in several if record.state == "edited"])
-    told = list(zip(several, _have(work, wanted, several, stored), strict=True))
-    new = [has for record, has in told if record.state == "new"]
-    edited = {record.id: has for record, has in told if record.state == "edited"}
-    having = [identifier for identifier, has in edited.items() if has]
-    others = Combined("all", (wanted.filter, Combined("none", _rows_of(work, list(edited)))))
-    among = Combined("any", (others, *_rows_of(work, having))) if edited else wanted.filter
-    return Wanted(wanted.typed, wanted.filter, among, [place for place, has in enumerate(new) if has])
+    """What is looked for, the pending records looked at as they will be: those that are edited, unless very many are, and those
+    that are new, unless they are looked through in stretches."""
+    edited = work.store.all_edited() if work.store.counts()["edited"] <= MOST_DRAFTED else []
+    stored = work.stored_of([record.id for record in edited])
+    there = [record.id for record, has in zip(edited, _have(work, wanted, edited, stored), strict=True) if has]
+    others = Combined("none", _rows_of(work, [record.id for record in edited]))
+    among = Combined("any", (Combined("all", (wanted.filter, others)), *_rows_of(work, there)))
+    new = _new_that_have(work, wanted, 0, work.new_count) if work.new_count <= MOST_DRAFTED else []
+    return Wanted(wanted.typed, wanted.filter, among if edited else wanted.filter, new)
+
+
+def _new_that_have(work: Work, wanted: Wanted, start: int, size: int) -> list[int]:
+    """The places among the new records, from one on, of those that have what is looked for."""
+    identifiers = work.store.new_slice(start, size) if size else []
+    pending = work.store.some(identifiers)
+    several = [(start + i, pending[one]) for i, one in enumerate(identifiers) if one in pending]
+    told = _have(work, wanted, [record for _, record in several], {})
+    return [place for (place, _), has in zip(several, told, strict=True) if has]
 
 
 def _rows_of(work: Work, identifiers: Sequence[str]) -> tuple[Among, ...]:
@@ -82,6 +89,8 @@ def _rows_of(work: Work, identifiers: Sequence[str]) -> tuple[Among, ...]:
 
 def _have(work: Work, wanted: Wanted, several: Sequence[PendingRecord], stored: Any) -> list[bool]:
     """Which pending records have what is looked for, in their values or in what was typed and is no value yet."""
+    if not several:
+        return []
     none = dict.fromkeys(work.dataset.by_name)
     values = [none | record.values(stored.get(record.id)) for record in several]
     outer = work.checks.of_master(work.part, work.master)
@@ -152,11 +161,7 @@ def _among_new(work: Work, wanted: Wanted, start: int, end: int) -> tuple[int | 
     while at != end:
         low, high = (max(end, at - STRETCH), at) if back else (at, min(end, at + STRETCH))
         at = low if back else high
-        identifiers = work.store.new_slice(low, high - low)
-        pending = work.store.some(identifiers)
-        several = [(low + i, pending[one]) for i, one in enumerate(identifiers) if one in pending]
-        told = _have(work, wanted, [record for _, record in several], {})
-        having = [place for (place, _), has in zip(several, told, strict=True) if has]
+        having = _new_that_have(work, wanted, low, high - low)
         if having or time.monotonic() > until:
             return (having[-1 if back else 0] if having else None), at
     return None, end
