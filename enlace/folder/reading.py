@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from copy import copy
 from dataclasses import dataclass, field
 from typing import Any
@@ -94,8 +94,11 @@ def brought_in(files: Files, name: str = "", onto: Connection | None = None, rem
     project.save()
     outcome = Outcome(project, before)
     onto = _own(project, onto) if onto is not None else None
+    kinds = dict(project.connections.values_list("pk", "kind"))
     connections = _connections(project, files, onto, outcome)
-    datasets = _datasets(project, files, connections, onto)
+    # What is compiled of a dataset is for a kind of server.
+    elsewhere = {item.pk for item in connections.values() if kinds.get(item.pk, item.kind) != item.kind}
+    datasets = _datasets(project, files, connections, onto, elsewhere)
     if onto is not None and _moves(files, onto):
         for dataset in datasets.values():
             sheet.move(dataset)
@@ -181,8 +184,13 @@ def _connections(project: Project, files: Files, onto: Connection | None, outcom
 
 
 def _datasets(
-    project: Project, files: Files, connections: Mapping[str, Connection], onto: Connection | None
+    project: Project,
+    files: Files,
+    connections: Mapping[str, Connection],
+    onto: Connection | None,
+    elsewhere: Collection[int],
 ) -> dict[str, Dataset]:
+    """elsewhere: the connections that lead to another kind of server than before."""
     several = list(project.datasets.prefetch_related("fields", "rules").order_by("pk"))
     called = slugs((item.pk, item.name) for item in several)
     there = {called[item.pk]: item for item in several}
@@ -205,7 +213,7 @@ def _datasets(
         other = fields.bring(() if new else item.fields.all(), said.get("fields"))
         rules = Listed(Rule, f"{where}, rules", own)
         other |= rules.bring(() if new else item.rules.all(), said.get("rules", []))
-        if not new and (other or standing(item) != was):
+        if not new and (other or standing(item) != was or connection.pk in elsewhere):
             item.revision = new_revision()  # what was compiled of it serves no more
             item.save()
         forget_read(item)

@@ -294,6 +294,28 @@ class Folder(Pages):
         vessels.touch()
         self.assertEqual({f.label for f in Dataset.objects.get(pk=vessels.pk).to_spec().fields}, {"Anew"})
 
+    def test_only_what_is_another_one_by_now_is_made_anew(self):
+        files = values_of(texts_of(self.project))
+        number = lambda: dict(Dataset.objects.values_list("name", "revision"))  # noqa: E731
+        before = number()
+        brought_in(files)
+        self.assertEqual(number(), before)
+        said = files["datasets/vessel.yaml"]
+        for other in (
+            {**said, "sorted_by": [["name", True]]},
+            {**said, "fields": said["fields"][::-1]},
+            {**said, "rules": [{"expression": "name <> ''"}]},
+            said,
+        ):
+            brought_in({**files, "datasets/vessel.yaml": other})
+            after = number()
+            self.assertEqual([name for name in after if after[name] != before[name]], ["vessel"])
+            self.assertEqual(files_of(self.project)["datasets/vessel.yaml"], other)
+            before = after
+        place = {"kind": "mariadb", "parameters": {"host": "127.0.0.1", "port": "1", "database": "x", "user": "x"}}
+        brought_in({**files, "connections/c0.yaml": {**files["connections/c0.yaml"], **place}})
+        self.assertFalse(set(number().values()) & set(before.values()))
+
     def test_the_published_schema_is_the_code_s_and_holds_for_all_files(self):
         kept = json.loads((Path(__file__).resolve().parents[2] / "docs/project.schema.json").read_text())
         self.assertEqual(kept, schema())
