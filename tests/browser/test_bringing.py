@@ -75,6 +75,19 @@ class Bringing(Served):
         page.keyboard.press("Enter")
         expect(page.get_by_role("link", name="Review")).to_be_focused()
 
+    def test_a_file_that_can_t_be_read_leaves_the_way_to_another_one(self):
+        page = self.work("Berth")
+        page.get_by_role("link", name="Bring in").first.click()
+        for name, content in (("cut.xlsx", b"PK\x03\x04 and no more"), ("cut.json", b'[{"code": "N'), ("no.xml", b"<a")):
+            page.locator("#file").set_input_files({"name": name, "mimeType": "", "buffer": content})
+            page.get_by_role("button", name="Read it", exact=True).click()
+            expect(page.locator(".told.wrong")).not_to_be_empty()
+            page.get_by_role("button", name="Read it so").click()  # as it was meant to be read, or otherwise
+            expect(page.locator(".told.wrong")).not_to_be_empty()
+            page.get_by_role("button", name="Another file").click()
+        expect(page.locator("#file")).to_be_focused()
+        self.wrong = [line for line in self.wrong if "400" not in line]
+
     def test_rows_go_out_in_each_format(self):
         page = self.work("Berth")
         for name, end in (("XLSX", "xlsx"), ("JSON Lines", "jsonl"), ("Data Package", "zip"), ("ODS", "ods")):
