@@ -78,7 +78,11 @@ class Bringing(Served):
     def test_a_file_that_can_t_be_read_leaves_the_way_to_another_one(self):
         page = self.work("Berth")
         page.get_by_role("link", name="Bring in").first.click()
-        for name, content in (("cut.xlsx", b"PK\x03\x04 and no more"), ("cut.json", b'[{"code": "N'), ("no.xml", b"<a")):
+        for name, content in (
+            ("cut.xlsx", b"PK\x03\x04 and no more"),
+            ("cut.json", b'[{"code": "N'),
+            ("no.xml", b"<a"),
+        ):
             page.locator("#file").set_input_files({"name": name, "mimeType": "", "buffer": content})
             page.get_by_role("button", name="Read it", exact=True).click()
             expect(page.locator(".told.wrong")).not_to_be_empty()

@@ -12,7 +12,7 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 import openpyxl
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from enlace.core.dataset import FieldSpec
@@ -174,6 +174,32 @@ class InAndOut(unittest.TestCase):
     def test_headings_of_one_name_none_and_short_rows(self):
         self.assertEqual(self.read(b"a,a,\n1,2\n", "a.csv"), [["a", "a (2)"], ["1", "2"]])
         self.assertEqual(self.read(b"1,2\n3,4\n", "a.csv", heads=False)[0], ["Column 1", "Column 2"])
+
+    @settings(max_examples=400)
+    @given(
+        st.lists(st.dictionaries(st.sampled_from("ab"), st.none() | st.integers(-9, 9) | st.just("x]"), min_size=1)),
+        st.lists(st.tuples(st.integers(0, 60), st.integers(0, 2), st.sampled_from(["", *',[]{}:"1 x'])), max_size=2),
+    )
+    def test_a_list_in_pieces_is_read_where_json_is(self, told, changes):
+        """What RFC 8259 does not take, by the standard library's reader, is no list here either: nothing is passed over."""
+        text = json.dumps(told)
+        for at, gone, put in changes:
+            text = text[:at] + put + text[at + gone :]
+        try:
+            whole = json.loads(text)
+        except ValueError:
+            whole = None
+        sound = isinstance(whole, list) and bool(whole) and all(isinstance(item, dict) for item in whole)
+        assume(not sound or all(name.strip() for item in whole for name in item))
+        try:
+            count = len(self.read(text.encode(), "a.json")) - 1
+        except Problem:
+            count = None
+        filled = [item for item in whole if any(value is not None for value in item.values())] if sound else []
+        if filled:
+            self.assertEqual(count, len(filled), text)
+        elif not isinstance(whole, dict):
+            self.assertIn(count, (None, 0), text)
 
     def test_a_list_within_json_and_elements_within_xml(self):
         nested = {"said": {"rows": [{"a": 1, "b": {"c": 2}}, {"a": None}]}, "none": 3}

@@ -135,7 +135,9 @@ def _elements(path: Path, look: Look) -> Iterator[Any]:
             ahead.passed(1)
             while (sign := ahead.next()) != "]":
                 # A comma between elements; one before the first is told as the mistake that it is.
-                if sign == "," and number:
+                if sign and number:
+                    if sign != ",":
+                        raise json.JSONDecodeError("Expecting ',' delimiter", ahead.text, 0)
                     ahead.passed(1)
                     sign = ahead.next()
                 if not sign:
@@ -143,6 +145,11 @@ def _elements(path: Path, look: Look) -> Iterator[Any]:
                     raise Problem(sentence, "Get the whole file.", code="bad")
                 number += 1
                 yield ahead.element()
+            ahead.passed(1)
+            if ahead.next():
+                # Another list, of which nobody would miss the rows.
+                sentence = f"Line {ahead.line:,}, column {ahead.column:,}: something stands behind the end of the list."
+                raise Problem(sentence, "Mend it in the file.", code="bad")
         except (ValueError, RecursionError) as error:
             raise _wrong(f"Object {number:,} is no JSON", error, ahead.line, ahead.column) from None
 
@@ -175,6 +182,20 @@ def _at(value: Any, path: str) -> list[Any]:
     return value
 
 
+# What Python's reader says of a place, as a sentence.
+SAID = {
+    "Unterminated string starting at": "the text that begins there is never closed",
+    "Expecting value": "a value is missing there",
+    "Expecting ':' delimiter": "a colon is missing there",
+    "Expecting ',' delimiter": "a comma is missing there",
+    "Expecting property name enclosed in double quotes": "a name in double quotes is missing there",
+    "Extra data": "something stands behind its end",
+    "Invalid control character at": "a line end, or another control character, stands in a text",
+    "Invalid \\escape": "a backslash stands before what it can't stand before",
+    "Invalid \\uXXXX escape": "four digits are missing behind \\u",
+}
+
+
 def _wrong(what: str, error: Exception, line: int = 1, column: int = 1) -> Problem:
     """line, column: where in the file the text begins that was read."""
     if isinstance(error, RecursionError):
@@ -184,4 +205,5 @@ def _wrong(what: str, error: Exception, line: int = 1, column: int = 1) -> Probl
     if not isinstance(error, json.JSONDecodeError):
         return Problem(f"{what}: {error}.", "Mend it in the file.", code="bad")
     place = f"line {line + error.lineno - 1:,}, column {error.colno + (column - 1 if error.lineno == 1 else 0):,}"
-    return Problem(f"{what}, {place}: {error.msg}.", "Mend it in the file.", code="bad")
+    told = SAID.get(error.msg.partition(": ")[0], error.msg)
+    return Problem(f"{what}, {place}: {told}.", "Mend it in the file.", code="bad")
