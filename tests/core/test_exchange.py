@@ -272,6 +272,13 @@ class InAndOut(unittest.TestCase):
         told = matched(heads, rows_seen, fields, Formats.of("en_GB"), {})
         self.assertEqual(told, {"IMO-No": "imo_no", "FLAG": "flag", "When": "eta"})
         self.assertEqual(matched(heads, rows_seen, fields, Formats.of("en_GB"), {"else": "flag"})["else"], "flag")
+        self.assertEqual(matched(["IMO", "Im"], [], fields, Formats.of("en_GB"), {}), {"IMO": "imo_no"})
+        two = [FieldSpec("vessel_id", "Vessel", "whole"), FieldSpec("vessel_type", "Vessel type", "text")]
+        self.assertEqual(matched(["Ves", "vessel T"], [], two, Formats.of("en_GB"), {}), {})
+        self.assertEqual(matched(["Véssel"], [], two, Formats.of("en_GB"), {}), {"Véssel": "vessel_id"})
+        mail = [FieldSpec("a", "A", "text"), FieldSpec("b", "B", "text", text_check="email")]
+        told = matched(["post", "x"], [["a@example.org", "y"]], mail, Formats.of("en_GB"), {})
+        self.assertEqual(told, {"post": "b"})
 
     def test_xml_is_well_formed_whatever_a_text_holds(self):
         text = "".join(xml_rows(["a b", "c"], [["<&\x01\ufffe]]>", None]]))

@@ -1,7 +1,8 @@
-"""Which column of a file goes to which field: by names, then by what the values look like."""
+"""Which column of a file goes to which field: by names, by how they begin, then by what the values look like."""
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from collections.abc import Mapping, Sequence
 
@@ -28,16 +29,36 @@ def matched(
             name = by_reading.get(folded_name(head))
             if head not in chosen and name and name not in chosen.values():
                 chosen[head] = name
+    for head in heads:
+        # “IMO” is the “IMO no.”, where nothing else begins so.
+        begun = {field.name for field in fields if _begins(head, field)} if head not in chosen else set()
+        if len(begun) == 1 and not begun & set(chosen.values()):
+            chosen[head] = begun.pop()
     for at, head in enumerate(heads):
         if head in chosen:
             continue
         values = [row[at] for row in rows if at < len(row) and row[at].strip()]
-        free = [field for field in fields if field.name not in chosen.values() and field.kind in TELLING]
+        free = [field for field in fields if field.name not in chosen.values() and _tells(field)]
         fitting = [field for field in free if values and all(_reads(field, value, formats) for value in values)]
         # Two dates of a call look alike; which is which only a person knows.
         if len(fitting) == 1:
             chosen[head] = fitting[0].name
     return chosen
+
+
+def _tells(field: FieldSpec) -> bool:
+    """Whether a text is hardly a value of a field by chance."""
+    return field.kind in TELLING or bool(field.text_check and not field.lookup)
+
+
+def _begins(head: str, field: FieldSpec) -> bool:
+    words = _words(head)
+    return bool(words) and any(_words(text)[: len(words)] == words for text in (field.name, field.label))
+
+
+def _words(text: str) -> list[str]:
+    plain = unicodedata.normalize("NFKD", text).casefold()
+    return re.findall(r"[^\W_]+", "".join(c for c in plain if not unicodedata.combining(c)))
 
 
 def folded_name(text: str) -> str:
