@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterator
 from dataclasses import MISSING, fields
 from functools import lru_cache
 from types import UnionType
@@ -12,6 +13,8 @@ from jsonschema import Draft202012Validator
 from jsonschema.exceptions import best_match
 
 from enlace.core.form.columns import GridColumn
+from enlace.core.kinds import KINDS
+from enlace.core.kinds.knowledge import KNOWN
 from enlace.core.model.dataset import DetailSpec, LookupSpec
 from enlace.desk.models import Arrangement, KeptView
 from enlace.workshop.models import Connection, Dataset, Detail, Field, Rule
@@ -79,9 +82,30 @@ def misshapen(model: type[models.Model], column: str, value: Any) -> str:
     judge = _judge(model, column)  # type: ignore[arg-type]
     error = best_match(judge.iter_errors(value)) if judge else None
     if error is None:
-        return ""
+        return next(_unknown(column, value, ""), "") if model in (Field, Dataset) else ""
     place = "".join(f"[{part}]" if isinstance(part, int) else f", {part}" for part in error.absolute_path)
     return f"{place}: {error.message[:200]}"
+
+
+def _unknown(name: str, value: Any, place: str) -> Iterator[str]:
+    """What is named that nothing here is called: extensions may add to it, so that the published schema can't say it."""
+    if name in CALLED and isinstance(value, str) and value:
+        words, known = CALLED[name]
+        if value not in known:
+            yield f"{place}: there is no {words} called {value[:40]}. There is {', '.join(known)}"
+    elif isinstance(value, dict):
+        for inner, one in value.items():
+            yield from _unknown(inner, one, f"{place}, {inner}")
+    elif isinstance(value, list | tuple):
+        for at, one in enumerate(value):
+            yield from _unknown("", one, f"{place}[{at}]")
+
+
+# By a property's name, what its texts call.
+CALLED: dict[str, tuple[str, Collection[str]]] = {
+    "kind": ("kind of field", KINDS),
+    "text_check": ("check of a text", KNOWN),
+}
 
 
 @lru_cache(maxsize=64)

@@ -236,6 +236,15 @@ class Folder(Pages):
         listed = next(field for field in fields if field.get("lookup"))
         bare = {**listed, "lookup": {**listed["lookup"], "columns": []}}
         listed = {**listed, "lookup": {**listed["lookup"], "shows": ["gone"]}}
+        odd = {"name": "id", "label": "Id", "kind": "number"}
+        far = {**listed, "lookup": {**listed["lookup"], "columns": [{"name": "id", "kind": "number"}]}}
+        below = {
+            "name": "d",
+            "table": "d",
+            "columns": ["a"],
+            "master_columns": ["id"],
+            "fields": [{"name": "a", "kind": "number"}],
+        }
         reads = "SELECT id, load_extension('x') AS x FROM vessel"
         acts = {"title": "Act", "statements": "UPDATE vessel SET remarks = writefile('x', 'y') WHERE id = :id"}
         detail = {"name": "d", "title": "D", "dataset": "vessel", "columns": ["gone"], "master_columns": ["id"]}
@@ -246,6 +255,13 @@ class Folder(Pages):
             ("datasets/vessel.yaml", {"colour": 1}, "has colour, which nothing is called"),
             ("datasets/vessel.yaml", {"fields": []}, "has no fields"),
             ("datasets/vessel.yaml", {"compare": "sometimes"}, "it can be edited, all, version"),
+            ("datasets/vessel.yaml", {"fields": [odd]}, r"fields\[0\], kind: there is no kind of field called number"),
+            (
+                "datasets/port-call.yaml",
+                {"fields": [far]},
+                r"fields\[0\], lookup, columns\[0\], kind: there is no kind",
+            ),
+            ("datasets/vessel.yaml", {"details_known": [below]}, r"details_known\[0\], fields\[0\], kind: there is no"),
             ("connections/c0.yaml", {"kind": "abacus"}, "no kind of server"),
             ("connections/c0.yaml", {"parameters": {"path": []}}, r"parameters, path: \[\] is not"),
             ("datasets/vessel.yaml", {"key": [1]}, r"key\[0\]: 1 is not of type 'string'"),
