@@ -188,16 +188,21 @@ PARTLY: dict[str, Any] = {
 }
 
 
-def _chosen(asked: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
-    """A test of a list of fixed lines, by their words or their values."""
-    lookup, wanted = field.lookup, folded(asked.value)
-    assert lookup is not None
-    column, bound = source.column(field.name), server_kind(source.server).bound
-    values = []
-    for value, shown in lookup.choices:
+def values_chosen(asked: Filter, field: FieldSpec) -> list[Any]:
+    """The values of the lines of a fixed list that a test is about, by their words or their values."""
+    assert field.lookup is not None
+    wanted, values = folded(asked.value), []
+    for value, shown in field.lookup.choices:
         told = (folded(shown), folded(value))
         if wanted in told or (asked.test in PARTLY and any(PARTLY[asked.test](text, wanted) for text in told)):
-            values.append(bound(KINDS[field.kind].parse(value, field, Formats.of("en"))))
+            values.append(KINDS[field.kind].parse(value, field, Formats.of("en")))
+    return values
+
+
+def _chosen(asked: Filter, field: FieldSpec, source: Source) -> ColumnElement[bool]:
+    """A test of a list of fixed lines, by their words or their values."""
+    column, bound = source.column(field.name), server_kind(source.server).bound
+    values = [bound(value) for value in values_chosen(asked, field)]
     if asked.test in ("<>", "lacks"):
         return or_(column.not_in(values), column.is_(None))
     if field.kind in TEXTS:

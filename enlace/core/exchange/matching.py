@@ -63,8 +63,7 @@ def _words(text: str) -> list[str]:
 
 def folded_name(text: str) -> str:
     """A name without capitals, accents and signs between its words."""
-    plain = unicodedata.normalize("NFKD", text).casefold()
-    return "".join(c for c in plain if c.isalnum())
+    return "".join(_words(text))
 
 
 def _reads(field: FieldSpec, text: str, formats: Formats) -> bool:

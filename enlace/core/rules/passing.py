@@ -10,13 +10,13 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from ..dataset.filter_conditions import PARTLY
+from ..dataset.filter_conditions import PARTLY, values_chosen
 from ..dataset.filters import WHEN, Among, AnyFilter, Combined, Filter, Written
 from ..dataset.lookups import shown_for
 from ..dataset.reached import field_named
 from ..dataset.related import related_rows
 from ..expression import Expression, ExpressionError
-from ..kinds import KINDS, TEXTS, Formats
+from ..kinds import TEXTS
 from ..model.connection import ConnectionSpec
 from ..model.dataset import BETWEEN, FieldSpec, LookupSpec
 from ..server.dialects.sqlite_functions import folded
@@ -107,7 +107,7 @@ class Passing:
         if field.lookup and field.lookup.table and field.lookup.shows and self._shows(field):
             return self._listed(wanted, field, field.lookup)
         if field.lookup and not field.lookup.table:
-            return _chosen(wanted, field, field.lookup)
+            return _chosen(wanted, field)
         if field.lookup or field.kind in TEXTS:
             return lambda met: _told(test, [met.value(name)], wanted.value)
         return _compared(wanted, field)
@@ -227,14 +227,10 @@ def _told(test: str, values: Sequence[Any], wanted: str) -> Known:
     return None if texts[0] is None else COMPARED[test](texts[0], sought, None)
 
 
-def _chosen(wanted: Filter, field: FieldSpec, lookup: LookupSpec) -> Test:
+def _chosen(wanted: Filter, field: FieldSpec) -> Test:
     """A test of a list of fixed lines, by their words or their values."""
-    read, test, sought = reader_of(field), wanted.test, folded(wanted.value)
-    values = []
-    for value, shown in lookup.choices:
-        told = (folded(shown), folded(value))
-        if sought in told or (test in PARTLY and any(PARTLY[test](text, sought) for text in told)):
-            values.append(read(KINDS[field.kind].parse(value, field, Formats.of("en"))))
+    read, test = reader_of(field), wanted.test
+    values = [read(value) for value in values_chosen(wanted, field)]
 
     def of_lines(met: Met) -> Known:
         value = met.value(field.name)
