@@ -48,6 +48,12 @@ def rows() -> Iterator[list[str]]:
         yield [f"S{i:06}", weight, day, str(i % 4000 + 1), f"Agent {i % 200}", f"B{i % 20}", urgent, f"remark {i}"]
 
 
+def write_rows(file: Path) -> None:
+    """The file, a row at a time: what an import takes in memory is measured in the same process."""
+    with file.open("w", newline="") as out:
+        csv.writer(out).writerows(chain([HEADS], rows()))
+
+
 def made(database: Path) -> None:
     with sqlite3.connect(database) as db:
         db.executescript(SCHEMA)
@@ -132,10 +138,7 @@ def on_server(kind: str) -> None:
     with tempfile.TemporaryDirectory() as folder:
         prepared(folder)
         file = Path(folder) / "rows.csv"
-        with file.open("w", newline="") as out:
-            csv.writer(out).writerows(
-                chain([HEADS], rows())
-            )  # never all at once: what it takes at the most is measured below
+        write_rows(file)
 
         def plainly() -> None:
             with create_engine(place).begin() as db, file.open(newline="") as lines:
@@ -166,10 +169,7 @@ def main() -> None:
         prepared(folder)
         database, file = Path(folder) / "office.sqlite3", Path(folder) / "rows.csv"
         made(database)
-        with file.open("w", newline="") as out:
-            csv.writer(out).writerows(
-                chain([HEADS], rows())
-            )  # never all at once: what it takes at the most is measured below
+        write_rows(file)
         work = formed("sqlite", {"path": str(database)})
         told = brought(work, file)  # first, so that its memory is measured alone
         told |= in_turns(work, file, {"by hand": by_hand, "plain": plain}, Path(folder))

@@ -8,6 +8,7 @@ import os
 import sqlite3
 import tempfile
 from pathlib import Path
+from statistics import median
 
 import django
 
@@ -37,7 +38,7 @@ def main() -> None:
             for turn in range(3):
                 asked = [word.format(turn=turn) for word in command]
                 times.append(milliseconds(lambda asked=asked: call_command("project", *asked, stdout=io.StringIO())))  # type: ignore[misc]
-            return sorted(times)[1]
+            return median(times)
 
         told = {"taken out": taken("export", "Large", folder)}
         told["brought in as a new one"] = taken("import", folder, "--name", "Another {turn}", "--yes")

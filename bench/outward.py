@@ -10,6 +10,7 @@ import sqlite3
 import subprocess
 import sys
 from pathlib import Path
+from statistics import median
 
 from scripts.serving import ROOT
 
@@ -48,7 +49,7 @@ def _csv(results: Results, server: Server, database: Path, file: Path) -> None:
     grown = server.memory() - before
     assert abs(told[0] / file.stat().st_size - 1) < 0.2, (told, file.stat().st_size)
     name = "(p) a million rows as CSV over HTTP, against the csv module from the driver"
-    results.ratio(name, *map(_median, zip(*pairs, strict=True)), "ms", 2.0)
+    results.ratio(name, *map(median, zip(*pairs, strict=True)), "ms", 2.0)
     results.bound("(p) memory growth meanwhile", grown, "MB", 30)
 
 
@@ -82,10 +83,6 @@ def _workbook(results: Results, server: Server, database: Path, file: Path) -> N
     results.ratio(name, ours, milliseconds(by_hand), "ms", 1.3)
     results.bound("(p) memory growth meanwhile", grown, "MB", 30)
     assert abs(told[0] / file.stat().st_size - 1) < 0.3, (told, file.stat().st_size)
-
-
-def _median(several: tuple[float, ...]) -> float:
-    return sorted(several)[len(several) // 2]
 
 
 def _project(results: Results) -> None:
