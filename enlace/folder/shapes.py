@@ -89,9 +89,11 @@ def misshapen(model: type[models.Model], column: str, value: Any) -> str:
 
 def _unknown(name: str, value: Any, place: str) -> Iterator[str]:
     """What is named that nothing here is called: extensions may add to it, so that the published schema can't say it."""
-    if name in CALLED and isinstance(value, str) and value:
+    if name in CALLED and isinstance(value, str):
         words, known = CALLED[name]
-        if value not in known:
+        if not value and name == "kind":
+            yield f"{place}: a {words} is missing. There is {', '.join(known)}"
+        elif value and value not in known:
             yield f"{place}: there is no {words} called {value[:40]}. There is {', '.join(known)}"
     elif isinstance(value, dict):
         for inner, one in value.items():

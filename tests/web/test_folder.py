@@ -257,6 +257,11 @@ class Folder(Pages):
             ("datasets/vessel.yaml", {"compare": "sometimes"}, "it can be edited, all, version"),
             ("datasets/vessel.yaml", {"fields": [odd]}, r"fields\[0\], kind: there is no kind of field called number"),
             (
+                "datasets/vessel.yaml",
+                {"fields": [{**odd, "kind": ""}]},
+                r"fields\[0\], kind: a kind of field is missing",
+            ),
+            (
                 "datasets/port-call.yaml",
                 {"fields": [far]},
                 r"fields\[0\], lookup, columns\[0\], kind: there is no kind",
