@@ -11,7 +11,7 @@ from django.db import transaction
 
 from enlace.core.dataset import FieldSpec
 from enlace.core.draft import PendingRecord
-from enlace.core.draft.pending import Edit, as_read
+from enlace.core.draft.pending import Edit, as_read, give_new
 from enlace.core.kinds import KINDS
 from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
@@ -40,6 +40,12 @@ class Block:
     read: dict[str, dict[str, Any]] = field(default_factory=dict)
     edited: int = 0
     made: int = 0
+
+    def take(self, identifier: str, cells: list[tuple[FieldSpec, Typed]]) -> None:
+        """Take in what is typed into one record."""
+        self.lines.append((identifier, cells))
+        self.made += not identifier
+        self.edited += bool(identifier)
 
     def told(self) -> list[str]:
         """What is refused, in sentences, the most frequent first."""
@@ -123,11 +129,14 @@ def put_lines(
     for i, line in enumerate(lines):
         identifier = ids[i] if i < len(ids) else ""
         read = stored.get(identifier)
-        if plain and read is not None and identifier not in there:
+        if plain and (not identifier or (read is not None and identifier not in there)):
             cells = [(f, known.get(place)) for f, place in zip(met, zip(names, line, strict=False), strict=False)]
-            if cells and all(typed.__class__ is Typed for _, typed in cells):
-                block.lines.append((identifier, cells))  # type: ignore[arg-type]
-                block.edited += 1
+            if (
+                cells
+                and all(typed.__class__ is Typed for _, typed in cells)
+                and (identifier or any(map(str.strip, line)))
+            ):
+                block.take(identifier, cells)  # type: ignore[arg-type]
                 continue
         texts = list(zip(fields, line, strict=False))
         take_in(work, block, identifier, there.get(identifier), read, texts, known)
@@ -158,9 +167,7 @@ def take_in(
             block.refused[made] += 1
     # A line of blanks below the last record, as spreadsheets copy them, makes no record.
     if cells and (identifier or any(text.strip() for _, text in texts)):
-        block.lines.append((identifier, cells))
-        block.made += not identifier
-        block.edited += bool(identifier)
+        block.take(identifier, cells)
 
 
 def _may_lock(fields: Sequence[FieldSpec]) -> bool:
@@ -268,6 +275,19 @@ def _filled_anew(
     return PendingRecord(record.id, record.state, record.key, was, now)
 
 
+def _entered(cells: Sequence[tuple[FieldSpec, Typed]], record: PendingRecord) -> PendingRecord:
+    """A record that is made for these values, which are all known: as `Edit` makes it, of thousands."""
+    now, texts, waits_for = dict(record.now), dict(record.texts), dict(record.waits_for)
+    for spec, typed in cells:
+        if spec.default is not None and typed.left_empty:
+            for held in (now, texts, waits_for):
+                held.pop(spec.name, None)
+            continue
+        for name, value in (typed.values or {}).items():
+            give_new(now, texts, waits_for, name, value)
+    return PendingRecord(record.id, record.state, now=now, texts=texts, waits_for=waits_for)
+
+
 def filled(
     work: Work,
     cells: Sequence[tuple[FieldSpec, Typed]],
@@ -276,10 +296,13 @@ def filled(
     identifier: str,
 ) -> PendingRecord | None:
     """A record with what is typed into it; None where there is none, or it is to be removed. read: as it is stored."""
+    known = not [typed for _, typed in cells if typed.values is None or typed.unread]
     if record is None and read:
         record = as_read(work.dataset, identifier, key_of(identifier), read)
-        if not [typed for _, typed in cells if typed.values is None or typed.unread]:
+        if known:
             return _filled_anew(work, cells, read, record)
+    elif record is not None and not identifier and known:
+        return _entered(cells, record)
     if record is None or record.state == "removed":
         return None
     edit = Edit(record)

@@ -158,6 +158,12 @@ class Checks:
             rules += self._of_master(part, pending, saving)
         return standing + rules + list(pending.refusals)
 
+    def lacking(self, part: FormPart, record: PendingRecord) -> bool:
+        """Whether a record surely lacks a value that it needs, whatever else is wrong with it."""
+        if record.state == "removed" or record.texts or record.waits_for:
+            return False
+        return part.rules.lacks(record.values() if record.was else record.now, record.now.keys(), record.state == "new")
+
     def sound(self, part: FormPart, records: Sequence[PendingRecord], saving: bool = False) -> list[bool]:
         """Whether each of some records is surely without complaints; the others are to be asked about one by one. saving: as
         of `complaints`."""

@@ -129,7 +129,7 @@ def several_fresh(work: Work, count: int) -> list[PendingRecord]:
     if not count:
         return []
     first = fresh(work)
-    return [first, *(replace(first, id=identifier) for identifier in new_ids(count - 1))]
+    return [PendingRecord.entered(identifier, first.now, first.waits_for) for identifier in new_ids(count)]
 
 
 def add(work: Work) -> RecordView:

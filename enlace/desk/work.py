@@ -215,11 +215,16 @@ class Work:
         if part not in self.parts:
             return [False] * len(records)
         own = self.parts[part]
-        sound = self.checks.sound(own, records)
-        return [
-            not fine and (bool(r.conflict) or any(c.holds_back for c in self.checks.complaints(r, part=own, ask=False)))
-            for r, fine in zip(records, sound, strict=True)
-        ]
+        # What is surely faulty and what is surely sound is told of many at once, the rest is looked at one by one.
+        lacking = {record.id for record in records if self.checks.lacking(own, record)}
+        left = [record for record in records if record.id not in lacking]
+        sound = {r.id for r, fine in zip(left, self.checks.sound(own, left), strict=True) if fine}
+
+        def faulty(record: PendingRecord) -> bool:
+            told = self.checks.complaints(record, part=own, ask=False)
+            return bool(record.conflict) or any(complaint.holds_back for complaint in told)
+
+        return [r.id in lacking or (r.id not in sound and faulty(r)) for r in records]
 
     def _edited(self, part: str, identifier: str, record: PendingRecord | None) -> None:
         if part in self.parts:

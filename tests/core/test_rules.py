@@ -36,8 +36,11 @@ class Together(unittest.TestCase):
         told = rules.sound(several, new, saving)
         self.assertEqual(told, [rules.sound([record], new, saving)[0] for record in several])
         for record, sound in zip(several, told, strict=True):
+            complaints = rules.complaints(record, frozenset(record), new, saving=saving)
             if sound:
-                self.assertEqual(rules.complaints(record, frozenset(record), new, saving=saving), [], record)
+                self.assertEqual(complaints, [], record)
+            lacks = any(complaint.code in ("required", "missing") for complaint in complaints)
+            self.assertEqual(rules.lacks(record, frozenset(record), new), lacks, record)
 
     def test_most_records_are_seen_to_be_sound(self):
         rules = RecordRules(DatasetSpec("shipment", FIELDS, rules=RULES))

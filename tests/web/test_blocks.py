@@ -66,20 +66,21 @@ class Blocks(Pages):
         types = ["Tanker", "tug", "TUG", "Container", "no such type", "", "  ", "o"]
         texts = ["Alfa", "", "  spaced ", "x" * 500, "1,5", "é"]
         lines = [[text, kind, "12.5", text, kind] for text in texts for kind in types]
-        kept = []
-        for few, early in ((0, same_over_any), (1_000, lambda field: False)):
-            with (
-                mock.patch("enlace.desk.block_texts.FEW", few),
-                mock.patch("enlace.desk.block_texts.same_over_any", early),
-            ):
-                told = self.preview(lines, at=5)
-                self.block(lines, at=5)
-            rows = DraftRecord.objects.order_by("pk").values_list("body", "faulty", "state")
-            kept.append((told, self.pending(), list(rows)))
-            self.post(self.vessels, "discard")
-        self.assertEqual(*kept)
-        self.assertEqual(len(kept[0][2]), len(lines))
-        self.assertTrue(any(faulty for _, faulty, _ in kept[0][2]))
+        for at in (5, self.sql("SELECT count(*) FROM vessel")[0][0] - 3):  # over stored records, and beyond the last
+            kept = []
+            for few, early in ((0, same_over_any), (1_000, lambda field: False)):
+                with (
+                    mock.patch("enlace.desk.block_texts.FEW", few),
+                    mock.patch("enlace.desk.block_texts.same_over_any", early),
+                ):
+                    told = self.preview(lines, at=at)
+                    self.block(lines, at=at)
+                rows = DraftRecord.objects.order_by("pk").values_list("body", "faulty", "state")
+                kept.append((told, self.pending(), list(rows)))
+                self.post(self.vessels, "discard")
+            self.assertEqual(*kept)
+            self.assertEqual(len(kept[0][2]), len(lines))
+            self.assertTrue(any(faulty for _, faulty, _ in kept[0][2]))
 
     def test_one_step_of_undo(self):
         self.block([["One"], ["Two"], ["Three"]])

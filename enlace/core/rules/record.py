@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -127,6 +127,19 @@ class RecordRules:
         with arithmetic():
             self._broken(told, values, record, touched, self._running[new, saving])
         return told
+
+    def lacks(self, record: Mapping[str, Any], touched: Collection[str], new: bool) -> bool:
+        """Whether `complaints` surely tells of a value that is missing, whatever else it tells. Arguments as there.
+
+        >>> name = FieldSpec("name", "Name", "text", required=True)
+        >>> RecordRules(DatasetSpec("berth", (name,))).lacks({}, frozenset(), new=True)
+        True
+        """
+        return any(
+            record.get(field.name) in NOTHING
+            and (field.name in touched or (new and field.default is None and field.name not in record))
+            for field in self._required
+        )
 
     def sound(self, records: Sequence[Mapping[str, Any]], new: bool, saving: bool = False) -> list[bool]:
         """Whether there is surely nothing to say of each of some records, whatever of them was edited. The others have to be
