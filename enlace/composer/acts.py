@@ -106,9 +106,10 @@ def _page(document: FormDocument, asked: Asked) -> FormDocument:
 
 
 def _repair(document: FormDocument, asked: Asked) -> FormDocument:
-    sentence = asked.data.get("sentence", "")
+    sentence, control = asked.data.get("sentence", ""), asked.data.get("control")
     for fault in faults_of(replace(asked.wired, document=document)):
-        if fault.sentence == sentence and fault.repair is not None:
+        # Two controls may have the same thing wrong with them.
+        if fault.sentence == sentence and control in (fault.control, None) and fault.repair is not None:
             return fault.repair(document)
     raise Problem("That is not wrong any more.", "Look at the list anew.", code="bad")
 

@@ -194,11 +194,12 @@ def _spoken(form: Form, name: str, ids: list[str]) -> str:
     if len(ids) != 1:
         return ACTS[name][0].capitalize() + "."
     try:
-        control = layout.document(form).control(ids[0])
+        document = layout.document(form)
+        control = document.control(ids[0])
     except Problem:
         return ACTS[name][0].capitalize() + "."
     place = control.place
-    return f"{title_of(control)}: column {place.x}, row {place.y}, {place.w} wide, {place.h} high."
+    return f"{title_of(control, document)}: column {place.x}, row {place.y}, {place.w} wide, {place.h} high."
 
 
 def _context(request: HttpRequest, form: Form, ids: list[str], said: str = "") -> dict[str, Any]:
@@ -334,7 +335,7 @@ def _card(wired: Wired, faults: Sequence[Fault], identifier: str) -> dict[str, A
     return {
         "control": control,
         "kind": kind,
-        "title": title_of(control),
+        "title": wired.title(control),
         "lines": lines,
         "fields": _field_choices(wired, control.source),
         "names": json.dumps([f.name for f in dataset.all if f.name.isidentifier()] if dataset else []),
@@ -368,7 +369,7 @@ def _targets(wired: Wired, control: Control) -> list[tuple[str, str]]:
     """What a button can lead to by its act: (what is kept, what is shown); what it names now, also where that is gone."""
     act, now = control.settings.get("act"), str(control.settings.get("to", ""))
     if act == "go":
-        several = [(other.id, title_of(other)) for other in wired.document.all() if other.id != control.id]
+        several = [(other.id, wired.title(other)) for other in wired.document.all() if other.id != control.id]
     else:
         several = [(title, title) for title in (wired.forms if act == "form" else wired.actions)]
     gone = [] if not now or now in dict(several) else [(now, f"{now} (not there)")]

@@ -30,7 +30,7 @@ from .details import (
 from .linking import add_linked
 from .local import is_local
 from .models import Dataset, Detail, Form, Project, Rule
-from .place import clean_name, stand_in
+from .place import clean_name, free_name, stand_in
 from .sheet import drift
 from .sheet_views import sheet_context
 from .tiles import put_tile
@@ -121,15 +121,38 @@ def forms(request: HttpRequest, project_id: int) -> HttpResponse:
 
 
 def forms_page(
-    request: HttpRequest, project: Project, tiles: Sequence[Form] | None = None, told: str = ""
+    request: HttpRequest, project: Project, tiles: Sequence[Form] | None = None, told: str = "", refused: str = ""
 ) -> HttpResponse:
-    """The page of a project's forms. tiles, told: what could not be taken of their tiles, as it was typed, and why."""
+    """The page of a project's forms. tiles, told: what could not be taken of their tiles, as it was typed, and why. refused:
+    why no new form was made."""
     stand_in(request, project, "Forms")
     forms = project.forms.select_related("dataset__connection")
     tiles = forms.tiles() if tiles is None else tiles
     sections = sorted({tile.section for tile in tiles if tile.section})
+    datasets = project.datasets.select_related("connection").exclude(pk__in=only_off(project))
     context = {"project": project, "forms": forms, "tiles": tiles, "sections": sections, "told": told}
-    return render(request, "workshop/forms.html", context, status=400 if told else 200)
+    context |= {"datasets": datasets, "connections": project.connections.all(), "refused": refused}
+    return render(request, "workshop/forms.html", context, status=400 if told or refused else 200)
+
+
+@require_POST
+@builder_only
+def new_form(request: HttpRequest, project_id: int) -> HttpResponse:
+    """One more form of a dataset of the project: whole, or a sheet with nothing on it (begin: "empty")."""
+    project = get_object_or_404(Project, pk=project_id)
+    number = request.POST.get("dataset", "")
+    dataset = get_object_or_404(project.datasets, pk=int(number[:18]) if number.isdecimal() else 0)
+    try:
+        typed = request.POST.get("title", "").strip()
+        title = clean_name(typed, "form", 120) if typed else dataset.name
+    except Problem as problem:
+        return forms_page(request, project, refused=str(problem))
+    made = Form.make(dataset, free_name(set(project.forms.values_list("title", flat=True)), title))
+    if request.POST.get("begin") == "empty":
+        made.document = replace(layout.document(made), controls=()).to_json()
+        made.save(update_fields=["document"])
+    messages.success(request, f"The form “{made.title}” is there.")
+    return redirect("compose", made.pk)
 
 
 @builder_only

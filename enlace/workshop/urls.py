@@ -58,6 +58,7 @@ urlpatterns = [
     path("dataset/<int:dataset_id>/saving", definition_views.saving, name="dataset-saving"),
     path("dataset/<int:dataset_id>/sorting", definition_views.sorting, name="dataset-sorting"),
     path("project/<int:project_id>/forms/", definition_views.forms, name="forms"),
+    path("project/<int:project_id>/forms/new", definition_views.new_form, name="form-new"),
     path("form/<int:form_id>/", definition_views.form, name="form"),
     path("form/<int:form_id>/details", definition_views.details, name="form-details"),
     path("form/<int:form_id>/actions/new", action_views.new, name="action-new"),

@@ -342,6 +342,24 @@ class Wiring(unittest.TestCase):
         mended = fault.repair(document)
         self.assertEqual([f for f in faults_of(Wired(mended, DATASETS)) if f.check == "shortcuts"], [])
 
+    def test_what_was_not_chosen_yet_is_asked_for_and_controls_have_names_that_people_know(self):
+        sound, low = document_for(SOURCES[:2], {"call": 2, "cargo": 2}), Place(1, 100, 6, 4)
+        for kind, settings, told in (
+            ("chart", {"by": "call_id", "function": "sum"}, ["The chart of Cargo needs a field of numbers."]),
+            ("button", {"act": "form"}, ["Choose which form it opens."]),
+            ("button", {"act": "go"}, ["Choose the control it goes to."]),
+            ("button", {"act": "form", "to": "Gone"}, ["It opens the form “Gone”, which is not there."]),
+            ("button", {"act": "action"}, ["Choose which server action it runs."]),
+        ):
+            control = Control("x", kind, "cargo", place=low, settings=settings)
+            wired = Wired(replace(sound, controls=(*sound.controls, control)), DATASETS, actions=("Cast off",))
+            faults = [fault for fault in faults_of(wired) if fault.control == "x"]
+            self.assertEqual([fault.sentence for fault in faults if fault.severity == "error"], told)
+            self.assertIn(
+                wired.place_of(faults[0]),
+                ("Chart of Cargo", "Button Open another form", "Button Go to a control", "Button Run a server action"),
+            )
+
     def test_those_that_only_a_person_can_mend(self):
         sound = document_for(SOURCES[:2], {"call": 2, "cargo": 2})
         low = Place(1, 100, 6, 4)

@@ -139,7 +139,7 @@ class Composer(Sheets):
         html = response.content.decode()
         self.assertIn("Somebody else has changed this form", html)
         self.assertIn("<li>Heading or text was added.</li>", html)
-        self.assertIn("<li>Button vessel was added.</li>", html)
+        self.assertIn("<li>Button Refresh was added.</li>", html)
         self.assertEqual(FormStep.objects.filter(form=self.vessel).count(), 1)
         self.client.force_login(self.operator)
         self.assertEqual(self.client.get(f"/workshop/form/{self.vessel.pk}/compose").status_code, 403)
@@ -554,7 +554,7 @@ class Wiring(Sheets):
         with self.assertRaises(CommandError):
             call_command("check_wiring", stdout=out)
         self.assertRegex(out.getvalue(), r"Porto / vessel / vessel: error: Name needs a value")
-        self.assertRegex(self.act("show"), r'data-repair="Name needs a value[^"]*">\s*Add an editor')
+        self.assertRegex(self.act("show"), r'data-repair="Name needs a value[^>]*>\s*Add an editor')
         sentence = "Name needs a value, and nothing on the form lets people enter one."
         address = f"/workshop/form/{self.vessel.pk}/compose/repair"
         sent = lambda: {"layout": Form.objects.get(pk=self.vessel.pk).layout, "sentence": sentence}  # noqa: E731

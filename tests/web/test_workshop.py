@@ -37,6 +37,28 @@ class FromPathToForm(Pages):
         self.assertEqual([item.kind for item in layout.document(form).all()], ["navigator", "grid", "panel"])
         self.assertContains(self.client.get(f"/workshop/form/{form.pk}/"), "Lay it out")
 
+    def test_one_more_form_of_a_dataset(self):
+        vessel, address = self.form("vessel"), f"/workshop/project/{self.project.pk}/forms/new"
+        dataset = vessel.dataset_id
+        self.assertContains(self.client.get(vessel.dataset.get_absolute_url()), f'name="dataset" value="{dataset}"')
+        for data, title, kinds in (
+            ({}, "vessel 2", ["navigator", "grid", "panel"]),
+            ({"title": " Ships ", "begin": "empty"}, "Ships", []),
+        ):
+            response = self.client.post(address, {"dataset": dataset, **data})
+            form = Form.objects.latest("pk")
+            self.assertRedirects(response, f"/workshop/form/{form.pk}/compose")
+            self.assertEqual((form.title, form.dataset_id), (title, dataset))
+            self.assertEqual([item.kind for item in layout.document(form).all()], kinds)
+            self.assertContains(self.client.get(f"/desk/{form.pk}/"), "Lay it out")
+        refused = self.client.post(address, {"dataset": dataset, "title": "\0", "begin": "empty"})
+        self.assertContains(refused, "The form needs a name.", status_code=400)
+        self.assertContains(refused, '<option value="empty" selected>', status_code=400)
+        self.assertEqual(self.client.post(address, {"dataset": "x"}).status_code, 404)
+        self.client.force_login(self.operator)
+        self.assertNotContains(self.client.get(f"/desk/{vessel.pk}/"), "Lay it out")
+        self.assertEqual(self.client.post(address, {"dataset": dataset}).status_code, 403)
+
     def test_what_is_wrong_is_said_and_stays_in_the_form(self):
         address = f"/workshop/project/{self.project.pk}/connections/new"
         for path, told in [

@@ -26,13 +26,13 @@ def _told(before: FormDocument, after: FormDocument) -> Iterator[str]:
     old, new = ({control.id: (control, holder) for control, holder in _all(document)} for document in (before, after))
     for name, (control, _) in new.items():
         if name not in old:
-            yield f"{title_of(control)} was added."
+            yield f"{title_of(control, after)} was added."
     for name, (control, _) in old.items():
         if name not in new:
-            yield f"{title_of(control)} was removed."
+            yield f"{title_of(control, before)} was removed."
     for name in old:
         if name in new:
-            yield from _changed(*old[name], *new[name])
+            yield from _changed(title_of(old[name][0], before), *old[name], *new[name])
     sources = {source.name: source for source in before.sources}
     for source in after.sources:
         if sources.pop(source.name, None) is None:
@@ -52,15 +52,23 @@ def _all(document: FormDocument) -> Iterator[tuple[Control, str]]:
     yield from within(document.controls, "")
 
 
-def title_of(control: Control) -> str:
-    """What people know a control by: its kind, and its label, title, field or source."""
+def title_of(control: Control, document: FormDocument, field: str = "") -> str:
+    """What people know a control by: its kind, and its label, title or field, what it does, or whose records it shows.
+
+    field: the label of its field, where that is known.
+    """
     kind = CONTROL_KINDS.get(control.kind)
-    own = control.settings.get("label") or control.settings.get("title") or control.field or control.source
-    return f"{kind.label if kind else control.kind} {own or ''}".strip()
+    called = kind.label if kind else control.kind
+    own = control.settings.get("label") or control.settings.get("title") or (control.field and (field or control.field))
+    if not own and control.kind == "button" and kind:
+        own = dict(kind.setting("act").choices).get(str(kind.value(control.settings, "act")))
+    if own:
+        return f"{called} {own}"
+    source = next((source for source in document.sources if source.name == control.source), None)
+    return f"{called} of {source.title or source.name}" if source else called
 
 
-def _changed(was: Control, lay_on: str, now: Control, lies_on: str) -> Iterator[str]:
-    name = title_of(was)
+def _changed(name: str, was: Control, lay_on: str, now: Control, lies_on: str) -> Iterator[str]:
     # All its settings are others then; to tell each would say the same thing ten times.
     if was.kind != now.kind:
         yield f"{name} became another kind of control."

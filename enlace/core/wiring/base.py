@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..form import FormDocument
+from ..form import Control, FormDocument
 from ..form.difference import title_of
 from ..model.dataset import DatasetSpec, FieldSpec
 
@@ -35,11 +35,21 @@ class Wired:
         dataset = self.datasets.get(source)
         return dataset.any_name.get(name) if dataset else None
 
+    def title(self, control: Control) -> str:
+        """What people know a control by, such as "Chart of Cargo line"."""
+        field = self.field(control.source, control.field)
+        return title_of(control, self.document, field.label if field else "")
+
+    def named(self, control: Control) -> str:
+        """The same as the beginning of a sentence: "The chart of Cargo line"."""
+        title = self.title(control)
+        return f"The {title[:1].lower()}{title[1:]}"
+
     def place_of(self, fault: Fault) -> str:
         """Where a fault is, in words: its control, or the records that it is of; "" where it is of the form as a whole."""
         control = next((control for control in self.document.all() if control.id == fault.control), None)
         if control is not None:
-            return title_of(control)
+            return self.title(control)
         return next(
             (source.title or source.name for source in self.document.sources if source.name == fault.source), ""
         )

@@ -76,7 +76,7 @@ def editable(wired: Wired) -> Iterator[Fault]:
         ):
             yield Fault(
                 "editable",
-                f"The editor {control.id} can't save: {dataset.read_only_because}",
+                f"{wired.named(control)} can't save: {dataset.read_only_because}",
                 "warning",
                 control.id,
                 control.source,
@@ -116,7 +116,7 @@ def charts(wired: Wired) -> Iterator[Fault]:
         ):
             yield Fault(
                 "charts",
-                f"The chart {control.id} needs a number's field to add up.",
+                f"{wired.named(control)} needs a field of numbers.",
                 "error",
                 control.id,
                 control.source,

@@ -25,17 +25,19 @@ def names(wired: Wired) -> Iterator[Fault]:
             value = control.settings.get(part.name)
             if part.kind == "field" and value and wired.field(control.source, str(value)) is None:
                 repair = partial(setting, identifier=control.id, name=part.name, text="")
-                yield _gone(control, [str(value)], repair)
+                yield _gone(wired, control, [str(value)], repair)
             # A column may be a name alone or a name with what it says differently; either names a field.
             if part.kind in ("fields", "columns") and isinstance(value, list):
                 listed = [column.field for item in value if (column := column_of(item))]
                 if gone := [name for name in listed if wired.field(control.source, name) is None]:
-                    yield _gone(control, gone, partial(_without, identifier=control.id, part=part.name, gone=gone))
+                    yield _gone(
+                        wired, control, gone, partial(_without, identifier=control.id, part=part.name, gone=gone)
+                    )
         yield from _button(control, wired)
 
 
-def _gone(control: Control, gone: list[str], repair: Repair) -> Fault:
-    sentence = f"{control.id} names {', '.join(gone)}, which is not there."
+def _gone(wired: Wired, control: Control, gone: list[str], repair: Repair) -> Fault:
+    sentence = f"{wired.named(control)} names {', '.join(gone)}, which is not there."
     return Fault("names", sentence, "error", control.id, control.source, repair, "Leave it out")
 
 
@@ -90,31 +92,24 @@ def _button(control: Control, wired: Wired) -> Iterator[Fault]:
     if control.kind != "button":
         return
     act, to = control.settings.get("act"), str(control.settings.get("to", ""))
+    sentences = list[str]()
     if act == "form" and to not in wired.forms:
-        yield Fault(
-            "names",
-            f"The button {control.id} opens the form “{to}”, which is not there.",
-            "error",
-            control.id,
-            control.source,
-        )
+        sentences.append(f"It opens the form “{to}”, which is not there." if to else "Choose which form it opens.")
     if act == "go" and all(other.id != to for other in wired.document.all()):
-        sentence = f"The button {control.id} goes to “{to}”, which is not on the sheet."
-        yield Fault("names", sentence, "error", control.id, control.source)
+        sentences.append(f"It goes to “{to}”, which is not on the sheet." if to else "Choose the control it goes to.")
     # To open a form at a record it has to be known which one, and only a list leads from a value to a record.
     needs = control.settings.get("opens") in ("record", "new")
     field = wired.field(control.source, str(control.settings.get("by", "")))
     if act == "form" and needs and (field is None or field.lookup is None):
-        sentence = f"The button {control.id} needs a field with a list, by which it opens the form."
-        yield Fault("names", sentence, "error", control.id, control.source)
+        sentences.append("It needs a field with a list, by which it opens the form.")
     if act == "action" and to not in wired.actions:
-        yield Fault(
-            "names",
-            f"The button {control.id} runs “{to}”, which this form does not have.",
-            "error",
-            control.id,
-            control.source,
-        )
+        which = "Choose which server action it runs." if wired.actions else _NO_ACTION
+        sentences.append(f"It runs “{to}”, which this form does not have." if to else which)
+    for sentence in sentences:
+        yield Fault("names", sentence, "error", control.id, control.source)
+
+
+_NO_ACTION = "This form has no server action that it could run: make one on the form's page."
 
 
 # With Alt and Shift, of what every form does all day: a button had better not take them from it, as it may others.

@@ -18,7 +18,7 @@ def reading(wired: Wired) -> Iterator[Fault]:
         if control.kind == "tabs" and not control.children:
             yield Fault(
                 "reading",
-                f"The tabs {control.id} have no page.",
+                f"{wired.named(control)} have no page.",
                 "error",
                 control.id,
                 "",
@@ -28,7 +28,7 @@ def reading(wired: Wired) -> Iterator[Fault]:
         if control.kind in ("group", "page") and not control.children:
             yield Fault(
                 "reading",
-                f"Nothing lies on {control.settings.get('title') or control.id}.",
+                f"Nothing lies on {wired.title(control)}.",
                 "warning",
                 control.id,
                 "",
@@ -38,15 +38,15 @@ def reading(wired: Wired) -> Iterator[Fault]:
         if control.kind == "heading" and not str(control.settings.get("text", "Heading")).strip():
             yield Fault(
                 "reading",
-                f"The heading {control.id} has no words.",
+                "The heading has no words.",
                 "warning",
                 control.id,
                 "",
                 partial(setting, identifier=control.id, name="text", text="Heading"),
                 "Give it some",
             )
-        yield from _covered(control.children)
-    yield from _covered(wired.document.controls)
+        yield from _covered(wired, control.children)
+    yield from _covered(wired, wired.document.controls)
 
 
 def _with_page(document: FormDocument, tabs: str) -> FormDocument:
@@ -71,12 +71,11 @@ def _in_reading_order(document: FormDocument) -> FormDocument:
     return replace(document, controls=_sorted(document.controls))
 
 
-def _covered(several: tuple[Control, ...]) -> Iterator[Fault]:
+def _covered(wired: Wired, several: tuple[Control, ...]) -> Iterator[Fault]:
     if any(control.kind == "page" for control in several):
         return  # pages lie behind one another
     for i, control in enumerate(several):
         for other in several[i + 1 :]:
             if control.place.meets(other.place):
-                yield Fault(
-                    "reading", f"{control.id} and {other.id} lie over one another.", "warning", other.id, other.source
-                )
+                sentence = f"{wired.title(control)} and {wired.title(other)} lie over one another."
+                yield Fault("reading", sentence, "warning", other.id, other.source)

@@ -21,22 +21,18 @@ def ties(wired: Wired) -> Iterator[Fault]:
         elif not kind.source or (kind.name == "button" and not control.source):
             continue
         elif control.source not in wired.datasets:
-            yield _fault(control, f"{_named(control, kind)} is tied to no source.", "")
+            yield _fault(control, f"{wired.named(control)} is tied to no source.", "")
         elif wired.datasets[control.source] is None:
             sentence = f"The records of {control.source} are not there any more."
             yield Fault("ties", sentence, "error", control.id, control.source)
         elif sentence := _untied(wired, control, kind):
             yield _fault(control, sentence, control.source)
         elif kind.lists and not _shown(wired, control):
-            yield _empty(control, kind)
+            yield _empty(wired, control, kind)
 
 
 def _fault(control: Control, sentence: str, source: str) -> Fault:
     return Fault("ties", sentence, "error", control.id, source, partial(remove, ids=[control.id]), "Remove it")
-
-
-def _named(control: Control, kind: ControlKind) -> str:
-    return f"The {kind.label.lower()} {control.id}"
 
 
 def _untied(wired: Wired, control: Control, kind: ControlKind) -> str:
@@ -44,18 +40,18 @@ def _untied(wired: Wired, control: Control, kind: ControlKind) -> str:
     if not kind.field:
         return ""
     if not control.field:
-        return f"{_named(control, kind)} is tied to no field."
+        return f"{wired.named(control)} is tied to no field."
     field = wired.field(control.source, control.field)
     if field is None:
-        return f"{_named(control, kind)} is tied to {control.field}, which is not there any more."
+        return f"{wired.named(control)} is tied to {control.field}, which is not there any more."
     if kind.fields and field.kind not in kind.fields:
-        return f"{_named(control, kind)} is tied to {field.label}, which is {KINDS[field.kind].phrase}."
+        return f"{wired.named(control)} is tied to {field.label}, which is {KINDS[field.kind].phrase}."
     return ""
 
 
-def _empty(control: Control, kind: ControlKind) -> Fault:
+def _empty(wired: Wired, control: Control, kind: ControlKind) -> Fault:
     """A control of several fields that shows none: what somebody chose for it is gone."""
-    sentence = f"{_named(control, kind)} shows no field."
+    sentence = f"{wired.named(control)} shows no field."
     if not control.settings.get(kind.lists):
         return _fault(control, sentence, control.source)
     anew = partial(setting, identifier=control.id, name=kind.lists, text="")

@@ -247,8 +247,10 @@ root.addEventListener("click", (event) => {
     act("opening", { step, field, value: fixed || typed, failing });
   } else if (near("button[data-column-change]")) column(near("button[data-column-change]"), "");
   else if (near("[data-choose]")) choose([near("[data-choose]").dataset.choose]);
-  else if (near("[data-repair]")) act("repair", { sentence: near("[data-repair]").dataset.repair });
-  else if (near("[data-detail]")) {
+  else if (near("[data-repair]")) {
+    const { repair, of } = near("[data-repair]").dataset;
+    act("repair", { sentence: repair, control: of });
+  } else if (near("[data-detail]")) {
     const source = near("[data-detail]").dataset.detail;
     act("detail", { source, reference: document.getElementById(`under-${source}`).value });
   } else if (near("[data-join]")) act("join", { name: document.getElementById("join").value });
