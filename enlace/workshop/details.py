@@ -98,7 +98,7 @@ def choices_under(several: Sequence[Above]) -> list[list[Choice]]:
     return [[choice for reference in under for choice in _choices(reference, there, called)] for under in references]
 
 
-def _choices(reference: Reference, several: list[tuple[Dataset, set[str]]], called: Mapping[int, str]) -> list[Choice]:
+def _choices(reference: Reference, several: Shaped, called: Mapping[int, str]) -> list[Choice]:
     name = reference_name(reference)
     there = [
         Choice(f"{name}/{d.pk}", f"{name} · dataset {called[d.pk]}", reference, d) for d in fitting(several, reference)
@@ -119,24 +119,29 @@ def _told_apart(several: Sequence[Dataset]) -> dict[int, str]:
     return {d.pk: f"{d.name}, on {', '.join(sorted(on[d.pk]))}" if on[d.pk] else d.name for d in several}
 
 
-def shaped(above: Above, tables: Collection[str]) -> list[tuple[Dataset, set[str]]]:
-    """The datasets of some tables, on the same connection, that the form does not use yet, each with the names of its fields."""
+Shaped = list[tuple[Dataset, dict[str, bool]]]  # with whether each field is hidden, by its name
+
+
+def shaped(above: Above, tables: Collection[str]) -> Shaped:
+    """The datasets of some tables, on the same connection, that the form does not use yet."""
     # A dataset twice on one form would be one draft in two places.
     mine = {above.form.dataset_id, *(detail.dataset_id for detail in above.form.all_details)}
     several = above.dataset.connection.datasets.filter(query="", table__in=tables).exclude(pk__in=mine)
-    names: dict[int, set[str]] = defaultdict(set)
-    for dataset, name in Field.objects.filter(dataset__in=several).values_list("dataset", "name"):
-        names[dataset].add(name)
-    return [(dataset, names[dataset.pk]) for dataset in several]
+    fields: dict[int, dict[str, bool]] = defaultdict(dict)
+    for dataset, name, hidden in Field.objects.filter(dataset__in=several).values_list("dataset", "name", "hidden"):
+        fields[dataset][name] = hidden
+    return [(dataset, fields[dataset.pk]) for dataset in several]
 
 
-def fitting(several: list[tuple[Dataset, set[str]]], reference: Reference) -> list[Dataset]:
-    """Those of the table that a reference is from, with fields for its columns."""
-    return [
-        dataset
-        for dataset, names in several
-        if dataset.table == reference.table and names.issuperset(reference.columns)
+def fitting(several: Shaped, reference: Reference) -> list[Dataset]:
+    """Those of the table that a reference is from, with fields for its columns: first those that hide what is the same in all
+    rows of a master."""
+    there = [
+        (dataset, all(fields[column] for column in reference.columns))
+        for dataset, fields in several
+        if dataset.table == reference.table and fields.keys() >= set(reference.columns)
     ]
+    return [dataset for dataset, _ in sorted(there, key=lambda item: not item[1])]
 
 
 def chosen(above: Above, value: str) -> Choice:
