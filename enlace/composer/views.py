@@ -16,6 +16,7 @@ from django.views.decorators.http import require_GET, require_POST
 from sqlglot import exp
 
 from enlace.accounts.access import builder_only
+from enlace.core.dataset.totals import NAMES, offered
 from enlace.core.form import CONTROL_KINDS, Control, ControlKind, FormDocument
 from enlace.core.form.columns import EDITORS, GridColumn, columns_of, typed_as_text
 from enlace.core.form.difference import differences, title_of
@@ -312,7 +313,13 @@ def _listed(wired: Wired, control: Control) -> Listed | None:
     shown = fields_of(control, dataset)
     order = [*shown, *(field.name for field in dataset.shown if field.name not in shown)]
     lines = [
-        {"field": field, "shown": one in shown, "column": known.get(one, GridColumn(one)), "text": typed_as_text(field)}
+        {
+            "field": field,
+            "shown": one in shown,
+            "column": known.get(one, GridColumn(one)),
+            "text": typed_as_text(field),
+            "totals": [(function, NAMES[function]) for function in offered(field)] if one in dataset.by_name else [],
+        }
         for one in order
         if (field := dataset.any_name.get(one)) is not None and not field.hidden
     ]

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from enlace.core.dataset.filters import WHEN, Among
 from enlace.core.dataset.order import total_order
-from enlace.core.dataset.totals import Total
+from enlace.core.dataset.totals import Total, offered
 from enlace.core.form.columns import GridColumn, moved, with_property
 from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
@@ -26,7 +26,6 @@ from .contexts import as_laid_out, columns_now, on_grid, prefix_of
 from .kept_arrangements import to_put_on
 from .opening import grid_from, on_form, text_from
 from .showing import drawing_of
-from .totals import offered
 from .work import Work
 
 MOST_LINES = 3  # of a row

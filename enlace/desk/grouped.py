@@ -31,7 +31,7 @@ from enlace.core.dataset.grouping import (
     read_together,
 )
 from enlace.core.dataset.lookups import chosen_text, first_shown
-from enlace.core.dataset.totals import Total, as_number, tidied
+from enlace.core.dataset.totals import NAMES, Total, as_number, tidied
 from enlace.core.dataset.window import Row
 from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS
@@ -41,7 +41,7 @@ from .addresses import groups_text
 from .contexts import on_grid, prefix_of, written
 from .controls.base import records_of
 from .models import OpenGroups
-from .totals import NAMES, shown_total
+from .totals import shown_total
 from .work import Work
 
 READ_TOGETHER = 4  # times the lines of a window: rows that are read in one, with hidden ones among them
@@ -75,9 +75,7 @@ def keep(work: Work, state: Opened) -> None:
 
 def _wanted(work: Work) -> list[Total]:
     """The totals that the person wants below a grid of the part, which groups have too."""
-    kept = (arranged for (part, _), arranged in work.arrangements().items() if part == work.part.name)
-    wanted = dict.fromkeys(total for arranged in kept for total in arranged.totals)
-    return [total for total in wanted if total.field in work.dataset.by_name]
+    return [total for total in work.totals_wanted() if total.field in work.dataset.by_name]
 
 
 def adds_of(work: Work) -> list[Total]:

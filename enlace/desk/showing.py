@@ -12,9 +12,9 @@ from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.compiled import derived
 from enlace.core.dataset.empty_order import without_empties
 from enlace.core.dataset.grouping import ways_of
+from enlace.core.dataset.totals import offered
 from enlace.core.form import CONTROL_KINDS
 from enlace.core.problem import Problem
-from enlace.core.view import Arranged
 
 from .addresses import (
     added,
@@ -32,7 +32,6 @@ from .parts import FormPart
 from .record_view import RecordView
 from .renamed import new_name
 from .sentence import NOTHING_ASKED, sentence_context
-from .totals import offered
 from .work import Work
 
 WINDOW = 60  # rows: two screens and a half; who has a higher one asks for more
@@ -116,7 +115,7 @@ def _arranged_context(work: Work, key: str, shown: Sequence[FieldSpec]) -> dict[
     sides = sides_now(work, key)
     now, pins = work.arrangement(key), [sides.get(f.name) for f in shown] if sides else []
     return {
-        "arranged": now != Arranged(),
+        "arranged": now != work.as_on_the_sheet(key),
         "row_lines": now.lines,
         "striped": now.striped,
         "merged": now.merged,

@@ -16,7 +16,7 @@ from enlace.core.dataset.filters import exactly_text
 from enlace.core.dataset.groups import MOST as MOST_GROUPS
 from enlace.core.dataset.groups import Group, grouped
 from enlace.core.dataset.lookups import chosen_text, shown_text
-from enlace.core.dataset.totals import FUNCTIONS, Total, functions_for, present, totals
+from enlace.core.dataset.totals import FUNCTIONS, NAMES, Total, present, totals
 from enlace.core.draft import PendingRecord
 from enlace.core.kinds import KINDS
 from enlace.core.problem import Problem
@@ -27,14 +27,7 @@ from .contexts import base_context, on_grid
 from .opening import grid_from, number_from, on_form, text_from
 from .work import Work
 
-# First and last are of the order in which the rows stand, so that the server alone can't tell them.
-NAMES = {**FUNCTIONS, "first": "First", "last": "Last"}
 LOOKED_THROUGH = 200  # records at either end, for one that is not to be removed
-
-
-def offered(field: FieldSpec) -> tuple[str, ...]:
-    """The functions of NAMES that make sense for a field."""
-    return functions_for(field) if field.kind in ("picture", "binary") else (*functions_for(field), "first", "last")
 
 
 @require_GET

@@ -26,6 +26,7 @@ from enlace.core.dataset.filters import read_filters
 from enlace.core.dataset.grouping import Layout, Leaf, grouped_rows
 from enlace.core.dataset.offline import as_kept
 from enlace.core.dataset.query import parameters_of
+from enlace.core.dataset.totals import Total, offered
 from enlace.core.dataset.window import CUT, Row, Rows
 from enlace.core.draft import PendingRecord
 from enlace.core.form.columns import GridColumn
@@ -156,7 +157,22 @@ class Work:
 
     def arrangement(self, key: str = "") -> Arranged:
         """A grid as the person wants it."""
-        return self.arrangements().get((self.part.name, arranged_key(key)), Arranged())
+        return self.arrangements().get((self.part.name, arranged_key(key))) or self.as_on_the_sheet(key)
+
+    def as_on_the_sheet(self, key: str = "") -> Arranged:
+        """A grid as the form has it: with the totals that its columns say."""
+        columns = self.sheet.columns(self.part.name, arranged_key(key)) if self.sheet else ()
+        totals = [Total(column.field, column.total) for column in columns if column.total]
+        by_name = self.dataset.by_name
+        # One that makes no sense any more, since the field is another kind by now, is left out.
+        return Arranged(
+            totals=tuple(t for t in totals if t.field in by_name and t.function in offered(by_name[t.field]))
+        )
+
+    def totals_wanted(self) -> list[Total]:
+        """What is to stand below any grid of the part."""
+        keys = self.sheet.keys(self.part.name, "grid") if self.sheet else [""]
+        return list(dict.fromkeys(total for key in keys for total in self.arrangement(key).totals))
 
     def arrangements(self) -> Mapping[tuple[str, str], Arranged]:
         """By part and a grid's key, how the person wants it: read once for all parts of a page."""

@@ -9,7 +9,7 @@ from django.test import SimpleTestCase
 from enlace.desk.charts import marks_between
 from enlace.desk.models import Arrangement
 from enlace.workshop import layout
-from enlace.workshop.models import Form
+from enlace.workshop.models import Dataset, Form
 from tests.web.test_composer import Sheets
 
 
@@ -268,6 +268,27 @@ class Controls(Sheets):
         self.act("column", 400, ids="vessel_grid", field="name", change="width", value="wide")
         self.act("set", ids="vessel_grid", name="columns", value="")
         self.assertNotIn("columns", self.document().control("vessel_grid").settings)
+
+    def test_a_column_has_a_total_below_it_until_somebody_arranges_it_otherwise(self):
+        self.act("column", ids="vessel_grid", field="length_m", change="total", value="avg")
+        self.act("column", 400, ids="vessel_grid", field="length_m", change="total", value="median")
+        at = f"/desk/{self.vessel.pk}"
+        told = lambda: self.client.get(f"{at}/totals?on=sheet").content.decode()  # noqa: E731
+        [(average,)] = self.sql("SELECT avg(length_m) FROM vessel")
+        self.assertIn('data-totals="[[&quot;length_m&quot;, &quot;avg&quot;]]"', self.desk())
+        self.assertAlmostEqual(float(re.search(r"Average</span> <output>([\d.]+)", told())[1]), average, 1)
+        self.assertNotIn(" data-arranged", self.desk())
+        self.client.post(f"{at}/columns?on=sheet", {"act": "total", "field": "beam_m", "value": "max"})
+        self.assertRegex(told(), r"(?s)Average.*Greatest")
+        self.client.post(f"{at}/columns?on=sheet", {"act": "total", "field": "length_m", "value": "avg"})
+        self.assertNotIn("Average", told())
+        self.client.post(f"{at}/columns?on=sheet", {"act": "reset"})
+        self.assertNotIn("Greatest", told())
+        self.assertIn("Average", told())
+        # A field that adds up to nothing any more takes its total with it.
+        self.vessel.dataset.fields.filter(name="length_m").update(kind="text")
+        Dataset.objects.get(pk=self.vessel.dataset_id).touch()
+        self.assertNotIn("Average", told())
 
     def test_the_fields_of_a_panel_are_listed_as_columns_are(self):
         shown = [field.name for field in self.vessel.dataset.to_spec().shown]

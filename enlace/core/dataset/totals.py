@@ -33,6 +33,8 @@ FUNCTIONS = {
     "min": "Least",
     "max": "Greatest",
 }
+# The first and the last one are of the order in which rows stand, so that the server alone can't tell them.
+NAMES = {**FUNCTIONS, "first": "First", "last": "Last"}
 NUMBERS = ("whole", "decimal")
 CENTS = 2  # digits behind the point that even a large sum shows
 ORDERED = (*NUMBERS, "date", "time", "datetime")
@@ -59,13 +61,13 @@ class Total:
     function: str
 
 
-def functions_for(field: FieldSpec) -> tuple[str, ...]:
-    """The functions that make sense for a field."""
-    if field.kind in NUMBERS:
-        return tuple(FUNCTIONS)
+def offered(field: FieldSpec) -> tuple[str, ...]:
+    """The functions of NAMES that make sense for a field."""
     if field.kind in ("picture", "binary"):
         return ("count",)
-    return ("count", "distinct", "min", "max") if field.kind in ORDERED else ("count", "distinct")
+    if field.kind in NUMBERS:
+        return tuple(NAMES)
+    return ("count", "distinct", *(("min", "max") if field.kind in ORDERED else ()), "first", "last")
 
 
 def totals(rows: Rows, wanted: Sequence[Total], pending: Iterable[Pending] = ()) -> list[Any]:

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from typing import Any
 
+from ..dataset.totals import NAMES
 from ..kinds import TEXTS
 from ..model.dataset import DatasetSpec, FieldSpec
 from ..problem import Problem
@@ -25,7 +26,8 @@ def typed_as_text(field: FieldSpec) -> bool:
 @dataclass(frozen=True)
 class GridColumn:
     """One column. heading, width (pixels), format, align, editor: "" or 0 for what the dataset says. read_only: not edited
-    here. pin: the side that it stays at while the others move; "" moves with them.
+    here. pin: the side that it stays at while the others move; "" moves with them. total: what stands below it, of
+    totals.NAMES, where a person has not arranged the grid otherwise; "" for nothing.
     """
 
     field: str
@@ -36,6 +38,7 @@ class GridColumn:
     read_only: bool = False
     pin: str = ""
     editor: str = ""
+    total: str = ""
 
     @property
     def differs(self) -> bool:
@@ -108,6 +111,8 @@ def with_property(column: GridColumn, name: str, text: str) -> GridColumn:
         return replace(column, editor=text)
     if name == "pin" and text in PINS:
         return replace(column, pin=text)
+    if name == "total" and (not text or text in NAMES):
+        return replace(column, total=text)
     raise Problem("A column has no such property.", "Reload the page.", code="bad")
 
 
