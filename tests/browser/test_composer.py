@@ -17,7 +17,7 @@ class Composing(Served):
     def test_by_mouse_to_the_desk(self):
         page = self.compose(1)
         page.locator("[data-drag=flag]").first.drag_to(page.locator("[data-stage]"), target_position={"x": 30, "y": 12})
-        expect(page.locator(".card-of h2")).to_have_text("Editor flag")
+        expect(page.locator(".card-of h2")).to_have_text("Editor Flag")
         expect(page.locator("#wiring")).to_contain_text("Flag has 2 editors")
         page.locator("#set-label").fill("Flies the flag of")
         page.keyboard.press("Tab")

@@ -2,11 +2,13 @@
 
 import { Fragment } from "./fragment.js";
 
+const AT_FIRST = 40; // ms: a grid that has just come is told soon that it is another, and asks once for both
+
 export class Foot extends Fragment {
   constructor(grid, address) {
     super(grid, address, "totals", grid.root.querySelector("[data-foot]"));
     this.wanted = Boolean(grid.root.dataset.totals);
-    if (this.wanted) this.load();
+    this.soon(AT_FIRST);
   }
 
   get height() {

@@ -12,9 +12,9 @@ export class Fragment {
     Object.assign(this, { grid, address, path, box });
   }
 
-  soon() {
+  soon(pause = PAUSE) {
     clearTimeout(this.timer);
-    if (this.wanted) this.timer = setTimeout(() => this.load(), PAUSE);
+    if (this.wanted) this.timer = setTimeout(() => this.load(), pause);
   }
 
   async load() {
