@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
-from typing import Any
+from typing import Any, NamedTuple
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
@@ -27,6 +27,14 @@ from .contexts import base_context, on_grid
 from .opening import grid_from, number_from, on_form, text_from
 from .work import Work
 
+
+class Below(NamedTuple):
+    """What stands below a column: what is added up, in a word, and what it comes to."""
+
+    name: str
+    shown: str
+
+
 LOOKED_THROUGH = 200  # records at either end, for one that is not to be removed
 
 
@@ -39,9 +47,9 @@ def show(request: HttpRequest, work: Work) -> HttpResponse:
     by_name = work.dataset.by_name
     names = {field.name for field in shown}
     wanted = [total for total in work.arrangement(key).totals if total.field in names and total.field in by_name]
-    lines: dict[str, list[dict[str, str]]] = {}
+    lines: dict[str, list[Below]] = {}
     for total, value in zip(wanted, _values(work, wanted), strict=True):
-        line = {"name": NAMES[total.function], "shown": shown_total(work, total, value)}
+        line = Below(NAMES[total.function], shown_total(work, total, value))
         lines.setdefault(total.field, []).append(line)
     context = {"cells": [(field, lines.get(field.name, [])) for field in shown]}
     return render(request, "desk/totals.html", context)

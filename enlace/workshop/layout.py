@@ -11,7 +11,7 @@ from django.db import transaction
 
 from enlace.accounts.models import Person
 from enlace.core.form import Control, FormDocument, Source, document_of, edit
-from enlace.core.form.defaults import document_for
+from enlace.core.form.defaults import document_for, with_detail
 from enlace.core.form.document import put
 from enlace.core.model.dataset import DatasetSpec
 from enlace.core.problem import Problem
@@ -92,8 +92,9 @@ def add_source(form: Form, person: Person, make: Callable[[], Detail]) -> Detail
     detail = make()
     form.__dict__.pop("all_details", None)
     _stepped(form, person, f"{detail.title} added", before)
-    # A sheet that was laid out by hand gets a grid at its end; another one is laid out anew by itself.
-    text = edit.add(document(form), "grid", detail.name)[0].to_json() if form.document else ""
+    # A sheet that was laid out by hand gets a page for it; another one is laid out anew by itself.
+    fields = _shown(detail.dataset)
+    text = with_detail(document(form), detail.name, fields).to_json() if form.document else ""
     _keep(form, text)
     return detail
 

@@ -506,11 +506,8 @@ class FromNothing(Served):
         )
         page.locator("[data-detail=port_call]").click()
         expect(page.locator("[data-board=cargo_line]")).to_be_visible()
-        expect(page.locator("[data-stage] [data-kind=grid]")).to_have_count(2)
-        page.locator(".adds summary").click()
-        page.locator("#add-source").select_option("cargo_line")
-        page.locator("[data-bundle=panel]").click()
-        expect(page.locator("[data-stage] [data-kind=panel]")).to_have_count(2)
+        for kind in ("grid", "panel", "navigator"):
+            expect(page.locator(f"[data-stage] [data-kind={kind}]")).to_have_count(2)
         expect(page.locator(".composer-bar .state")).to_have_text("Wired soundly")
         self.use(number, 9)
 

@@ -166,6 +166,81 @@ class Tutorial(Served):
         page.get_by_role("link", name="Back to Port call").click()
         expect(page.get_by_role("heading", level=1)).to_have_text("Port call")
 
+    def test_18_a_whole_form_from_nothing(self):
+        page, card = self.page, self.page.locator(".card-of")
+        controls = page.locator("[data-stage] [data-control]")
+
+        def add(name: str, of: str = "") -> None:
+            count = controls.count()
+            page.locator(".adds summary").click()
+            if of:
+                page.locator("#add-source").select_option(label=of)
+            page.locator(".adds").get_by_text(name, exact=True).click()
+            expect(controls).to_have_count(count + 1)
+            expect(card.locator("h2")).to_contain_text(name)
+
+        def settle(label: str, choice: str) -> None:
+            box = card.get_by_label(label, exact=True)
+            box.select_option(label=choice)
+            expect(card.get_by_label(label, exact=True).locator("option:checked")).to_have_text(choice)
+
+        page.goto(self.base + "/workshop/project/1/forms/")
+        self.says_it("make a **New form of** `Port call`, called `My calls`, with **nothing on its sheet yet**")
+        page.get_by_label("New form of").select_option(label="Port call")
+        page.get_by_label("called").fill("My calls")
+        page.get_by_label("with", exact=True).select_option(label="nothing on its sheet yet")
+        self.button("Make the form").click()
+        page.locator("[data-drag-records=port_call]").drag_to(
+            page.locator("[data-stage]"), target_position={"x": 30, "y": 10}
+        )
+        expect(controls).to_have_count(2)
+        add("Panel of editors")
+        self.says_it("On its card, **Along a side …** has **right**", "**Add** three times")
+        card.get_by_label("Along a side").select_option(label="right")
+        expect(page.locator("[data-stage] [data-kind=panel]")).to_have_class(re.compile(r"\bx9\b"))
+        for table in ("cargo_line", "container_move", "dues_invoice"):
+            page.locator("[data-detail=port_call]").click()
+            expect(page.locator(f"[data-board={table}]")).to_be_visible()
+        expect(page.locator("[data-stage]").get_by_role("tab")).to_have_text(
+            ["Cargo line", "Container move", "Dues invoice"]
+        )
+        self.says_it("press **Differently** beside **Tonnes**, and have **Total below** be **sum**")
+        page.locator("[data-board=cargo_line] [data-choose$=grid]").first.click()
+        card.locator("[data-column=tonnes]").get_by_text("Differently").click()
+        card.locator("[data-column=tonnes]").get_by_label("Total below").select_option(label="sum")
+        expect(page.locator("[data-stage] [data-control=cargo_line_grid] [data-foot]")).to_contain_text("Sum")
+        add("Chart", "Cargo line")
+        settle("Groups by the field", "Commodity")
+        settle("Shows", "Sum")
+        settle("Of the field", "Tonnes")
+        add("Button", "My calls")
+        settle("Act", "Open another form")
+        expect(page.locator("#wiring")).to_contain_text("Choose which form it opens.")
+        settle("Which one", "Vessel")
+        settle("Opens it", "At the record that a field of this one names")
+        settle("By the field", "Vessel")
+        card.get_by_label("Label", exact=True).fill("Open the vessel")
+        page.keyboard.press("Tab")
+        expect(page.locator(".composer-bar .state")).to_have_text("Wired soundly")
+        page.locator(".composer-bar .crumbs a").click()
+        page.get_by_role("link", name="New action").click()
+        page.get_by_label("Title, as on the button").fill("Cast off")
+        for box, text in (
+            ("Only if", "status = 'berthed'"),
+            ("Statements", "UPDATE port_call SET status = 'departed' WHERE id = :id"),
+        ):
+            page.get_by_role("textbox", name=box).last.click()
+            page.keyboard.insert_text(text)
+        self.button("Apply").click()
+        page.get_by_role("link", name="Lay it out").click()
+        add("Button", "My calls")
+        settle("Act", "Run a server action")
+        settle("Which one", "Cast off")
+        expect(page.locator(".composer-bar .state")).to_have_text("Wired soundly")
+        page.get_by_role("link", name="Try it", exact=True).click()
+        expect(page.locator(".chart")).to_be_visible()
+        expect(page.get_by_role("link", name="Open the vessel")).to_have_count(1)
+
     def test_19_and_20_find_and_look_around(self):
         page = self.work("Port call")
         self.says_it(

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from enlace.core.form import CONTROL_KINDS, Control, FormDocument, Place, Source, document_of, edit
 from enlace.core.form.columns import GridColumn, columns_of, over_dataset
-from enlace.core.form.defaults import document_for
+from enlace.core.form.defaults import document_for, with_detail
 from enlace.core.form.difference import differences
 from enlace.core.form.document import as_values
 from enlace.core.form.opening import ACTS as OPENING_ACTS
@@ -226,6 +226,23 @@ class Documents(unittest.TestCase):
         )
         moved = edit.move(document, ["a"], 3, 0)
         self.assertEqual((moved.control("a").place.x, moved.control("b").place.y), (4, 5))
+
+    def test_a_detail_gets_a_page_beside_those_of_its_master(self):
+        call, cargo, lot, crew = (
+            Source(n, n, n, parent, *[(f"{parent}_id",) if parent else ()] * 2)
+            for n, parent in (("call", ""), ("cargo", "call"), ("lot", "cargo"), ("crew", "call"))
+        )
+        document = FormDocument((call,), (Control("grid", "grid", "call", place=Place(1, 1, 12, 10)),))
+        for source in (cargo, lot, crew):
+            document = with_detail(edit.add_source(document, source), source.name, 4)
+        outer, inner = (control for control in document.all() if control.kind == "tabs")
+        self.assertEqual([page.settings["title"] for page in outer.children], ["cargo", "crew"])
+        self.assertEqual(edit.holder_of(document, inner.id), outer.children[0].id)
+        self.assertEqual([control.kind for control in document.tied("lot")], ["navigator", "grid", "panel"])
+        # Each is as high as what lies on it, and the document can be kept.
+        for control in document.all():
+            self.assertLessEqual(max((child.place.bottom for child in control.children), default=0), control.place.h)
+        self.assertEqual(document_of(document.to_json()), document)
 
     def test_wrong_texts_are_told_where(self):
         whole = as_values(document_for(SOURCES, {}))

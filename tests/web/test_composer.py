@@ -109,8 +109,8 @@ class Composer(Sheets):
         self.assertIn('data-board="agent"', html)
         source = next(source for source in self.document().sources if source.name == "agent")
         self.assertEqual((source.parent, source.columns, source.parent_columns), ("vessel", ("id",), ("id",)))
-        self.assertEqual([c.kind for c in self.document().tied("agent")], ["grid"])
-        page = self.client.get(f"/desk/{self.vessel.pk}/?record=i2").content.decode()
+        self.assertEqual([c.kind for c in self.document().tied("agent")], ["navigator", "grid", "panel"])
+        page = self.client.get(f"/desk/{self.vessel.pk}/detail/agent/i2/arrange?on=sheet").content.decode()
         rows = re.findall(r'id="agent--row-(\w+)"', page)
         self.assertEqual(rows, ["i2"])
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
-from .document import Control, FormDocument, Place, Source
+from . import edit
+from .document import Control, FormDocument, Place, Source, put
 
 BESIDE, BELOW = 9, 24  # fields: so many editors stand beside the grid, below it in columns, or on a page of their own
 ROWS = 12  # of a grid on a first view
@@ -48,16 +49,55 @@ def _records(source: str, fields: int, y: int, rows: int) -> list[Control]:
 
 def _tabs(document: FormDocument, master: str, fields: Mapping[str, int], y: int) -> Control:
     """A page for each detail of a master; details of details below theirs."""
-    pages = []
-    for source in document.under(master):
-        controls = [_navigator(source.name), *_records(source.name, fields.get(source.name, 0), 2, UNDER)]
-        controls = [replace(c, place=replace(c.place, fill=False)) for c in controls]
-        if document.under(source.name):
-            controls.append(_tabs(document, source.name, fields, max(c.place.bottom for c in controls) + 1))
-        height = max(c.place.bottom for c in controls)
-        title = {"title": source.title or source.name}
-        pages.append(
-            Control(f"{source.name}_page", "page", place=Place(h=height), settings=title, children=tuple(controls))
-        )
+    pages = [_page(document, source, fields) for source in document.under(master)]
+    return _tabs_of(master, pages, y)
+
+
+def _tabs_of(master: str, pages: Sequence[Control], y: int) -> Control:
     height = max(page.place.h for page in pages) + 1
     return Control(f"{master}_details", "tabs", place=Place(1, y, 12, height), children=tuple(pages))
+
+
+def _page(document: FormDocument, source: Source, fields: Mapping[str, int]) -> Control:
+    controls = [_navigator(source.name), *_records(source.name, fields.get(source.name, 0), 2, UNDER)]
+    controls = [replace(c, place=replace(c.place, fill=False)) for c in controls]
+    if document.under(source.name):
+        controls.append(_tabs(document, source.name, fields, max(c.place.bottom for c in controls) + 1))
+    height = max(c.place.bottom for c in controls)
+    title = {"title": source.title or source.name}
+    return Control(f"{source.name}_page", "page", place=Place(h=height), settings=title, children=tuple(controls))
+
+
+def with_detail(document: FormDocument, name: str, fields: int) -> FormDocument:
+    """A sheet that somebody laid out, with one more detail on it: a page of the tabs that show others of the same master, or
+    of tabs of its own. fields: how many fields it shows."""
+    source = document.source(name)
+    page = _page(document, source, {name: fields})
+    others = {other.name for other in document.under(source.parent)} - {name}
+    tabs = next((control for control in document.all() if _shows_some(control, others, source.parent)), None)
+    if tabs is not None:
+        return _grown(*edit.take_page(document, tabs.id, page))
+    lies_on = [edit.holder_of(document, control.id) for control in document.tied(source.parent)]
+    on = next((holder for holder in lies_on if holder and document.control(holder).kind == "page"), "")
+    made, [identifier] = edit.paste(document, [_tabs_of(source.parent, [page], 1)], on)
+    return _grown(made, identifier)
+
+
+def _shows_some(control: Control, details: Collection[str], master: str) -> bool:
+    """Whether a control is tabs with some of a master's details; those that show the master too hold them further within."""
+    shown = {inner.source for inner in control.all()}
+    return control.kind == "tabs" and master not in shown and not shown.isdisjoint(details)
+
+
+def _grown(document: FormDocument, identifier: str) -> FormDocument:
+    """What a control lies on, and these lie on, as high as what lies on them needs."""
+    while identifier:
+        control = document.control(identifier)
+        needed = max((child.place.bottom for child in control.children), default=0) + (control.kind == "tabs")
+        if control.place.h < needed:
+            if control.kind == "page":
+                document = put(document, replace(control, place=replace(control.place, h=needed)))
+            else:
+                document = edit.resize(document, [identifier], 0, needed - control.place.h)
+        identifier = edit.holder_of(document, identifier)
+    return document

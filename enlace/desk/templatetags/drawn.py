@@ -175,7 +175,7 @@ class Enterable:
 GRID_PRINTED = ("rows", "widths", "grid_total", "start", "size", "at_line")
 GRID_ASKED = (
     "p", "g", "key", "hidden_columns", "arranged", "ways", "row_lines", "striped", "merged", "split_now", "apart",
-    "kept_rows", "totals", "pinned_start", "pinned_end", "boxes_said", "blank_row", "ruled",
+    "kept_rows", "totals", "foot", "pinned_start", "pinned_end", "boxes_said", "blank_row", "ruled",
 )  # fmt: skip
 
 

@@ -50,6 +50,7 @@ class GridControl extends Control {
     });
     grid.cells = new CellEditor(source, grid, page.choices);
     grid.foot = new Foot(grid, (path) => source.address(path));
+    if (grid.foot.height) grid.resized(); // what is to stand there has its height already
     grid.kept = new KeptRows(
       grid,
       (path) => source.address(path),
