@@ -356,6 +356,19 @@ class Haste(Served):
         held[0].continue_()
         expect(page.locator("#panel input:focus")).to_have_count(1)
 
+    def test_what_was_typed_beside_the_grid_a_moment_ago_is_emptied_with_its_cell(self):
+        page = self.vessels()
+        page.evaluate(SLOWLY)
+        at = len(page.locator("#grid [role=columnheader]:has(~ [data-name=remarks])").all())
+        remarks = page.locator("#rows .record").nth(1).locator("[role=gridcell]").nth(at)
+        remarks.click()
+        expect(page.locator("#panel")).to_have_attribute("data-record", "i2")
+        page.keyboard.type("gone soon")
+        remarks.click()
+        page.keyboard.press("Delete")
+        expect(page.locator("#strip")).to_contain_text("Nothing is pending")
+        expect(remarks).to_have_text("")
+
     def test_letters_in_a_cell_of_a_long_text_go_on_behind_it(self):
         page = self.page
         page.goto(self.base + "/workshop/form/2/compose")

@@ -97,8 +97,10 @@ export class CellEditor {
   clear(row, head, cell) {
     const { number, name, kind } = head.dataset;
     if (PICTURES.includes(kind)) return enlaceSay("A picture is taken out in its editor.");
-    if (cell.textContent)
-      this.keep(row, cell, { id: row.dataset.id, number, name, value: "", before: cell.textContent });
+    const { id } = row.dataset;
+    // What was typed beside the grid a moment ago stands in its editor, and not in the cell yet.
+    const before = this.loaded(id, number)?.value ?? cell.textContent;
+    if (before) this.keep(row, cell, { id, number, name, value: "", before });
   }
 
   /** Whether a key is for a cell that waits for what it holds: it is typed there, or leaves it, once that has come. */
