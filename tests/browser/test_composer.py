@@ -597,6 +597,20 @@ class OnOnePage(Served):
         expect(page.locator(f"[id='{p}grid'] .record[aria-selected=true]")).to_have_attribute("data-id", there)
         expect(page.locator(f"[id='{p}grid'] [data-name=tonnes]")).to_have_attribute("aria-sort", "ascending")
 
+    def test_on_paper_stands_what_it_shows_and_nothing_to_press(self):
+        page = self.page
+        page.goto(self.base + "/desk/2/?record=i4")
+        expect(page.locator("#rows .record").first).to_be_visible()
+        page.emulate_media(media="print")
+        for place in (".bar", "#act-new", "#act-filter", "#sentence button", "enlace-button", "#panel .pick"):
+            expect(page.locator(place).first).to_be_hidden()
+        # The editors are not cut off by their panel, nor the rows by their view; these begin where the grid does.
+        for place in ("#panel", "#scroller"):
+            self.assertLessEqual(page.eval_on_selector(place, "e => e.scrollHeight - e.clientHeight"), 2, place)
+        rows = page.locator("#rows .record")
+        gap = rows.first.bounding_box()["y"] - page.locator("#scroller").bounding_box()["y"]
+        self.assertLess(gap, 60)
+
     def test_every_act_has_a_key(self):
         page = self.page
         page.goto(self.base + "/desk/2/?record=i4")
