@@ -542,6 +542,7 @@ class Arranging(Served):
         page.keyboard.press("Enter")
         foot = page.locator("#grid [data-foot]")
         expect(foot).to_contain_text("Sum")
+        expect(foot.locator("output")).not_to_have_text("…")
         before = float(foot.locator("output").inner_text().replace(",", ""))
         self.cell(0, 1).click()
         page.keyboard.press("Control+End")
