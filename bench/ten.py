@@ -12,7 +12,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
-from contextlib import closing, contextmanager, suppress
+from contextlib import closing, contextmanager
 from functools import partial
 from pathlib import Path
 
@@ -95,9 +95,29 @@ def main(results: Results, folder: Path) -> None:
     _grouped(results, rows)
     _values(results, rows, path)
     with Server(folder / "ten", str(path)) as server:
+        with committing(path):
+            _served_places(results, server)
         command = [sys.executable, "-m", "bench.fill_draft", "10000"]
         subprocess.run(command, cwd=ROOT, env=server.environment, check=True)
         _keys(results, server)
+
+
+def _served_places(results: Results, server: Server) -> None:
+    """The same over HTTP, as the desk gets its rows: what an operator waits for."""
+    for what, asked, most in (
+        ("an order with an index", "order=code", 1.3),
+        ("a filter that one row in a hundred passes", "only-gauge=%3D%3DG3", 1.5),
+    ):
+        ask = lambda start, asked=asked: server.get(f"/desk/1/rows?start={start}&size={SIZE}&{asked}")  # noqa: E731
+        count = ROWS // 100 if "gauge" in asked else ROWS
+        last = partial(ask, count - SIZE)
+        _until_there(last)
+        assert last().count(b'class="record"') == SIZE
+        ours, first, slowest = _by_turns(ask, count - SIZE)
+        results.ratio(
+            f"(q) any window of {what}, served, against the first one, beside commits", ours, first, "ms", most
+        )
+        print(f"       the slowest place: {slowest:.1f} ms", flush=True)
 
 
 def _keys(results: Results, server: Server) -> None:
@@ -173,8 +193,7 @@ def _places(results: Results, what: str, rows: Rows, most: float, times: int = T
     """A window at any place against the first one, once its anchors stand."""
     count = rows.count()
     rested = time.monotonic() + 180
-    with suppress(Problem):
-        rows.window(count // 2, SIZE)  # the first far jump begins to build them
+    _until_there(lambda: rows.window(count // 2, SIZE))  # the first far jump begins to build them, in stretches
     while time.monotonic() < rested and any(thread.name == "anchors" for thread in threading.enumerate()):
         time.sleep(1)
     ours, first, slowest = _by_turns(lambda start: rows.window(start, SIZE), count - SIZE, times)
@@ -208,8 +227,8 @@ def _until_there(ask: Callable[[], object]) -> None:
         try:
             ask()
             return
-        except Problem as problem:
-            if problem.code != "coming":
+        except (Problem, RuntimeError) as problem:
+            if "come by themselves" not in str(problem):
                 raise
             time.sleep(1)
     raise RuntimeError("the order never came")

@@ -275,7 +275,9 @@ class Axe(Served):
             page.evaluate("document.getElementById('said')?.classList.remove('shown')")
             page.evaluate("scrollTo(0, 0)")  # the bar at the top lies over what is scrolled under it
             # What stays at the foot of the window lies over what is scrolled under it.
-            page.evaluate("document.querySelectorAll('.as-shown, #strip').forEach((e) => (e.style.position = 'static'))")
+            page.evaluate(
+                "document.querySelectorAll('.as-shown, #strip').forEach((e) => (e.style.position = 'static'))"
+            )
             page.evaluate(AXE)
             self.assertEqual(self.violations(page), [], screen)
             page.evaluate("document.documentElement.dataset.bsTheme = 'dark'")

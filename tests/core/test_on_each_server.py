@@ -225,10 +225,26 @@ class Behaviour(OnServer):
             self.assertIsNone(anchor_building.nearest(rows, 390))
             self.assertEqual(self.begun_in_another_state(rows, name, drifts=False), ("now", 0))
             self.assertEqual(self.begun_in_another_state(rows, name, drifts=True), (None, 200))
-        # An order that no index serves is read in one pass, whatever its size.
-        unserved = Rows.of(self.spec, self.shipments.dataset, [("remarks", False), ("pieces", False)])._as_ordered()
-        with mock.patch.object(anchor_building, "STRETCH", 50):
-            self.assertEqual(len(anchor_building.every(unserved, 16, count).anchors), 25)
+        # An order that no index serves is read in one pass, whatever its size, and in stretches where that takes too long.
+        name = "_go_on_here" if self.spec.kind == "sqlite" else "_go_on_there"
+        real = getattr(anchor_building, name)
+        for down in (False, True):
+            unserved = Rows.of(self.spec, self.shipments.dataset, [("weight", down), ("quay", False)])._as_ordered()
+            sizes = []
+
+            def slow_in_one(rows, part, size, sizes=sizes):
+                sizes.append(size)
+                if size is None:
+                    raise Problem("That took too long.", "", code="slow")
+                return real(rows, part, size)
+
+            with mock.patch.object(anchor_building, "STRETCH", 30):
+                at_once = anchor_building.every(unserved, 16, count).anchors
+                self.assertEqual(len(at_once), 25)
+                with mock.patch.object(anchor_building, name, slow_in_one):
+                    for _ in range(2):  # the second time it is known
+                        self.assertEqual(anchor_building.every(unserved, 16, count).anchors, at_once, down)
+            self.assertEqual(sizes, [None, *[50] * 18], down)
 
     def begun_in_another_state(self, rows, name, drifts):
         """What anchors are of that broke off before somebody changed the table, and how many rows were not read again."""

@@ -1,6 +1,7 @@
 """Anchors are read in stretches where an index serves the order: what a stretch has found stays, whatever ends the next one.
 
-Without an index each stretch would put all rows in order anew, so that they are gone through in one.
+Without an index each stretch looks at all rows anew, so that they are gone through in one; where a statement may not take so
+long, in few stretches, each of which has to keep only its own rows in order.
 """
 
 from __future__ import annotations
@@ -23,6 +24,7 @@ from .ordered import Key, Ordered, Stretch
 STRETCH = 1_000_000  # rows that one statement goes through
 FETCHED = 20_000  # of them that are held together
 MOST_PARTS = 8
+FEWEST = 8  # stretches of an order that no index serves and that can't be read in one
 
 
 @dataclass
@@ -40,6 +42,7 @@ class Part:
 
 
 _parts: OrderedDict[Key, Part] = OrderedDict()
+_too_long: OrderedDict[Key, None] = OrderedDict()  # orders that can't be read in one
 _lock = threading.Lock()
 
 
@@ -48,18 +51,32 @@ def every(rows: Ordered, step: int, count: int, stamp: Hashable = None, drifts: 
     begun in another state is gone on with, so that all of it is of none. Raises Problem: what was found until then is where the
     next call goes on."""
     go_on = _go_on_here if server_kind(rows.spec.kind).in_process else _go_on_there
-    if count <= STRETCH or not _index_serves(rows):
+    serves = _index_serves(rows)
+    size = STRETCH if serves else max(STRETCH, -(-count // FEWEST))
+    if count <= STRETCH or not (serves or rows.key in _too_long):
         part = Part(step, stamp)
-        go_on(rows, part, None)
-        return part
+        try:
+            go_on(rows, part, None)
+            return part
+        except Problem as problem:
+            if problem.code != "slow" or count <= STRETCH:
+                raise
+            _note_too_long(rows.key)
     part = _begun(rows.key, step, stamp, drifts)
     with part.lock:  # one goes through the rows, others wait for what comes of it
         while not part.whole:
-            part.whole = not go_on(rows, part, STRETCH)
+            part.whole = not go_on(rows, part, size)
     with _lock:
         if _parts.get(rows.key) is part:
             del _parts[rows.key]
     return part
+
+
+def _note_too_long(key: Key) -> None:
+    with _lock:
+        _too_long[key] = None
+        while len(_too_long) > MOST_PARTS:
+            _too_long.popitem(last=False)
 
 
 def _begun(key: Key, step: int, stamp: Hashable, drifts: bool) -> Part:
@@ -80,6 +97,7 @@ def forget_parts() -> None:
     """Drop what was begun."""
     with _lock:
         _parts.clear()
+        _too_long.clear()
 
 
 def gone_through(rows: Ordered) -> int:
@@ -118,8 +136,8 @@ def _after(rows: Ordered, part: Part) -> Any:
     if part.last is None:
         return passing
     kind = server_kind(rows.spec.kind)
-    [after] = segments(rows.source, rows.order, part.last, kind.nulls_first, None, kind.seeks_rows)
-    return after & passing
+    several = segments(rows.source, rows.order, part.last, kind.nulls_first, None, kind.seeks_rows)
+    return or_(*several) & passing
 
 
 def _go_on_here(rows: Ordered, part: Part, size: int | None) -> bool:
