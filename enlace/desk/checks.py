@@ -158,6 +158,21 @@ class Checks:
             rules += self._of_master(part, pending, saving)
         return standing + rules + list(pending.refusals)
 
+    def faulty(self, part: FormPart, records: Sequence[PendingRecord]) -> list[bool]:
+        """Whether each of some records can't be saved as it is, as far as it can be told without asking for anything.
+
+        What is surely faulty and what is surely sound is told of many at once, the rest is looked at one by one.
+        """
+        lacking = {record.id for record in records if self.lacking(part, record)}
+        left = [record for record in records if record.id not in lacking]
+        sound = {r.id for r, fine in zip(left, self.sound(part, left), strict=True) if fine}
+
+        def held_back(record: PendingRecord) -> bool:
+            told = self.complaints(record, part=part, ask=False)
+            return bool(record.conflict) or any(complaint.holds_back for complaint in told)
+
+        return [r.id in lacking or (r.id not in sound and held_back(r)) for r in records]
+
     def lacking(self, part: FormPart, record: PendingRecord) -> bool:
         """Whether a record surely lacks a value that it needs, whatever else is wrong with it."""
         if record.state == "removed" or record.texts or record.waits_for:

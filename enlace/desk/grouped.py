@@ -75,7 +75,9 @@ def keep(work: Work, state: Opened) -> None:
 
 def _wanted(work: Work) -> list[Total]:
     """The totals that the person wants below a grid of the part, which groups have too."""
-    return [total for total in work.totals_wanted() if total.field in work.dataset.by_name]
+    keys = work.sheet.keys(work.part.name, "grid") if work.sheet else [""]
+    wanted = dict.fromkeys(total for key in keys for total in work.arrangement(key).totals)
+    return [total for total in wanted if total.field in work.dataset.by_name]
 
 
 def adds_of(work: Work) -> list[Total]:

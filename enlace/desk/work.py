@@ -169,11 +169,6 @@ class Work:
             totals=tuple(t for t in totals if t.field in by_name and t.function in offered(by_name[t.field]))
         )
 
-    def totals_wanted(self) -> list[Total]:
-        """What is to stand below any grid of the part."""
-        keys = self.sheet.keys(self.part.name, "grid") if self.sheet else [""]
-        return list(dict.fromkeys(total for key in keys for total in self.arrangement(key).totals))
-
     def arrangements(self) -> Mapping[tuple[str, str], Arranged]:
         """By part and a grid's key, how the person wants it: read once for all parts of a page."""
         if self._above is not None:
@@ -230,17 +225,7 @@ class Work:
         # discards.
         if part not in self.parts:
             return [False] * len(records)
-        own = self.parts[part]
-        # What is surely faulty and what is surely sound is told of many at once, the rest is looked at one by one.
-        lacking = {record.id for record in records if self.checks.lacking(own, record)}
-        left = [record for record in records if record.id not in lacking]
-        sound = {r.id for r, fine in zip(left, self.checks.sound(own, left), strict=True) if fine}
-
-        def faulty(record: PendingRecord) -> bool:
-            told = self.checks.complaints(record, part=own, ask=False)
-            return bool(record.conflict) or any(complaint.holds_back for complaint in told)
-
-        return [r.id in lacking or (r.id not in sound and faulty(r)) for r in records]
+        return self.checks.faulty(self.parts[part], records)
 
     def _edited(self, part: str, identifier: str, record: PendingRecord | None) -> None:
         if part in self.parts:
