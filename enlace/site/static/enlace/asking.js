@@ -80,10 +80,13 @@ export function asking(sourceOf) {
     const box = root.querySelector(".occurring-box");
     const chosen = new Map();
     let by = ""; // of dates: by year, month or day
+    let asked = 0;
     const load = async () => {
+      asked += 1;
+      const mine = asked;
       box.textContent = "Counting …";
       const html = await ask(source, `values?${new URLSearchParams({ field, typed: search.value, by })}`);
-      if (!root.isConnected) return;
+      if (!root.isConnected || mine !== asked) return; // another one is asked for by now
       box.innerHTML = html ?? "";
       for (const tick of box.querySelectorAll("input")) tick.checked = chosen.has(tick.value);
     };
