@@ -12,7 +12,7 @@ from enlace.core.dataset import DatasetSpec, FieldSpec
 from enlace.core.dataset.compiled import derived
 from enlace.core.dataset.empty_order import without_empties
 from enlace.core.dataset.grouping import ways_of
-from enlace.core.dataset.totals import NAMES, offered
+from enlace.core.dataset.totals import NAMES, Total, offered
 from enlace.core.form import CONTROL_KINDS
 from enlace.core.problem import Problem
 
@@ -115,15 +115,13 @@ def _arranged_context(work: Work, key: str, shown: Sequence[FieldSpec]) -> dict[
     """How a grid is arranged, as its page says it."""
     sides = sides_now(work, key)
     now, pins = work.arrangement(key), [sides.get(f.name) for f in shown] if sides else []
-    below = [(f, tuple(Below(NAMES[t.function], "…") for t in now.totals if t.field == f.name)) for f in shown]
     return {
         "arranged": now != work.as_on_the_sheet(key),
         "row_lines": now.lines,
         "striped": now.striped,
         "merged": now.merged,
         "totals": json.dumps([[total.field, total.function] for total in now.totals]) if now.totals else "",
-        # What they come to is asked for afterwards: to add up ten million rows takes longer than to show some.
-        "foot": tuple(below) if now.totals else (),
+        "foot": _foot(now.totals, shown) if now.totals else (),
         "pinned_start": pins.count("start"),
         "pinned_end": pins.count("end"),
         "blank_row": _has_blank_row(work, key),
@@ -131,6 +129,12 @@ def _arranged_context(work: Work, key: str, shown: Sequence[FieldSpec]) -> dict[
         "split_now": now.split,
         "kept_rows": json.dumps(now.rows) if now.rows and work.dataset.key else "",
     }
+
+
+def _foot(totals: Sequence[Total], shown: Sequence[FieldSpec]) -> tuple[tuple[FieldSpec, tuple[Below, ...]], ...]:
+    """What is to stand below each column. What it comes to is asked for afterwards: to add up ten million rows takes longer than
+    to show some."""
+    return tuple((f, tuple(Below(NAMES[t.function], "…") for t in totals if t.field == f.name)) for f in shown)
 
 
 def _has_blank_row(work: Work, key: str) -> bool:

@@ -76,7 +76,7 @@ def with_detail(document: FormDocument, name: str, fields: int) -> FormDocument:
     others = {other.name for other in document.under(source.parent)} - {name}
     tabs = next((control for control in document.all() if _shows_some(control, others, source.parent)), None)
     if tabs is not None:
-        return _grown(*edit.take_page(document, tabs.id, page))
+        return _grown(edit.take_page(document, tabs.id, page), tabs.id)
     lies_on = [edit.holder_of(document, control.id) for control in document.tied(source.parent)]
     on = next((holder for holder in lies_on if holder and document.control(holder).kind == "page"), "")
     made, [identifier] = edit.paste(document, [_tabs_of(source.parent, [page], 1)], on)

@@ -240,11 +240,11 @@ def add_page(document: FormDocument, tabs: str) -> tuple[FormDocument, str]:
     return checked(put(document, replace(control, children=(*control.children, page)))), page.id
 
 
-def take_page(document: FormDocument, tabs: str, page: Control) -> tuple[FormDocument, str]:
-    """Tabs with one more page, which is there already but for the ids of what lies on it; and the id of the tabs."""
+def take_page(document: FormDocument, tabs: str, page: Control) -> FormDocument:
+    """Tabs with one more page, which is there already but for the ids of what lies on it."""
     control = document.control(tabs)
     copy = _renamed(page, {other.id for other in document.all()}, keep=True)
-    return checked(put(document, replace(control, children=(*control.children, copy)))), tabs
+    return checked(put(document, replace(control, children=(*control.children, copy))))
 
 
 def add_source(document: FormDocument, source: Source) -> FormDocument:
