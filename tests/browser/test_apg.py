@@ -176,13 +176,9 @@ class Patterns(Served):
         self.stand((2, 3))
         self.page.keyboard.press("F1")
         expect(self.page.locator("#keys :focus")).to_have_count(1)
-        for _ in range(3):
-            self.page.keyboard.press("Tab")
-            self.assertTrue(
-                self.page.evaluate(
-                    "document.activeElement === document.body || !!document.activeElement.closest('#keys')"
-                )
-            )
+        for key in ("Tab", "Tab", "Shift+Tab"):
+            self.page.keyboard.press(key)
+            expect(self.page.locator("#keys :focus")).to_have_count(1)
         self.page.keyboard.press("Escape")
         expect(self.cell(2, 3)).to_be_focused()
         # Where the rows come anew meanwhile, it is on the cell that stands there then.

@@ -52,6 +52,19 @@ window.addEventListener(
   }
   window.enlaceAsk = ask;
 
+  // In a dialog Tab goes round, as its pattern has it (APG, "Dialog (Modal)"): from its end a browser would leave the page.
+  document.addEventListener("keydown", (event) => {
+    const dialog = event.key === "Tab" && document.querySelector("dialog:modal");
+    if (!dialog) return;
+    event.preventDefault();
+    const stops = [...dialog.querySelectorAll("a[href], button, input, select, textarea")].filter(
+      (stop) => !stop.disabled && stop.checkVisibility(),
+    );
+    const step = event.shiftKey ? -1 : 1;
+    const at = stops.indexOf(document.activeElement);
+    stops.at(at < 0 ? Math.min(step, 0) : (at + step) % stops.length)?.focus();
+  });
+
   document.addEventListener("htmx:confirm", (event) => {
     const text = event.detail.elt.dataset.ask;
     if (!text || event.defaultPrevented) return;
