@@ -132,21 +132,27 @@ def _walk(results: Results, page: Page, base: str, database: Path) -> None:
 
 
 def _composed(results: Results, page: Page, base: str) -> None:
-    """A control moved by the arrow keys on a sheet of sixty."""
+    """A control moved by the arrow keys on a sheet of sixty: drawn there, and what gives way to it."""
     _open(page, f"{base}/workshop/form/5/compose")
-    timer, times = Timer(page), []
+    timer, painted, answered = Timer(page), [], []
     control = page.locator("[data-stage] > [data-kind=heading]").first
     name = control.get_attribute("data-control")
     control.click(position={"x": 3, "y": 3})
     page.wait_for_selector(".card-of h2")
-    for n in range(22):
+    for n in range(44):
         control.focus()
         stands = f"document.querySelector('[data-control={name}]')"
-        before = page.evaluate(f"{stands}.className.match(/\\bx\\d+/)[0]")
-        key = ("ArrowRight", "ArrowLeft")[n % 2]
-        times.append(timer.key(key, f"!{stands}.classList.contains('{before}')"))
-        page.wait_for_timeout(60)
-    bound(results, "an edit of a sheet of 60 controls painted on the composer", times[2:], 100)
+        column = page.evaluate(f"Number({stands}.className.match(/\\bx(\\d+)/)[1])")
+        way = (1, -1)[n // 2 % 2]
+        key = "ArrowRight" if way > 0 else "ArrowLeft"
+        if n % 2:
+            told = f"document.querySelector('#said').textContent.includes('column {column + way},')"
+            answered.append(timer.key(key, told))
+        else:
+            painted.append(timer.key(key, f"{stands}.classList.contains('x{column + way}')"))
+        page.wait_for_timeout(250)
+    whole = f"answered, with what gives way to it, p50 {median(answered[2:]):.0f}, p95 {p95(answered[2:]):.0f} ms"
+    bound(results, f"an edit of a sheet of 60 controls painted on the composer ({whole})", painted[2:], 100)
 
 
 def _open(page: Page, address: str) -> None:

@@ -1,6 +1,7 @@
 // The composer: chooses, moves and ties controls. What comes of each act is worked out on the server, which draws it all anew.
 
 import { Idiomorph } from "../vendor/idiomorph.esm.js";
+import { drawAhead } from "./ahead.js";
 import { codeBoxes } from "./codeboxes.js";
 import { HeldKeys } from "./focus.js";
 import { inHand, standsForBox, stoodFor } from "./inhand.js";
@@ -43,6 +44,15 @@ function act(name, data = {}, box = "") {
   return done;
 }
 
+/** Move or resize controls on the sheet, drawn there before it is answered. ids: of the controls, with blanks between. */
+function take(name, ids, step) {
+  const controls = ids.split(" ").map(control).filter(Boolean);
+  // Behind an act that is on its way they are drawn by what comes of that.
+  if (!turns.waiting) before = drawAhead(controls, step);
+  return act(name, { ids, ...step });
+}
+let before = null; // draws what was drawn ahead as it stood
+
 async function post(name, data, box) {
   const have = JSON.stringify(Object.fromEntries([...root.querySelectorAll("[data-seal]")].map(pieceOf)));
   const sent = { act: name, layout: body().dataset.layout, have, ...data };
@@ -50,7 +60,10 @@ async function post(name, data, box) {
   const stage = root.querySelector(".stage")?.scrollTop;
   const response = await sentAtLast(root.dataset.url, sent);
   const html = await response.text();
+  const back = before;
+  before = null;
   if (!response.ok) {
+    back?.();
     if (box) refused.keep(box, data.value, data.ids);
     return enlaceSay(enlaceWords(html), true);
   }
@@ -338,7 +351,9 @@ root.addEventListener("pointerup", () => {
   const ids = chosen().includes(done.id) ? chosen().join(" ") : done.id;
   const [dx, dy] = done.cells;
   if (!dx && !dy) return act("show", { ids });
-  act(done.size ? "resize" : "move", done.size ? { ids, dw: dx, dh: dy } : { ids, dx, dy });
+  done.control.style.transform = "";
+  if (done.size) take("resize", ids, { dw: dx, dh: dy });
+  else take("move", ids, { dx, dy });
 });
 
 // A strand dragged onto the sheet becomes an editor where it is let go.
@@ -404,10 +419,9 @@ root.addEventListener("keydown", (event) => {
   const step = steps[event.key];
   if (step) {
     event.preventDefault();
-    act(
-      event.shiftKey ? "resize" : "move",
-      event.shiftKey ? { ids, dw: step[0], dh: step[1] } : { ids, dx: step[0], dy: step[1] },
-    );
+    const [x, y] = step;
+    if (event.shiftKey) take("resize", ids, { dw: x, dh: y });
+    else take("move", ids, { dx: x, dy: y });
   } else if (event.key === "Delete") {
     event.preventDefault();
     act("remove", { ids });
