@@ -7,11 +7,12 @@ from dataclasses import replace
 from decimal import Decimal
 from unittest import mock
 
-from sqlalchemy import text
+from sqlalchemy import select, text
 
-from enlace.core.dataset import anchor_building, anchors
+from enlace.core.dataset import anchor_building, anchor_ranges, anchors
 from enlace.core.dataset.empty_order import EMPTY, with_empties, without_empties
 from enlace.core.dataset.filters import Written, read_filters
+from enlace.core.dataset.order import order_by
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.conflicts import resolved
 from enlace.core.draft.pending import removed, with_text
@@ -225,26 +226,52 @@ class Behaviour(OnServer):
             self.assertIsNone(anchor_building.nearest(rows, 390))
             self.assertEqual(self.begun_in_another_state(rows, name, drifts=False), ("now", 0))
             self.assertEqual(self.begun_in_another_state(rows, name, drifts=True), (None, 200))
-        # An order that no index serves is read in one pass, whatever its size, and in stretches where that takes too long.
-        name = "_go_on_here" if self.spec.kind == "sqlite" else "_go_on_there"
-        real = getattr(anchor_building, name)
-        for down in (False, True):
-            unserved = Rows.of(self.spec, self.shipments.dataset, [("weight", down), ("quay", False)])._as_ordered()
-            sizes = []
 
-            def slow_in_one(rows, part, size, sizes=sizes):
-                sizes.append(size)
-                if size is None:
+    def test_anchors_that_no_index_serves_are_read_range_by_range(self):
+        """In a file always; on a server where one pass takes too long. A range that does is split further."""
+        count = 400
+        in_file = self.spec.kind == "sqlite"
+        name = "_read_here" if in_file else "_read_there"
+        real, passes = getattr(anchor_ranges, name), []
+
+        def slow_in_one(rows, part, size):
+            passes.append(size)
+            raise Problem("That took too long.", "", code="slow")
+
+        for terms in ([("weight", False), ("quay", False)], [("weight", True), ("quay", False)], [("day", True)]):
+            rows = Rows.of(self.spec, self.shipments.dataset, terms)._as_ordered()
+            self.assertFalse(anchor_building._index_serves(rows))
+            expected = [self._place(rows, at) for at in range(0, count, 16)]
+            self.assertEqual(anchor_building.every(rows, 16, count).anchors, expected)
+            sizes, broken = [], []
+
+            def read(rows, part, condition, sizes=sizes, broken=broken):
+                found, seen = real(rows, part, condition)
+                if len(sizes) == 2 and not broken:
+                    broken.append(seen)
+                    self.assertEqual(anchor_building.gone_through(rows), sum(sizes))
                     raise Problem("That took too long.", "", code="slow")
-                return real(rows, part, size)
+                sizes.append(seen)
+                return found, seen
 
-            with mock.patch.object(anchor_building, "STRETCH", 30):
-                at_once = anchor_building.every(unserved, 16, count).anchors
-                self.assertEqual(len(at_once), 25)
-                with mock.patch.object(anchor_building, name, slow_in_one):
-                    for _ in range(2):  # the second time it is known
-                        self.assertEqual(anchor_building.every(unserved, 16, count).anchors, at_once, down)
-            self.assertEqual(sizes, [None, *[50] * 18], down)
+            with (
+                mock.patch.object(anchor_building, "STRETCH", 80),
+                mock.patch.object(anchor_building, "_go_on_there", slow_in_one),
+                mock.patch.object(anchor_ranges, name, read),
+            ):
+                for _ in range(2):  # the second time a server is known not to do it in one
+                    self.assertEqual(anchor_building.every(rows, 16, count).anchors, expected, terms)
+            self.assertEqual(sum(sizes), 2 * count)
+            self.assertTrue(broken and len(sizes) > 10, sizes)
+        self.assertEqual(passes, [] if in_file else [None] * 3)
+
+    @staticmethod
+    def _place(rows, at):
+        """The place of a row in an order, by plain SQL."""
+        asked = select(*(rows.source.c[part.column] for part in rows.order)).select_from(rows.base())
+        with reading(rows.spec) as connection:
+            ordered = asked.order_by(*order_by(rows.source, rows.order)).limit(1).offset(at)
+            return tuple(connection.execute(ordered).one())
 
     def begun_in_another_state(self, rows, name, drifts):
         """What anchors are of that broke off before somebody changed the table, and how many rows were not read again."""

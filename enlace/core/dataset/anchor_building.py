@@ -1,7 +1,7 @@
 """Anchors are read in stretches where an index serves the order: what a stretch has found stays, whatever ends the next one.
 
-Without an index each stretch looks at all rows anew, so that they are gone through in one; where a statement may not take so
-long, in few stretches, each of which has to keep only its own rows in order.
+Without an index a statement that goes through all rows has to put them all in order. A server does that in one, if it does
+it in time; else, and in a file, they are read range by range (`anchor_ranges`).
 """
 
 from __future__ import annotations
@@ -9,7 +9,6 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Hashable
-from dataclasses import dataclass, field
 from typing import Any
 
 from sqlalchemy import func, or_, select, true
@@ -18,27 +17,13 @@ from ..problem import Problem
 from ..server.catalog import Catalog
 from ..server.dialects import server_kind
 from ..server.engine import reading
+from .anchor_part import Part
+from .anchor_ranges import FETCHED, next_range
 from .order import order_by, segments
 from .ordered import Key, Ordered, Stretch
 
 STRETCH = 1_000_000  # rows that one statement goes through
-FETCHED = 20_000  # of them that are held together
 MOST_PARTS = 8
-FEWEST = 8  # stretches of an order that no index serves and that can't be read in one
-
-
-@dataclass
-class Part:
-    """The anchors of the rows that were gone through so far. last: the place of the last of these. stamp: of the state that
-    they are of; None where they are of several, or nobody can tell. whole: all rows were gone through."""
-
-    step: int
-    stamp: Hashable = None
-    anchors: list[tuple[Any, ...]] = field(default_factory=list)
-    rows: int = 0
-    last: tuple[Any, ...] | None = None
-    whole: bool = False
-    lock: threading.Lock = field(default_factory=threading.Lock)
 
 
 _parts: OrderedDict[Key, Part] = OrderedDict()
@@ -50,10 +35,9 @@ def every(rows: Ordered, step: int, count: int, stamp: Hashable = None, drifts: 
     """The places of every step-th row. count: about how many rows there are. stamp: of the database's state. drifts: what was
     begun in another state is gone on with, so that all of it is of none. Raises Problem: what was found until then is where the
     next call goes on."""
-    go_on = _go_on_here if server_kind(rows.spec.kind).in_process else _go_on_there
-    serves = _index_serves(rows)
-    size = STRETCH if serves else max(STRETCH, -(-count // FEWEST))
-    if count <= STRETCH or not (serves or rows.key in _too_long):
+    in_process, serves = server_kind(rows.spec.kind).in_process, _index_serves(rows)
+    go_on = _go_on_here if in_process else _go_on_there
+    if count <= STRETCH or not (serves or in_process or rows.key in _too_long):
         part = Part(step, stamp)
         try:
             go_on(rows, part, None)
@@ -65,7 +49,10 @@ def every(rows: Ordered, step: int, count: int, stamp: Hashable = None, drifts: 
     part = _begun(rows.key, step, stamp, drifts)
     with part.lock:  # one goes through the rows, others wait for what comes of it
         while not part.whole:
-            part.whole = not go_on(rows, part, size)
+            if serves:
+                part.whole = not go_on(rows, part, STRETCH)
+            else:
+                next_range(rows, part, count, STRETCH)
     with _lock:
         if _parts.get(rows.key) is part:
             del _parts[rows.key]

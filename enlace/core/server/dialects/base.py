@@ -176,6 +176,10 @@ class ServerKind:
         """All rows that a statement gives."""
         return list(connection.execute(statement, dict(given)).all())
 
+    def one_in(self, several: int) -> ColumnElement[bool]:
+        """A condition that about one in so many rows meets, by chance: a sample."""
+        return func.random() < 1 / several
+
     def size_of(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
         """The length of the column's value in characters or bytes."""
         raise NotImplementedError

@@ -185,6 +185,9 @@ class MariaDB(NetworkServer):
 
     # -- writing values --------------------------------------------------------------------------------
 
+    def one_in(self, several: int) -> ColumnElement[bool]:
+        return func.rand() < 1 / several
+
     def folded(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
         # This collation takes letters for the same whatever their capitals and accents; LIKE goes by single letters.
         written = func.replace(cast(column, CHAR(charset="utf8mb4")), "ß", "ss")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import URL
+from sqlalchemy import URL, ColumnElement, func
 
 from ...model.connection import ConnectionSpec
 from .reflected import ReflectedServer
@@ -29,3 +29,6 @@ class Oracle(ReflectedServer):
     def number_of(self, error: BaseException | None) -> int:
         first = next(iter(getattr(error, "args", ())), None)
         return int(getattr(first, "code", 0) or 0)
+
+    def one_in(self, several: int) -> ColumnElement[bool]:
+        return func.dbms_random.value() < 1 / several

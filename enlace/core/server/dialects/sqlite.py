@@ -199,6 +199,9 @@ class Sqlite(SqliteCatalog):
             driver.text_factory = _text
         return super().fetched(connection, statement, given)
 
+    def one_in(self, several: int) -> ColumnElement[bool]:
+        return func.random() % several == 0
+
     def size_of(self, column: ColumnElement[Any]) -> ColumnElement[Any]:
         return type_coerce(func.length(column), Integer)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from sqlalchemy import ColumnElement, func
+
 from .reflected import ReflectedServer
 
 
@@ -17,3 +19,6 @@ class SqlServer(ReflectedServer):
         220: "range", 245: "type", 1205: "deadlock", 1222: "locked", 3960: "serialization", 18456: "sign-in",
         4060: "no database", 229: "denied", 3906: "read-only", 208: "table gone", 207: "table gone", 50000: "trigger",
     }  # fmt: skip
+
+    def one_in(self, several: int) -> ColumnElement[bool]:
+        return func.abs(func.checksum(func.newid())) % several == 0
