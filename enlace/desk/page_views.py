@@ -25,7 +25,7 @@ from .opening import named_record, number_from, on_form, text_from
 from .parameters import lines
 from .review import name_of
 from .sheet import Sheet
-from .showing import details_of, drawing_of
+from .showing import details_of, drawing_of, rows_wanted
 from .work import Work, home_of
 
 
@@ -102,9 +102,12 @@ def page(request: HttpRequest, work: Work) -> HttpResponse:
 
 def _opened_at(request: HttpRequest, work: Work) -> Any:
     """The record at which a form opens: the one of the address's position, or as its steps say."""
-    if work.opening is None:
-        return work.at(number_from(request, "at", 0))
-    return work.at(0 if work.opening.record in ("", "first") else max(work.total() - 1, 0))
+    at = number_from(request, "at", 0)
+    if work.opening is not None:
+        at = 0 if work.opening.record in ("", "first") else max(work.total() - 1, 0)
+    if at == 0:
+        work.look_ahead(rows_wanted(work))
+    return work.at(at)
 
 
 def way_back(request: HttpRequest, form: Form) -> tuple[str, str] | None:

@@ -48,11 +48,16 @@ def window_size(work: Work, most: int = 0) -> int:
     return max(40, min(most, MOST_CELLS // max(1, len(work.dataset.shown))))
 
 
+def rows_wanted(work: Work, seen: int = 0) -> int:
+    """How many rows a page gets that comes anew. seen: it has room for, where it says so."""
+    size = window_size(work)
+    return min(size, max(seen, LEAST_SEEN)) if seen else size
+
+
 def drawing_of(work: Work, view: RecordView | None, whole: bool = True, seen: int = 0) -> Drawing:
     """A part at a record, with the rows around it. whole: with what stands above them too, headings and sentence. seen: how
     many rows the page has room for, where it says so: others it asks for as it comes to them."""
-    size = window_size(work)
-    some = min(size, max(seen, LEAST_SEEN)) if seen else size
+    size, some = window_size(work), rows_wanted(work, seen)
     position = view.position if view else None
     layout = layout_of(work) if work.asked.groups else None
     line = position if layout is None or position is None else line_of(work, layout, position)

@@ -18,7 +18,7 @@ from .grouped import layout_of, line_of, line_total, lines_of, position_at, reve
 from .lists import begun
 from .opening import grid_from, named_record, number_from, on_form, text_from
 from .record_view import RecordView, record_digest
-from .showing import WINDOW, drawing_of, window_size
+from .showing import WINDOW, drawing_of, rows_wanted, window_size
 from .work import Work
 
 
@@ -84,8 +84,11 @@ def at(request: HttpRequest, work: Work) -> HttpResponse:
 def arrange(request: HttpRequest, work: Work) -> HttpResponse:
     """The grid of a part in the order and with the filters of the address, at its first row, or at a record that is named.
     seen: rows that it has room for."""
-    view = named_record(request, work) or work.at(0)
-    drawing = drawing_of(work, view, seen=number_from(request, "seen", 0, WINDOW))
+    seen, view = number_from(request, "seen", 0, WINDOW), named_record(request, work)
+    if view is None:
+        work.look_ahead(rows_wanted(work, seen))
+        view = work.at(0)
+    drawing = drawing_of(work, view, seen=seen)
     answer = Answer(request, work).panel(view, drawing=drawing).grid(drawing)
     return answer.rail(view.position if view else None, work.total()).passing().response()
 

@@ -333,11 +333,22 @@ class Work:
 
     def window(self, start: int, size: int) -> tuple[list[Row], dict[str, PendingRecord]]:
         """The rows from a position on, new records after the last stored one, and what is pending of them."""
+        if (start, size) in self._windows:
+            return self._windows[start, size]
+        if (start, size) == (0, 1) and self._windows:
+            ((begin, _), (rows, pending)) = next(iter(self._windows.items()))
+            if begin == 0:
+                return rows[:1], pending
         if self.sheet is None or not self.prefix or not self._seen:
             return self._window(start, size)
-        if (start, size) not in self._windows:
-            self._windows = {(start, size): self._window(start, size)}
+        self._windows = {(start, size): self._window(start, size)}
         return self._windows[start, size]
+
+    def look_ahead(self, size: int) -> None:
+        """Read the first rows, since the first record and they will be asked for: in an order that no index serves each
+        statement goes through all rows. Of a request that changes nothing."""
+        if not self.asked.groups:
+            self._windows = {(0, size): self._window(0, size)}
 
     def _window(self, start: int, size: int) -> tuple[list[Row], dict[str, PendingRecord]]:
         rows = self.rows.window(start, size)

@@ -11,7 +11,7 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
-from enlace.core.dataset import anchors, shared_hints, window
+from enlace.core.dataset import anchor_building, anchors, shared_hints, window
 from enlace.core.dataset.anchors import LEAST_STEP, anchors_of
 from enlace.core.dataset.filters import Filter
 from enlace.core.dataset.inference.make import make_dataset
@@ -107,6 +107,23 @@ class Windows(unittest.TestCase):
                 act()
             self.assertEqual(bench.rows.count(), 101)
             self.assertIsNone(shared_hints.known((bench.spec, "t", ())))
+
+    def test_one_process_reads_anchors_and_tells_the_others_how_far_it_is(self):
+        bench = Bench(made("CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER)", rows={"t": [(1, 1)]}), "t")
+        ordered = bench.rows._as_ordered()
+        shared_hints.share_in(Path(self.enterContext(tempfile.TemporaryDirectory())) / "hints")
+        self.addCleanup(shared_hints.share_in, None)
+        read = self.enterContext(mock.patch.object(anchors, "stretch_around"))
+        self.enterContext(mock.patch.object(anchors, "in_background", lambda key, act: act()))
+        with shared_hints.alone(ordered.key) as mine, shared_hints.alone(ordered.key) as others:
+            self.assertEqual((mine, others), (True, False))
+            shared_hints.tell(ordered.key, 4_000)
+            self.assertEqual(anchor_building.gone_through(ordered), 4_000)
+            anchors.build_in_background(ordered)
+            read.assert_not_called()
+        self.assertEqual(anchor_building.gone_through(ordered), 0)
+        anchors.build_in_background(ordered)
+        read.assert_called_once()
 
     def test_filtered_rows_of_a_large_table_have_anchors_and_hints_of_their_own(self):
         rows = [(n, n % 3) for n in range(30_000)]

@@ -17,6 +17,7 @@ from ..problem import Problem
 from ..server.catalog import Catalog
 from ..server.dialects import server_kind
 from ..server.engine import reading
+from . import shared_hints
 from .anchor_part import Part
 from .anchor_ranges import FETCHED, next_range
 from .order import order_by, segments
@@ -53,6 +54,7 @@ def every(rows: Ordered, step: int, count: int, stamp: Hashable = None, drifts: 
                 part.whole = not go_on(rows, part, STRETCH)
             else:
                 next_range(rows, part, count, STRETCH)
+            shared_hints.tell(rows.key, part.rows)
     with _lock:
         if _parts.get(rows.key) is part:
             del _parts[rows.key]
@@ -88,9 +90,9 @@ def forget_parts() -> None:
 
 
 def gone_through(rows: Ordered) -> int:
-    """How many rows were gone through of anchors that are being read."""
+    """How many rows were gone through of anchors that are being read, here or in another process."""
     part = _parts.get(rows.key)
-    return part.rows if part else 0
+    return part.rows if part else shared_hints.told(rows.key)
 
 
 def nearest(rows: Ordered, start: int) -> Stretch | None:

@@ -36,6 +36,7 @@ LEAST_STEP = 256
 FILTERED_STEP = 16  # of rows that pass a filter: between two of them may be many that do not
 MOST_KEPT = 48
 LARGE = 2_000_000  # rows, from which on counts and anchors are hints after a change
+IN_VAIN = 20  # seconds
 REST = 10  # times as long as it took, before the background reads the same once more
 
 
@@ -52,7 +53,7 @@ class Anchors:
 
 _kept: OrderedDict[Key, Anchors] = OrderedDict()
 _hints: OrderedDict[Key, Anchors] = OrderedDict()  # of large tables, the newest that was read, whatever changed since
-_vain: set[Key] = set()  # orders whose anchors are being read, and off which nobody can count in time until then
+_vain: dict[Key, float] = {}  # orders off which nobody can count in time, and until when that is not tried (monotonic)
 _busy: dict[Key, float] = {}  # what the background reads, and until when it rests afterwards (monotonic)
 _lock = threading.Lock()
 
@@ -149,22 +150,23 @@ def in_background(key: Key, act: Callable[[], object]) -> None:
             ended = time.monotonic()
             with _lock:
                 _busy[key] = ended + REST * (ended - began)
-                _vain.discard(key)
 
     threading.Thread(target=run, daemon=True, name="anchors").start()
 
 
 def took_too_long(key: Key) -> None:
-    """Note that nobody can count off an order in time, while the background reads its anchors."""
+    """Note that nobody can count off an order in time, while its anchors are being read, here or in another process."""
+    now = time.monotonic()
     with _lock:
-        if _busy.get(key) == float("inf"):
-            _vain.add(key)
+        for tried in [other for other, until in _vain.items() if until <= now]:
+            del _vain[tried]
+        _vain[key] = now + IN_VAIN
 
 
 def in_vain(key: Key) -> bool:
     """Whether counting off an order would only take time from what reads its anchors."""
     with _lock:
-        return key in _vain
+        return _vain.get(key, 0) > time.monotonic()
 
 
 def counted(spec: ConnectionSpec, what: Hashable, count: Callable[[], int], table: str = "") -> int:
@@ -211,8 +213,14 @@ def known_count(spec: ConnectionSpec, table: str) -> int | None:
 
 
 def build_in_background(rows: Ordered) -> None:
-    """Begin to build the anchors of an order, unless somebody did already; nobody waits for it."""
-    in_background(rows.key, lambda: stretch_around(rows, 0, 1, build=True))
+    """Begin to build the anchors of an order, unless somebody did already, here or in another process; nobody waits for it."""
+
+    def build() -> None:
+        with shared_hints.alone(rows.key) as alone:
+            if alone:
+                stretch_around(rows, 0, 1, build=True)
+
+    in_background(rows.key, build)
 
 
 def stretch_around(rows: Ordered, start: int, size: int, build: bool) -> Stretch | None:

@@ -56,6 +56,7 @@ from .window_rows import CUT, Row, beside, identity_of, row_maker, window_column
 
 NEAR = 1500
 WAIT_FOR_ANCHORS = 2_000_000  # rows; larger tables get their anchors in the background
+WORTH_COUNTING_OFF = 100_000  # rows from a place that is known, where counting off took too long before
 SECONDS_TO_COUNT_OFF = 3.0  # after that whoever asked is told to wait for the anchors
 
 
@@ -226,7 +227,7 @@ class Rows:
         """A place of a large table before its anchors stand. Raises Problem, "coming" when that takes too long to wait for."""
         from_end, near = count - start - size, nearest(rows, start)
         try:
-            if near is None and in_vain(rows.key):
+            if in_vain(rows.key) and (near is None or start - near.position > WORTH_COUNTING_OFF):
                 raise Problem("", code="slow")
             if near is not None and start - near.position < min(start, from_end):
                 return self._read(self.order, near, start - near.position, size, start, SECONDS_TO_COUNT_OFF)
