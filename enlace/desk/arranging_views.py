@@ -53,7 +53,7 @@ def columns(request: HttpRequest, work: Work) -> HttpResponse:
     work.forget_arrangements()
     identifier = request.POST.get("record", "")
     view = work.record(identifier, work.position(identifier)) if identifier else None
-    answer = Answer(request, work).grid(drawing_of(work, view))
+    answer = Answer(request, work).grid(drawing_of(work, view, count_all=True))
     if shared:
         answer.events["enlace:adopted"] = {}
         told = f"The arrangement that the address brought is yours now. {told}".strip()

@@ -54,9 +54,12 @@ def rows_wanted(work: Work, seen: int = 0) -> int:
     return min(size, max(seen, LEAST_SEEN)) if seen else size
 
 
-def drawing_of(work: Work, view: RecordView | None, whole: bool = True, seen: int = 0) -> Drawing:
+def drawing_of(
+    work: Work, view: RecordView | None, whole: bool = True, seen: int = 0, count_all: bool = False
+) -> Drawing:
     """A part at a record, with the rows around it. whole: with what stands above them too, headings and sentence. seen: how
-    many rows the page has room for, where it says so: others it asks for as it comes to them."""
+    many rows the page has room for, where it says so: others it asks for as it comes to them. count_all: the rows are counted,
+    where nobody knows how many there are; a grid that is not told ends with those that it has."""
     size, some = window_size(work), rows_wanted(work, seen)
     position = view.position if view else None
     layout = layout_of(work) if work.asked.groups else None
@@ -65,9 +68,13 @@ def drawing_of(work: Work, view: RecordView | None, whole: bool = True, seen: in
     if layout is None:
         rows, pending = work.window(start, some)
         html = written(work, rows, pending)
-        count = (
-            work.rows.known_count() if not work.prefix or work.rows.whole else _counted(work, start, some, len(rows))
-        )
+        count: int | None
+        if count_all:
+            count = work.rows.count()
+        elif not work.prefix or work.rows.whole:
+            count = work.rows.known_count()
+        else:
+            count = _counted(work, start, some, len(rows))
     else:
         html, rows = lines_of(work, layout, start, some)
         count = layout.rows

@@ -88,7 +88,7 @@ def arrange(request: HttpRequest, work: Work) -> HttpResponse:
     if view is None:
         work.look_ahead(rows_wanted(work, seen))
         view = work.at(0)
-    drawing = drawing_of(work, view, seen=seen)
+    drawing = drawing_of(work, view, seen=seen, count_all=True)
     answer = Answer(request, work).panel(view, drawing=drawing).grid(drawing)
     return answer.rail(view.position if view else None, work.total()).passing().response()
 

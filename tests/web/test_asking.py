@@ -108,6 +108,16 @@ class Asking(Pages):
         self.assertIn(f"· {cargo:,} of {all_:,}", self.page(**asked))  # known by now
         self.assertNotIn("enlace:passing", self.client.get(f"/desk/{self.calls.pk}/count")["HX-Trigger"])
 
+    def test_a_grid_that_is_asked_anew_is_told_how_many_rows_it_has(self):
+        """Those that came with it are a few of them: without the number its last row would be theirs."""
+        [(cargo,)] = self.sql("SELECT count(*) FROM port_call WHERE purpose = 'cargo'")
+        address = f"/desk/{self.calls.pk}/arrange"
+        for asked in ({"only-purpose": "==cargo"}, {"only-purpose": "==cargo", "order": "-eta"}):
+            html = self.client.get(address, {**asked, "seen": 4, "on": "sheet"}).content.decode()
+            [told] = re.findall(r'<template data-source="" data-detail="([^"]*)"', html)
+            self.assertEqual(json.loads(unescape(told))["total"], cargo)
+            self.assertLess(len(self.ids(html)), cargo)
+
     def test_every_part_can_be_dropped_turned_and_switched_off(self):
         status = {"field": "status", "test": "is", "values": ["berthed"]}
         page = self.page(**self.asked(status), **{"only-purpose": "cargo", "order": "-eta"})
