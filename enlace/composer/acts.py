@@ -65,11 +65,32 @@ def _add(document: FormDocument, asked: Asked) -> FormDocument:
         x = max(1, min(asked.number("x", 1), 13 - width))
         place = Place(x, max(1, min(asked.number("y", 1), 190)), width, height)
     data = asked.data
-    made, identifier = edit.add(
-        document, data.get("kind", ""), data.get("source", ""), data.get("field", ""), data.get("into", ""), place
-    )
+    kind, source = data.get("kind", ""), data.get("source", "")
+    field = data.get("field", "") or _fitting(document, asked, kind, source)
+    made, identifier = edit.add(document, kind, source, field, data.get("into", ""), place)
     asked.chosen[:] = [identifier]
+    if kind == "chart" and (by := _grouped_by(asked, made.control(identifier).source)):
+        made = edit.setting(made, identifier, "by", by)
     return made
+
+
+def _fitting(document: FormDocument, asked: Asked, kind: str, source: str) -> str:
+    """The field that a new control is for, where its kind suits few: the first one that no such control shows yet."""
+    known = CONTROL_KINDS.get(kind)
+    if known is None or not known.fields:
+        return ""
+    name = source or document.main.name
+    several = [field.name for field in asked.dataset(name).fields if field.kind in known.fields]
+    shown = {control.field for control in document.tied(name) if control.kind == kind}
+    return next((field for field in several if field not in shown), several[0] if several else "")
+
+
+def _grouped_by(asked: Asked, source: str) -> str:
+    """What a new chart counts by, so that it shows something at once: the first field of few values."""
+    dataset = asked.dataset(source)
+    several = [field.name for field in dataset.shown if field.lookup or field.kind == "yesno"]
+    # A list of the dataset's own is short; one in a table may be as long as any.
+    return min(several, key=lambda name: name in dataset.looked_up, default="")
 
 
 def _duplicate(document: FormDocument, asked: Asked) -> FormDocument:

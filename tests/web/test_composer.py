@@ -370,6 +370,14 @@ class AtTheDesk(Sheets):
         html = self.act("set", ids="name", name="shown_when", value="in_servic = 1")
         self.assertIn("is not understood", html)
 
+    def test_a_new_picture_and_a_new_chart_show_something_at_once(self):
+        self.act("add", kind="picture", source="vessel")
+        self.act("add", kind="chart", source="vessel")
+        self.assertEqual(self.document().control("chart").settings["by"], "in_service")
+        self.act("add", kind="picture", source="port_call")  # which has none
+        pictures = [control.field for control in self.document().all() if control.kind == "picture"]
+        self.assertEqual(pictures, ["photo", ""])
+
     def test_a_chart_counts_the_draft(self):
         self.act("add", kind="chart", source="port_call")
         for name, value in {"by": "status", "function": "count"}.items():
