@@ -58,14 +58,13 @@ Act = Callable[[FormDocument, Asked], FormDocument]
 
 
 def _add(document: FormDocument, asked: Asked) -> FormDocument:
-    place = None
-    if asked.data.get("x"):
-        kind = CONTROL_KINDS.get(asked.data.get("kind", ""))
-        width, height = kind.size if kind else (4, 2)
-        x = max(1, min(asked.number("x", 1), 13 - width))
-        place = Place(x, max(1, min(asked.number("y", 1), 190)), width, height)
     data = asked.data
     kind, source = data.get("kind", ""), data.get("source", "")
+    place, known = None, CONTROL_KINDS.get(kind)
+    if data.get("x"):
+        width, height = known.size if known else (4, 2)
+        x = max(1, min(asked.number("x", 1), 13 - width))
+        place = Place(x, max(1, min(asked.number("y", 1), 190)), width, height)
     field = data.get("field", "") or _fitting(document, asked, kind, source)
     made, identifier = edit.add(document, kind, source, field, data.get("into", ""), place)
     asked.chosen[:] = [identifier]
@@ -87,10 +86,10 @@ def _fitting(document: FormDocument, asked: Asked, kind: str, source: str) -> st
 
 def _grouped_by(asked: Asked, source: str) -> str:
     """What a new chart counts by, so that it shows something at once: the first field of few values."""
-    dataset = asked.dataset(source)
-    several = [field.name for field in dataset.shown if field.lookup or field.kind == "yesno"]
+    several = [field for field in asked.dataset(source).shown if field.lookup or field.kind == "yesno"]
     # A list of the dataset's own is short; one in a table may be as long as any.
-    return min(several, key=lambda name: name in dataset.looked_up, default="")
+    several.sort(key=lambda field: bool(field.lookup and field.lookup.table))
+    return several[0].name if several else ""
 
 
 def _duplicate(document: FormDocument, asked: Asked) -> FormDocument:
