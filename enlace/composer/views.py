@@ -249,14 +249,15 @@ def _drawn(request: HttpRequest, form: Form, pieces: Pieces) -> tuple[Any, dict[
     try:
         # The desk itself draws the sheet, so that nothing can look otherwise there than here.
         work = Work(request.user, form, Formats.of(settings.LOCALE), on_sheet=True)
+        work.troubles.forgiving = True
         view = work.at(0)
         several = [drawing_of(work, view), *details_of(work, view, {})]
         assert work.sheet is not None
         drawings = {work.sheet.source_names[drawing.part.name]: drawing for drawing in several}
         rows = {name: [row.values for row in drawing.rows[:SAMPLE]] for name, drawing in drawings.items()}
-        return draw(work.sheet, drawings, pieces.control), rows, ""
+        return draw(work.sheet, drawings, pieces.control), rows, " ".join(work.troubles.told)
     except Problem as problem:
-        return "", {}, str(problem)
+        return "", {}, f"{problem} {problem.words}".strip()
 
 
 def _details(form: Form, document: FormDocument) -> list[tuple[Any, list[Any]]]:

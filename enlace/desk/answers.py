@@ -84,6 +84,8 @@ class Answer:
                 self.grid(detail)
             else:
                 self._source(detail)
+        if told := self.work.troubles.told:
+            self.say(" ".join(told))
 
     def _rails(self, drawing: Drawing) -> None:
         """Each navigator of a part."""

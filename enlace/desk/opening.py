@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from contextlib import nullcontext
+from contextlib import nullcontext, suppress
 from functools import partial, wraps
 from typing import Any
 
@@ -30,6 +30,7 @@ from .kept_views import away_page, in_use
 from .parameters import ask_page, given_of
 from .renamed import new_name
 from .saving import resolve_doubt
+from .troubles import GONE
 from .work import Work
 
 MOST_POSITION = 2**62
@@ -64,13 +65,15 @@ def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = 
                 return redirect(request.get_full_path().replace(f"/{master}/", f"/{saved}/", 1))
             master = saved
 
-        def once() -> Any:
+        def once(forgiving: bool = False) -> Any:
             values = {**(own.parameters if own else {}), **given_of(request, form)}
             on_sheet = request.GET.get("on") == "sheet" or (sheet and not detail)
             formats = Formats.of(settings.LOCALE)
             work = Work(request.user, form, formats, asked, detail, master, kept, values, on_sheet=on_sheet)
             work.arrange_by("".join(c for c in request.GET.get(ARRANGED, "")[:22] if c.isalnum() or c in "-_"))
             work.opening, work.trying = own, request.GET.get("trying") == "1"
+            # What was done is not done again for a table that is gone.
+            work.troubles.forgiving = forgiving or request.method == "POST"
             if request.method == "POST":
                 resolve_doubt(work)
                 _rename(request, work)
@@ -78,10 +81,14 @@ def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = 
                 return view(request, work, **more)
 
         try:
-            return once()
+            try:
+                return once()
+            except Problem as problem:
+                if problem.code != GONE:
+                    raise
+                # Nothing was done yet: what reads or writes a column that is gone does nothing at all.
+                return once(forgiving=not _left_out(form))
         except Problem as problem:
-            if problem.code == "table gone" and _left_out(form):
-                return once()  # nothing was done yet: what reads or writes a column that is gone does nothing at all
             page = _in_its_place(request, form, problem, kept)
             if page is None:
                 raise
@@ -133,8 +140,11 @@ def steps_of(form: Form) -> Opening:
 
 def _left_out(form: Form) -> bool:
     """Whether a form goes on without some fields from now on, since their columns are gone from the table."""
-    datasets = [form.dataset, *(detail.dataset for detail in form.details.all())]
-    return sum(leave_out_gone(dataset) for dataset in datasets) > 0  # each of them, not only the first
+    left = 0
+    for dataset in (form.dataset, *(detail.dataset for detail in form.details.all())):
+        with suppress(Problem):  # the whole table is gone
+            left += leave_out_gone(dataset)
+    return left > 0
 
 
 def _rename(request: HttpRequest, work: Work) -> None:

@@ -96,7 +96,7 @@ def page(request: HttpRequest, work: Work) -> HttpResponse:
     fills = any(control.place.fill for control in work.sheet.document.controls)
     sheet = draw(work.sheet, drawings)
     bare = [bare_panel(drawing) for drawing in several if work.sheet.panel(drawing.part.name) is None]
-    more = {"sheet": sheet, "fills": fills, "holders": several, "bare": bare}
+    more = {"sheet": sheet, "fills": fills, "holders": several, "bare": bare, "troubles": work.troubles.told}
     return render(request, "desk/work.html", {**context, **more})
 
 

@@ -241,8 +241,13 @@ def _detail(work: Work, part: FormPart, view: RecordView | None, places: Places,
         detail = _work_on(work, part, view, place)
     except Problem:
         return _blanks(work, part)
-    shown = _record_of(detail, here)
-    return [drawing_of(detail, shown, whole or "headless" in place), *details_of(detail, shown, places, whole)]
+    try:
+        shown = _record_of(detail, here)
+        drawing = drawing_of(detail, shown, whole or "headless" in place)
+    except Problem as problem:
+        work.troubles.tell(part.title, problem)
+        return _blanks(work, part)
+    return [drawing, *details_of(detail, shown, places, whole)]
 
 
 def _work_on(work: Work, part: FormPart, view: RecordView, place: Mapping[str, str]) -> Work:

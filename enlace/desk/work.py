@@ -48,6 +48,7 @@ from .parts import FormPart, own_part, part_named, parts_of, table_part
 from .reach import names_beyond
 from .record_view import RecordView
 from .sheet import Sheet
+from .troubles import Troubles
 from .words import Words
 
 NOTHING = Asked()  # all rows, in the order of the dataset
@@ -122,6 +123,7 @@ class Work:
         edited = self._edited if hooks.wanted(hooks.EDITED) else None
         self.store = DraftStore(person, form, self._faulty, part, master, self.practice, self._links, edited)
         self._above = above
+        self.troubles: Troubles = above.troubles if above else Troubles()
         self.words = Words(self.spec, formats, partial(line_of_master, self))
         self.checks = Checks(self)
         self._begin()

@@ -16,6 +16,7 @@ from enlace.core.form.document import put
 from enlace.core.model.dataset import DatasetSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog
+from enlace.core.server.dialects import server_kind
 from enlace.core.wiring import Wired
 
 from .details import forget, taken_off
@@ -215,7 +216,10 @@ def wired(
     actions = list(form.actions.values_list("title", flat=True))
     unserved = _unserved(form, sources, datasets)
     types = _types(form, datasets)
-    return Wired(made or document(form), datasets, titles, actions, unserved, rows or {}, _reached(form), types)
+    converts = server_kind(form.dataset.connection.kind).converts
+    return Wired(
+        made or document(form), datasets, titles, actions, unserved, rows or {}, _reached(form), types, converts
+    )
 
 
 def _types(form: Form, datasets: dict[str, DatasetSpec | None]) -> dict[str, dict[str, str]]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from django.db import transaction
 from sqlglot import exp
 
@@ -11,9 +13,12 @@ from enlace.core.dataset.stored import as_json
 from enlace.core.expression import Unsupported
 from enlace.core.expression.parse import parsed
 from enlace.core.model.catalog import Reference, Table
+from enlace.core.model.dataset import FieldSpec
 from enlace.core.near import closest
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog
+from enlace.core.server.dialects import server_kind
+from enlace.core.wiring.retyped import family_of
 
 from .details import Above, add_detail, fitting, shaped
 from .models import Dataset, Detail
@@ -56,7 +61,20 @@ def read_link(dataset: Dataset, said: str) -> Reference:
         raise Problem(f"The link names {' and '.join(sorted(tables))}.", "A detail is one table.", code="bad")
     table = pairs[0][0]
     columns, targets = tuple(name for _, name, _ in pairs), tuple(name for _, _, name in pairs)
+    _comparable(dataset, table, columns, [master.by_name[name] for name in targets])
     return Reference("", table.name, columns, master.table, targets)
+
+
+def _comparable(dataset: Dataset, table: Table, columns: Sequence[str], targets: Sequence[FieldSpec]) -> None:
+    """Raises Problem for a link whose columns hold unlike things, where the server compares no such."""
+    if server_kind(dataset.connection.kind).converts:
+        return
+    types = {column.name: column.type_text for column in table.columns}
+    for name, target in zip(columns, targets, strict=True):
+        mine, theirs = family_of(types[name]), family_of(target.type_text)
+        if mine and theirs and mine != theirs:
+            what = f"{table.name}.{name} is {mine} and {target.name} is {theirs}: the server does not compare them."
+            raise Problem(what, "Link columns that hold the same.", code="bad")
 
 
 def _pair(node: exp.Expr, catalog: Catalog, master: DatasetSpec) -> tuple[Table, str, str]:

@@ -412,7 +412,7 @@ class Links(Served):
         page.goto(f"{self.base}/workshop/form/5/compose")
         page.get_by_text("Link a table by columns").click()
         page.get_by_label("Rows of", exact=True).select_option("vessel")
-        column = page.locator("[data-link-column=id]")
+        column = page.locator("[data-link-column=name]")
         strand = page.locator("[data-board] [data-drag]").first
         field = strand.get_attribute("data-drag")
         strand.drag_to(column)

@@ -392,6 +392,8 @@ class Wiring(unittest.TestCase):
         edits = replace(sound, controls=(*sound.controls, Control("x", "editor", "call", "name", low)))
         typed = tuple(replace(f, type_text="VARCHAR(40)") for f in DATASETS["call"].fields)
         shaped = replace(DATASETS["call"], fields=typed)
+        numbered = tuple(replace(f, type_text="INTEGER") for f in DATASETS["cargo"].fields)
+        unlike = {"call": shaped, "cargo": replace(DATASETS["cargo"], fields=numbered)}
         self.assertNotIn(
             "retyped",
             {f.check for f in faults_of(Wired(sound, {**DATASETS, "call": shaped}, types={"call": {"name": "text"}}))},
@@ -401,6 +403,7 @@ class Wiring(unittest.TestCase):
             ("names", Wired(opens, DATASETS)),
             ("editable", Wired(edits, locked)),
             ("links", Wired(sound, DATASETS, unserved=("cargo",))),
+            ("links", Wired(sound, unlike, converts=False)),
             (
                 "expressions",
                 Wired(sound, {**DATASETS, "call": replace(DATASETS["call"], rules=(RuleSpec("gone > 3"),))}),

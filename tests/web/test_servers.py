@@ -2,6 +2,7 @@
 
 import os
 import re
+from functools import partial
 from unittest import mock
 
 from django.contrib.sessions.models import Session
@@ -150,6 +151,41 @@ class Composing(Pages):
                 self.assertEqual([*layout.wired(fresh()).unserved], ["crate"])
                 place.run("CREATE INDEX crate_yard ON crate (yard_id, mark)")
                 self.assertEqual([*layout.wired(fresh()).unserved], [])
+
+    def test_a_detail_that_can_t_be_read_is_told_and_the_others_are_shown(self):
+        """A link of unlike kinds, which PostgreSQL refuses, and a table that is gone."""
+        for kind in ("sqlite", "postgresql", "mariadb"):
+            with self.subTest(kind):
+                place = self.at_server(kind)
+                place.run("CREATE TABLE yard (id INTEGER PRIMARY KEY, name VARCHAR(20) NOT NULL)")
+                place.run("INSERT INTO yard VALUES (1, 'North'), (2, 'South')")
+                form = self.form("yard", self.connect(place.spec))
+                for name in ("crate", "sling"):
+                    place.run(
+                        f"CREATE TABLE {name} (id INTEGER PRIMARY KEY, yard_id INTEGER NOT NULL, mark VARCHAR(9))"
+                    )
+                    place.run(f"INSERT INTO {name} VALUES (7, 1, 'A')")
+                    own = self.form(name, form.dataset.connection).dataset
+                    link = {"columns": ["yard_id"], "master_columns": ["name" if name == "crate" else "id"]}
+                    Detail.objects.create(form=form, dataset=own, title=name.title(), **link)
+                refuses = kind == "postgresql"
+                at, told = f"/desk/{form.pk}/", "Crate can&#x27;t be shown here."
+                faults = self.client.get(f"/workshop/form/{form.pk}/compose").content.decode()
+                self.assertIn("compares yard_id (a number) with name (a text)", faults)
+                self.assertEqual(told in faults, refuses)
+                self.assertEqual(told in self.client.get(at).content.decode(), refuses)
+                go = partial(self.client.get, f"{at}at?position=0&on=sheet", headers={"HX-Request": "true"})
+                self.assertContains(go(), 'id="sling--row-i7"')
+                place.run("DROP TABLE sling")
+                moved = go()
+                self.assertIn("Sling can't be shown here.", moved["HX-Trigger"])
+                self.assertContains(moved, "North")
+                self.assertContains(self.client.get(at), ">North<")
+                self.assertEqual(self.client.get(f"/workshop/form/{form.pk}/compose").status_code, 200)
+                for _ in range(2):  # what was done is not done once more for what could not be shown
+                    self.client.post(f"{at}new?on=sheet", headers={"HX-Request": "true"})
+                self.post(form, "edit", record="i1", field="name", value="Nord")
+                self.assertContains(self.client.get(at), "3 records pending")
 
     def test_lists_of_what_is_in_no_order(self):
         """JSON of PostgreSQL has none: no list shows it by itself, and one that is told to is in another order."""

@@ -18,7 +18,7 @@ class Wired:
     datasets: by a source's name; None for one that is gone. forms: titles of the project's forms. actions: titles of the
     form's server actions. unserved: the sources whose link no index serves. rows: some rows of each source, as stored.
     reached: the form has a tile on the start page, or a button of another form opens it. types: of each source's table, the
-    types of its columns as they are now.
+    types of its columns as they are now. converts: the server compares values of unlike kinds.
     """
 
     document: FormDocument
@@ -29,6 +29,7 @@ class Wired:
     rows: Mapping[str, Sequence[Sequence[Any]]] = field(default_factory=dict)
     reached: bool = True
     types: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    converts: bool = True
 
     def field(self, source: str, name: str) -> FieldSpec | None:
         """A field of a source; None where there is none."""

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import partial
 
 from ..form.edit import remove_source
+from ..model.dataset import DatasetSpec
 from .base import Fault, Wired
+from .retyped import family_of
 
 
 def links(wired: Wired) -> Iterator[Fault]:
@@ -40,6 +42,10 @@ def links(wired: Wired) -> Iterator[Fault]:
                 repair,
                 "Remove it",
             )
+        elif unlike := unlike_pairs(dataset, above, source.columns, source.parent_columns):
+            severity = "warning" if wired.converts else "error"
+            sentence = f"The link of {title} compares {', '.join(unlike)}: link columns that hold the same."
+            yield Fault("links", sentence, severity, "", source.name, repair, "Remove it")
         elif source.name in wired.unserved:
             sentence = f"No index serves the link of {title}: each move reads the whole table. Ask who runs the database for an index on {', '.join(source.columns)}."
             yield Fault("links", sentence, "warning", "", source.name)
@@ -54,6 +60,18 @@ def links(wired: Wired) -> Iterator[Fault]:
                 repair,
                 "Remove it",
             )
+
+
+def unlike_pairs(
+    dataset: DatasetSpec, above: DatasetSpec, columns: Sequence[str], parent_columns: Sequence[str]
+) -> list[str]:
+    """The pairs of a link whose columns hold unlike things, in words such as "quay (a text) with id (a number)"."""
+    told = []
+    for own, other in zip(columns, parent_columns, strict=False):
+        mine, theirs = (family_of(spec.by_name[name].type_text) for spec, name in ((dataset, own), (above, other)))
+        if mine and theirs and mine != theirs:
+            told.append(f"{own} ({mine}) with {other} ({theirs})")
+    return told
 
 
 def _opens_in_rows(wired: Wired, name: str) -> bool:

@@ -51,6 +51,7 @@ class ServerKind:
     seeks_rows: whether an index answers a comparison of rows, (a, b) >= (1, 2), by a seek.
     in_process: whether the server's code runs inside this process, so that rows need not travel.
     nulls_first: whether NULLs come first in an ascending order when the statement does not say.
+    converts: whether a text can be compared with a number, and so on; else the server refuses the statement.
     loosely_typed: whether columns hold what is not of their type, and dates as texts or as numbers.
     ranges_are_prefixes: whether the texts from "ab" on and before "ac" are those that begin with "ab", capitals apart.
     native: the types of which the driver takes every value as it is.
@@ -65,6 +66,7 @@ class ServerKind:
     in_process: bool = False
     seeks_rows: bool = False
     nulls_first: bool
+    converts: bool = True
     loosely_typed: bool = False
     ranges_are_prefixes: bool = False
     tried: bool = True

@@ -32,6 +32,7 @@ class PostgreSQL(NetworkServer):
     port = 5432
     nulls_first = False
     seeks_rows = True
+    converts = False
 
     # -- reaching it ---------------------------------------------------------------------------------
 
