@@ -224,14 +224,15 @@ def wired(
 
 def _types(form: Form, datasets: dict[str, DatasetSpec | None]) -> dict[str, dict[str, str]]:
     """The types that the columns of each source's table have now, as far as the server tells."""
-    types = {}
+    types: dict[str, dict[str, str]] = {}
     for name in datasets:
         try:
             if table := _table(datasets, name):
                 columns = Catalog.of(form.dataset.connection.to_spec()).table(table).columns
                 types[name] = {column.name: column.type_text for column in columns}
-        except Problem:
-            continue
+        except Problem as problem:
+            if problem.code == "missing":
+                types[name] = {}
     return types
 
 

@@ -396,7 +396,12 @@ class Wiring(unittest.TestCase):
         unlike = {"call": shaped, "cargo": replace(DATASETS["cargo"], fields=numbered)}
         self.assertNotIn(
             "retyped",
-            {f.check for f in faults_of(Wired(sound, {**DATASETS, "call": shaped}, types={"call": {"name": "text"}}))},
+            {
+                f.check
+                for f in faults_of(
+                    Wired(sound, {**DATASETS, "call": shaped}, types={"call": {"id": "int", "name": "text"}})
+                )
+            },
         )
         told = [
             ("charts", Wired(chart, DATASETS)),
@@ -410,7 +415,12 @@ class Wiring(unittest.TestCase):
             ),
             ("reach", Wired(sound, DATASETS, reached=False)),
             ("widths", Wired(sound, DATASETS, rows={"cargo": [(1, 12345678901234567)]})),
-            ("retyped", Wired(sound, {**DATASETS, "call": shaped}, types={"call": {"name": "numeric(9, 2)"}})),
+            (
+                "retyped",
+                Wired(sound, {**DATASETS, "call": shaped}, types={"call": {"id": "int", "name": "numeric(9, 2)"}}),
+            ),
+            ("retyped", Wired(sound, DATASETS, types={"call": {"id": "int"}})),
+            ("retyped", Wired(sound, DATASETS, types={"call": {}})),
         ]
         for check, wired in told:
             with self.subTest(check):

@@ -181,7 +181,8 @@ class Composing(Pages):
                 self.assertIn("Sling can't be shown here.", moved["HX-Trigger"])
                 self.assertContains(moved, "North")
                 self.assertContains(self.client.get(at), ">North<")
-                self.assertEqual(self.client.get(f"/workshop/form/{form.pk}/compose").status_code, 200)
+                faults = self.client.get(f"/workshop/form/{form.pk}/compose").content.decode()
+                self.assertIn("The table sling is not there any more.", faults)
                 for _ in range(2):  # what was done is not done once more for what could not be shown
                     self.client.post(f"{at}new?on=sheet", headers={"HX-Request": "true"})
                 self.post(form, "edit", record="i1", field="name", value="Nord")

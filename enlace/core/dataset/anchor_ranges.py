@@ -52,7 +52,9 @@ def _split(rows: Ordered, begin: Sequence[Any] | None, left: int, ranges: int) -
     with reading(rows.spec) as connection:
         asked = asked.order_by(*order_by(rows.source, rows.order))
         several = [tuple(row) for row in connection.execute(asked, dict(rows.values))]
-    return list(dict.fromkeys(several[i * len(several) // ranges] for i in range(1, ranges))) if several else []
+    places = [several[i * len(several) // ranges] for i in range(1, ranges)] if several else []
+    # Of few rows several may be the same; arrays of PostgreSQL can be compared, and not hashed.
+    return [place for i, place in enumerate(places) if not i or place != places[i - 1]]
 
 
 def _columns(rows: Ordered) -> list[ColumnElement[Any]]:

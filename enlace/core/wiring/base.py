@@ -18,7 +18,7 @@ class Wired:
     datasets: by a source's name; None for one that is gone. forms: titles of the project's forms. actions: titles of the
     form's server actions. unserved: the sources whose link no index serves. rows: some rows of each source, as stored.
     reached: the form has a tile on the start page, or a button of another form opens it. types: of each source's table, the
-    types of its columns as they are now. converts: the server compares values of unlike kinds.
+    types of its columns as they are now, none for a table that is gone. converts: the server compares values of unlike kinds.
     """
 
     document: FormDocument

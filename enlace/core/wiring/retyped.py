@@ -1,4 +1,4 @@
-"""Fields whose column is of another kind by now than it was when the dataset was shaped."""
+"""Fields whose column is of another kind by now than it was when the dataset was shaped, or is gone; and tables that are."""
 
 from __future__ import annotations
 
@@ -29,7 +29,13 @@ def family_of(type_text: str) -> str:
 def retyped(wired: Wired) -> Iterator[Fault]:
     for source, types in wired.types.items():
         dataset = wired.datasets.get(source)
+        if dataset and not types:
+            yield Fault("retyped", f"The table {dataset.table} is not there any more.", "error", "", source)
+            continue
         for field in dataset.fields if dataset else ():
+            if field.name not in types:
+                sentence = f"{field.label} has no column in the table any more. The sheet of the dataset offers to take it out."
+                yield Fault("retyped", sentence, "error", "", source, field=field.name)
             was, now = family_of(field.type_text), family_of(types.get(field.name, ""))
             if was and now and was != now:
                 sentence = (
