@@ -399,7 +399,7 @@ class Wiring(unittest.TestCase):
             {
                 f.check
                 for f in faults_of(
-                    Wired(sound, {**DATASETS, "call": shaped}, types={"call": {"id": "int", "name": "text"}})
+                    Wired(sound, {**DATASETS, "call": shaped}, types={"call": {"id": "text", "name": "text"}})
                 )
             },
         )
@@ -417,7 +417,7 @@ class Wiring(unittest.TestCase):
             ("widths", Wired(sound, DATASETS, rows={"cargo": [(1, 12345678901234567)]})),
             (
                 "retyped",
-                Wired(sound, {**DATASETS, "call": shaped}, types={"call": {"id": "int", "name": "numeric(9, 2)"}}),
+                Wired(sound, {**DATASETS, "call": shaped}, types={"call": {"id": "text", "name": "numeric(9, 2)"}}),
             ),
             ("retyped", Wired(sound, DATASETS, types={"call": {"id": "int"}})),
             ("retyped", Wired(sound, DATASETS, types={"call": {}})),
