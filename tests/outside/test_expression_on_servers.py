@@ -57,7 +57,7 @@ whole = st.deferred(
         one_of("n", "m", "n", "m", "0", "1", "-3", "2147483647", "NULL"),
         joined(L, whole, one_of(" + ", " - ", " * ", " / ", " % "), whole, R),
         joined(one_of("ABS(", "SIGN(", "-("), whole, R),
-        joined(st.just("LENGTH("), words, R),
+        joined(one_of("LENGTH(", "OCTET_LENGTH("), words, R),
         joined(one_of("FLOOR(", "CEILING(", "ROUND("), one_of("d", "g", "-0.5", "2.5"), R),
         joined(st.just("CAST("), one_of("d", "g", "n", "y"), st.just(" AS INTEGER)")),
         joined(st.just("POSITION("), words, st.just(" IN "), words, R),

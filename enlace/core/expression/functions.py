@@ -108,6 +108,10 @@ def _length(value: Any) -> int:
     return len(value) if isinstance(value, bytes) else len(as_text(value))
 
 
+def _byte_length(value: Any) -> int:
+    return len(value if isinstance(value, bytes) else as_text(value).encode("utf-8", "surrogatepass"))
+
+
 def substring(value: Any, start: int, length: int | None = None) -> str:
     """SUBSTRING as in ISO/IEC 9075-2, 6.32: positions before the first count, and hold nothing."""
     text = as_text(value)
@@ -274,6 +278,7 @@ FUNCTIONS: dict[type, Callable[[Make, Any], Function]] = {
     exp.DPipe: _joined,
     exp.Concat: _concat,
     exp.Length: _strict(_length),
+    exp.ByteLength: _strict(_byte_length),
     exp.Upper: _strict(lambda v: as_text(v).translate(_UPPER)),
     exp.Lower: _strict(lambda v: as_text(v).translate(_LOWER)),
     exp.Trim: _trim,

@@ -45,7 +45,14 @@ def parsed(text: str, dialect: str = "sqlite") -> exp.Expr:
         raise Unsupported("The expression has too many parts.")
     if _depth(tree) > MOST_DEPTH:
         raise Unsupported("The expression is nested too deeply.")
-    return tree
+    return tree.transform(_known_by_name, copy=False)
+
+
+def _known_by_name(node: exp.Expr) -> exp.Expr:
+    """What the parser leaves as a function of some name: OCTET_LENGTH, as MariaDB tells a check's LENGTH (ISO/IEC 9075-2, 6.29)."""
+    if isinstance(node, exp.Anonymous) and node.name.lower() == "octet_length" and len(node.expressions) == 1:
+        return exp.ByteLength(this=node.expressions[0])
+    return node
 
 
 def statement_of(text: str, dialect: str = "sqlite") -> exp.Expr:

@@ -472,6 +472,7 @@ _WRITERS: Mapping[type, Writer] = {
     exp.Ceil: _of_numbers(lambda s, n: s.ceiling(n.text), "whole"),
     exp.Round: _round,
     exp.Length: _of_text(lambda s, t: s.length(t), "whole"),
+    exp.ByteLength: _of_text(lambda s, t: s.byte_length(t), "whole"),
     exp.Upper: _of_text(lambda s, t: f"UPPER({t})", "text"),
     exp.Lower: _of_text(lambda s, t: f"LOWER({t})", "text"),
     exp.Trim: _trim,

@@ -94,6 +94,9 @@ class Server:
     def length(self, text: str) -> str:
         return f"LENGTH({text})"
 
+    def byte_length(self, text: str) -> str:
+        return f"OCTET_LENGTH({text})"
+
     def substring(self, text: str, start: str, length: str = "") -> str:
         if not length:
             return f"SUBSTRING({text} FROM {start})"
@@ -229,6 +232,9 @@ class Sqlite(Server):
     today = "date('now', 'localtime')"
     now = "strftime('%Y-%m-%d %H:%M:%f', 'now', 'localtime')"
     extremes = {"greatest": "MAX", "least": "MIN"}
+
+    def byte_length(self, text: str) -> str:
+        return f"LENGTH(CAST({text} AS BLOB))"
 
     def out(self, sql: str, kind: str) -> str:
         return f"datetime({sql})" if kind == "datetime" else sql

@@ -52,6 +52,8 @@ def in_words(tree: exp.Expr, labels: Mapping[str, str]) -> str:
             return f"-{node.this.this}"
         if isinstance(node, exp.Length):
             return f"the length of {term(node.this)}"
+        if isinstance(node, exp.ByteLength):
+            return f"the length of {term(node.this)} in bytes"
         if type(node) in _TOTALS:
             return _total(node, labels)
         if type(node) in _SIGNS:

@@ -34,4 +34,6 @@ def _texts(dataset: DatasetSpec) -> Iterator[tuple[str, str]]:
         for condition, _ in field.conditional_formats:
             yield f"A highlight of {field.label}", condition
     for rule in dataset.rules:
+        if rule.name:
+            continue  # the table's own, which its server keeps whether it is understood here or not
         yield f"The rule “{(rule.message or rule.name or rule.expression)[:60]}”", rule.expression
