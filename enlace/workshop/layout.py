@@ -20,7 +20,7 @@ from enlace.core.server.dialects import server_kind
 from enlace.core.wiring import Wired
 
 from .details import forget, taken_off
-from .models import Detail, Form, FormStep, Project
+from .models import Detail, Form, FormStep, Project, Rule
 
 MOST_STEPS = 200
 
@@ -217,8 +217,10 @@ def wired(
     unserved = _unserved(form, sources, datasets)
     types = _types(form, datasets)
     converts = server_kind(form.dataset.connection.kind).converts
+    numbers = {(form if detail is None else detail).dataset_id for detail in behind.values()}
+    kept = frozenset(Rule.objects.filter(dataset__in=numbers, own=False).values_list("expression", flat=True))
     return Wired(
-        made or document(form), datasets, titles, actions, unserved, rows or {}, _reached(form), types, converts
+        made or document(form), datasets, titles, actions, unserved, rows or {}, _reached(form), types, converts, kept
     )
 
 

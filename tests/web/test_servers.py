@@ -152,6 +152,18 @@ class Composing(Pages):
                 place.run("CREATE INDEX crate_yard ON crate (yard_id, mark)")
                 self.assertEqual([*layout.wired(fresh()).unserved], [])
 
+    def test_what_a_table_checks_by_itself_is_no_fault_of_the_wiring(self):
+        place = self.at_server(
+            "sqlite", "CREATE TABLE buoy (id INTEGER PRIMARY KEY, name TEXT CHECK (typeof(name) = 'text'))"
+        )
+        form = self.form("buoy", self.connect(place.spec))
+        self.assertTrue(form.dataset.rules.filter(own=False).exists())
+        address = f"/workshop/form/{form.pk}/compose"
+        self.assertNotContains(self.client.get(address), "is not understood")
+        form.dataset.rules.create(expression="far_off(name) = 1", own=True)
+        form.dataset.touch()
+        self.assertContains(self.client.get(address), "is not understood")
+
     def test_a_detail_that_can_t_be_read_is_told_and_the_others_are_shown(self):
         """A link of unlike kinds, which PostgreSQL refuses, and a table that is gone."""
         for kind in ("sqlite", "postgresql", "mariadb"):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -18,7 +18,8 @@ class Wired:
     datasets: by a source's name; None for one that is gone. forms: titles of the project's forms. actions: titles of the
     form's server actions. unserved: the sources whose link no index serves. rows: some rows of each source, as stored.
     reached: the form has a tile on the start page, or a button of another form opens it. types: of each source's table, the
-    types of its columns as they are now, none for a table that is gone. converts: the server compares values of unlike kinds.
+    types of its columns as they are now, none for a table that is gone. converts: the server compares values of unlike kinds. kept:
+    the conditions that tables check by themselves.
     """
 
     document: FormDocument
@@ -30,6 +31,7 @@ class Wired:
     reached: bool = True
     types: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     converts: bool = True
+    kept: Collection[str] = ()
 
     def field(self, source: str, name: str) -> FieldSpec | None:
         """A field of a source; None where there is none."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 from ..dataset.source import names_for
 from ..expression import Expression, Unsupported
@@ -15,7 +15,7 @@ def expressions(wired: Wired) -> Iterator[Fault]:
         if dataset is None or not wired.document.tied(source):
             continue
         known = names_for(dataset)
-        for what, text in _texts(dataset):
+        for what, text in _texts(dataset, wired.kept):
             try:
                 Expression(text, known)
             except Unsupported as error:
@@ -23,7 +23,7 @@ def expressions(wired: Wired) -> Iterator[Fault]:
                 yield Fault("expressions", ended(sentence), "error", "", source)
 
 
-def _texts(dataset: DatasetSpec) -> Iterator[tuple[str, str]]:
+def _texts(dataset: DatasetSpec, kept: Collection[str]) -> Iterator[tuple[str, str]]:
     for field in (*dataset.fields, *dataset.extra):
         if field.formula:
             yield f"The formula of {field.label}", field.formula
@@ -34,6 +34,6 @@ def _texts(dataset: DatasetSpec) -> Iterator[tuple[str, str]]:
         for condition, _ in field.conditional_formats:
             yield f"A highlight of {field.label}", condition
     for rule in dataset.rules:
-        if rule.name:
-            continue  # the table's own, which its server keeps whether it is understood here or not
+        if rule.expression in kept:
+            continue  # its server sees to it, whether it is understood here or not
         yield f"The rule “{(rule.message or rule.name or rule.expression)[:60]}”", rule.expression
