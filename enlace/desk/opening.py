@@ -86,8 +86,11 @@ def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = 
             except Problem as problem:
                 if problem.code != GONE:
                     raise
+                left_out = _left_out(form)
+                if request.method == "POST" and not left_out:
+                    raise
                 # Nothing was done yet: what reads or writes a column that is gone does nothing at all.
-                return once(forgiving=not _left_out(form))
+                return once(forgiving=not left_out)
         except Problem as problem:
             page = _in_its_place(request, form, problem, kept)
             if page is None:
