@@ -81,16 +81,7 @@ def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = 
                 return view(request, work, **more)
 
         try:
-            try:
-                return once()
-            except Problem as problem:
-                if problem.code != GONE:
-                    raise
-                left_out = _left_out(form)
-                if request.method == "POST" and not left_out:
-                    raise
-                # Nothing was done yet: what reads or writes a column that is gone does nothing at all.
-                return once(forgiving=not left_out)
+            return _once_more(form, once, request.method == "POST")
         except Problem as problem:
             page = _in_its_place(request, form, problem, kept)
             if page is None:
@@ -98,6 +89,20 @@ def on_form(view: Callable | None = None, *, short: bool = False, sheet: bool = 
             return page
 
     return opened
+
+
+def _once_more(form: Form, once: Callable[..., Any], acts: bool) -> Any:
+    """What a request comes to, also where columns of the form are gone, or a whole table. acts: it may change something."""
+    try:
+        return once()
+    except Problem as problem:
+        if problem.code != GONE:
+            raise
+        left_out = _left_out(form)
+        if acts and not left_out:
+            raise
+        # Nothing was done yet: what reads or writes a column that is gone does nothing at all.
+        return once(forgiving=not left_out)
 
 
 def _is_page(request: HttpRequest) -> bool:

@@ -18,7 +18,7 @@ from enlace.core.near import closest
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog
 from enlace.core.server.dialects import server_kind
-from enlace.core.wiring.retyped import family_of
+from enlace.core.wiring.retyped import unlike
 
 from .details import Above, add_detail, fitting, shaped
 from .models import Dataset, Detail
@@ -71,9 +71,8 @@ def _comparable(dataset: Dataset, table: Table, columns: Sequence[str], targets:
         return
     types = {column.name: column.type_text for column in table.columns}
     for name, target in zip(columns, targets, strict=True):
-        mine, theirs = family_of(types[name]), family_of(target.type_text)
-        if mine and theirs and mine != theirs:
-            what = f"{table.name}.{name} is {mine} and {target.name} is {theirs}: the server does not compare them."
+        if held := unlike(types[name], target.type_text):
+            what = f"{table.name}.{name} is {held[0]} and {target.name} is {held[1]}: the server does not compare them."
             raise Problem(what, "Link columns that hold the same.", code="bad")
 
 

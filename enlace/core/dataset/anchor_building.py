@@ -19,7 +19,7 @@ from ..server.dialects import server_kind
 from ..server.engine import reading
 from . import shared_hints
 from .anchor_part import Part
-from .anchor_ranges import FETCHED, next_range
+from .anchor_ranges import counted_off, next_range
 from .order import order_by, segments
 from .ordered import Key, Ordered, Stretch
 
@@ -135,15 +135,10 @@ def _go_on_here(rows: Ordered, part: Part, size: int | None) -> bool:
     columns, skip = [rows.source.c[one.column] for one in rows.order], int(part.last is not None)
     asked = select(*columns).select_from(rows.base()).where(_after(rows, part))
     asked = asked.order_by(*order_by(rows.source, rows.order)).limit(size).offset(skip or None)
-    found, seen, last = [], 0, part.last
-    with reading(rows.spec) as connection:
-        cursor: Any = connection.execute(asked, dict(rows.values)).cursor
-        while several := cursor.fetchmany(FETCHED):
-            found += several[-(part.rows + seen) % part.step :: part.step]
-            seen, last = seen + len(several), tuple(several[-1])
+    found, seen, last = counted_off(rows, part, asked)
     # All at once: a stretch that breaks off has found nothing.
     part.anchors += found
-    part.rows, part.last = part.rows + seen, last
+    part.rows, part.last = part.rows + seen, last or part.last
     return seen == size
 
 

@@ -82,13 +82,18 @@ Found = tuple[list[tuple[Any, ...]], int]
 def _read_here(rows: Ordered, part: Part, condition: ColumnElement[bool]) -> Found:
     """The anchors of a range and how many rows it has. They need not travel, and are counted off here."""
     asked = select(*_columns(rows)).select_from(rows.base()).where(condition)
-    found, seen = [], 0
+    return counted_off(rows, part, asked.order_by(*order_by(rows.source, rows.order)))[:2]
+
+
+def counted_off(rows: Ordered, part: Part, asked: Any) -> tuple[list[tuple[Any, ...]], int, tuple[Any, ...] | None]:
+    """The anchors among the rows that a statement gives behind those of a part, how many rows there are, and the last one."""
+    found, seen, last = [], 0, None
     with reading(rows.spec) as connection:
-        cursor: Any = connection.execute(asked.order_by(*order_by(rows.source, rows.order)), dict(rows.values)).cursor
+        cursor: Any = connection.execute(asked, dict(rows.values)).cursor
         while several := cursor.fetchmany(FETCHED):
             found += several[-(part.rows + seen) % part.step :: part.step]
-            seen += len(several)
-    return [tuple(row) for row in found], seen
+            seen, last = seen + len(several), tuple(several[-1])
+    return found, seen, last
 
 
 def _read_there(rows: Ordered, part: Part, condition: ColumnElement[bool]) -> Found:

@@ -8,7 +8,7 @@ from functools import partial
 from ..form.edit import remove_source
 from ..model.dataset import DatasetSpec
 from .base import Fault, Wired
-from .retyped import family_of
+from .retyped import unlike
 
 
 def links(wired: Wired) -> Iterator[Fault]:
@@ -42,9 +42,9 @@ def links(wired: Wired) -> Iterator[Fault]:
                 repair,
                 "Remove it",
             )
-        elif unlike := unlike_pairs(dataset, above, source.columns, source.parent_columns):
+        elif several := unlike_pairs(dataset, above, source.columns, source.parent_columns):
             severity = "warning" if wired.converts else "error"
-            sentence = f"The link of {title} compares {', '.join(unlike)}: link columns that hold the same."
+            sentence = f"The link of {title} compares {', '.join(several)}: link columns that hold the same."
             yield Fault("links", sentence, severity, "", source.name, repair, "Remove it")
         elif source.name in wired.unserved:
             sentence = f"No index serves the link of {title}: each move reads the whole table. Ask who runs the database for an index on {', '.join(source.columns)}."
@@ -68,9 +68,8 @@ def unlike_pairs(
     """The pairs of a link whose columns hold unlike things, in words such as "quay (a text) with id (a number)"."""
     told = []
     for own, other in zip(columns, parent_columns, strict=False):
-        mine, theirs = (family_of(spec.by_name[name].type_text) for spec, name in ((dataset, own), (above, other)))
-        if mine and theirs and mine != theirs:
-            told.append(f"{own} ({mine}) with {other} ({theirs})")
+        if held := unlike(dataset.by_name[own].type_text, above.by_name[other].type_text):
+            told.append(f"{own} ({held[0]}) with {other} ({held[1]})")
     return told
 
 

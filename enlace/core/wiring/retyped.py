@@ -26,6 +26,16 @@ def family_of(type_text: str) -> str:
     return next((words for words, names in FAMILIES if re.search(names, type_text, re.I)), "")
 
 
+def unlike(one_type: str, other_type: str) -> tuple[str, str] | None:
+    """What columns of two types hold, in words, where that is not the same; None where it is, or a type tells nothing.
+
+    >>> unlike("VARCHAR(9)", "int4"), unlike("int4", "NUMERIC"), unlike("geometry", "int4")
+    (('a text', 'a number'), None, None)
+    """
+    mine, theirs = family_of(one_type), family_of(other_type)
+    return (mine, theirs) if mine and theirs and mine != theirs else None
+
+
 def retyped(wired: Wired) -> Iterator[Fault]:
     for source, types in wired.types.items():
         dataset = wired.datasets.get(source)
@@ -36,8 +46,8 @@ def retyped(wired: Wired) -> Iterator[Fault]:
             if field.name not in types:
                 sentence = f"{field.label} has no column in the table any more. The sheet of the dataset offers to take it out."
                 yield Fault("retyped", sentence, "error", "", source, field=field.name)
-            was, now = family_of(field.type_text), family_of(types.get(field.name, ""))
-            if was and now and was != now:
+            if held := unlike(field.type_text, types.get(field.name, "")):
+                was, now = held
                 sentence = (
                     f"{field.label} is {now} in the table by now ({types[field.name]}), and was {was} ({field.type_text}) "
                     "when its dataset was shaped. The sheet of the dataset offers to take it as it is now."
