@@ -41,6 +41,9 @@ SLOWLY = """() => {
 }"""
 
 
+DESK_SCRIPT = re.compile(r"/desk(\.\w+)?\.js$")
+
+
 class Haste(Served):
     def vessels(self):
         """The form, its scripts at work, nothing pending."""
@@ -51,6 +54,18 @@ class Haste(Served):
             page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
             self.says("discarded", page)
         return page
+
+    def test_what_is_typed_before_the_scripts_are_at_work_is_sent(self):
+        page, held = self.vessels(), []
+        page.route(DESK_SCRIPT, lambda route: held.append(route))
+        page.reload(wait_until="commit")
+        editor = page.locator("#panel").get_by_label("Flag")
+        editor.fill("PT")
+        editor.press("Tab")
+        expect(page.locator("#desk[data-ready]")).to_have_count(0)
+        held.pop().continue_()
+        expect(page.locator("#strip")).to_contain_text("1 record pending")
+        page.unroute(DESK_SCRIPT)
 
     def test_an_answer_to_an_older_move_does_not_lead_back(self):
         page = self.vessels()

@@ -171,8 +171,9 @@ class Tutorial(Served):
         controls = page.locator("[data-stage] [data-control]")
 
         def add(name: str, of: str = "") -> None:
-            count = controls.count()
             page.locator(".adds summary").click()
+            page.wait_for_load_state()  # all of the sheet is there to be counted
+            count = controls.count()
             if of:
                 page.locator("#add-source").select_option(label=of)
             page.locator(".adds").get_by_text(name, exact=True).click()

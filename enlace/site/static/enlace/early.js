@@ -1,20 +1,22 @@
-// What is pressed before the page's scripts are at work is done once they are: a button that htmx doesn't know yet would
-// do nothing, and one that asks first would not ask.
+// What is pressed or typed before the page's scripts are at work is done once they are: a button that htmx doesn't know
+// yet would do nothing, one that asks first would not ask, and nobody would send what an editor was left with.
 (() => {
   const early = [];
   const hold = (event) => {
-    const button = event.target.closest?.("button, input[type=submit]");
-    if (!button) return;
-    event.preventDefault();
+    const it = event.type === "change" ? event.target : event.target.closest?.("button, input[type=submit]");
+    if (!it) return;
+    if (event.cancelable) event.preventDefault();
     event.stopImmediatePropagation();
-    early.push(button);
+    early.push([it, event.type]);
   };
-  document.addEventListener("click", hold, true);
+  for (const type of ["click", "change"]) document.addEventListener(type, hold, true);
   // Modules and deferred scripts ran before this, and htmx takes the page in at the same event: one turn later.
   document.addEventListener("DOMContentLoaded", () =>
     setTimeout(() => {
-      document.removeEventListener("click", hold, true);
-      for (const button of early) button.click();
+      for (const type of ["click", "change"]) document.removeEventListener(type, hold, true);
+      for (const [it, type] of early)
+        if (type === "click") it.click();
+        else it.dispatchEvent(new Event("change", { bubbles: true }));
     }),
   );
 })();
