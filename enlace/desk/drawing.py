@@ -26,6 +26,8 @@ from .templatetags.drawn import asking, navigator, panel, table, tabs, value
 
 OF_RECORD, OF_ROWS = ("record",), ("rows",)
 ALL = OF_RECORD + OF_ROWS
+# Settings of which what a control is drawn from knows more: which columns there are, whether anything can be entered.
+TOLD = ("columns", "fields", "blank_row", "ruled")
 # Kinds that are drawn from skeletons, beside the grid; the others have a template each.
 WRITTEN: dict[str, Callable[[Mapping[str, Any]], SafeString]] = {
     "navigator": navigator,
@@ -103,7 +105,7 @@ def draw_control(
     context |= {
         setting.name: kind.value(control.settings, setting.name)
         for setting in kind.settings
-        if setting.name not in ("columns", "fields")
+        if setting.name not in TOLD
     }
     name = drawn_as(sheet, control)
     if drawing is not None and not drawing.holds(control.settings.get("shown_when")):

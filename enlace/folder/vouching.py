@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from django.db.models import prefetch_related_objects
 from sqlglot.errors import SqlglotError
 
+from enlace.core.dataset.called_rows import called_in
 from enlace.core.dataset.parameters import WRITES
 from enlace.core.dataset.stored import lookup_of
 from enlace.core.model.connection import ConnectionSpec
@@ -31,7 +32,7 @@ def vouch(datasets: Iterable[Dataset], forms: Iterable[Form]) -> None:
                 dataset.connection,
                 f"The dataset {dataset.name}",
                 sql,
-                lambda spec, s=sql, k=kind: check_calls(s, k, WRITES[k], spec),  # type: ignore[misc]
+                lambda spec, s=sql, k=kind: check_calls(s, k, WRITES[k], spec, procedures=bool(called_in(s, k))),  # type: ignore[misc]
             )
     for form in forms:
         for action in form.actions.all():

@@ -23,11 +23,10 @@ from enlace.core.dataset.query import (
     Query,
     Result,
     checked_query,
-    query_dataset,
-    result_fields,
     run_query,
     stream_query,
 )
+from enlace.core.dataset.query_dataset import query_dataset, result_fields
 from enlace.core.dataset.query_faults import query_faults
 from enlace.core.dataset.query_plan import query_plan
 from enlace.core.exchange.csv_out import guarded
@@ -38,6 +37,7 @@ from enlace.core.expression.faults import TextFault
 from enlace.core.kinds import raw_text
 from enlace.core.problem import Problem
 from enlace.core.server.catalog import Catalog
+from enlace.core.server.dialects import server_kind
 from enlace.core.server.running import stop
 from enlace.rows.sending import sent, writer_named
 
@@ -64,6 +64,7 @@ def _pad(request: HttpRequest, connection: Connection, sql: str, status: int = 2
         "project": connection.project,
         "connection": connection,
         "tables": len(columns),
+        "calls": server_kind(connection.kind).calls_give_rows,
         "known": {"dialect": connection.kind, "columns": columns},
         "sql": sql,
         "name": request.POST.get("name", ""),
@@ -87,7 +88,7 @@ def _runs(request: HttpRequest, connection: Connection) -> Any:
 
 def _asked(request: HttpRequest, connection: Connection) -> tuple[Query, dict[str, str | None]]:
     """The query, and what was given for its parameters: nothing typed is no value, which suits a parameter of any type."""
-    query = checked_query(request.POST.get("sql", ""), connection.kind, connection.to_spec())
+    query = checked_query(request.POST.get("sql", ""), connection.kind, connection.to_spec(), calls=True)
     return query, {name: request.POST.get(f"given-{name}") or None for name in query.parameters}
 
 

@@ -9,7 +9,8 @@ from unittest import mock
 from sqlalchemy import text
 
 from enlace.core.dataset import query as queries
-from enlace.core.dataset.query import checked_query, only_reading, query_dataset, run_query, traced
+from enlace.core.dataset.query import checked_query, only_reading, run_query
+from enlace.core.dataset.query_dataset import query_dataset, traced
 from enlace.core.dataset.window import Rows
 from enlace.core.draft.pending import as_read, with_text
 from enlace.core.model.values import key_of

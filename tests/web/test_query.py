@@ -144,3 +144,27 @@ class Pad(Pages):
         page = self.client.get(f"/desk/{form.pk}/")
         self.assertContains(page, "groups, counts or limits rows")
         self.assertContains(page, "departed")
+        self.assertNotContains(page, "data-blank")  # nothing can be entered
+
+    def test_a_form_of_what_a_procedure_gives(self):
+        place = self.at_server(
+            "mariadb",
+            "CREATE TABLE stay (berth VARCHAR(4), days INT)",
+            "INSERT INTO stay VALUES ('N1', 3), ('N1', 5), ('S1', 9), ('T1', 2)",
+            "CREATE PROCEDURE long_stays(least INT) SELECT berth, SUM(days) AS days FROM stay GROUP BY 1 HAVING days > least",
+        )
+        pad = f"/workshop/connection/{self.connect(place.spec).pk}/query/"
+        self.assertContains(self.client.get(pad.removesuffix("/")), "CALL of a procedure")
+        asked = {"sql": "CALL long_stays(:least)", "given-least": "1", "name": "Long stays"}
+        self.assertContains(self.client.post(pad + "run", asked), "3 rows")
+        self.assertContains(self.client.post(pad + "run", {**asked, "plan": 1}), "has no plan")
+        told = b"".join(self.client.post(pad + "export", asked).streaming_content).decode()
+        self.assertEqual(told.splitlines(), ["berth,days", "N1,8", "S1,9", "T1,2"])
+        self.client.post(pad + "keep", asked)
+        at = f"/desk/{Form.objects.get().pk}/"
+        self.assertContains(self.client.get(at), "Least")  # it is asked for
+        for least, more, shown in (("1", {}, "S1 N1 T1"), ("2", {}, "S1 N1"), ("1", {"only-days": "<9"}, "N1 T1")):
+            page = self.client.get(at, {"given-least": least, "order": "-days", **more}).content.decode()
+            self.assertEqual(re.findall(r'role="gridcell"[^>]*>([A-Z]1)<', page), shown.split())
+        place.run("INSERT INTO stay VALUES ('F1', 40)")
+        self.assertContains(self.client.get(f"{at}rows?order=-days"), "F1")  # it is run anew

@@ -36,7 +36,7 @@ def query_faults(sql: str, spec: ConnectionSpec, catalog: Catalog) -> list[TextF
         if faults:
             return faults
     try:
-        checked_query(sql, spec.kind, spec)
+        checked_query(sql, spec.kind, spec, calls=True)
     except Problem as problem:
         return [TextFault(0, len(sql.rstrip()), str(problem))]
     return []

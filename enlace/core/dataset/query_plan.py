@@ -48,6 +48,8 @@ def query_plan(spec: ConnectionSpec, query: Query, parameter_values: Mapping[str
     """The steps of a query, outermost first. Raises Problem."""
     if spec.kind not in EXPLAIN:
         raise Problem("Plans are not read from this kind of server.", "Ask its own tools.", code="bad")
+    if query.called:
+        raise Problem("A procedure has no plan.", "Ask for those of the statements that it runs.", code="bad")
     # Some plans name a table by what the query calls it.
     called = {t.alias: f"{t.name} ({t.alias})" for t in query.tree.find_all(exp.Table) if t.alias}
     asked = replace(query, sql=EXPLAIN[spec.kind] + query.sql)

@@ -51,6 +51,7 @@ from .filters import WHEN, AnyFilter
 from .keys import KEYS_A_STATEMENT, in_parts, key_in
 from .order import OrderPart, order_by, reversed_order, segments, total_order
 from .ordered import Ordered, Stretch
+from .query import called_dataset
 from .source import Source, given_values, source_of, source_table
 from .window_rows import CUT, Row, beside, identity_of, row_maker, window_columns, window_statement
 
@@ -88,7 +89,8 @@ class Rows:
         # The dataset's own condition is a filter like others, so that counts, windows and totals can't forget it.
         own = (WHEN,) if dataset.row_condition else ()
         # A builder's query may be slow or never end: over an SQLite file it runs in a process of its own.
-        spec = read_apart(spec) if dataset.query else spec
+        if dataset.query:
+            spec, dataset = read_apart(spec), called_dataset(spec, dataset)
         return cls(
             spec, dataset, total_order(dataset, wanted), None if within is None else tuple(within), (*own, *filters)
         )

@@ -97,7 +97,7 @@ class Routine:
     parameters: (name, type) of what it takes; a name may be "". gives: "rows", "a value" or "" (it acts, or gives
     nothing that a SELECT could read). steady: the server says that it changes nothing. says: what it gives, in the
     server's words. called: it is a procedure, which a CALL runs. fills: (place, name) of the arguments that it only gives
-    something back through.
+    something back through. perhaps_rows: the CALL may give rows, which the server does not tell beforehand.
     """
 
     name: str
@@ -107,3 +107,4 @@ class Routine:
     says: str = ""
     called: bool = False
     fills: tuple[tuple[int, str], ...] = ()
+    perhaps_rows: bool = False

@@ -157,6 +157,10 @@ class RuleSpec:
     runs: str = "always"
 
 
+# Among the values of a query's parameters: the rows that a procedure gave, as a text.
+CALLED = "called__rows"
+
+
 @dataclass(frozen=True, eq=False)
 class DatasetSpec:
     """The fields of one table or view and what identifies a record.
@@ -213,8 +217,8 @@ class DatasetSpec:
 
     @property
     def identity(self) -> Hashable:
-        """Equal for the same definition with the same values."""
-        return self.token, self.parameter_values
+        """Equal for the same definition with the same values, whatever rows a procedure gave for them."""
+        return self.token, tuple(given for given in self.parameter_values if given[0] != CALLED)
 
     @property
     def all_rows(self) -> DatasetSpec:

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import and_, func, select
 
 from ..dataset.asked import asked, own_rows
+from ..dataset.query import called_dataset
 from ..dataset.source import given_values, names_for, source_of
 from ..expression import Expression, Unsupported
 from ..model.connection import ConnectionSpec, read_apart
@@ -43,6 +44,7 @@ def checked(dataset: DatasetSpec, rule: RuleSpec) -> Expression:
 def broken_rows(spec: ConnectionSpec, dataset: DatasetSpec, rule: RuleSpec, most: int = 100) -> Trial:
     """The rows for which a rule is false. As in a CHECK, unknown is not broken. Raises Problem."""
     expression = checked(dataset, rule)
+    dataset = called_dataset(spec, dataset)
     source = source_of(dataset, spec.kind)
     bound_values = given_values(dataset, spec.kind)
     holds, joins = asked(source, expression)

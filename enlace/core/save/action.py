@@ -19,6 +19,7 @@ from sqlalchemy.exc import DBAPIError
 
 from ..dataset.asked import asked, own_rows
 from ..dataset.keys import key_in
+from ..dataset.query import called_dataset
 from ..dataset.related import related_on
 from ..dataset.source import given_values, names_for, source_of
 from ..dataset.window import source_table
@@ -102,7 +103,7 @@ def first_allowed(spec: ConnectionSpec, action: Action) -> str | None:
 
     Raises Problem.
     """
-    dataset = action.dataset
+    dataset = called_dataset(spec, action.dataset)
     source = source_of(dataset, spec.kind)
     condition: ColumnElement[bool] = true()
     joins: list[str] = []

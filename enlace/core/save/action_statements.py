@@ -5,13 +5,11 @@ They change rows (INSERT, UPDATE, DELETE), run a procedure (CALL), or run a func
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import sqlglot
 from sqlalchemy import TextClause, text
 from sqlglot import exp
-from sqlglot.tokens import Token, TokenType
 
 from ..dataset.parameters import WRITES, marked
 from ..expression.parse import parser_words
@@ -19,10 +17,10 @@ from ..model.connection import ConnectionSpec
 from ..problem import Problem
 from ..server.dialects import server_kind
 from ..server.engine import reading
-from ..server.functions import called, check_calls, tokens_of
+from ..server.functions import called, check_calls
+from ..server.pieces import Piece, pieces_of
 
 CHANGES = (exp.Insert, exp.Update, exp.Delete)
-CALL = "CALL"
 PERSON = "person"
 MOST_STATEMENTS = 20
 HINT = (
@@ -39,19 +37,11 @@ class ActionStatement:
     calls: bool
 
 
-@dataclass(frozen=True)
-class _Piece:
-    """A statement as it was written. called: what stands after CALL; "" where it is no call."""
-
-    written: str
-    called: str
-
-
 def statements_of(script: str, server: str, known: set[str]) -> tuple[ActionStatement, ...]:
     """The statements of a script, apart by semicolons. known: the names that may stand after a colon. Raises Problem."""
     dialect = WRITES[server]
     try:
-        pieces = list(_pieces(script, dialect))
+        pieces = list(pieces_of(script, dialect))
         trees = [sqlglot.parse_one(piece.called or piece.written, read=dialect) for piece in pieces]
     except (sqlglot.errors.SqlglotError, RecursionError) as error:
         raise Problem("A statement can't be understood.", "Check its SQL.", parser_words(error), code="bad") from None
@@ -65,7 +55,7 @@ def statements_of(script: str, server: str, known: set[str]) -> tuple[ActionStat
 def check_action(spec: ConnectionSpec, statements: str) -> None:
     """Raises Problem where a statement calls what it must not. Looked at when an action is kept."""
     dialect, server = WRITES[spec.kind], server_kind(spec.kind)
-    for piece in _pieces(statements, dialect):
+    for piece in pieces_of(statements, dialect):
         check_calls(piece.called or piece.written, spec.kind, dialect, spec, writing=True)
         if not piece.called:
             continue
@@ -78,7 +68,7 @@ def check_action(spec: ConnectionSpec, statements: str) -> None:
                     raise Problem(f"{name} ends the transaction that it runs in.", hint, code="bad")
 
 
-def _statement(piece: _Piece, tree: exp.Expr, server: str, known: set[str]) -> ActionStatement:
+def _statement(piece: Piece, tree: exp.Expr, server: str, known: set[str]) -> ActionStatement:
     calls = not isinstance(tree, CHANGES)
     if calls and not (_is_call(tree) if piece.called else _selects_a_call(tree)):
         raise Problem(f"“{piece.written[:60]}” is not a statement for an action.", HINT, code="bad")
@@ -101,20 +91,3 @@ def _selects_a_call(tree: exp.Expr) -> bool:
         and all(_is_call(shown.unalias()) for shown in tree.selects)
         and not any(value for part, value in tree.args.items() if part != "expressions")
     )
-
-
-def _pieces(script: str, dialect: str) -> Iterator[_Piece]:
-    """Cut by tokens, not at each semicolon: one within a text ends nothing."""
-    statement: list[Token] = []
-    for token in [*tokens_of(script, dialect), None]:
-        if token is not None and token.token_type != TokenType.SEMICOLON:
-            statement.append(token)
-        elif statement:
-            yield _piece(script, statement)
-            statement = []
-
-
-def _piece(script: str, tokens: list[Token]) -> _Piece:
-    start, end = tokens[0].start, tokens[-1].end + 1
-    is_call = tokens[0].token_type == TokenType.COMMAND and tokens[0].text.upper() == CALL
-    return _Piece(script[start:end], script[tokens[0].end + 1 : end].strip() if is_call else "")

@@ -132,14 +132,16 @@ def refuse_tricks(sql: str, server: str) -> None:
         raise Problem("The text contains a NUL character.", "Remove it.", code="bad")
 
 
-def check_calls(sql: str, server: str, dialect: str, spec: ConnectionSpec | None, writing: bool = False) -> None:
+def check_calls(
+    sql: str, server: str, dialect: str, spec: ConnectionSpec | None, writing: bool = False, procedures: bool = False
+) -> None:
     """Raises Problem for a trick, and for a function that is dangerous or that nobody vouches for. dialect: sqlglot's;
-    spec: where functions that are not known here are looked up; writing: as `vouched_for` has it."""
+    spec: where functions that are not known here are looked up; writing, procedures: as `vouched_for` has them."""
     refuse_tricks(sql, server)
     vouched: set[str] = set()
     if spec is not None and (names := called(sql, dialect) - SAFE):
         with reading(spec) as connection:
-            vouched = vouched_for(connection, names, writing)
+            vouched = vouched_for(connection, names, writing, procedures)
     hint = "Use a function of the SQL standard, or one of the database's own that it calls immutable or stable."
     _check_functions(sql, dialect, vouched, "Use what the page of the connection lists." if writing else hint)
 
@@ -158,9 +160,12 @@ def _check_functions(sql: str, dialect: str, vouched: Collection[str], hint: str
             raise Problem(f"It is not known what {name} does.", hint, code="bad")
 
 
-def vouched_for(connection: Connection, names: Collection[str], writing: bool = False) -> set[str]:
+def vouched_for(
+    connection: Connection, names: Collection[str], writing: bool = False, procedures: bool = False
+) -> set[str]:
     """Of some names, those of functions that the server calls immutable or stable; writing: also those that somebody
-    made for this database, procedures too, which may write what its tables allow."""
+    made for this database, procedures too, which may write what its tables allow; procedures: also those of procedures
+    that are not said to write."""
     kind, wanted = connection.dialect.name, sorted(n for n in names if n not in SAFE and not DANGEROUS.fullmatch(n))
     if not wanted or kind not in ("postgresql", "mysql", "mariadb"):
         return set()
@@ -180,6 +185,6 @@ def vouched_for(connection: Connection, names: Collection[str], writing: bool = 
             "WHERE routine_schema = database() AND find_in_set(routine_type, :types) "
             "AND find_in_set(lower(routine_name), :names)"
         ),
-        {"names": ",".join(wanted), "types": "FUNCTION,PROCEDURE" if writing else "FUNCTION"},
+        {"names": ",".join(wanted), "types": "FUNCTION,PROCEDURE" if writing or procedures else "FUNCTION"},
     )
     return {name for name, steady in rows if steady or writing}

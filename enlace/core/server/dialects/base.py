@@ -55,6 +55,7 @@ class ServerKind:
     loosely_typed: whether columns hold what is not of their type, and dates as texts or as numbers.
     ranges_are_prefixes: whether the texts from "ab" on and before "ac" are those that begin with "ab", capitals apart.
     native: the types of which the driver takes every value as it is.
+    calls_give_rows: whether a procedure gives rows to a CALL, which nothing can select from.
     tried: whether it is tested on servers of its kind.
     """
 
@@ -69,6 +70,7 @@ class ServerKind:
     converts: bool = True
     loosely_typed: bool = False
     ranges_are_prefixes: bool = False
+    calls_give_rows: bool = False
     tried: bool = True
     native: frozenset[type] = frozenset({str, int, float, bytes, type(None)})
 
@@ -315,6 +317,10 @@ class ServerKind:
         """Whether a procedure, as far as the account may read it, ends the transaction that it is called in. False also where
         the server refuses that."""
         return False
+
+    def hold_to_reading(self, connection: Connection) -> None:
+        """Let nothing of the session write any more, in whatever transaction, where its calls give rows."""
+        raise NotImplementedError
 
     @contextmanager
     def limited(self, connection: Connection, seconds: float) -> Iterator[None]:

@@ -34,6 +34,7 @@ class MariaDB(NetworkServer):
     label = "MariaDB or MySQL"
     port = 3306
     nulls_first = True
+    calls_give_rows = True
 
     # -- reaching it ---------------------------------------------------------------------------------
 
@@ -119,7 +120,9 @@ class MariaDB(NetworkServer):
             fills = tuple((place, parameter) for place, (parameter, _, mode) in enumerate(own) if mode == "OUT")
             is_function = kind == "FUNCTION"
             form = "a value" if is_function else ""
-            made.append(Routine(name, taken, form, access != "MODIFIES SQL DATA", gives or "", not is_function, fills))
+            steady = access != "MODIFIES SQL DATA"
+            perhaps = steady and not is_function and not fills
+            made.append(Routine(name, taken, form, steady, gives or "", not is_function, fills, perhaps))
         return made
 
     def filled_argument(self, name: str) -> str:
@@ -128,6 +131,9 @@ class MariaDB(NetworkServer):
     def commits_by_itself(self, connection: Connection, routine: str) -> bool:
         body = connection.execute(text(_BODY), {"name": routine}).scalar()
         return body is not None and _ENDS.search(_QUOTED.sub(" ", body)) is not None
+
+    def hold_to_reading(self, connection: Connection) -> None:
+        connection.execute(text("SET SESSION TRANSACTION READ ONLY"))
 
     # -- what it says --------------------------------------------------------------------------------
 
