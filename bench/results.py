@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 import statistics
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 RESULTS = Path(__file__).with_name("results.json")
@@ -33,6 +34,25 @@ class Results:
 
     def write(self) -> None:
         RESULTS.write_text(json.dumps(self.lines, indent=1) + "\n")
+
+
+@contextmanager
+def taken_by_others() -> Iterator[None]:
+    """Tell how much of the processors other machines on the same hardware took meanwhile: what a time in milliseconds is worth.
+    (proc_stat(5): the eighth figure of the first line is "steal"; nothing where there is no such file.)"""
+    before = _ticks()
+    yield
+    spent = [after - at for at, after in zip(before, _ticks(), strict=True)]
+    if len(spent) > STEAL and (busy := sum(spent) - sum(spent[IDLE])):
+        print(f"     meanwhile others took {spent[STEAL] / busy:.0%} of the time in which this machine had work")
+
+
+IDLE, STEAL = slice(3, 5), 7  # in proc_stat(5): the time without work, and without it while a disk is waited for
+
+
+def _ticks() -> list[int]:
+    stat = Path("/proc/stat")
+    return [int(figure) for figure in stat.read_text().split("\n")[0].split()[1:9]] if stat.exists() else []
 
 
 def milliseconds(act: Callable[[], object]) -> float:

@@ -202,6 +202,7 @@ class Served(unittest.TestCase):
         """Type into an editor beside the grid and leave it. p: what begins the ids of a detail's elements."""
         page = page or self.page
         self.ready(page)
+        expect(page.locator("[inert]")).to_have_count(0)  # the record that the page is on the way to is there
         editor = page.locator(f"[id='{p}panel']").get_by_label(label, exact=False).first
         editor.fill(text)
         with page.expect_response("**/edit?*"):

@@ -58,6 +58,7 @@ class ExpressionBoxes(Served):
         page.add_init_script(LATE)
         page.goto(f"{self.base}/workshop/dataset/2/")
         page.get_by_role("button", name="More about draught_m").click()
+        expect(page.locator("#p-help")).to_be_visible()  # what stands below it has moved
         page.get_by_text("Add a calculated field").click()
         page.locator("#new-label").fill("Days in port")
         typed = {

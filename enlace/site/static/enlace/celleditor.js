@@ -214,8 +214,7 @@ export class CellEditor {
   }
 
   keep(row, cell, typed) {
-    cell.textContent = typed.value;
-    cell.classList.remove("fits"); // nobody knows yet whether it does
+    this.grid.write(cell, typed.value);
     const { data, beside } = this.edit(row, typed);
     if (beside) beside.value = typed.value;
     this.source.send("edit", data);

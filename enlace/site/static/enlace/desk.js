@@ -1,6 +1,7 @@
 // The desk: holds the sources of the page together; what is typed goes out through Edits, in order.
 
 import { asking } from "./asking.js";
+import { Beforehand } from "./beforehand.js";
 import { boxed } from "./boxed.js";
 import { Choices } from "./choices.js";
 import "./controls/index.js";
@@ -12,7 +13,7 @@ import { HeldKeys, stopOf } from "./focus.js";
 import { lacks } from "./lacks.js";
 import { heard } from "./reach.js";
 import { renewRow } from "./renewrow.js";
-import { LAST, Source } from "./source.js";
+import { LAST, Source, wayTo } from "./source.js";
 import "./sheetpage.js";
 import { letterOf } from "./typing.js";
 
@@ -24,6 +25,15 @@ page.choices = new Choices(document.getElementById("choices"), (input) => {
 });
 page.choices.leave = (address) => settled().then(() => location.assign(address));
 const { edits, choices } = page;
+page.beforehand = new Beforehand(
+  async (address, signal) => {
+    const response = await fetch(address, { headers: { "HX-Request": "true" }, priority: "low", signal });
+    return { response, html: await response.text() };
+  },
+  () => edits.count,
+);
+// What buttons do, and what the page hears of other windows, may be about that record as well.
+document.addEventListener("htmx:afterRequest", ({ detail: { xhr } }) => xhr.status === 204 || page.beforehand.drop());
 const sources = new Map();
 for (const holder of desk.querySelectorAll("[data-source]")) {
   const source = new Source(holder, page);
@@ -141,9 +151,7 @@ wants("go", (source, { position, number, step }) => {
 });
 // Beyond what a control shows: what is pressed behind it is for what it shows by then.
 wants("beyond", (source, { position }) => page.hold(source.goTo(position).then(() => source.renewed)));
-wants("record", (source, { id, position }) =>
-  source.move(`record?record=${encodeURIComponent(id)}&position=${position}`, 0, Number(position)),
-);
+wants("record", (source, { id, position }) => source.move(wayTo(id, position), 0, Number(position)));
 wants("fold", (source, data) => source.fold(data));
 wants("refresh", (source) => refresh(source));
 // A page of tabs is open: what nobody asked for before is now.

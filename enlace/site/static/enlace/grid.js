@@ -263,6 +263,7 @@ export class Grid {
       return;
     }
     this.rows.innerHTML = html;
+    this.rows.classList.remove("few");
     this.first = start;
     this.root.removeAttribute("aria-busy");
     // A draft may bring lines above the one that somebody stands on, or take a new record to another group. Who has gone on
@@ -294,6 +295,7 @@ export class Grid {
     if (wider && known) requestAnimationFrame(() => this.measure());
     if (this.editing) this.editing.blur();
     this.rows.innerHTML = rows;
+    this.rows.classList.toggle("few", this.rows.children.length <= this.size / 2);
     this.first = start;
     this.counted = total !== null && total !== undefined;
     this.total = this.counted ? total : start + this.rows.children.length;
@@ -395,6 +397,26 @@ export class Grid {
     const { id } = this.current;
     if (!this.grouped) this.moved(id, id ? position : `position=${position}`);
     else this.moved(id, row ? row.dataset.at : `line=${position}`);
+  }
+
+  /** What was typed beside the grid stands in its cell before the server has said how it is written. */
+  echo({ record, field, value }) {
+    const row = this.row(this.current.position);
+    const column = [...this.head.querySelectorAll("[data-number]")].findIndex((head) => head.dataset.name === field);
+    if (row?.dataset.id === record && column >= 0) this.write(row.children[column + 1], value);
+  }
+
+  write(cell, text) {
+    cell.textContent = text;
+    cell.classList.remove("fits"); // nobody knows yet whether it does
+  }
+
+  /** The record that stands so many lines on from the current one, and its place, as `moved` is told of them; null where
+   *  it is not known, or a group stands there. */
+  beside(by) {
+    const line = this.current.position + by;
+    const { id, at = line } = this.row(line)?.dataset ?? {};
+    return id ? { id, at } : null;
   }
 
   /** Open or close a group; open: else the other way than it is. */

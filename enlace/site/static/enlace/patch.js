@@ -18,6 +18,7 @@ export function patch(there, made, keeps = () => false) {
   there.inert = false; // as it was while the answer was on its way
   if (there.isEqualNode(made) && !there.querySelector(TYPED)) return;
   const asking = new Set();
+  renamed(there, made);
   Idiomorph.morph(there, made, {
     morphStyle: "outerHTML",
     restoreFocus: false, // what has it stays
@@ -35,6 +36,15 @@ export function patch(there, made, keeps = () => false) {
   const off = document.activeElement.disabled ? document.activeElement : null;
   off?.replaceWith(off.cloneNode(true));
   for (const element of asking) if (element !== off) htmx.process(element);
+}
+
+/** A note has its record in its id, so that an answer about another one is not put into it. With the record it becomes that
+ *  record's: taken out and put in, each would have its field styled and laid out anew. */
+function renamed(there, made) {
+  const coming = made.querySelectorAll("[data-note]");
+  there.querySelectorAll("[data-note]").forEach((note, i) => {
+    if (coming[i]?.dataset.note === note.dataset.note) note.id = coming[i].id;
+  });
 }
 
 /** What a person did to an element was to the one before. */

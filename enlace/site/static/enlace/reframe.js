@@ -58,8 +58,16 @@ export function reframe(control, made) {
     const there = control.querySelector(said);
     const its = made.querySelector(said);
     if (!there || there.isEqualNode(its)) continue;
-    there.replaceWith(its);
-    for (const asking of its.querySelectorAll(ASKS)) htmx.process(asking);
+    become(there, its);
+    for (const asking of there.querySelectorAll(ASKS)) htmx.process(asking);
   }
   return true;
+}
+
+/** What stands there becomes what an answer has. It stays itself: one that is taken out and put in has all that comes behind
+ *  it, the grid, styled anew. */
+function become(there, its) {
+  for (const { name } of [...there.attributes]) if (!its.hasAttribute(name)) there.removeAttribute(name);
+  for (const { name, value } of its.attributes) there.setAttribute(name, value);
+  there.replaceChildren(...its.childNodes);
 }

@@ -7,6 +7,9 @@ import { heard, isAway } from "./reach.js";
 
 export const LAST = 2 ** 53; // further than any record: the server goes to the last one
 export const PAUSE = 90; // ms that a press waits for the next one, while an answer is on its way
+const FRAGMENT = { headers: { "HX-Request": "true" } };
+/** The way to a record at a place, as moves ask for it. */
+export const wayTo = (id, at) => `record?record=${encodeURIComponent(id)}&position=${at}`;
 const NOT_PUT_IN = "Enlace can't be reached just now. Nothing was put in: do it again in a moment.";
 const fresh = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
@@ -139,6 +142,7 @@ export class Source {
     this.toward = toward;
     // One press goes out at once; of several that come while one is under way, only where they end.
     const held = this.moves > 0;
+    const here = !held && !this.page.edits.busy && this.page.beforehand.has(this.address(path));
     this.asking?.abort(); // an answer on its way would take the person back to the record before
     const done = this.waiting?.done;
     this.moves += 1;
@@ -153,7 +157,8 @@ export class Source {
       this.toward = null;
       this.still(this.missed !== null);
     });
-    this.still(true); // its editors are of the record before: nobody should type into them now
+    // Its editors are of the record before: nobody should type into them now, unless those of the next one are there at once.
+    if (!here) this.still(true);
     done?.();
     return this.moving;
   }
@@ -199,12 +204,8 @@ export class Source {
     }
     if (this.page.each) await this.leave();
     const { count } = edits;
-    const asked = fetch(this.address(path), { headers: { "HX-Request": "true" }, signal });
-    const response = await heard(asked, {
-      told: "The database has not answered yet. The record comes as soon as it does.",
-      proves: true,
-    });
-    const html = response.ok && (await response.text());
+    const by = this.toward === null ? 0 : this.toward - this.position;
+    const { response, html } = await this.fetched(this.address(path), signal);
     signal.throwIfAborted();
     if (edits.count !== count) return false;
     this.missed = null;
@@ -216,15 +217,42 @@ export class Source {
       this.arriving = true;
       apply(html, response);
       this.arriving = false;
+      this.readOn(path, by);
     }
     return true;
+  }
+
+  /** An answer and its text: one that was asked for beforehand, else what is asked for now. */
+  async fetched(address, signal) {
+    const ask = async () => ({ response: await fetch(address, { ...FRAGMENT, signal }) });
+    const before = this.page.beforehand.take(address)?.then((known) => (known?.response.ok ? known : ask()));
+    const answer = before ?? ask();
+    const response = await heard(
+      answer.then((known) => known.response),
+      { told: "The database has not answered yet. The record comes as soon as it does.", proves: true },
+    );
+    return { response, html: (await answer).html ?? (response.ok && (await response.text())) };
+  }
+
+  /** Somebody went to the next record, or to the one before: where they would go on to is read meanwhile. */
+  readOn(path, by) {
+    const rests = this.moves === 1; // who holds a key down is elsewhere by now
+    const on = Math.abs(by) === 1 && rests && !this.page.each && this.wayOn(path, by);
+    if (on) this.page.beforehand.ask(this.address(on));
+  }
+
+  /** The way to the record that stands so many on from the one that a way led to; null where nobody knows it. */
+  wayOn(path, by) {
+    if (path.startsWith("at?position=")) return this.position + by < 0 ? null : `at?position=${this.position + by}`;
+    const { id, at } = this.grid?.beside(by) ?? {};
+    return id ? wayTo(id, at) : null;
   }
 
   /** A place is being found: it is gone to once it is known, unless somebody goes elsewhere before. */
   async wait(path, response) {
     const mine = new AbortController();
     this.coming = mine;
-    const again = () => fetch(this.address(path), { headers: { "HX-Request": "true" }, signal: mine.signal });
+    const again = () => fetch(this.address(path), { ...FRAGMENT, signal: mine.signal });
     if (await comes(response, again, mine)) this.move(path);
   }
 
@@ -245,7 +273,7 @@ export class Source {
   /** Have one control drawn anew. */
   async renew(id) {
     const asked = new URLSearchParams({ control: id, record: this.record ?? "", position: this.position ?? 0 });
-    const response = await reached(fetch(this.address(`control?${asked}`), { headers: { "HX-Request": "true" } }));
+    const response = await reached(fetch(this.address(`control?${asked}`), FRAGMENT));
     if (!response?.ok) return response && complain(response);
     const box = document.querySelector(`[data-control="${CSS.escape(id)}"]`);
     if (!box) return;
@@ -351,7 +379,7 @@ export class Source {
     this.counting = setTimeout(async () => {
       try {
         await this.page.edits.idle();
-        const response = await fetch(this.address(`cells?${asked}`), { headers: { "HX-Request": "true" } });
+        const response = await fetch(this.address(`cells?${asked}`), FRAGMENT);
         const current = JSON.stringify(range) === this.grid?.chosen.said;
         if (response.ok && current) told.textContent = (await response.json()).words;
       } catch {
@@ -394,7 +422,9 @@ export class Source {
   sendTyped(editor) {
     if (editor.value === editor.sent) return;
     editor.sent = editor.value;
-    this.send("edit", this.typed(editor));
+    const typed = this.typed(editor);
+    this.send("edit", typed);
+    if (editor.matches("input, textarea")) for (const grid of this.grids) grid.echo(typed);
     delete editor.dataset.choice;
   }
 

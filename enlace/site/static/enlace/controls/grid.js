@@ -7,7 +7,7 @@ import { Grid } from "../grid.js";
 import { KeptRows } from "../keptrows.js";
 import { ASKS } from "../patch.js";
 import { reframe } from "../reframe.js";
-import { PAUSE } from "../source.js";
+import { PAUSE, wayTo } from "../source.js";
 import { Control } from "./control.js";
 
 class GridControl extends Control {
@@ -40,7 +40,7 @@ class GridControl extends Control {
       hold: (done, event) => page.hold(done, event),
       moved: (id, at) =>
         id
-          ? source.move(`record?record=${encodeURIComponent(id)}&position=${at}`, PAUSE, Number(at))
+          ? source.move(wayTo(id, at), PAUSE, Number(at))
           : source.move(`at?${at}`, PAUSE, at.startsWith("position=") ? Number(at.slice(9)) : null),
       ranged: (range) => source.cellsChosen(range),
       fold: (key, open) => source.fold({ key, open }),
