@@ -66,9 +66,11 @@ class Haste(Served):
         editor = page.locator("#panel").get_by_label("Flag")
         editor.fill("PT")
         editor.press("Tab")
+        page.keyboard.press("Alt+Shift+N")
         expect(page.locator("#desk[data-ready]")).to_have_count(0)
         held.pop().continue_()
-        expect(page.locator("#strip")).to_contain_text("1 record pending")
+        expect(page.locator("#panel")).to_have_attribute("data-state", "new")
+        expect(page.locator("#strip")).to_contain_text("2 records pending")
         page.unroute(DESK_SCRIPT)
 
     def test_an_answer_to_an_older_move_does_not_lead_back(self):
