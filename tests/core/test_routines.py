@@ -33,7 +33,7 @@ PROCEDURES = (
         '10:11:12', x'00ff41'),
     (2, '', 'a\nb', 0.001, 1.5e300, -1, '1000-01-01', '9999-12-31 23:59:59', '00:00:00', x''),
     (3, NULL, 'c\nd', NULL, NULL, NULL, NULL, NULL, NULL, NULL)""",
-    "CREATE PROCEDURE all_kinds(from_id INT) READS SQL DATA SELECT * FROM kinds WHERE id >= from_id",
+    "CREATE PROCEDURE all_kinds(from_id INT) READS SQL DATA SELECT * FROM kinds WHERE id >= from_id ORDER BY id DESC",
     "CREATE PROCEDURE many(n INT) SELECT seq FROM seq_1_to_20000 WHERE seq <= n",
     "CREATE PROCEDURE writes() MODIFIES SQL DATA BEGIN DELETE FROM kinds; SELECT 1 AS a; END",
     "CREATE PROCEDURE ends() BEGIN COMMIT; DELETE FROM kinds; SELECT 1 AS a; END",
@@ -92,6 +92,9 @@ class Routines(OnServer):
             [row.values for row in read], [(*row[:-1], None if row.photo is None else len(row.photo)) for row in stored]
         )
         self.assertEqual([row.values[0] for row in rows.window(1, 2)], [row.id for row in stored[1:3]])
+        self.assertEqual(
+            [row.values[0] for row in Rows.of(self.spec, given).window(0, 10)], [3, 2, 1]
+        )  # as it gives them
         cheap = rows.narrowed(Filter("price", "<", 10))
         self.assertEqual([row.values[0] for row in cheap.window(0, 10)], [r.id for r in stored if (r.price or 99) < 10])
         further = Rows.of(self.spec, dataset.with_parameters((("from_id", "2"),)))

@@ -23,6 +23,7 @@ from ..server.pieces import CALL, pieces_of
 from .parameters import WRITES
 
 MOST_CALLED = 10_000  # rows
+ROW = "called__row"  # the column of a row's place among those that the procedure gave, which is their own order
 # Types of columns by the kinds of fields. What does not fit one is told by the server: a NULL in its place would be a lie.
 TYPES = {
     "whole": "BIGINT",
@@ -55,7 +56,7 @@ def columns_of(dataset: DatasetSpec) -> list[FieldSpec]:
 
 def rows_table(dataset: DatasetSpec) -> str:
     """A SELECT of the rows that travel in the parameter CALLED."""
-    shown, columns = [], []
+    shown, columns = [ROW], [f"{ROW} FOR ORDINALITY"]
     for place, field in enumerate(columns_of(dataset)):
         name = "`" + field.name.replace("`", "``") + "`"
         shown.append(f"UNHEX({name}) AS {name}" if field.kind in BYTES else name)

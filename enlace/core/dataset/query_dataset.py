@@ -14,6 +14,7 @@ from ..model.connection import ConnectionSpec
 from ..model.dataset import DatasetSpec, FieldSpec
 from ..problem import Problem
 from ..server.catalog import Catalog
+from .called_rows import ROW
 from .inference.kinds import kind_of_values
 from .inference.make import make_dataset
 from .inference.widths import width_of
@@ -57,6 +58,7 @@ def query_dataset(spec: ConnectionSpec, sql: str, parameter_values: Mapping[str,
             read_only_because=trace.why_not,
             order=result.columns,
             query=query.sql,
+            locator=ROW if query.called else None,
             sorted_by=_own_order(query.tree, result.columns),
         )
     kept = [name for name in own.by_name if name in trace.columns]

@@ -27,7 +27,7 @@ from ..expression.push import Sql, pushed
 from ..model.dataset import ColumnSpec, DatasetSpec, DetailSpec, FieldSpec, LookupSpec
 from ..server.dialects import server_kind
 from ..server.names import Raw, RoundedSingle, Single, quoted_table
-from .called_rows import called_in, rows_table
+from .called_rows import ROW, called_in, rows_table
 from .compiled import derived
 from .parameters import THERE_TOO, WRITES, bound_text
 
@@ -294,8 +294,10 @@ def computable(dataset: DatasetSpec, server: str) -> DatasetSpec:
 
 
 def _query(dataset: DatasetSpec, server: str) -> FromClause:
-    columns = dict.fromkeys([*(f.name for f in dataset.all if not f.formula), *dataset.key])
-    sql = rows_table(dataset) if called_in(dataset.query, server) else dataset.query
+    called = called_in(dataset.query, server)
+    own = [ROW] if called else dataset.key
+    columns = dict.fromkeys([*(f.name for f in dataset.all if not f.formula), *own])
+    sql = rows_table(dataset) if called else dataset.query
     return bound_text(sql, server, {}).columns(*(column(name, Raw()) for name in columns)).subquery(QUERY)
 
 

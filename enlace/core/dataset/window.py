@@ -182,7 +182,7 @@ class Rows:
         return list(bare)
 
     def _window(self, start: int, size: int) -> list[Row]:
-        if not (self.dataset.key or self.dataset.locator):
+        if not identity_of(self.dataset):
             with reading(self.spec) as connection:
                 return self._plain_window(connection, start, size)
         if not self.whole and (not self.filters or self.within is not None or self.dataset.query):

@@ -74,8 +74,8 @@ def row_maker(dataset: DatasetSpec, keys: int) -> Callable[[str, int, tuple[Any,
 
 
 def identity_of(dataset: DatasetSpec) -> tuple[str, ...]:
-    """The columns that tell rows apart; none where nothing does."""
-    return dataset.key or ((dataset.locator,) if dataset.locator else ())
+    """The columns that tell rows apart; none where nothing does, as where a procedure gives other ones each time."""
+    return dataset.key or ((dataset.locator,) if dataset.locator and not dataset.query else ())
 
 
 def window_statement(

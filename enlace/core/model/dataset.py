@@ -168,7 +168,8 @@ class DatasetSpec:
     Compared by identity: what is derived from a dataset is kept with it (see `compiled`).
 
     key: the columns that identify a record, empty when nothing does. locator: a hidden column that orders
-    the rows of a table without a key. read_only_because: a sentence; empty when records can be edited.
+    the rows of a table without a key, or those that a procedure gives. read_only_because: a sentence; empty when records
+    can be edited.
     uniques: column sets that the table keeps unique, the key apart.
     extra: fields that are shown and never saved, such as calculated ones. order: the names of all fields as forms show
     them; those that it lacks come last. details: the tables that aggregates in expressions may add up.
