@@ -103,7 +103,10 @@ def record(request: HttpRequest, work: Work) -> HttpResponse:
 
 
 def _moved(request: HttpRequest, work: Work, view: Any) -> HttpResponse:
-    answer = Answer(request, work).panel(view, moved="anew" not in request.GET)
+    anew = "anew" in request.GET
+    answer = Answer(request, work).panel(view, moved=not anew)
+    if anew:
+        answer.say("Read anew.")  # once it is so: an answer puts away what was told before
     if view is not None:
         answer.row(view)
     return answer.rail(view.position if view else None, work.total()).response()

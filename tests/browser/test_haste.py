@@ -1,6 +1,7 @@
 """What a person presses while answers to what was pressed before are still on their way."""
 
 import re
+import sqlite3
 
 from playwright.sync_api import expect
 
@@ -72,6 +73,16 @@ class Haste(Served):
         expect(page.locator("#panel")).to_have_attribute("data-state", "new")
         expect(page.locator("#strip")).to_contain_text("2 records pending")
         page.unroute(DESK_SCRIPT)
+
+    def test_what_was_read_anew_is_said_once_it_is(self):
+        page = self.vessels()
+        with sqlite3.connect(self.harbour) as db:
+            db.execute("UPDATE vessel SET name = name || '+' WHERE id = 1")
+        page.get_by_role("button", name="Refresh").first.click()
+        expect(page.locator("#panel [data-field=name]")).to_have_value(re.compile(r"\+$"))
+        self.says("Read anew.")
+        page.wait_for_timeout(500)
+        expect(page.locator("#said")).to_have_class(re.compile(r"\bshown\b"))
 
     def test_an_answer_to_an_older_move_does_not_lead_back(self):
         page = self.vessels()

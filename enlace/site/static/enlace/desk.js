@@ -28,6 +28,7 @@ const { edits, choices } = page;
 page.beforehand = new Beforehand(
   async (address, signal) => {
     const response = await fetch(address, { headers: { "HX-Request": "true" }, priority: "low", signal });
+    if (!response.ok || response.redirected) throw response; // whoever comes for it asks again, and is told
     return { response, html: await response.text() };
   },
   () => edits.count,
@@ -177,7 +178,6 @@ function reload(source) {
 function refresh(source) {
   source.move(`at?position=${source.position ?? 0}&anew=1`);
   reload(source);
-  enlaceSay("Read anew.");
 }
 /** The act of a button on the sheet. */
 function run(source, { act, action, to }) {

@@ -225,7 +225,7 @@ export class Source {
   /** An answer and its text: one that was asked for beforehand, else what is asked for now. */
   async fetched(address, signal) {
     const ask = async () => ({ response: await fetch(address, { ...FRAGMENT, signal }) });
-    const before = this.page.beforehand.take(address)?.then((known) => (known?.response.ok ? known : ask()));
+    const before = this.page.beforehand.take(address)?.then((known) => known ?? ask());
     const answer = before ?? ask();
     const response = await heard(
       answer.then((known) => known.response),
