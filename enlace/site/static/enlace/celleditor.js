@@ -8,6 +8,12 @@ export const SHOWN = 200; // characters of a text that a cell shows at the most
 const ELSEWHERE = ["longtext", "picture", "binary"]; // edited beside the grid, where there is room
 const PICTURES = ["picture", "binary"];
 
+/** A cell shows what was typed, before the server has said how it is written. */
+export function typedInto(cell, text) {
+  cell.textContent = text;
+  cell.classList.remove("fits"); // nobody knows yet whether it does
+}
+
 export class CellEditor {
   /** source: whose records the grid shows. */
   constructor(source, grid, choices) {
@@ -214,7 +220,7 @@ export class CellEditor {
   }
 
   keep(row, cell, typed) {
-    this.grid.write(cell, typed.value);
+    typedInto(cell, typed.value);
     const { data, beside } = this.edit(row, typed);
     if (beside) beside.value = typed.value;
     this.source.send("edit", data);

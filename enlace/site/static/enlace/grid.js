@@ -3,6 +3,7 @@
 // Browsers cap an element's height (at some 17 to 33 million pixels), so from MOST_HEIGHT on the scroll bar
 // stands for a share of the rows, while wheel and keys still move by rows.
 
+import { typedInto } from "./celleditor.js";
 import { ChosenCells } from "./chosencells.js";
 import { merge } from "./merging.js";
 import { nowFor, quickOf } from "./quickvalues.js";
@@ -403,12 +404,7 @@ export class Grid {
   echo({ record, field, value }) {
     const row = this.row(this.current.position);
     const column = [...this.head.querySelectorAll("[data-number]")].findIndex((head) => head.dataset.name === field);
-    if (row?.dataset.id === record && column >= 0) this.write(row.children[column + 1], value);
-  }
-
-  write(cell, text) {
-    cell.textContent = text;
-    cell.classList.remove("fits"); // nobody knows yet whether it does
+    if (row?.dataset.id === record && column >= 0) typedInto(row.children[column + 1], value);
   }
 
   /** The record that stands so many lines on from the current one, and its place, as `moved` is told of them; null where
