@@ -13,7 +13,7 @@ import { HeldKeys, stopOf } from "./focus.js";
 import { lacks } from "./lacks.js";
 import { heard } from "./reach.js";
 import { renewRow } from "./renewrow.js";
-import { LAST, Source, wayTo } from "./source.js";
+import { FRAGMENT, LAST, Source, wayTo } from "./source.js";
 import "./sheetpage.js";
 import { letterOf } from "./typing.js";
 
@@ -27,7 +27,7 @@ page.choices.leave = (address) => settled().then(() => location.assign(address))
 const { edits, choices } = page;
 page.beforehand = new Beforehand(
   async (address, signal) => {
-    const response = await fetch(address, { headers: { "HX-Request": "true" }, priority: "low", signal });
+    const response = await fetch(address, { ...FRAGMENT, priority: "low", signal });
     if (!response.ok || response.redirected) throw response; // whoever comes for it asks again, and is told
     return { response, html: await response.text() };
   },

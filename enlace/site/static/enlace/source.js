@@ -7,7 +7,7 @@ import { heard, isAway } from "./reach.js";
 
 export const LAST = 2 ** 53; // further than any record: the server goes to the last one
 export const PAUSE = 90; // ms that a press waits for the next one, while an answer is on its way
-const FRAGMENT = { headers: { "HX-Request": "true" } };
+export const FRAGMENT = { headers: { "HX-Request": "true" } };
 /** The way to a record at a place, as moves ask for it. */
 export const wayTo = (id, at) => `record?record=${encodeURIComponent(id)}&position=${at}`;
 const NOT_PUT_IN = "Enlace can't be reached just now. Nothing was put in: do it again in a moment.";
