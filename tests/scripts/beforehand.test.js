@@ -14,7 +14,7 @@ function reading() {
     read,
     () => world.sent,
     () => world.time,
-  ); // prettier-ignore
+  );
   return world;
 }
 

@@ -58,7 +58,7 @@ export function reframe(control, made) {
     const there = control.querySelector(said);
     const its = made.querySelector(said);
     if (!there || there.isEqualNode(its)) continue;
-    become(there, its);
+    changeInto(there, its);
     for (const asking of there.querySelectorAll(ASKS)) htmx.process(asking);
   }
   return true;
@@ -66,7 +66,7 @@ export function reframe(control, made) {
 
 /** What stands there becomes what an answer has. It stays itself: one that is taken out and put in has all that comes behind
  *  it, the grid, styled anew. */
-function become(there, its) {
+function changeInto(there, its) {
   for (const { name } of [...there.attributes]) if (!its.hasAttribute(name)) there.removeAttribute(name);
   for (const { name, value } of its.attributes) there.setAttribute(name, value);
   there.replaceChildren(...its.childNodes);
