@@ -57,7 +57,8 @@ class Engine:
         self._add(KNOWN, name, (label, check, example), "text check")
 
     def control_kind(self, kind: ControlKind) -> None:
-        """Add a kind of control; its template `desk/controls/NAME.html` lies in the extension's folder `templates`."""
+        """Add a kind of control; its template `desk/controls/NAME.html` lies in the extension's folder `templates`, a style or a
+        script `enlace/controls/NAME.css` or `.js` in its folder `static`."""
         self._add(CONTROL_KINDS, kind.name, kind, "kind of control")
 
     def function(

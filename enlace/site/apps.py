@@ -18,9 +18,10 @@ class SiteConfig(AppConfig):
     def ready(self) -> None:
         allow(policy())
         for module in load():
-            templates = Path(getattr(module, "__file__", "") or "").parent / "templates"
-            if templates.is_dir() and templates not in engines["django"].engine.dirs:
-                engines["django"].engine.dirs.append(templates)
+            folder = Path(getattr(module, "__file__", "") or "").parent
+            for name, known in (("templates", engines["django"].engine.dirs), ("static", settings.STATICFILES_DIRS)):
+                if (own := folder / name).is_dir() and own not in known:
+                    known.append(own)
 
 
 def policy() -> Policy:

@@ -151,6 +151,7 @@ LOCALE = os.environ.get("ENLACE_LOCALE", "en_GB")
 
 STATIC_URL = "static/"
 STATIC_ROOT = HOME / "static"
+STATICFILES_DIRS: list[Path] = []  # extensions add theirs
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "enlace.site.files.Files"},

@@ -244,21 +244,32 @@ class Composer(Sheets):
 
 
 class OneMoreKind(Sheets):
-    """The worked example of the documentation: a file's worth of a kind, a template, and nothing else."""
+    """The worked example of the documentation: a file's worth of a kind, a template, a style and a script, and nothing else."""
 
     def test_it_is_known_everywhere(self):
         kind = ControlKind(
             "rule", "Line", "A line between controls", size=(12, 1), settings=(Setting("label", "Label"),)
         )
+        own = {
+            "templates/desk/controls/rule.html": '<hr aria-label="{{ label }}">',
+            "static/enlace/controls/rule.css": "",
+            "static/enlace/controls/rule.js": "",
+        }
         with tempfile.TemporaryDirectory() as folder:
-            template = Path(folder) / "desk/controls/rule.html"
-            template.parent.mkdir(parents=True)
-            template.write_text('<hr aria-label="{{ label }}">')
-            engines = [{**settings.TEMPLATES[0], "DIRS": [folder]}]
-            with mock.patch.dict(CONTROL_KINDS, rule=kind), self.settings(TEMPLATES=engines):
+            for name, text in own.items():
+                (path := Path(folder) / name).parent.mkdir(parents=True, exist_ok=True)
+                path.write_text(text)
+            engines = [{**settings.TEMPLATES[0], "DIRS": [f"{folder}/templates"]}]
+            files = {"TEMPLATES": engines, "STATICFILES_DIRS": [f"{folder}/static"]}
+            with mock.patch.dict(CONTROL_KINDS, rule=kind), self.settings(**files):
                 self.assertIn('data-add="rule"', self.act("add", kind="rule"))
                 self.act("set", ids="rule", name="label", value="Below")
-                self.assertContains(self.client.get(f"/desk/{self.vessel.pk}/"), '<hr aria-label="Below">')
+                page = self.client.get(f"/desk/{self.vessel.pk}/").content.decode()
+                self.assertIn('<hr aria-label="Below">', page)
+                self.assertIn('<link rel="stylesheet" href="/static/enlace/controls/rule.css">', page)
+                # Its elements are at work when the page's own script looks for them.
+                scripts = re.findall(r'<script type="module"[^>]* src="/static/enlace/([^"]+)">', page)
+                self.assertLess(scripts.index("controls/rule.js"), scripts.index("desk.js"))
                 self.assertIn("rule", json.dumps(schema()))
                 self.assertEqual(
                     [fault for fault in faults_of(layout.wired(self.vessel)) if fault.control == "rule"], []

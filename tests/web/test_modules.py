@@ -16,7 +16,8 @@ class Modules(SimpleTestCase):
     def test_all_scripts_of_a_page_are_asked_for_at_once(self):
         """What `modules.imported` finds is all that a module names, at whatever place of its text."""
         static = ROOT / "enlace/site/static"
-        for script in ("desk", "composer", "sheet", "query", "map", "action", "bringin"):
+        kinds = [f"controls/{path.stem}" for path in sorted((static / "enlace/controls").glob("*.js"))]
+        for script in ("desk", "composer", "sheet", "query", "map", "action", "bringin", *kinds):
             left, known = [static / f"enlace/{script}.js"], set()
             while left:
                 path = left.pop()

@@ -1,4 +1,4 @@
-"""A script that is a module, with all that it imports asked for at once."""
+"""Scripts that are modules, with all that they import asked for at once."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from posixpath import dirname, join, normpath
 from django import template
 from django.contrib.staticfiles.finders import find
 from django.templatetags.static import PrefixNode, static
-from django.utils.html import format_html, format_html_join
-from django.utils.safestring import SafeString, mark_safe
+from django.utils.html import format_html_join
+from django.utils.safestring import SafeString
 
 register = template.Library()
 _IMPORTED = re.compile(r'^(?:import|\} from|import .* from) "(\.[^"]+)"', re.MULTILINE)
@@ -19,26 +19,27 @@ _IMPORTED = re.compile(r'^(?:import|\} from|import .* from) "(\.[^"]+)"', re.MUL
 
 @register.simple_tag
 @cache  # the files of an application change with its version, which is another process
-def module(name: str) -> SafeString:
-    """The script element of a module, behind a link for each module that it imports, by whatever way.
+def module(*names: str) -> SafeString:
+    """The script elements of modules, in their order, behind a link for each module that these import, by whatever way.
 
     What a module imports is known only once it is there: a page names all of them, or they come one after the other. What is
     to be seen at first comes before them.
     """
     prefix = PrefixNode.handle_simple("STATIC_URL")  # as modules name each other: without what tells versions apart
     links = format_html_join(
-        "\n", '<link rel="modulepreload" fetchpriority="low" href="{}{}">', ((prefix, one) for one in imported(name))
+        "\n", '<link rel="modulepreload" fetchpriority="low" href="{}{}">', ((prefix, one) for one in imported(*names))
     )
-    return mark_safe(
-        links + format_html('\n<script type="module" fetchpriority="low" src="{}"></script>', static(name))
+    scripts = format_html_join(
+        "", '\n<script type="module" fetchpriority="low" src="{}"></script>', ((static(name),) for name in names)
     )
+    return links + scripts
 
 
-def imported(name: str) -> list[str]:
-    """The modules that a module imports, and those that these do, by name; none twice. Those that it asks for only when
-    it needs them are not among them."""
+def imported(*names: str) -> list[str]:
+    """The modules that some modules import, and those that these do, by name; none twice. Those that they ask for only when
+    they need them are not among them."""
     found: set[str] = set()
-    left = [name]
+    left = list(names)
     while left:
         here = left.pop()
         for other in _IMPORTED.findall(_source(here)):
@@ -46,7 +47,7 @@ def imported(name: str) -> list[str]:
             if path not in found:
                 found.add(path)
                 left.append(path)
-    return sorted(found - {name})
+    return sorted(found - {*names})
 
 
 def _source(name: str) -> str:

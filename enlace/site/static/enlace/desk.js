@@ -4,7 +4,6 @@ import { asking } from "./asking.js";
 import { Beforehand } from "./beforehand.js";
 import { boxed } from "./boxed.js";
 import { Choices } from "./choices.js";
-import "./controls/index.js";
 import { DeskAddress } from "./deskaddress.js";
 import { DeskKeys, FIRST } from "./deskkeys.js";
 import { apply, Edits } from "./edits.js";
