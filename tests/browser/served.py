@@ -10,6 +10,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from collections.abc import Callable
 from contextlib import closing
 from functools import cache
 from pathlib import Path
@@ -185,6 +186,14 @@ class Served(unittest.TestCase):
     def ready(self, page: Page | None = None) -> None:
         """The form's scripts are at work."""
         expect((page or self.page).locator("#desk[data-ready]")).to_be_attached()
+
+    def until(self, done: Callable[[], bool], page: Page | None = None) -> None:
+        """Wait for what the page doesn't show."""
+        for _ in range(400):
+            if done():
+                return
+            (page or self.page).wait_for_timeout(50)
+        self.fail("it never came to it")
 
     def prefix(self, title: str, page: Page | None = None) -> str:
         """What begins the ids of a detail's elements on its form's sheet."""

@@ -93,6 +93,20 @@ class Haste(Served):
         self.assertEqual(page.evaluate(PRESS_AND_LET_GO), "5")
         expect(page.locator("#panel")).to_have_attribute("data-position", "5")
 
+    def test_who_goes_on_before_an_order_has_come_takes_it_nowhere(self):
+        """What keys and mouse are held for, a control that asks by itself is not."""
+        page = self.vessels()
+        page.evaluate(HOLD.replace("record?", "arrange?"))
+        page.locator("#grid [data-name=name] a").click()
+        page.wait_for_function("() => window.letGo")
+        on = "() => document.querySelector('#panel').dispatchEvent(new CustomEvent('wants:go', {bubbles: true, detail: {position: 3}}))"
+        page.evaluate(on)
+        page.wait_for_timeout(200)
+        page.evaluate("() => window.letGo()")
+        expect(page.locator("#panel")).to_have_attribute("data-position", "3")
+        expect(page.locator("#sentence")).to_contain_text("by Name")
+        expect(page.locator("#grid [data-name=name]")).to_have_attribute("aria-sort", "ascending")
+
     def test_of_presses_while_an_answer_is_on_its_way_only_the_last_one_is_asked_for(self):
         page, asked = self.vessels(), []
         place = re.compile(r"/record\?.*position=(\d+)")

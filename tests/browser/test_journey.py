@@ -202,13 +202,6 @@ class Journey(Served):
         page.locator("#question").get_by_role("button", name="Discard", exact=True).click()
         self.says("discarded", page)
 
-    def until(self, done, page):
-        for _ in range(100):
-            if done():
-                return
-            page.wait_for_timeout(50)
-        self.fail("it never came to it")
-
     def test_the_draft_outlives_everything(self):
         page = self.work("Dues invoice", self.open_page("operator"))
         self.type_into("Amount", "1234.56", page)

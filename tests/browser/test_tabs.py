@@ -51,6 +51,7 @@ class Tabs(Served):
         expect(self.rows()).to_have_count(self.count)
         [read] = self.asks("/arrange")
         self.assertIn(f"/i{self.call}/", read)
+        self.until(lambda: "totals" in self.of_moves())
         # Back and there again nothing is asked: nothing has changed.
         self.open("Dues invoice")
         self.open("Container move")

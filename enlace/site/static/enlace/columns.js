@@ -1,6 +1,7 @@
 // The columns of a grid as a person wants them: what the menu of a heading does, widths by drag, order by drag of a
 // heading, and the totals that stand below.
 
+import { noClick } from "./drags.js";
 import { textOf } from "./posting.js";
 
 const headers = { "HX-Request": "true" };
@@ -320,11 +321,7 @@ export function columns(sourceOf, { menus, byCell, values }) {
     const sentence = sentenceAt(event);
     const over = headAt(event) || sentence;
     if (!going || !over || over === head || sourceOf(over) !== source) return;
-    // The drag may end on a link or a button, which nobody pressed.
-    document.addEventListener("click", (click) => click.preventDefault() || click.stopPropagation(), {
-      capture: true,
-      once: true,
-    });
+    noClick();
     const also = head.querySelector("a")?.dataset.also;
     setTimeout(() => {
       if (!sentence) arrange(source, "before", head.dataset.name, over.dataset.name);

@@ -1,5 +1,6 @@
 // The schema map: moved and made larger by mouse and by keys.
 
+import { noClick } from "./drags.js";
 import { letterOf } from "./typing.js";
 
 const room = document.querySelector("[data-map]");
@@ -79,7 +80,7 @@ window.addEventListener("pointerup", (event) => {
   label.remove();
   place.classList.remove("over");
   if (drag?.moved && drag.table && over(event)) make(drag.table);
-  if (drag?.moved) room.addEventListener("click", (event) => event.preventDefault(), { once: true, capture: true });
+  if (drag?.moved) noClick();
   drag = null;
 });
 room.addEventListener("dragstart", (event) => event.preventDefault());

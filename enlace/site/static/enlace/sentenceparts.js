@@ -1,5 +1,7 @@
 // The fields of an order, or of groups, put in another sequence in the sentence: by drag, or with Alt and an arrow.
 
+import { noClick } from "./drags.js";
+
 const FAR = 8; // pixels until a press is a drag
 const EMPTY = /:empty$/;
 
@@ -69,10 +71,7 @@ export function sentenceParts(sourceOf) {
     drag = null;
     clear();
     if (!going) return;
-    // The drag may end on a link, which nobody pressed.
-    const swallow = (click) => click.preventDefault() || click.stopPropagation();
-    document.addEventListener("click", swallow, { capture: true, once: true });
-    setTimeout(() => document.removeEventListener("click", swallow, { capture: true }));
+    noClick();
     const over = partAt(event);
     if (over && over !== part && alike(part).includes(over)) put(part, over.dataset.term);
     else if (!over && event.target.closest?.("[data-sentence]") === part.closest("[data-sentence]")) put(part, null);

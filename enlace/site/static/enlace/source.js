@@ -29,6 +29,7 @@ export class Source {
     this.moving = Promise.resolve();
     this.moves = 0; // under way: until the last one arrives, the current record is not settled
     this.arriving = false; // the answer to a move is being put in
+    this.arranging = null; // the last move that brings all rows anew, while it is under way
     this.waiting = null;
     this.asking = null;
     this.toward = null; // the place that the last move leads to, while it is under way
@@ -137,6 +138,9 @@ export class Source {
 
   /** path: what is asked for. pause: how long it waits for another move, in ms, where one is under way. toward: its place. */
   move(path, pause = 0, toward = null) {
+    const arranges = path.startsWith("arrange");
+    // Who goes on before the rows of another order are there must not take that order away: its answer brings the rows.
+    if (this.arranging && !arranges) return this.arranging.then(() => this.move(path, pause, toward));
     clearTimeout(this.waiting?.timer);
     this.coming?.abort(); // somebody goes elsewhere
     this.toward = toward;
@@ -160,6 +164,13 @@ export class Source {
     // Its editors are of the record before: nobody should type into them now, unless those of the next one are there at once.
     if (!here) this.still(true);
     done?.();
+    if (arranges) {
+      const { moving } = this;
+      this.arranging = moving;
+      moving.then(() => {
+        if (this.arranging === moving) this.arranging = null;
+      });
+    }
     return this.moving;
   }
 
