@@ -61,7 +61,8 @@ def connection(request: HttpRequest, connection_id: int) -> HttpResponse:
         "steps": steps,
         "test_now": "test" in request.GET or problem is not None,
         "catalog": catalog,
-        "cards": _cards(catalog) if catalog else [],
+        "cards": (cards := _cards(catalog) if catalog else []),
+        "out_of_sight": catalog.out_of_sight() if catalog and not cards else "",
         "problem": problem,
     }
     return render(request, "workshop/connection.html", context)

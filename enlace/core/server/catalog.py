@@ -9,7 +9,7 @@ from collections.abc import Hashable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import ColumnElement, func, inspect, literal, or_, select
+from sqlalchemy import ColumnElement, func, literal, or_, select
 from sqlalchemy.engine import Connection
 from sqlalchemy.exc import DBAPIError
 
@@ -88,6 +88,13 @@ class Catalog:
             columns = server_kind(self.spec.kind).indexes(connection, name)
         return [*columns, table.key, *(unique.columns for unique in table.uniques)]
 
+    def out_of_sight(self) -> str:
+        """How many tables stand in schemas that the connection does not look into, in words; "" for none."""
+        with reading(self.spec) as connection:
+            counts = server_kind(self.spec.kind).out_of_sight(connection)
+        several = [f"{count} in the schema {name}" for name, count in counts.items()]
+        return ", ".join([*several[:SCHEMAS_NAMED], *(["and in others"] if len(several) > SCHEMAS_NAMED else [])])
+
     @property
     def words(self) -> frozenset[str]:
         """The words that names of tables and columns have between separators."""
@@ -140,6 +147,7 @@ class Catalog:
 
 
 MOST_CATALOGS = 32
+SCHEMAS_NAMED = 5
 SAMPLE_ROWS = 200
 SAMPLE_CUT = 120
 CUT_FAMILIES = frozenset({"", "text", "long text", "bytes", "shown"})
@@ -164,11 +172,11 @@ def _uniques(table: Table) -> list[tuple[str, ...]]:
 
 def _read(spec: ConnectionSpec) -> Catalog:
     with reading(spec) as connection:
-        inspector = inspect(connection)
-        hidden = server_kind(spec.kind).internal_tables(connection)
-        tables = tuple(sorted((name for name in inspector.get_table_names() if name not in hidden), key=str.lower))
-        views = tuple(sorted(server_kind(spec.kind).view_names(connection), key=str.lower))
-        references = tuple(server_kind(spec.kind).references(connection))
+        kind = server_kind(spec.kind)
+        hidden = kind.internal_tables(connection)
+        tables = tuple(sorted((name for name in kind.table_names(connection) if name not in hidden), key=str.lower))
+        views = tuple(sorted(kind.view_names(connection), key=str.lower))
+        references = tuple(kind.references(connection))
     return Catalog(spec, tables, views, references)
 
 

@@ -23,7 +23,7 @@ KEYS = {
     "dbname": "database", "db": "database", "servicename": "database", "dbq": "database", "user": "user",
     "userid": "user", "uid": "user", "username": "user", "password": "secret", "pwd": "secret", "passwd": "secret",
     "sslmode": "tls", "ssl": "tls", "encrypt": "tls", "sslrootcert": "ca", "sslca": "ca", "driver": "driver",
-    "provider": "driver", "filename": "path", "path": "path",
+    "provider": "driver", "filename": "path", "path": "path", "currentschema": "schema", "searchpath": "schema",
 }  # fmt: skip
 TLS = {
     "disable": "off", "disabled": "off", "none": "off", "no": "off", "false": "off", "0": "off", "optional": "prefer",

@@ -106,6 +106,14 @@ class ServerKind:
         """(table, column) of the keys of one column in all tables, the primary ones first; None where each has to be read."""
         return None
 
+    def table_names(self, connection: Connection) -> list[str]:
+        """All tables, the server's own ones too."""
+        return inspect(connection).get_table_names()
+
+    def out_of_sight(self, connection: Connection) -> dict[str, int]:
+        """How many tables and views stand where the connection does not look for them, by the names of their schemas."""
+        return {}
+
     def view_names(self, connection: Connection) -> list[str]:
         """All views."""
         return inspect(connection).get_view_names()

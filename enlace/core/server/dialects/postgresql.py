@@ -8,7 +8,7 @@ from collections.abc import Hashable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
-from sqlalchemy import URL, ColumnElement, Insert, Text, cast, create_engine, event, func, inspect, literal_column, text
+from sqlalchemy import URL, ColumnElement, Insert, Text, cast, create_engine, event, func, literal_column, text
 from sqlalchemy.engine import Connection, Engine
 from sqlalchemy.exc import DBAPIError
 
@@ -18,8 +18,10 @@ from ...model.dataset import FieldSpec
 from ..limits import CONNECT_SECONDS, LOCK_SECONDS, STATEMENT_SECONDS
 from ..places import check_server, checked_file
 from ..refusal import Refusal
+from .base import Parameter
 from .network import NetworkServer
 from .postgresql_checks import as_written
+from .postgresql_schemas import TABLES, VIEWS, names_in_sight, out_of_sight, search_path
 
 logging.getLogger("psycopg").setLevel(logging.ERROR)  # it warns of batches that the server refused: they are told here
 SSL_MODES = {"off": "disable", "prefer": "prefer", "require": "require", "verify": "verify-full"}
@@ -36,6 +38,13 @@ class PostgreSQL(NetworkServer):
 
     # -- reaching it ---------------------------------------------------------------------------------
 
+    @property
+    def parameters(self) -> tuple[Parameter, ...]:  # type: ignore[override]
+        words = (
+            "Where tables are looked for, in this order, apart by commas. Left empty, where the server looks by itself."
+        )
+        return (*super().parameters, Parameter("schema", "Schemas", words))
+
     def make_engine(self, spec: ConnectionSpec) -> Engine:
         settings = {
             "timezone": "UTC",
@@ -48,6 +57,8 @@ class PostgreSQL(NetworkServer):
             "extra_float_digits": "1",
             "jit": "off",  # statements of forms are short: compiling them costs more than running them
         }
+        if spec["schema"]:
+            settings["search_path"] = search_path(spec["schema"])
         arguments: dict[str, Any] = {
             "connect_timeout": CONNECT_SECONDS,
             "sslmode": SSL_MODES[spec["tls"] or "prefer"],
@@ -177,8 +188,14 @@ class PostgreSQL(NetworkServer):
     def key(self, connection: Connection, table: str) -> tuple[str, ...]:
         return tuple(connection.execute(text(_KEY), {"t": table}).scalars())
 
+    def table_names(self, connection: Connection) -> list[str]:
+        return names_in_sight(connection, TABLES)
+
     def view_names(self, connection: Connection) -> list[str]:
-        return [*super().view_names(connection), *inspect(connection).get_materialized_view_names()]
+        return names_in_sight(connection, VIEWS)
+
+    def out_of_sight(self, connection: Connection) -> dict[str, int]:
+        return out_of_sight(connection)
 
     def column_names(self, connection: Connection) -> list[tuple[str, str]]:
         return [(str(table), str(name)) for table, name in connection.execute(text(_COLUMN_NAMES))]

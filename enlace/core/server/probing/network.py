@@ -120,8 +120,12 @@ class NetworkProbe:
 
     def _tables_listed(self, spec: ConnectionSpec) -> str:
         catalog = Catalog.of(spec)
-        count = len(catalog.tables) + len(catalog.views)
-        return f"{count} tables and views" if count != 1 else "1 table or view"
+        count, beyond = len(catalog.tables) + len(catalog.views), catalog.out_of_sight()
+        if beyond and not count:
+            hint = f"There are {beyond}: change the connection, and name them under Schemas."
+            raise Problem("No table is in sight.", hint, code="missing")
+        told = f"{count} tables and views" if count != 1 else "1 table or view"
+        return f"{told}; out of sight {beyond}" if beyond else told
 
     def _may_write(self, spec: ConnectionSpec) -> str:
         raise NotImplementedError

@@ -5,8 +5,13 @@ from __future__ import annotations
 import socket
 import struct
 
+from sqlalchemy import text
+
 from ...model.connection import ConnectionSpec
+from ...near import closest
 from ...problem import Problem
+from ..dialects.postgresql_schemas import schemas_of
+from ..engine import reading
 from ..refusal import Refusal
 from .network import NetworkProbe
 
@@ -30,6 +35,16 @@ class PostgreSQLProbe(NetworkProbe):
             " FROM pg_roles WHERE rolname = current_user",
         )
         return str(rights or "")
+
+    def _tables_listed(self, spec: ConnectionSpec) -> str:
+        with reading(spec) as connection:
+            known = [str(name) for name in connection.execute(text("SELECT nspname FROM pg_namespace")).scalars()]
+        for name in schemas_of(spec["schema"]):
+            if name not in ("$user", *known):
+                near = closest(name, known)
+                hint = f"The closest name is “{near}”; capitals count." if near else "Check the name; capitals count."
+                raise Problem(f"There is no schema “{name}” in this database.", hint, code="missing")
+        return super()._tables_listed(spec)
 
     def _may_write(self, spec: ConnectionSpec) -> str:
         away = self._ask(spec, "SELECT pg_is_in_recovery() OR current_setting('default_transaction_read_only') = 'on'")
