@@ -8,13 +8,14 @@ from functools import cached_property
 
 from enlace.core.dataset import DatasetSpec
 from enlace.core.form import CONTROL_KINDS, FormDocument, Place, edit
-from enlace.core.form.document import checked, document_of
+from enlace.core.form.document import checked, document_of, put
 from enlace.core.form.fields import fields_of
 from enlace.core.form.opening import ACTS as OPENING_ACTS
 from enlace.core.form.opening import FAILINGS, GO, MOST_STEPS, OpeningStep
 from enlace.core.problem import Problem
 from enlace.core.wiring import Wired, faults_of
 from enlace.workshop import layout
+from enlace.workshop.details import without_links
 from enlace.workshop.models import Form
 
 from .board import cross
@@ -66,11 +67,26 @@ def _add(document: FormDocument, asked: Asked) -> FormDocument:
         x = max(1, min(asked.number("x", 1), 13 - width))
         place = Place(x, max(1, min(asked.number("y", 1), 190)), width, height)
     field = data.get("field", "") or _fitting(document, asked, kind, source)
-    made, identifier = edit.add(document, kind, source, field, data.get("into", ""), place)
+    made, identifier = _added(document, asked, kind, source, field, data.get("into", ""), place)
     asked.chosen[:] = [identifier]
     if kind == "chart" and (by := _grouped_by(asked, made.control(identifier).source)):
         made = edit.setting(made, identifier, "by", by)
     return made
+
+
+def _added(
+    document: FormDocument, asked: Asked, kind: str, source: str, field: str, into: str, place: Place | None = None
+) -> tuple[FormDocument, str]:
+    """A new control, and its id. One that shows several fields of a detail leaves out what its master gives it."""
+    made, identifier = edit.add(document, kind, source, field, into, place)
+    control = made.control(identifier)
+    if control.source and CONTROL_KINDS[control.kind].lists:
+        dataset, columns = asked.dataset(control.source), made.source(control.source).columns
+        own = fields_of(control, without_links(dataset, columns))
+        if own != fields_of(control, dataset):
+            settings = {**control.settings, CONTROL_KINDS[control.kind].lists: own}
+            made = put(made, replace(control, settings=settings))
+    return made, identifier
 
 
 def _fitting(document: FormDocument, asked: Asked, kind: str, source: str) -> str:
@@ -190,7 +206,7 @@ def _bundle(document: FormDocument, asked: Asked) -> FormDocument:
     for kind in kinds:
         if kind in ("navigator", "grid") and any(control.kind == kind for control in document.tied(source)):
             continue  # the records have one place and one order on a page
-        document, identifier = edit.add(document, kind, source, "", into)
+        document, identifier = _added(document, asked, kind, source, "", into)
         asked.chosen.append(identifier)
     if not asked.chosen:
         raise Problem("The sheet has them already.", "Choose another way to show these records.", code="bad")

@@ -53,8 +53,8 @@ def _standing(form: Form, text: str) -> FormDocument:
     # names it.
     if text:
         return replace(_read(text), sources=sources)
-    counts = {name: _shown(form.dataset if detail is None else detail.dataset) for name, detail in behind.items()}
-    return document_for(sources, counts)
+    fields = {name: _shown(form.dataset if detail is None else detail.dataset) for name, detail in behind.items()}
+    return document_for(sources, fields)
 
 
 @lru_cache(maxsize=128)
@@ -62,8 +62,8 @@ def _read(text: str) -> FormDocument:
     return document_of(text)  # a value of its text, whoever keeps that
 
 
-def _shown(dataset: Any) -> int:
-    return len(dataset.to_spec().shown)
+def _shown(dataset: Any) -> list[str]:
+    return [field.name for field in dataset.to_spec().shown]
 
 
 @transaction.atomic

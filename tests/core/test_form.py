@@ -165,13 +165,13 @@ class Documents(unittest.TestCase):
 
     def test_laid_out_by_itself_it_is_sound(self):
         for fields in (3, 16, 40):
-            document = document_for(SOURCES[:2], {"call": fields, "cargo": 4})
+            document = document_for(SOURCES[:2], {"call": [f"f{n}" for n in range(fields)], "cargo": list("abcd")})
             wired = Wired(document, {**DATASETS, "lot": None})
             self.assertEqual(faults_of(wired), [])
             self.assertEqual({item.kind for item in document.all()}, {"navigator", "grid", "panel", "tabs", "page"})
 
     def test_columns_of_a_grid_differ_from_the_dataset(self):
-        sound = document_for(SOURCES[:1], {"call": 2})
+        sound = document_for(SOURCES[:1], {"call": ["id", "name"]})
         made = edit.column(sound, "call_grid", ["id", "name"], "name", "heading", "Ship")
         made = edit.column(made, "call_grid", [], "name", "earlier", "")
         made = edit.column(made, "call_grid", [], "name", "width", "300")
@@ -234,7 +234,7 @@ class Documents(unittest.TestCase):
         )
         document = FormDocument((call,), (Control("grid", "grid", "call", place=Place(1, 1, 12, 10)),))
         for source in (cargo, lot, crew):
-            document = with_detail(edit.add_source(document, source), source.name, 4)
+            document = with_detail(edit.add_source(document, source), source.name, list("abcd"))
         outer, inner = (control for control in document.all() if control.kind == "tabs")
         self.assertEqual([page.settings["title"] for page in outer.children], ["cargo", "crew"])
         self.assertEqual(edit.holder_of(document, inner.id), outer.children[0].id)
@@ -268,7 +268,7 @@ class Wiring(unittest.TestCase):
     """Each fault is planted, found by its check, and gone after its repair."""
 
     def planted(self):
-        sound = document_for(SOURCES[:2], {"call": 2, "cargo": 2})
+        sound = document_for(SOURCES[:2], {"call": list("ab"), "cargo": list("ab")})
         bare = FormDocument(
             SOURCES[:2], (Control("x", "grid", "call", settings={"columns": ["id"]}), Control("y", "grid", "cargo"))
         )
@@ -331,7 +331,7 @@ class Wiring(unittest.TestCase):
         )
 
     def test_a_control_that_shows_nothing_or_what_does_not_suit_it(self):
-        sound, place = document_for(SOURCES[:2], {"call": 2, "cargo": 2}), Place(1, 100, 6, 4)
+        sound, place = document_for(SOURCES[:2], {"call": list("ab"), "cargo": list("ab")}), Place(1, 100, 6, 4)
         for control, words in (
             (Control("x", "picture", "call", "name", place), "tied to Name, which is a text"),
             (Control("x", "cards", "call", place=place, settings={"fields": ["gone"]}), "shows no field"),
@@ -352,7 +352,7 @@ class Wiring(unittest.TestCase):
 
     def test_a_key_that_every_form_has_is_no_shortcut_of_a_button(self):
         button = Control("x", "button", "call", place=Place(1, 100, 1, 1), settings={"shortcut": "S"})
-        sound = document_for(SOURCES[:2], {"call": 2, "cargo": 2})
+        sound = document_for(SOURCES[:2], {"call": list("ab"), "cargo": list("ab")})
         document = replace(sound, controls=(*sound.controls, button))
         [fault] = [fault for fault in faults_of(Wired(document, DATASETS)) if fault.check == "shortcuts"]
         self.assertEqual(fault.sentence, "Alt+Shift+S is a key of every form already.")
@@ -360,7 +360,7 @@ class Wiring(unittest.TestCase):
         self.assertEqual([f for f in faults_of(Wired(mended, DATASETS)) if f.check == "shortcuts"], [])
 
     def test_what_was_not_chosen_yet_is_asked_for_and_controls_have_names_that_people_know(self):
-        sound, low = document_for(SOURCES[:2], {"call": 2, "cargo": 2}), Place(1, 100, 6, 4)
+        sound, low = document_for(SOURCES[:2], {"call": list("ab"), "cargo": list("ab")}), Place(1, 100, 6, 4)
         for kind, settings, told in (
             ("chart", {"by": "call_id", "function": "sum"}, ["The chart of Cargo needs a field of numbers."]),
             ("button", {"act": "form"}, ["Choose which form it opens."]),
@@ -378,7 +378,7 @@ class Wiring(unittest.TestCase):
             )
 
     def test_those_that_only_a_person_can_mend(self):
-        sound = document_for(SOURCES[:2], {"call": 2, "cargo": 2})
+        sound = document_for(SOURCES[:2], {"call": list("ab"), "cargo": list("ab")})
         low = Place(1, 100, 6, 4)
         chart = replace(sound, controls=(*sound.controls, Control("x", "chart", "cargo", place=low)))
         opens = replace(

@@ -114,6 +114,23 @@ class Composer(Sheets):
         rows = re.findall(r'id="agent--row-(\w+)"', page)
         self.assertEqual(rows, ["i2"])
 
+    def test_a_detail_leaves_out_what_its_master_gives_all_its_rows(self):
+        """Also with a dataset that shows it, as on a form of its own."""
+        form, whole = self.form("agent"), self.form("vessel").dataset
+        reference = next(r for r in possible_details(Above(form)) if r.table == "vessel")
+        add_detail(Above(form), reference, whole)
+        shown = [field.name for field in whole.to_spec().shown]
+        own = [name for name in shown if name != "agent_id"]
+        self.assertLess(len(own), len(shown))
+        document = layout.document(form)
+        self.assertEqual(document.control("vessel_grid").settings, {"columns": own})
+        self.assertEqual(document.control("vessel_panel").settings["fields"], own)
+        self.act("remove", form=form, ids="vessel_grid")
+        self.act("bundle", form=form, kind="grid", source="vessel")
+        form.refresh_from_db()
+        [grid] = [c for c in layout.document(form).tied("vessel") if c.kind == "grid"]
+        self.assertEqual(grid.settings, {"columns": own})
+
     def test_knots_of_the_board(self):
         self.act("cross", control="vessel_grid", field="flag")
         columns = self.document().control("vessel_grid").settings["columns"]
