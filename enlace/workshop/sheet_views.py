@@ -32,6 +32,7 @@ from enlace.core.kinds import KINDS, Formats, raw_text
 from enlace.core.kinds.knowledge import KNOWN
 from enlace.core.kinds.numbers import SHOWN
 from enlace.core.kinds.patterns import COMMON, shown_by
+from enlace.core.listed import names_text
 from enlace.core.problem import Problem
 from enlace.core.rules.computed import Computed
 from enlace.rows.writer import row_writer
@@ -172,6 +173,8 @@ def _properties_context(field: Field) -> dict[str, Any]:
         "conditional_formats_text": conditional_formats_text(spec),
         "tones": TONES,
         "choices_text": choices_text(spec.lookup),
+        "lookup_columns": names_text(spec.lookup.by_name) if spec.lookup else "",
+        "lookup_shows": names_text(spec.lookup.shows) if spec.lookup else "",
         "lookup": spec.lookup,
         "names": names,
         "formatted": field.kind in COMMON,

@@ -10,6 +10,7 @@ from ..expression import Expression, Unsupported
 from ..kinds import KINDS, Formats
 from ..kinds.knowledge import KNOWN, BadPicture, pattern_fault, picture_of
 from ..kinds.patterns import BadPattern, pattern_of
+from ..listed import names_of, names_text
 from ..model.dataset import DatasetSpec, FieldSpec, LookupSpec
 from ..problem import Problem
 from .conditional_formats import ROW, TONES, tone_fields
@@ -198,10 +199,10 @@ def _lookup(dataset: DatasetSpec, field: FieldSpec, name: str, text: str) -> Loo
     if name == "others":
         return replace(lookup, others=text == "yes")
     if name == "shows":
-        names = tuple(piece.strip() for piece in text.split(",") if piece.strip())
+        names = tuple(names_of(text))
         lacking = [name for name in names if name not in lookup.by_name]
         if not names or lacking:
-            known = ", ".join(lookup.by_name)
+            known = names_text(lookup.by_name)
             raise Problem(f"There is no column {', '.join(lacking) or '(none)'}.", f"There are {known}.", code="bad")
         return replace(lookup, shows=names)
     if name == "narrowed":

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import BinaryExpression, ColumnElement, and_, true, tuple_
 from sqlalchemy.sql.operators import is_
 
+from ..listed import pieces, quoted, unquoted
 from ..model.dataset import DatasetSpec, FieldSpec
 from ..problem import Problem
 from .source import SHOWN, UNSORTABLE, Source, shown_first
@@ -54,12 +55,15 @@ def total_order(dataset: DatasetSpec, wanted: Sequence[tuple[str, bool]] = ()) -
     return tuple(parts + [part for part in rest if part.column not in seen])
 
 
+WAY = r" (asc|desc)$"
+
+
 def sorted_terms(dataset: DatasetSpec, said: str) -> tuple[tuple[str, bool], ...]:
     """An order as people write it, fields with DESC behind those that go down: `eta DESC, vessel_id`. Raises Problem."""
     descending: dict[str, bool] = {}
-    for term in filter(None, (text.strip() for text in said.split(","))):
-        name, _, way = term.rpartition(" ") if re.search(r" (asc|desc)$", term, re.I) else (term, "", "")
-        name = name.strip().strip('"')
+    for term in pieces(said):
+        name, _, way = term.rpartition(" ") if re.search(WAY, term, re.I) else (term, "", "")
+        name = unquoted(name.strip())
         field = dataset.any_name.get(name) or next((f for f in dataset.all if f.name.lower() == name.lower()), None)
         if field is None:
             raise Problem(f"There is no field {name}.", "Name fields of this dataset, with commas between.", code="bad")
@@ -71,7 +75,7 @@ def sorted_terms(dataset: DatasetSpec, said: str) -> tuple[tuple[str, bool], ...
 
 def sorted_text(terms: Sequence[tuple[str, bool]]) -> str:
     """An order as people write it."""
-    return ", ".join(f"{name} DESC" if down else name for name, down in terms)
+    return ", ".join(quoted(name, WAY) + " DESC" * down for name, down in terms)
 
 
 def reversed_order(order: Sequence[OrderPart]) -> tuple[OrderPart, ...]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from ...listed import names_of
 from ...problem import Problem
 from ..columns import column_of
 
@@ -44,7 +45,7 @@ class Setting:
         if self.kind == "choice" and text not in dict(self.choices):
             raise Problem(f"{self.label} can't be that.", "Choose one of the list.", code="bad")
         if self.kind in ("fields", "columns"):
-            return [piece.strip() for piece in text.replace("\n", ",").split(",") if piece.strip()][:200]
+            return names_of(text.replace("\n", ","))[:200]
         if len(text) > 4000:
             raise Problem(f"{self.label} is too long.", "Shorten it.", code="bad")
         return text if self.kind == "lines" else " ".join(text.split())

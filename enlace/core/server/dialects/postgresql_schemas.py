@@ -7,14 +7,14 @@ import re
 from sqlalchemy import text
 from sqlalchemy.engine import Connection
 
+from ...listed import names_of
+
 TABLES, VIEWS = "rp", "vm"
-_NAME = re.compile(r'\s*(?:"((?:[^"]|"")*)"|([^,]*))\s*(?:,|$)')
 
 
 def schemas_of(given: str) -> list[str]:
-    """The names of a list apart by commas, such as `sales, "Old, sales"`: as they are written, capitals too."""
-    names = [quoted.replace('""', '"') if quoted else plain.strip() for quoted, plain in _NAME.findall(given.strip())]
-    return list(dict.fromkeys(name for name in names if name))
+    """The names of a list such as `sales, "Old, sales"`: as they are written, capitals too."""
+    return list(dict.fromkeys(names_of(given)))
 
 
 def search_path(given: str) -> str:
