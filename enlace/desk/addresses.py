@@ -11,7 +11,7 @@ from enlace.core.view import Asked, conditions_of, to_text
 from enlace.core.view.asked import Term
 
 ONLY = "only-"  # what begins the name of a filter's box; alone it names the conditions built from parts
-ORDER = "order"  # a field's name, "-" in front of it for descending; given once for each term (see `empty_order` too)
+ORDER = "order"  # a field's name, "-" in front of it for descending (see `said_way`); given once for each term (see `empty_order` too)
 GROUP = (
     "group"  # a field's name and what its values are put together by, with a colon between, "-" in front as in an order
 )
@@ -23,20 +23,30 @@ Terms = Sequence[Term]
 
 def asked_in(given: Mapping[str, Sequence[str]]) -> Asked:
     """What an address asks for. given: by name, all values that it has. Raises Problem for conditions that are none."""
-    order = [(text.removeprefix("-"), text.startswith("-")) for text in given.get(ORDER, ())[:MOST_READ] if text]
+    order = [_read(text) for text in given.get(ORDER, ())[:MOST_READ] if text]
     boxes = {name.removeprefix(ONLY): texts[-1] for name, texts in given.items() if name.startswith(ONLY) and texts}
     conditions = conditions_of(boxes.pop("", ""))
     groups = []
     for text in given.get(GROUP, ())[:MOST_READ]:
-        name, _, by = text.removeprefix("-").rpartition(":")
+        said, down = _read(text)
+        name, _, by = said.rpartition(":")
         if name and by:
-            groups.append(GroupTerm(name, by, text.startswith("-")))
+            groups.append(GroupTerm(name, by, down))
     return Asked.made(order, boxes, conditions, groups)
+
+
+def said_way(name: str, down: bool) -> str:
+    """A term of an order or a group as addresses have it. A name that begins like a sign has one in front of it always."""
+    return ("-" if down else "+" if name.startswith(("-", "+")) else "") + name
+
+
+def _read(text: str) -> Term:
+    return (text[1:], text.startswith("-")) if text.startswith(("-", "+")) else (text, False)
 
 
 def groups_text(groups: Sequence[GroupTerm]) -> str:
     """Groups as they stand in addresses."""
-    return urlencode([(GROUP, f"{'-' * term.descending}{term.field}:{term.by}") for term in groups])
+    return urlencode([(GROUP, said_way(f"{term.field}:{term.by}", term.descending)) for term in groups])
 
 
 def filters_text(asked: Asked) -> str:
@@ -47,7 +57,7 @@ def filters_text(asked: Asked) -> str:
 
 def order_text(terms: Terms) -> str:
     """An order as it stands in addresses: said even where there is none, since the dataset's own is meant then."""
-    return urlencode([(ORDER, ("-" if down else "") + name) for name, down in terms] or [(ORDER, "")])
+    return urlencode([(ORDER, said_way(name, down)) for name, down in terms] or [(ORDER, "")])
 
 
 def view_text(asked: Asked) -> str:

@@ -20,7 +20,7 @@ from enlace.core.problem import Problem
 from enlace.core.save.action import Action, ActionSpec
 from enlace.rows.writer import Overlay, RowWriter, row_writer
 
-from .addresses import ARRANGED, filters_text, order_text, view_text
+from .addresses import ARRANGED, filters_text, order_text, said_way, view_text
 from .arranged import SPLIT
 from .editors import EditorView, editor_views
 from .record_view import RecordView, record_digest
@@ -35,7 +35,7 @@ def base_context(work: Work) -> dict[str, Any]:
         "part": work.part,
         "dataset": work.dataset,
         "order": order_text(work.asked.order),
-        "terms": [("-" if down else "") + name for name, down in work.asked.order],
+        "terms": [said_way(name, down) for name, down in work.asked.order],
         "filters": filters_text(work.asked),
         "boxes_said": bool(work.asked.boxes) or bool(work.filter_faults),
         "view": view_text(work.asked)

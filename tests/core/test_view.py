@@ -59,7 +59,7 @@ CONDITIONS = st.recursive(
 )
 
 
-NAMES = st.sampled_from(["name", "tonnes", "day", "done", "gone", "day:empty"])
+NAMES = st.sampled_from(["name", "tonnes", "day", "done", "gone", "day:empty", "-done", "+day", "-"])
 ORDERS = st.lists(st.tuples(NAMES, st.booleans()), max_size=4, unique_by=lambda term: term[0]).map(tuple)
 GROUPS = st.lists(st.builds(GroupTerm, NAMES, st.sampled_from(["value", "month", "none"]), st.booleans()),
                   max_size=3, unique_by=lambda term: term.field).map(tuple)  # fmt: skip

@@ -3,6 +3,7 @@
 
 import { noClick } from "./drags.js";
 import { textOf } from "./posting.js";
+import { namedBy, termOf } from "./terms.js";
 
 const headers = { "HX-Request": "true" };
 const TOTALS = {
@@ -182,8 +183,8 @@ export function columns(sourceOf, { menus, byCell, values }) {
       "From Z to A",
     ];
     return [
-      [least, order(head.dataset.name)],
-      [greatest, order(`-${head.dataset.name}`)],
+      [least, order(termOf(head.dataset.name))],
+      [greatest, order(termOf(head.dataset.name, true))],
       ["As one more of the order", () => source.arrange(new URLSearchParams(link.dataset.also))],
     ];
   }
@@ -191,19 +192,19 @@ export function columns(sourceOf, { menus, byCell, values }) {
   function empties(source, name) {
     const asked = new URLSearchParams(source.view);
     const terms = asked.getAll("order").filter(Boolean);
-    const own = (term) => term.replace(/^-/, "");
-    const there = terms.find((term) => own(term) === `${name}:empty`);
+    const there = terms.find((term) => namedBy(term) === `${name}:empty`);
+    const [before, behind] = [true, false].map((down) => termOf(`${name}:empty`, down));
     const placed = (term) => () => {
       const rest = terms.filter((other) => other !== there);
-      if (term && !rest.some((other) => own(other) === name)) rest.push(name);
-      const at = rest.findIndex((other) => own(other) === name);
+      if (term && !rest.some((other) => namedBy(other) === name)) rest.push(termOf(name));
+      const at = rest.findIndex((other) => namedBy(other) === name);
       asked.delete("order");
       for (const other of !term || there === term ? rest : rest.toSpliced(at, 0, term)) asked.append("order", other);
       return source.arrange(asked);
     };
     return [
-      ["First, before all others", placed(`-${name}:empty`), there === `-${name}:empty`],
-      ["Last, behind all others", placed(`${name}:empty`), there === `${name}:empty`],
+      ["First, before all others", placed(before), there === before],
+      ["Last, behind all others", placed(behind), there === behind],
       ["Where the server puts them", placed(there), there === undefined],
     ];
   }
@@ -211,7 +212,7 @@ export function columns(sourceOf, { menus, byCell, values }) {
   function groupings(source, name, label) {
     const asked = new URLSearchParams(source.view);
     const now = asked.getAll("group");
-    const by = (term) => term.replace(/^-/, "").replace(/:[^:]*$/, "");
+    const by = (term) => namedBy(term).replace(/:[^:]*$/, "");
     const rest = now.filter((term) => by(term) !== name);
     const grouped = (terms) => () => {
       asked.delete("group");
@@ -221,7 +222,7 @@ export function columns(sourceOf, { menus, byCell, values }) {
     const ways = JSON.parse(source.grid.root.dataset.ways || "{}")[name] || {};
     const offers = Object.entries(ways).map(([way, words]) => [
       `Group by ${words ? `${words} of ` : ""}${label}`,
-      grouped([...rest, `${name}:${way}`]),
+      grouped([...rest, termOf(`${name}:${way}`)]),
     ]);
     return rest.length < now.length ? [...offers, [`Not in groups by ${label}`, grouped(rest)]] : offers;
   }

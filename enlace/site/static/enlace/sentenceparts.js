@@ -1,13 +1,14 @@
 // The fields of an order, or of groups, put in another sequence in the sentence: by drag, or with Alt and an arrow.
 
 import { noClick } from "./drags.js";
+import { namedBy } from "./terms.js";
 
 const FAR = 8; // pixels until a press is a drag
 const EMPTY = /:empty$/;
 
 /** The field that a term of an address speaks of. list: "order" or "group". */
 function fieldOf(term, list) {
-  const plain = term.replace(/^-/, "");
+  const plain = namedBy(term);
   return list === "group" ? plain.replace(/:[^:]*$/, "") : plain.replace(EMPTY, "");
 }
 
