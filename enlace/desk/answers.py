@@ -41,6 +41,7 @@ class Answer:
 
     def __init__(self, request: HttpRequest, work: Work) -> None:
         self.request, self.work = request, work
+        self.places = places_in(request)  # where the page stands in what belongs to the record
         self.parts: list[str] = []
         self.events: dict[str, Any] = {}
 
@@ -70,7 +71,7 @@ class Answer:
 
     def _details(self, view: RecordView | None) -> None:
         """What belongs to the record, where the page shows it: in this answer, so that nobody has to ask for it."""
-        places = places_in(self.request)
+        places = self.places
         if self.request.method == "POST" and not self.work.prefix:
             self.work.store.look_again()  # the act that leads here may have changed the draft
         for detail in details_of(self.work, view, places, whole=False):

@@ -105,6 +105,13 @@ class DraftReader:
         mine = self._mine.order_by()
         return found | {r.record: self._loaded(r) for some in parts for r in mine.filter(record__in=some)}
 
+    def owners(self, addresses: Collection[tuple[str, str]]) -> dict[tuple[str, str], str]:
+        """The masters that new details were entered under, of those among some records: by part and record."""
+        if self._empty or not self.draft:
+            return {}
+        entered = self.draft.records.exclude(owner="").filter(record__in=[record for _, record in addresses])
+        return {(part, record): owner for part, record, owner in entered.values_list("part", "record", "owner")}
+
     def all(self) -> dict[str, PendingRecord]:
         """All pending records of the part, in the order in which they came."""
         few = self._mine_of_few

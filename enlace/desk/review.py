@@ -35,7 +35,9 @@ def _each(work: Work) -> Iterator[tuple[FormPart, str, PendingRecord]]:
 def pending_list(work: Work) -> list[dict[str, Any]]:
     """For each pending record: its name, its state, (field, was, now) of each edited field, and its statement."""
     lines = []
-    for part, identifier, record in _each(work):
+    each = list(_each(work))
+    owners = work.store.owners([(part.name, identifier) for part, identifier, _ in each])
+    for part, identifier, record in each:
         state = "conflict" if record.conflict else record.state
         changes = [
             {
@@ -50,7 +52,7 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
         changes += [
             {"name": name, "label": name, "was": "", "now": "its column is gone"} for name in gone_fields(record, part)
         ]
-        at = _address(work, part, record)
+        at = _address(work, part, owners.get((part.name, identifier)) or part.master_of(record))
         lines.append(
             {
                 "id": identifier,
@@ -86,13 +88,12 @@ def _statement(work: Work, part: FormPart, record: PendingRecord) -> str:
         return ""  # the server is away, or its driver: the review works without
 
 
-def _address(work: Work, part: FormPart, record: PendingRecord) -> str:
-    """Where a record is shown; "" when its master is not known."""
+def _address(work: Work, part: FormPart, master: str) -> str:
+    """Where a record of a part is shown; "" when its master is not known."""
     if not part.name:
         return reverse("work", args=[work.form.pk])
     if part.beside:
         return ""
-    master = part.master_of(record)
     return reverse("detail-work", args=[work.form.pk, part.name, master]) if master else ""
 
 
@@ -103,7 +104,9 @@ def _any_address(work: Work, part: FormPart) -> str:
 def rehearsal_list(work: Work, report: SaveReport) -> list[dict[str, Any]]:
     """For each pending record: what a save would make of it, and the values that would not be just those entered."""
     lines = []
-    for part, identifier, record in _each(work):
+    each = list(_each(work))
+    owners = work.store.owners([(part.name, identifier) for part, identifier, _ in each])
+    for part, identifier, record in each:
         outcome = report.outcomes.get(part.name)
         address = (part.name, identifier)
         row = None
@@ -123,7 +126,8 @@ def rehearsal_list(work: Work, report: SaveReport) -> list[dict[str, Any]]:
             row = outcome.rows.get(identifier)
         else:
             word, told = "not tried", [outcome.not_tried.get(identifier, "")]
-        line = {"id": identifier, "at": _address(work, part, record), "word": word, "told": told}
+        at = _address(work, part, owners.get((part.name, identifier)) or part.master_of(record))
+        line = {"id": identifier, "at": at, "word": word, "told": told}
         line |= {"name": name_of(part, record), "part": part.title if part.name else ""}
         lines.append({**line, "made": _made(work, part, record, row)})
     return lines

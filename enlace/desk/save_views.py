@@ -17,6 +17,7 @@ from enlace.core.server.engine import UnknownOutcome
 
 from . import editing, saving
 from .answers import Answer
+from .attention import first_way, places_of
 from .claims import under_way
 from .contexts import base_context, strip_context
 from .editors import editor_views
@@ -106,7 +107,9 @@ def _left(report: Any) -> str:
 def _held_back(request: HttpRequest, work: Work, report: Any) -> HttpResponse:
     """Show the first record that needs attention, and say why nothing was saved."""
     mine = [identifier for part, identifier in report.failed if part == work.part.name]
-    view = or_first(work, mine[0], work.record) if mine else work.at(number_from(request, "position", 0))
+    way = [] if mine or work.part.name else first_way(work, report.failed)
+    first = mine[0] if mine else way[0][1] if way else ""
+    view = or_first(work, first, work.record) if first else work.at(number_from(request, "position", 0))
     count = len(report.failed)
     item = count == 1
     if report.conflicts:
@@ -121,13 +124,15 @@ def _held_back(request: HttpRequest, work: Work, report: Any) -> HttpResponse:
         reasons = next(iter(report.refusals.values()))
         why = reasons[0].sentence if item else f"The database refused {count:,} records; the first is shown."
     else:
-        why = "1 record needs attention first; it is shown."
-        if not item:
-            why = f"{count:,} records need attention first; the first one is shown."
+        why = "1 record needs attention first" if item else f"{count:,} records need attention first"
+        why += ("; it is shown." if item else "; the first one is shown.") if first else "."
     if not mine:
         titles = sorted({work.parts[part].title for part, _ in report.failed})
-        why += f" Look at {' and '.join(titles)}; Review leads there."
-    answer = all_anew(request, work, view).say(f"Nothing was saved. {why}")
+        why += f" Look at {' and '.join(titles)}{'' if way else '; Review leads there'}."
+    answer = all_anew(request, work, view, places_of(way)).say(f"Nothing was saved. {why}")
+    if way:
+        answer.events["enlace:focus"] = {"p": f"{way[-1][0]}--"}
+        return answer.response()
     # The first field to mend has the focus, so that nobody looks for it.
     faulty = [e.number for e in editor_views(work, view) if e.state in ("wrong", "missing")] if view else []
     if faulty:

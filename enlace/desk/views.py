@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import partial
 from typing import Any
 
@@ -332,9 +333,11 @@ def where_one_was(request: HttpRequest, work: Work) -> Any:
     return work.record(identifier, work.position(identifier)) if identifier else work.at(0)
 
 
-def all_anew(request: HttpRequest, work: Work, view: Any) -> Answer:
-    """Everything that may have changed: panel, navigator, strip and rows."""
+def all_anew(request: HttpRequest, work: Work, view: Any, places: Mapping[str, dict[str, str]] | None = None) -> Answer:
+    """Everything that may have changed: panel, navigator, strip and rows. places: where the page goes in its details."""
     if view is not None and view.position is None:
         view = view.moved_to(work.position(view.id))
-    answer = Answer(request, work).panel(view)
-    return answer.rail(view.position if view else None, work.total()).strip().stale()
+    answer = Answer(request, work)
+    for part, place in (places or {}).items():
+        answer.places[part] = {**answer.places.get(part, {}), **place}
+    return answer.panel(view).rail(view.position if view else None, work.total()).strip().stale()

@@ -84,6 +84,24 @@ class Tabs(Served):
         expect(self.rows().nth(1)).to_have_attribute("aria-selected", "true")
         self.assertEqual(self.rows().nth(1).get_attribute("data-id"), current)
 
+    def test_a_save_that_stops_at_a_detail_leads_to_it(self):
+        page = self.page
+        self.go_to(self.call)
+        self.open("Cargo line")
+        tonnes = page.locator("[id='cargo_line--panel'] [data-field=tonnes]")
+        record = page.locator("[id='cargo_line--panel']").get_attribute("data-record")
+        tonnes.fill("a few")
+        tonnes.press("Tab")
+        expect(page.locator("#strip")).to_contain_text("1 needs attention")
+        self.open("Dues invoice")
+        self.go_to(3)
+        page.keyboard.press("Control+s")
+        self.says("Nothing was saved. 1 record needs attention first; it is shown.")
+        expect(page.locator("#panel")).to_have_attribute("data-position", str(self.call - 1))
+        expect(tonnes).to_be_focused()
+        expect(tonnes).to_have_value("a few")
+        expect(page.locator("[id='cargo_line--panel']")).to_have_attribute("data-record", record)
+
     def test_keys_that_waited_do_what_a_browser_does_with_them(self):
         page = self.page
         page.add_init_script(LATE)

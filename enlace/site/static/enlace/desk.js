@@ -206,9 +206,13 @@ async function withRecord(source, act) {
 function goToControl(id) {
   const control = document.querySelector(`[data-control="${CSS.escape(id)}"]`);
   if (!control) return enlaceSay("That control is not on the sheet any more.");
-  for (let page = control.closest("[role=tabpanel]"); page; page = page.parentElement.closest("[role=tabpanel]"))
-    if (page.hidden) document.getElementById(page.getAttribute("aria-labelledby"))?.click();
+  openPagesOf(control);
   arrived().then(() => (stopOf(control) || control).focus());
+}
+/** Open the pages of tabs that something lies on. */
+function openPagesOf(element) {
+  for (let page = element.closest("[role=tabpanel]"); page; page = page.parentElement.closest("[role=tabpanel]"))
+    if (page.hidden) document.getElementById(page.getAttribute("aria-labelledby"))?.click();
 }
 document.addEventListener("submit", (event) => {
   if (event.target.id === "rehearse" && busy()) {
@@ -312,10 +316,19 @@ document.addEventListener("enlace:adopted", () => {
 });
 document.addEventListener("enlace:go", ({ detail }) => location.replace(detail.to));
 document.addEventListener("enlace:stale", ({ detail }) => reload(at(detail)));
-// Once the editors are there and may be typed into.
-document.addEventListener("enlace:focus", ({ detail }) =>
-  page.hold(settled().then(() => at(detail).el(`e-${detail.number}`)?.focus())),
-);
+// Once the editors are there and may be typed into; without a number it is the first one with something wrong.
+document.addEventListener("enlace:focus", ({ detail }) => page.hold(focusEditor(at(detail), detail.number)));
+async function focusEditor(source, number) {
+  await settled();
+  if (number !== undefined) return source.el(`e-${number}`)?.focus();
+  const shows = source.controls.find((control) => control.matches("[data-kind=panel]")) ?? source.controls[0];
+  if (shows) openPagesOf(shows);
+  await settled();
+  const wrong = source.controls.map((control) => control.querySelector(FAULTY)).find(Boolean);
+  if (wrong) wrong.focus();
+  else source.grid?.focus();
+  (wrong ?? source.grid?.root)?.scrollIntoView({ block: "nearest" });
+}
 document.addEventListener("enlace:calculated", ({ detail }) => {
   const source = at(detail);
   if (source.panel?.dataset.record === detail.record) source.showOthers(detail.others);
@@ -356,6 +369,7 @@ let last = null;
 let outside = null; // what had it last outside of dialogs
 let within = ""; // where it was: what is taken off the page tells that no more
 const PLACES = [".settle", ".panel"];
+const FAULTY = ".field:has(.note:is(.wrong, .missing)) :is(input, select, textarea)";
 document.addEventListener("focusin", ({ target }) => {
   last = target;
   within = PLACES.find((place) => target.closest(place)) ?? "";
