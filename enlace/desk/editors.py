@@ -162,7 +162,8 @@ def _editor_view(work: Work, view: RecordView, number: int, field: FieldSpec, to
             field.lookup and not field.lookup.others and value is not None and chosen is None and typed is None
         ),
         fixed=field.name in view.locked,
-        needed=field.required,
+        # What is left empty in a new record the database fills in, where it has a value for it.
+        needed=field.required and (view.stored is not None or field.default is None),
     )
 
 

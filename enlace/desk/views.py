@@ -226,7 +226,10 @@ def _first_to_fill(work: Work, view: RecordView, filled: str) -> int:
     behind what is filled in already."""
     editors = [editor for editor in editor_views(work, view) if not editor.locked]
     behind = next((i + 1 for i, editor in enumerate(editors) if editor.field.name == filled), 0)
-    return next((editor.number for editor in editors[behind:] or editors), 0)
+    # A key that the database makes by itself people type only now and then.
+    made = [editor for editor in editors if editor.field.name in work.dataset.key and editor.field.default is not None]
+    typed = [editor for editor in editors[behind:] if editor not in made]
+    return next((editor.number for editor in typed or editors), 0)
 
 
 @require_POST

@@ -13,10 +13,11 @@ from enlace.core.form.columns import GridColumn, columns_of, over_dataset
 from enlace.core.form.defaults import document_for, with_detail
 from enlace.core.form.difference import differences
 from enlace.core.form.document import as_values
+from enlace.core.form.fields import fields_of
 from enlace.core.form.opening import ACTS as OPENING_ACTS
 from enlace.core.form.opening import FAILINGS, OpeningStep, opened
 from enlace.core.form.schema import schema
-from enlace.core.model.dataset import DatasetSpec, FieldSpec, RuleSpec
+from enlace.core.model.dataset import DatasetSpec, FieldSpec, LookupSpec, RuleSpec
 from enlace.core.problem import Problem
 from enlace.core.wiring import CHECKS, Wired, faults_of
 
@@ -169,6 +170,13 @@ class Documents(unittest.TestCase):
             wired = Wired(document, {**DATASETS, "lot": None})
             self.assertEqual(faults_of(wired), [])
             self.assertEqual({item.kind for item in document.all()}, {"navigator", "grid", "panel", "tabs", "page"})
+
+    def test_a_list_shows_what_names_its_rows(self):
+        key = FieldSpec("key", "Key", "text", storage="uuid")
+        code, name, of = (FieldSpec(n, n, "text") for n in ("code", "name", "of"))
+        looked_up = replace(of, kind="whole", lookup=LookupSpec("crew", "id", ("name",)))
+        for fields, shown in (((key, code, name), "name"), ((key, code), "code"), ((key, looked_up, code), "of")):
+            self.assertEqual(fields_of(Control("l", "list", "call"), DatasetSpec("call", fields)), [shown])
 
     def test_columns_of_a_grid_differ_from_the_dataset(self):
         sound = document_for(SOURCES[:1], {"call": ["id", "name"]})

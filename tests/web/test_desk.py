@@ -378,6 +378,19 @@ class StrangeTables(Pages):
         self.new(empty)
         self.assertIn("Saved 1 record", self.said(self.post(empty, "save")))
 
+    def test_what_the_database_fills_in_is_not_needed_of_a_new_record(self):
+        key = "id CHAR(16) PRIMARY KEY NOT NULL DEFAULT (lower(hex(randomblob(8))))"
+        form = self.form("plot", self.connect(made(f"CREATE TABLE plot ({key}, name TEXT NOT NULL)")))
+        events = self.events(self.post(form, "new"))
+        self.assertEqual(events["enlace:focus"]["number"], 1)  # behind the key
+        page = self.client.get(f"/desk/{form.pk}/").content.decode()
+        self.assertEqual(re.findall(r'(ID|Name)<span class="needed"', page), ["Name"])
+        self.assertEqual(re.findall(r'data-lacks="(\w+) needs', page), ["Name"])
+        self.edit(form, events["enlace:current"]["id"], name="North")
+        self.assertIn("Saved 1 record", self.said(self.post(form, "save")))
+        saved = self.client.get(f"/desk/{form.pk}/").content.decode()
+        self.assertEqual(re.findall(r'(ID|Name)<span class="needed"', saved), ["ID", "Name"])  # neither can be emptied
+
     def test_a_detail_of_a_new_master_is_in_the_list_that_the_master_is_not_in_yet(self):
         spec = made(
             'CREATE TABLE "Order" ("No" TEXT NOT NULL, part INTEGER NOT NULL, title TEXT, PRIMARY KEY ("No", part))',

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ..dataset.inference.telling import naming_field, readable_text
 from ..model.dataset import DatasetSpec
 from .columns import columns_of
 from .document import Control
@@ -27,6 +28,8 @@ def fields_of(control: Control, dataset: DatasetSpec) -> list[str]:
     if kind.name in FIRST:
         narrow = [field for field in dataset.shown if field.kind not in WIDE]
         if kind.name == "list":
-            narrow.sort(key=lambda field: field.kind != "text" and field.lookup is None)
+            # A key made for machines tells nobody which record it is.
+            named = naming_field(narrow)
+            narrow.sort(key=lambda field: (field.name != named, not readable_text(field) and field.lookup is None))
         return [field.name for field in narrow][: FIRST[kind.name]]
     return [field.name for field in dataset.shown]

@@ -66,6 +66,11 @@ def called_by(fields: Sequence[FieldSpec]) -> tuple[str, ...]:
     return tuple(text.name for text in sorted(texts, key=lambda f: -_named(f.name)))
 
 
+def naming_field(fields: Sequence[FieldSpec]) -> str:
+    """The field that by its own name names each row, such as `name` or `title`; "" for none."""
+    return next((name for name in called_by(fields) if NAMING.search(name)), "")
+
+
 def readable_text(item: ColumnSpec | FieldSpec) -> bool:
     """Whether people read it: not an identifier made for machines, and nothing that must not be shown."""
     return item.kind == "text" and item.storage in ("", "text") and not UNREADABLE.search(item.name)
