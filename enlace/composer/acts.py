@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 from enlace.core.dataset import DatasetSpec
 from enlace.core.form import CONTROL_KINDS, FormDocument, Place, edit
@@ -25,12 +26,14 @@ MOST_PASTED = 400_000  # characters
 
 @dataclass
 class Asked:
-    """What a page asks for. ids: the chosen controls. chosen: those to be chosen afterwards."""
+    """What a page asks for. ids: the chosen controls. chosen: those to be chosen afterwards. rows: gives those by which the
+    page's wiring check measures."""
 
     form: Form
     data: Mapping[str, str]
     ids: list[str]
     chosen: list[str]
+    rows: Callable[[], Mapping[str, Any]] = dict
 
     @cached_property
     def wired(self) -> Wired:
@@ -143,7 +146,7 @@ def _page(document: FormDocument, asked: Asked) -> FormDocument:
 
 def _repair(document: FormDocument, asked: Asked) -> FormDocument:
     sentence, control = asked.data.get("sentence", ""), asked.data.get("control")
-    for fault in faults_of(replace(asked.wired, document=document)):
+    for fault in faults_of(replace(asked.wired, document=document, rows=asked.rows())):
         # Two controls may have the same thing wrong with them.
         if fault.sentence == sentence and control in (fault.control, None) and fault.repair is not None:
             return fault.repair(document)

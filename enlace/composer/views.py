@@ -84,7 +84,7 @@ def act(request: HttpRequest, form_id: int) -> HttpResponse:
         said = layout.remove_source(form, request.user, layout_of(request), request.POST.get("source", ""))
     elif name in ACTS:
         label, change = ACTS[name]
-        asked = Asked(form, request.POST.dict(), ids, list(ids))
+        asked = Asked(form, request.POST.dict(), ids, list(ids), lambda: _drawn(request, form, Pieces("{}"))[1])
         try:
             layout.change(form, request.user, layout_of(request), label, lambda document: change(document, asked))
         except Problem as problem:

@@ -38,7 +38,7 @@ def repair(request: HttpRequest, form_id: int) -> HttpResponse:
     """Put right what the page of the whole project tells of one form, as its own page does."""
     form = form_of(form_id)
     label, change = ACTS["repair"]
-    asked = Asked(form, request.POST.dict(), [], [])
+    asked = Asked(form, request.POST.dict(), [], [], lambda: layout.some_rows(form))
     layout.change(form, request.user, layout_of(request), label, lambda document: change(document, asked))
     messages.success(request, f"Put right on {form.title}: {request.POST.get('sentence', '')}")
     return redirect("wiring", form.project_id)
@@ -49,6 +49,6 @@ def checked(project: Project) -> list[tuple[Form, list[tuple[Fault, str]]]]:
     several = project.forms.select_related("project", "dataset__connection")
     made = []
     for form in several:
-        wired = layout.wired(form)
+        wired = layout.wired(form, rows=layout.some_rows(form))
         made.append((form, [(fault, wired.place_of(fault)) for fault in faults_of(wired)]))
     return made

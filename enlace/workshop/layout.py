@@ -7,12 +7,15 @@ from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
 
 from enlace.accounts.models import Person
+from enlace.core.dataset.window import Rows
 from enlace.core.form import Control, FormDocument, Source, document_of, edit
 from enlace.core.form.defaults import document_for, with_detail
 from enlace.core.form.document import put
+from enlace.core.kinds import Formats
 from enlace.core.model.dataset import DatasetSpec
 from enlace.core.problem import Problem
 from enlace.core.server import Catalog
@@ -23,6 +26,7 @@ from .details import forget, taken_off
 from .models import Detail, Form, FormStep, Project, Rule
 
 MOST_STEPS = 200
+MEASURED = 60  # rows by which columns are measured
 
 
 def sources_of(form: Form) -> tuple[tuple[Source, ...], dict[str, Detail | None]]:
@@ -220,8 +224,22 @@ def wired(
     numbers = {(form if detail is None else detail).dataset_id for detail in behind.values()}
     kept = frozenset(Rule.objects.filter(dataset__in=numbers, own=False).values_list("expression", flat=True))
     return Wired(
-        made or document(form), datasets, titles, actions, unserved, rows or {}, _reached(form), types, converts, kept
-    )
+        made or document(form), datasets, titles, actions, unserved, rows or {}, _reached(form), types, converts, kept,
+        Formats.of(settings.LOCALE),
+    )  # fmt: skip
+
+
+def some_rows(form: Form) -> dict[str, Sequence[Sequence[Any]]]:
+    """The first rows of each source of a form, its details' of whatever master, as far as they can be had."""
+    rows: dict[str, Sequence[Sequence[Any]]] = {}
+    for name, detail in sources_of(form)[1].items():
+        dataset = form.dataset if detail is None else detail.dataset
+        try:
+            read = Rows.of(dataset.connection.to_spec(), dataset.to_spec()).window(0, MEASURED)
+            rows[name] = [row.values for row in read]
+        except Problem:
+            continue  # away, or a query that asks for values
+    return rows
 
 
 def _types(form: Form, datasets: dict[str, DatasetSpec | None]) -> dict[str, dict[str, str]]:

@@ -350,6 +350,23 @@ class Wiring(unittest.TestCase):
             mended = fault.repair(document)
             self.assertEqual([f for f in faults_of(Wired(mended, DATASETS)) if f.control == "x"], [])
 
+    def test_a_column_too_narrow_for_a_date_or_a_number(self):
+        fields = (
+            FieldSpec("at", "At", "datetime", width=90), FieldSpec("n", "N", "whole", width=60), FieldSpec("t", "T", "text", width=40),
+        )  # fmt: skip
+        sheet = FormDocument((SOURCES[0],), (Control("g", "grid", "call", place=Place(1, 1, 12, 8)),))
+        wired = Wired(
+            sheet, {"call": DatasetSpec("call", fields)}, rows={"call": [("2026-06-03 15:11", 1234567, "x" * 90)]}
+        )
+        faults = [fault for fault in faults_of(wired) if fault.check == "widths"]
+        self.assertEqual(
+            [fault.sentence.split(":")[0] for fault in faults], [f"The column {c} is too narrow" for c in ("At", "N")]
+        )
+        self.assertIn("3 Jun 2026, 15:11 has no room", faults[0].sentence)
+        for fault in faults:
+            sheet = fault.repair(sheet)
+        self.assertEqual([f for f in faults_of(replace(wired, document=sheet)) if f.check == "widths"], [])
+
     def test_a_shortcut_is_one_letter_however_it_is_typed(self):
         shortcut = CONTROL_KINDS["button"].setting("shortcut")
         for typed, read in (("P", "p"), ("Alt+Shift+P", "p"), (" alt + shift + 7 ", "7"), ("é", "é"), ("", "")):

@@ -8,6 +8,7 @@ from typing import Any
 
 from ..form import Control, FormDocument
 from ..form.difference import title_of
+from ..kinds import Formats
 from ..model.dataset import DatasetSpec, FieldSpec
 
 
@@ -19,7 +20,7 @@ class Wired:
     form's server actions. unserved: the sources whose link no index serves. rows: some rows of each source, as stored.
     reached: the form has a tile on the start page, or a button of another form opens it. types: of each source's table, the
     types of its columns as they are now, none for a table that is gone. converts: the server compares values of unlike kinds. kept:
-    the conditions that tables check by themselves.
+    the conditions that tables check by themselves. formats: how grids write values.
     """
 
     document: FormDocument
@@ -32,6 +33,7 @@ class Wired:
     types: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     converts: bool = True
     kept: Collection[str] = ()
+    formats: Formats = field(default_factory=lambda: Formats.of("en_GB"))
 
     def field(self, source: str, name: str) -> FieldSpec | None:
         """A field of a source; None where there is none."""

@@ -44,9 +44,10 @@ def branches_of(document: FormDocument, sheet: Sheet, drawing: Drawing, names: l
 
 
 def shown_first(drawing: Drawing) -> list[str]:
-    """The fields that rows inside others show: the first of what their part shows."""
+    """The fields that rows inside others show: the first of what their part shows, but for what links them to these."""
     narrow = [field.name for field in drawing.work.dataset.shown if field.kind not in WIDE]
-    return narrow[: FIRST["branches"]]
+    own = [name for name in narrow if name not in drawing.part.columns]
+    return (own or narrow)[: FIRST["branches"]]
 
 
 BRANCHES = Shown(context, "rows")
