@@ -576,6 +576,20 @@ class Names(Sheets):
 
 
 class Wiring(Sheets):
+    def test_what_is_measured_on_rows_is_put_right_on_both_pages(self):
+        address = f"/workshop/project/{self.project.pk}/wiring"
+        for page in (address, f"/workshop/form/{self.vessel.pk}/compose"):
+            self.act("column", ids="vessel_grid", field="built", change="width", value="40")
+            told = unescape(self.client.get(page).content.decode())
+            sentence = re.search(r"The column Built is too narrow: [^<]+? has no room in it\.", told)[0]
+            if page == address:
+                layout_now = Form.objects.get(pk=self.vessel.pk).layout
+                sent = {"layout": layout_now, "sentence": sentence, "control": "vessel_grid"}
+                self.client.post(f"/workshop/form/{self.vessel.pk}/compose/repair", sent, follow=True)
+            else:
+                self.act("repair", sentence=sentence, control="vessel_grid")
+            self.assertNotIn("too narrow", self.client.get(page).content.decode())
+
     def test_a_project_s_page_and_the_command(self):
         self.assertContains(self.client.get(f"/workshop/project/{self.project.pk}/wiring"), "Wired soundly")
         out = StringIO()
