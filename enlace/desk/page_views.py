@@ -17,7 +17,7 @@ from enlace.workshop.models import Form
 
 from .contexts import base_context, strip_context
 from .controls import SHOWN, Drawing
-from .controls.branches import branches_of, shown_first
+from .controls.branches import inside
 from .drawing import bare_panel, draw, draw_control, drawn_as, lone_sheet, places_in
 from .kept import KeptCopy
 from .lists import BEGINS, errand_of
@@ -139,11 +139,11 @@ def _key(identifier: str) -> tuple:
 @require_GET
 @on_form
 def branches(request: HttpRequest, work: Work) -> HttpResponse:
-    """The rows of a detail, to stand inside the row of their master."""
+    """The rows of a detail, to stand inside the row of their master. start: the position of the first."""
     sheet = Sheet(work.form)
     drawing = Drawing(work.part, base_context(work), work, None)
-    names = shown_first(drawing)
-    return render(request, "desk/branches.html", branches_of(sheet.document, sheet, drawing, names))
+    start = number_from(request, "start", 0)
+    return render(request, "desk/branches.html", inside(sheet.document, sheet, drawing, start))
 
 
 @require_GET

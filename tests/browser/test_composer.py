@@ -5,6 +5,7 @@ import sqlite3
 
 from playwright.sync_api import expect
 
+from enlace.core.model.values import record_id
 from tests.browser.served import LATE, Served
 
 
@@ -510,6 +511,37 @@ class FromNothing(Served):
             expect(page.locator(f"[data-stage] [data-kind={kind}]")).to_have_count(2)
         expect(page.locator(".composer-bar .state")).to_have_text("Wired soundly")
         self.use(number, 9)
+
+    def test_rows_that_open_reach_all_and_stay_open(self):
+        page = self.page
+        page.goto(self.base + "/workshop/form/5/compose")
+        choice = page.locator("#under-berth option", has_text="port_call").first.text_content()
+        page.locator("#under-berth").select_option(label=choice)
+        page.locator("[data-detail=berth]").click()
+        expect(page.locator("[data-board=port_call]")).to_be_visible()
+        page.locator(".adds summary").click()
+        page.locator(".adds [data-add=branches]").click()
+        expect(page.locator("[data-stage] [data-kind=branches]")).to_be_visible()
+        page.goto(self.base + "/desk/5/?record=" + record_id(("N1",)))
+        self.ready()
+        expect(page.locator("enlace-branches li[aria-current]")).to_contain_text("N1")
+        inside = page.locator("enlace-branches .inside .branches > li")
+        page.locator("enlace-branches li[aria-current] summary").click()
+        expect(inside).to_have_count(60)
+        [count] = self.ask("SELECT count(*) FROM port_call WHERE berth_code = 'N1'")[0]
+        self.assertGreater(count, 60)
+        page.locator("enlace-branches [data-later]").scroll_into_view_if_needed()
+        expect(inside).to_have_count(count)
+        # Where somebody scrolls to what stands far below, the page around it stays where it is.
+        self.assertEqual(page.evaluate("() => [document.documentElement.scrollHeight - innerHeight, scrollY]"), [0, 0])
+        depth = page.locator("#panel").get_by_label("Depth")
+        depth.fill("7.7")
+        depth.press("Tab")
+        expect(page.locator("#strip")).to_contain_text("1 record pending")
+        expect(page.locator("enlace-branches li[aria-current]")).to_contain_text("7.7")
+        expect(inside).to_have_count(60)
+        page.locator("#go-next").click()
+        expect(page.locator("enlace-branches li[aria-current]")).not_to_contain_text("N1")
 
     def test_what_is_added_comes_in_sight(self):
         """Also on the page of tabs that was not open, with its card beside it."""

@@ -455,8 +455,7 @@ export class Source {
     this.record = id;
     this.position = position ?? this.position;
     for (const grid of this.grids) grid.setCurrent(id, position, line, this.grid);
-    for (const cards of document.querySelectorAll(`[data-of="of${this.p}"]:is(enlace-cards, enlace-list)`))
-      cards.stand(id);
+    for (const control of this.controls) control.stand?.(id);
   }
 
   /** What stands beside the editors after an edit of one field. */

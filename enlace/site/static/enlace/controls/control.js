@@ -11,6 +11,14 @@ export class Control extends HTMLElement {
   /** Called once, when the control is on the page. What is in it may be replaced at any time: listen on the control. */
   begin() {}
 
+  /** Whether an answer that draws it anew has to wait; it asks for it again then. */
+  postpones() {
+    return false;
+  }
+
+  /** It was drawn anew. held: somebody was in it. */
+  drawn() {}
+
   /** Handle an event of what matches a selector in it. */
   on(type, selector, handle) {
     this.addEventListener(type, (event) => {
