@@ -12,10 +12,14 @@ from sqlalchemy import func, select
 
 from enlace.core import exact
 from enlace.core.dataset import FieldSpec
+from enlace.core.dataset.group_draft import MOST_DRAFTED
+from enlace.core.dataset.keys import not_among
 from enlace.core.dataset.lookups import shown_text
 from enlace.core.dataset.source import SHOWN
+from enlace.core.dataset.totals import present
 from enlace.core.kinds import KINDS
 from enlace.core.model.dataset import LookupSpec
+from enlace.core.model.values import key_of
 from enlace.core.problem import Problem
 from enlace.core.server.engine import advising
 
@@ -63,11 +67,18 @@ def amounts(work: Work, by: FieldSpec, of: FieldSpec | None, function: str) -> l
         if number is not None
         else [func.count()]
     )
+    drafted = list(work.store.in_view())
+    names = [field.name for field in (by, of) if field is not None and field.name in work.dataset.by_name]
     statement = select(value, *shown, *asked).select_from(rows.source_with(needed)).where(rows.belonging())
     # By the value, not by what a list shows for it: two agents may be called alike.
     statement = statement.group_by(value, *shown).order_by(value).limit(MOST + 1)
     with advising(work.spec, SECONDS) as connection:
-        bars = [tuple(row) for row in connection.execute(statement, rows.bound_values)]
+        # Those that the draft touches are counted as they will be: no subtraction gives the least of the others.
+        there = present(connection, rows, [record.id for record in drafted if record.state != "new"], names)
+        keys = [key_of(name) for name in there]
+        left_out = keys if len(keys) <= MOST_DRAFTED else []
+        untouched = not_among([source.base.c[name] for name in rows.dataset.key], left_out)
+        bars = [tuple(row) for row in connection.execute(statement.where(*untouched), rows.bound_values)]
     if len(bars) > MOST:
         raise Problem(f"{by.label} has more than {MOST} values.", "Group by another field.", code="bad")
     groups: dict[Any, Amount] = {}
@@ -76,23 +87,22 @@ def amounts(work: Work, by: FieldSpec, of: FieldSpec | None, function: str) -> l
         words = (shown_text(listed, texts, work.formats) if listed else None) or _words(work, by, row[0])
         count, total, least, greatest = (*row[1 + len(shown) :], None, None, None)[:4]
         groups[row[0]] = Amount(words, int(count), _number(total) or 0, _number(least), _number(greatest))
-    _with_draft(work, by, of, groups)
-    # A group that the draft emptied is none.
+    if len(left_out) < len(keys):
+        if function in ("min", "max"):
+            told = f"The draft has more than {MOST_DRAFTED:,} records here."
+            raise Problem(told, "Save it, to see the chart.", code="many")
+        for values in there.values():
+            _count(work, by, of, groups, values, -1)
+    for record in drafted:
+        if record.state == "new" or (record.state == "edited" and record.id in there):
+            _count(work, by, of, groups, {**there.get(record.id, {}), **record.now})
     return [(group.words, group.value(function)) for group in groups.values() if group.count]
 
 
-def _with_draft(work: Work, by: FieldSpec, of: FieldSpec | None, groups: dict[Any, Amount]) -> None:
-    """What is pending leaves the group that it was in and comes to the one that it is in now."""
-    for record in work.store.in_view():
-        if record.state != "new":
-            _count(work, by, of, groups, record.was, -1)
-        if record.state != "removed":
-            _count(work, by, of, groups, record.values(), 1)
-
-
 def _count(
-    work: Work, by: FieldSpec, of: FieldSpec | None, groups: dict[Any, Amount], values: Mapping[str, Any], sign: int
+    work: Work, by: FieldSpec, of: FieldSpec | None, groups: dict[Any, Amount], values: Mapping[str, Any], sign: int = 1
 ) -> None:
+    """Count a record in, or out (sign -1)."""
     key = values.get(by.name)
     value = None if of is None else _number(values.get(of.name))
     if of is not None and value is None:
@@ -102,9 +112,8 @@ def _count(
     group.count += sign
     if value is not None:
         group.sum = exact.plus(Decimal(group.sum), sign * value)
-        if sign > 0:
-            group.least = value if group.least is None else min(group.least, value, key=exact.rank)
-            group.greatest = value if group.greatest is None else max(group.greatest, value, key=exact.rank)
+        group.least = value if group.least is None else min(group.least, value, key=exact.rank)
+        group.greatest = value if group.greatest is None else max(group.greatest, value, key=exact.rank)
 
 
 def _number(value: Any) -> Any:

@@ -157,10 +157,10 @@ def _moved(work: Work, field: FieldSpec) -> tuple[Counter[str], dict[str, Pendin
 
 
 def _met(work: Work) -> list[PendingRecord]:
-    """The draft's records that are in view, those aside that the filters leave out."""
+    """The draft's records that are in view, those aside that the filters leave out, or that are of another master."""
     drafted = list(work.store.in_view())
     touched = [record.id for record in drafted if record.state != "new"]
-    if not (touched and work.rows.filters):
+    if not (touched and (work.rows.filters or work.rows.within)):
         return drafted
     with reading(work.spec) as connection:
         there = present(connection, work.rows, touched, ())

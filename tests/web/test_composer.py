@@ -420,6 +420,16 @@ class AtTheDesk(Sheets):
         self.assertEqual(after.get(wanted), before[wanted] + 1)
         self.assertEqual(after.get(status, 0), before[status] - 1)
 
+    def test_the_draft_of_another_master_counts_nowhere_here(self):
+        at = lambda vessel: f"/desk/{self.vessel.pk}/detail/{self.calls.name}/i{vessel}/"  # noqa: E731
+        read = lambda: self.client.get(at(1) + "groups", {"by": "status"}).content.decode()  # noqa: E731
+        before, call = read(), self.calls_of(2)[0]
+        status = self.sql("SELECT status FROM port_call WHERE id = ?", call)[0][0]
+        other = next(s for s in ("berthed", "departed") if s != status)
+        sent = {"record": f"i{call}", "field": "status", "value": other}
+        self.client.post(at(2) + "edit", sent, headers={"HX-Request": "true"})
+        self.assertEqual(read(), before)
+
     def test_a_navigator_with_a_part_of_its_buttons(self):
         desk = f"/desk/{self.vessel.pk}/"
         self.assertNotContains(self.client.get(desk), "without-")
