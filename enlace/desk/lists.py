@@ -56,23 +56,23 @@ def line_text(work: Work, field: FieldSpec, option: Option) -> str:
     return shown_text(field.lookup, option.shown, work.formats) or raw_text(option.value)
 
 
-def _form_of(work: Work, field: FieldSpec) -> Form | None:
-    """A form of the project on which the list itself can be edited."""
+def _form_of(work: Work, field: FieldSpec, wanted: str = "") -> Form | None:
+    """A form of the project on which the list itself can be edited: the one of a number, where it is one of them."""
     lookup = field.lookup
     if lookup is None or not lookup.table or lookup.query or lookup.also:
         return None
     here = {"project": work.form.project, "dataset__connection": work.form.dataset.connection}
     forms = Form.objects.filter(**here, dataset__table=lookup.table, dataset__read_only_because="")
-    return forms.first()
+    return (forms.filter(pk=int(wanted)).first() if wanted.isdecimal() and len(wanted) < 10 else None) or forms.first()
 
 
 @require_GET
 @on_form
 def add_to(request: HttpRequest, work: Work) -> HttpResponse:
-    """Go to the form of a field's list, to come back with a record of it. typed: what the list lacks; new: a record is to be
-    entered there, and not looked for."""
+    """Go to the form of a field's list, to come back with a record of it. typed: what the list lacks; new: the form on which
+    a record is to be entered, and not looked for."""
     field = _with_list(work, text_from(request, "field"))
-    other = _form_of(work, field)
+    other = _form_of(work, field, request.GET.get("new", ""))
     if other is None:
         raise Problem("No form edits this list.", "A builder can make one of its table.", code="bad")
     request.session[ERRAND] = {

@@ -6,10 +6,12 @@ from html import unescape
 
 from django.test import SimpleTestCase
 
+from enlace.core.model.values import record_id
 from enlace.desk.charts import marks_between
 from enlace.desk.models import Arrangement
 from enlace.workshop import layout
 from enlace.workshop.models import Dataset, Form
+from tests.harbour import made
 from tests.web.test_composer import Sheets
 
 
@@ -119,6 +121,44 @@ class Controls(Sheets):
         count = self.sql("SELECT count(*) FROM port_call WHERE vessel_id = 2")[0][0]
         self.assertEqual(self.rows_of(page.content.decode()), count)
         self.assertIn(f"/desk/{calls.pk}/?only-vessel_id=", address)
+
+    def test_buttons_lead_by_all_columns_of_a_key(self):
+        office = self.connect(
+            made(
+                'CREATE TABLE "Order" (yr INTEGER NOT NULL, part INTEGER NOT NULL, PRIMARY KEY (yr, part))',
+                "CREATE TABLE line (id INTEGER PRIMARY KEY, yr INTEGER NOT NULL, part INTEGER NOT NULL,"
+                ' FOREIGN KEY (yr, part) REFERENCES "Order" (yr, part))',
+                'INSERT INTO "Order" VALUES (1, 7), (2, 7)',
+                "INSERT INTO line (yr, part) VALUES (1, 7), (2, 7), (2, 7)",
+            )
+        )
+        orders, lines = self.form("Order", office), self.form("line", office)
+        for form, source, settings in (
+            (orders, "order", {"to": "line", "opens": "rows"}),
+            (lines, "line", {"to": "Order", "opens": "record", "by": "part"}),
+        ):
+            self.act("add", form=form, kind="button", source=source)
+            for name, value in {"act": "form", **settings}.items():
+                self.act("set", form=form, ids="button", name=name, value=value)
+        self.assertEqual(self.rows_of(self.client.get(self.led_to(orders, record_id((1, 7)))).content.decode()), 1)
+        self.assertEqual(self.rows_of(self.client.get(self.led_to(orders, record_id((2, 7)))).content.decode()), 2)
+        self.assertIn(f"record={record_id((2, 7))}&", self.led_to(lines, "i3"))
+
+    def led_to(self, form: Form, record: str) -> str:
+        """Where the button of a form leads at a record."""
+        asked = {"on": "sheet", "record": record}
+        html = self.client.get(f"/desk/{form.pk}/record", asked, headers={"HX-Request": "true"}).content.decode()
+        return unescape(re.search(r'id="c-button".*?href="([^"]*)"', html, re.S)[1])
+
+    def test_a_button_enters_a_record_on_the_form_that_it_names(self):
+        first, second = self.form("agent"), self.form("agent")
+        Form.objects.filter(pk=second.pk).update(title="Agents, anew")
+        told = self.button(to="Agents, anew", opens="new", by="agent_id")
+        went = self.client.get(re.search(r'href="([^"]*)"', told)[1])
+        self.assertEqual(went["Location"], f"/desk/{second.pk}/")
+        self.assertNotEqual(first.pk, second.pk)
+        self.sets("button", by="vessel_type_code")
+        self.assertIn("a field whose list is of Agents, anew", unescape(self.on_sheet("record", record="i2")))
 
     def test_a_button_opens_a_form_with_what_its_query_asks_for(self):
         connection = self.vessel.dataset.connection

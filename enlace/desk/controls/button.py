@@ -65,9 +65,10 @@ def _form(sheet: Sheet, control: Control, drawing: Drawing, title: str, own: str
         return {"label": label, "off": NO_RECORD}
     try:
         if opens == "new":
-            asked = {"record": drawing.view.id, "field": str(control.settings.get("by") or ""), "new": "1"}
+            asked = {"record": drawing.view.id, "field": str(control.settings.get("by") or ""), "new": str(form.pk)}
             field = drawing.part.dataset.by_name.get(asked["field"])
-            off = "" if field is not None and field.lookup else "It needs a field with a list."
+            fits = field is not None and field.lookup and field.lookup.table == form.dataset.table
+            off = "" if fits and not field.lookup.also else f"It needs a field whose list is of {title}, by one column."
             return {"label": label, "off": off, "to": "" if off else f"{drawing.work.address}add-to?{urlencode(asked)}"}
         made = {"record": _named, "rows": _naming, "given": _given}[opens]
         asked = made(control, drawing, form)
@@ -83,12 +84,12 @@ def _named(control: Control, drawing: Drawing, form: Form) -> dict[str, str]:
     there = form.dataset.to_spec()
     if field is None or lookup is None or lookup.table != there.table:
         raise Problem(f"The button needs a field whose list is of {form.title}.", "A builder can set it.", code="bad")
-    value = drawing.view.value(field.name)
-    if value is None:
+    named = {column: drawing.view.value(name) for name, column in ((field.name, lookup.target), *lookup.also)}
+    if None in named.values():
         raise Problem(f"{field.label} is empty.", "Choose one first.", code="bad")
-    if there.key == (lookup.target,):
-        return {"record": record_id((value,))}
-    return {ONLY + lookup.target: f"={raw_text(value)}"}
+    if set(there.key) == set(named):
+        return {"record": record_id(tuple(named[column] for column in there.key))}
+    return {ONLY + column: f"={raw_text(value)}" for column, value in named.items()}
 
 
 def _given(control: Control, drawing: Drawing, form: Form) -> dict[str, str]:
@@ -109,10 +110,15 @@ def _naming(control: Control, drawing: Drawing, form: Form) -> dict[str, str]:
     for field in there.shown:
         lookup = field.lookup
         if lookup is not None and lookup.table == here.table and lookup.target in here.by_name:
-            value = drawing.view.value(lookup.target)
-            if value is None:
+            # A reference over several columns names the record by all of them.
+            names = {field.name: lookup.target, **dict(lookup.also)}
+            if any(there.by_name[name].hidden for name in names):
+                raise Problem(f"{form.title} does not show all that names this record.", code="bad")
+            values = {name: drawing.view.value(column) for name, column in names.items()}
+            if None in values.values():
                 raise Problem("This record is not saved yet.", "Save it first.", code="bad")
-            return {ONLY + field.name: exactly_text(field, value, drawing.work.formats)}
+            write = drawing.work.formats
+            return {ONLY + name: exactly_text(there.by_name[name], value, write) for name, value in values.items()}
     raise Problem(f"No field of {form.title} names a record of this form.", "A builder can choose another.", code="bad")
 
 
