@@ -67,8 +67,9 @@ def _form(sheet: Sheet, control: Control, drawing: Drawing, title: str, own: str
         if opens == "new":
             asked = {"record": drawing.view.id, "field": str(control.settings.get("by") or ""), "new": str(form.pk)}
             field = drawing.part.dataset.by_name.get(asked["field"])
-            fits = field is not None and field.lookup and field.lookup.table == form.dataset.table
-            off = "" if fits and not field.lookup.also else f"It needs a field whose list is of {title}, by one column."
+            lookup = field.lookup if field is not None else None
+            fits = lookup is not None and lookup.table == form.dataset.table and not lookup.also
+            off = "" if fits else f"It needs a field whose list is of {title}, by one column."
             return {"label": label, "off": off, "to": "" if off else f"{drawing.work.address}add-to?{urlencode(asked)}"}
         made = {"record": _named, "rows": _naming, "given": _given}[opens]
         asked = made(control, drawing, form)
