@@ -32,12 +32,19 @@ def _each(work: Work) -> Iterator[tuple[FormPart, str, PendingRecord]]:
             yield work.parts[name], identifier, record
 
 
-def pending_list(work: Work) -> list[dict[str, Any]]:
-    """For each pending record: its name, its state, (field, was, now) of each edited field, and its statement."""
-    lines = []
+def _each_at(work: Work) -> Iterator[tuple[FormPart, str, PendingRecord, str]]:
+    """The same, each with the address at which it is shown."""
     each = list(_each(work))
     owners = work.store.owners([(part.name, identifier) for part, identifier, _ in each])
     for part, identifier, record in each:
+        master = owners.get((part.name, identifier)) or part.master_of(record)
+        yield part, identifier, record, _address(work, part, master)
+
+
+def pending_list(work: Work) -> list[dict[str, Any]]:
+    """For each pending record: its name, its state, (field, was, now) of each edited field, and its statement."""
+    lines = []
+    for part, identifier, record, at in _each_at(work):
         state = "conflict" if record.conflict else record.state
         changes = [
             {
@@ -52,7 +59,6 @@ def pending_list(work: Work) -> list[dict[str, Any]]:
         changes += [
             {"name": name, "label": name, "was": "", "now": "its column is gone"} for name in gone_fields(record, part)
         ]
-        at = _address(work, part, owners.get((part.name, identifier)) or part.master_of(record))
         lines.append(
             {
                 "id": identifier,
@@ -104,9 +110,7 @@ def _any_address(work: Work, part: FormPart) -> str:
 def rehearsal_list(work: Work, report: SaveReport) -> list[dict[str, Any]]:
     """For each pending record: what a save would make of it, and the values that would not be just those entered."""
     lines = []
-    each = list(_each(work))
-    owners = work.store.owners([(part.name, identifier) for part, identifier, _ in each])
-    for part, identifier, record in each:
+    for part, identifier, record, at in _each_at(work):
         outcome = report.outcomes.get(part.name)
         address = (part.name, identifier)
         row = None
@@ -126,7 +130,6 @@ def rehearsal_list(work: Work, report: SaveReport) -> list[dict[str, Any]]:
             row = outcome.rows.get(identifier)
         else:
             word, told = "not tried", [outcome.not_tried.get(identifier, "")]
-        at = _address(work, part, owners.get((part.name, identifier)) or part.master_of(record))
         line = {"id": identifier, "at": at, "word": word, "told": told}
         line |= {"name": name_of(part, record), "part": part.title if part.name else ""}
         lines.append({**line, "made": _made(work, part, record, row)})
