@@ -25,18 +25,17 @@ def widths(wired: Wired) -> Iterator[Fault]:
         dataset = wired.datasets.get(grid.source)
         if grid.kind != "grid" or dataset is None:
             continue
-        shown = set(fields_of(grid, dataset))
+        names = fields_of(grid, dataset)
         over = over_dataset(dataset, columns_of(CONTROL_KINDS["grid"].value(grid.settings, "columns")))
         rows = wired.rows.get(grid.source, ())
         for place, field in enumerate(dataset.fields):
             field = over.by_name[field.name]
-            if field.name not in shown or field.lookup or field.kind not in CHARACTER:
+            if field.name not in names or field.lookup or field.kind not in CHARACTER:
                 continue
             longest = max((_written(wired, field, row[place]) for row in rows), key=len, default="")
             needed = round(len(longest) * CHARACTER[field.kind]) + BESIDE
             if needed > field.width:
                 sentence = f"The column {field.label} is too narrow: {longest} has no room in it."
-                names = fields_of(grid, dataset)
                 repair = partial(_wider, grid=grid, names=names, field=field.name, width=min(needed, MOST_WIDTH))
                 yield Fault("widths", sentence, "warning", grid.id, grid.source, repair, "Make it wide enough")
 

@@ -81,9 +81,6 @@ export function acts(page) {
     if (box?.checkVisibility()) box.focus();
     else source.grid?.focus(); // boxes that say nothing are put away
   });
-  function reload(source) {
-    for (const grid of source.grids) grid.load();
-  }
   function refresh(source) {
     source.move(`at?position=${source.position ?? 0}&anew=1`);
     reload(source);

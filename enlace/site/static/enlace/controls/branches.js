@@ -84,21 +84,11 @@ class Branches extends Control {
     }
   }
 
-  get rows() {
-    return [...this.querySelectorAll(":scope > .paged > .branches-box > .branches > li:has(> [data-card])")];
-  }
-
   /** Another record is the current one. */
   stand(id) {
-    const { rows } = this;
-    let there = false;
-    for (const row of rows) {
-      const own = row.querySelector(":scope > [data-card]").dataset.card === id;
-      row.toggleAttribute("aria-current", own);
-      if (own) row.setAttribute("aria-current", "true");
-      there ||= own;
-    }
-    if (id && rows.length && !there) this.tell("renew", { id: this.dataset.control });
+    const rows = [...this.querySelectorAll(":scope > .paged > .branches-box > .branches > [data-row]")];
+    for (const row of rows) row.ariaCurrent = row.dataset.row === id ? "true" : null;
+    if (id && rows.length && !rows.some((row) => row.ariaCurrent)) this.tell("renew", { id: this.dataset.control });
   }
 }
 customElements.define("enlace-branches", Branches);
